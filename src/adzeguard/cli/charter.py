@@ -1,0 +1,50 @@
+"""adzeguard charter."""
+
+from pathlib import Path
+
+import click
+
+from adzeguard.cli.desk import Desk
+from adzeguard.cli.exits import Exit
+from adzeguard.cli.options import example, output_option, workspace_option
+from adzeguard.cli.output import put, put_json, say
+
+
+@click.group("charter", epilog=example("adzeguard charter lint"))
+def command() -> None:
+    """Look over the charter, or print the schema that editors complete it by."""
+
+
+@command.command("lint", epilog=example("adzeguard charter lint"))
+@workspace_option
+def lint(workspace: Path | None) -> int:
+    """Read the charter and resolve its names against what was collected; changes nothing.
+
+    Ends with 3 when a name stands for nothing or for two things, and with 1 when the charter cannot be read.
+    """
+    from adzeguard.core.errors import NothingCollectedError
+    from adzeguard.workspace.charter_yaml import load_charter
+
+    desk = Desk(workspace)
+    rules = load_charter(desk.workspace.charter_folder).rules
+    counted = f"{len(rules)} rule{'s' * (len(rules) != 1)}"
+    try:
+        problems = desk.charter.problems
+    except NothingCollectedError:
+        say("Names are not looked up, since nothing has been collected yet.")
+        problems = ()
+    for problem in problems:
+        put(f"{problem.where}: rule {problem.rule.id}: {problem.message}\n")
+    if not problems:
+        put(f"{counted}, nothing wrong.\n")
+    return Exit.TO_REPORT if problems else Exit.NOTHING_TO_REPORT
+
+
+@command.command("schema", epilog=example("adzeguard charter schema --output charter.schema.json"))
+@output_option
+def schema(output: Path | None) -> int:
+    """Print the JSON Schema of a charter file."""
+    from adzeguard.core.charter.model import json_schema
+
+    put_json(json_schema(), output)
+    return Exit.NOTHING_TO_REPORT

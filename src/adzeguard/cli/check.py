@@ -1,0 +1,49 @@
+"""adzeguard check."""
+
+from pathlib import Path
+
+import click
+
+from adzeguard.cli.desk import Desk
+from adzeguard.cli.exits import Exit
+from adzeguard.cli.options import example, listing_options, workspace_option
+from adzeguard.cli.output import put_listing
+from adzeguard.cli.plan import check_rules
+
+_SEVERITIES = ("note", "low", "medium", "high", "critical")
+
+
+@click.command("check", epilog=example("adzeguard check --severity high"))
+@click.option(
+    "--severity",
+    type=click.Choice(_SEVERITIES),
+    default="note",
+    show_default=True,
+    help="Leave out what matters less.",
+)
+@click.option(
+    "--rule", "rules", multiple=True, metavar="ID", help="Only findings of this rule; may be given again."
+)
+@listing_options
+@workspace_option
+def command(
+    severity: str, rules: tuple[str, ...], form: str, output: Path | None, workspace: Path | None
+) -> int:
+    """Show what deviates from the charter, and what is wrong whatever the charter says.
+
+    Ends with 3 when there are findings; a note alone is none.
+
+    Keys of json and csv: severity, check, subject, member, message, rule, owner, response, fingerprint, evidence.
+    """
+    from adzeguard.core.checks import all_findings
+    from adzeguard.core.checks.finding import Severity
+    from adzeguard.report.changes import findings_listing
+
+    desk = Desk(workspace)
+    charter = desk.charter
+    check_rules(rules, {rule.id for rule in charter.charter.rules})
+    found = all_findings(desk.estate, charter, desk.privileged)
+    least = Severity[severity.upper()]
+    shown = [f for f in found if f.severity >= least and (not rules or f.rule in rules)]
+    put_listing(findings_listing(shown), form, output)
+    return Exit.TO_REPORT if any(f.severity > Severity.NOTE for f in shown) else Exit.NOTHING_TO_REPORT

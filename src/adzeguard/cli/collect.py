@@ -1,0 +1,50 @@
+"""adzeguard collect."""
+
+from pathlib import Path
+
+import click
+
+from adzeguard.cli.desk import Desk
+from adzeguard.cli.exits import Exit
+from adzeguard.cli.options import example, workspace_option
+from adzeguard.cli.output import put, say
+from adzeguard.cli.progress import progress_bar
+
+_SHOWN = 8
+
+
+@click.command("collect", epilog=example("adzeguard collect --workspace lowmere"))
+@workspace_option
+def command(workspace: Path | None) -> int:
+    """Read the directory and the hosts into the store of the workspace.
+
+    A host that does not answer keeps the state that was last read of it. An error on the way leaves the last
+    collection in force. Ends with 4 when hosts could not be read.
+    """
+    from adzeguard.workflows.collect import collect
+    from adzeguard.workspace.lock import held
+
+    desk = Desk(workspace)
+    with held(desk.workspace.lock_path, "collect"), desk.directory() as directory, progress_bar() as progress:
+        done = collect(directory, desk.hosts, desk.store, desk.now, progress)
+    counted = ", ".join(f"{count} {label}{'s' * (count != 1)}" for label, count in done.counts.items())
+    put(f"Collected {counted.replace('directory policys', 'directory policies')}.\n")
+    if desk.hosts is not None:
+        put(f"Read {done.hosts_read} hosts; {len(done.hosts_unread)} did not answer.\n")
+    written = done.written
+    put(
+        f"Changed since the last time: {written.objects} objects, {written.groups} groups, {written.hosts} hosts.\n"
+    )
+    for host in done.hosts_unread[:_SHOWN]:
+        say(f"  {host.name}: {host.trouble}")
+    if len(done.hosts_unread) > _SHOWN:
+        say(f"  and {len(done.hosts_unread) - _SHOWN} more: adzeguard check lists them")
+    if done.not_looked_after:
+        say(f"Computers that no driver knows, left out: {_names(done.not_looked_after)}")
+    if done.strangers:
+        say(f"Groups list {len(done.strangers)} names from outside, left out: {_names(list(done.strangers))}")
+    return Exit.DONE_IN_PART if done.hosts_unread else Exit.NOTHING_TO_REPORT
+
+
+def _names(names: list[str]) -> str:
+    return ", ".join(names[:_SHOWN]) + (" …" if len(names) > _SHOWN else "")

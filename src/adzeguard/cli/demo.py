@@ -1,0 +1,75 @@
+"""adzeguard demo."""
+
+import os
+import shlex
+from datetime import UTC, datetime
+from pathlib import Path
+
+import click
+
+from adzeguard.cli.exits import Exit
+from adzeguard.cli.options import example
+from adzeguard.cli.output import colour, put
+
+
+@click.command("demo", epilog=example("adzeguard demo lowmere-demo"))
+@click.argument("folder", type=click.Path(path_type=Path), default="lowmere-demo", metavar="[DIR]")
+@click.option("--only-make", is_flag=True, help="Make the workspace and stop there.")
+@click.option("--people", type=click.IntRange(20), default=180, show_default=True, help="How many people.")
+@click.option("--hosts", type=click.IntRange(64), default=64, show_default=True, help="How many hosts.")
+def command(folder: Path, only_make: bool, people: int, hosts: int) -> int:
+    """Make the workspace of a made-up ferry line in DIR, and walk through the whole example.
+
+    Lowmere Ferries has two harbours, 180 people, 64 hosts, and quite a few things that are not as they should be.
+    """
+    from adzeguard.demo.scenario import lowmere
+    from adzeguard.demo.workspace import make_demo
+
+    make_demo(folder, lowmere(people, hosts), datetime.now(UTC))
+    put(
+        f"Made the workspace {folder}: lowmere.ldif is the directory, hosts/ the hosts, charter/ says who should be where.\n"
+    )
+    if only_make:
+        return Exit.NOTHING_TO_REPORT
+    return _walk(folder)
+
+
+def _walk(folder: Path) -> int:
+    """Run each step as if it had been typed in the workspace."""
+    from adzeguard.demo.story import AFTERWARDS, STEPS
+
+    back = Path.cwd()
+    os.chdir(folder)
+    try:
+        for number, step in enumerate(STEPS, 1):
+            title = f"{number}. {step.why}"
+            typed = "$ adzeguard " + shlex.join(step.command)
+            put(
+                f"\n{click.style(title, bold=True) if colour() else title}\n{click.style(typed, fg='cyan') if colour() else typed}\n"
+            )
+            if _step(step.command, step.shown) in (Exit.FAILED, Exit.WRONG_USE):
+                return Exit.FAILED
+    finally:
+        os.chdir(back)
+    put(
+        f"\nNow try it yourself:\n  cd {shlex.quote(str(folder))}\n"
+        + "".join(f"  {line}\n" for line in AFTERWARDS)
+    )
+    return Exit.NOTHING_TO_REPORT
+
+
+def _step(arguments: tuple[str, ...], shown: int) -> int:
+    """Run one command of our own and show the first lines of what it says."""
+    import contextlib
+    import io
+
+    from adzeguard.__main__ import run
+
+    out = io.StringIO()
+    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(out):
+        code = run(list(arguments))
+    lines = out.getvalue().splitlines()
+    put("".join(f"{line}\n" for line in lines[:shown]))
+    if len(lines) > shown:
+        put(f"… {len(lines) - shown} more lines\n")
+    return code

@@ -1,0 +1,47 @@
+"""adzeguard find."""
+
+from pathlib import Path
+
+import click
+
+from adzeguard.cli.desk import Desk
+from adzeguard.cli.exits import Exit
+from adzeguard.cli.options import example, listing_options, workspace_option
+from adzeguard.cli.output import put_listing
+
+_KINDS = ("user", "group", "computer", "ou", "container", "policy", "foreign", "contact")
+
+
+@click.command("find", epilog=example("adzeguard find kiosk --kind group"))
+@click.argument("part", default="", metavar="[TEXT]")
+@click.option("--kind", type=click.Choice(_KINDS), help="Only objects of this kind.")
+@click.option(
+    "--limit", type=click.IntRange(1), default=100, show_default=True, help="How many to show at most."
+)
+@listing_options
+@workspace_option
+def command(
+    part: str, kind: str | None, limit: int, form: str, output: Path | None, workspace: Path | None
+) -> int:
+    """Find objects by a part of their name.
+
+    Keys of json and csv: name, qualified_name, sid, kind, enabled, dn.
+    """
+    from adzeguard.core.principal import Kind
+    from adzeguard.report.looking import found_listing
+
+    catalogue = Desk(workspace).estate.catalogue
+    if kind and not part:
+        ids = catalogue.of_kind(Kind[kind.upper()]).tolist()
+    else:
+        ids = catalogue.containing(part, limit + 1 if not kind else 1_000_000)
+    found = catalogue.principals(ids)
+    wanted = [found[i] for i in ids if i in found and (not kind or found[i].kind == Kind[kind.upper()])]
+    put_listing(
+        found_listing(
+            wanted[:limit], f"Objects like {part!r}" if part else "Objects", more=len(wanted) > limit
+        ),
+        form,
+        output,
+    )
+    return Exit.NOTHING_TO_REPORT

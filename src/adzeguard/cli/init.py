@@ -1,0 +1,117 @@
+"""adzeguard init."""
+
+import sys
+from pathlib import Path
+
+import click
+
+from adzeguard.cli.exits import Exit
+from adzeguard.cli.options import example
+from adzeguard.cli.output import put
+from adzeguard.core.errors import UsageError
+from adzeguard.workspace.settings import make_workspace, settings_text
+
+_FIRST_CHARTER = """\
+# The charter says who should be where. Every rule is one item of this list.
+# Look it over with: adzeguard charter lint
+charter: 1
+rules: []
+"""
+
+
+@click.command("init", epilog=example("adzeguard init lowmere --ldif lowmere.ldif --standin-hosts hosts"))
+@click.argument("folder", type=click.Path(path_type=Path), metavar="DIR")
+@click.option(
+    "--ldif", type=click.Path(path_type=Path), metavar="FILE", help="An LDIF file is the directory."
+)
+@click.option("--ldap", metavar="URL", help="A directory server: ldaps://host[:port].")
+@click.option("--bind-as", metavar="NAME", help=r"The name to bind with, like DOMAIN\name or name@domain.")
+@click.option(
+    "--password-file",
+    type=click.Path(path_type=Path),
+    metavar="F",
+    help="A file with the password that only you can read.",
+)
+@click.option(
+    "--ca-file",
+    type=click.Path(path_type=Path),
+    metavar="F",
+    help="The CA that signed the server's certificate.",
+)
+@click.option(
+    "--tls-name", metavar="N", help="The name in the server's certificate, where it is not that of the URL."
+)
+@click.option("--start-tls", is_flag=True, help="Encrypt an ldap:// connection before anything is sent.")
+@click.option(
+    "--plain-ldap", is_flag=True, help="Send the password unencrypted. Only on a network you trust."
+)
+@click.option(
+    "--standin-hosts",
+    type=click.Path(path_type=Path),
+    metavar="FOLDER",
+    help="Simulated hosts, one JSON file each.",
+)
+def command(
+    folder: Path, ldif: Path | None, ldap: str | None, bind_as: str | None, password_file: Path | None, ca_file: Path | None,
+    tls_name: str | None, start_tls: bool, plain_ldap: bool, standin_hosts: Path | None,
+) -> int:  # fmt: skip
+    """Make a workspace in DIR and connect it to a directory: an LDIF file or a server.
+
+    The password never stands on the command line or in the workspace. It comes from --password-file, from
+    ADZEGUARD_PASSWORD, from the keyring (service adzeguard), or from a prompt.
+    """
+    if ldif is None and ldap is None:
+        ldif, ldap = _ask_for_directory()
+    if ldif is not None and ldap is not None:
+        raise UsageError("--ldif and --ldap exclude each other", "A workspace has one directory")
+    directory: dict[str, str | bool]
+    if ldif is not None:
+        if not ldif.is_file():
+            raise UsageError(f"there is no file {ldif}", "Name an LDIF file with --ldif")
+        directory = {"kind": "ldif", "file": str(ldif.resolve())}
+    else:
+        directory = _server(
+            str(ldap), bind_as, password_file, ca_file, tls_name, start_tls=start_tls, plain_ldap=plain_ldap
+        )
+    hosts = {}
+    if standin_hosts is not None:
+        if not standin_hosts.is_dir():
+            raise UsageError(
+                f"there is no folder {standin_hosts}", "Name the folder of host files with --standin-hosts"
+            )
+        hosts = {"kind": "standin", "folder": str(standin_hosts.resolve())}
+    make_workspace(folder, settings_text(directory, hosts, {"response": "alert"}), _FIRST_CHARTER)
+    put(f"Made the workspace {folder}. Next: adzeguard collect --workspace {folder}\n")
+    return Exit.NOTHING_TO_REPORT
+
+
+def _ask_for_directory() -> tuple[Path | None, str | None]:
+    if not sys.stdin.isatty():
+        raise UsageError("no directory is named", "Give --ldif FILE, or --ldap URL --bind-as NAME")
+    answer = click.prompt("The directory (an LDIF file, or ldaps://host)", err=True)
+    return (None, answer) if "://" in answer else (Path(answer), None)
+
+
+def _server(
+    url: str, bind_as: str | None, password_file: Path | None, ca_file: Path | None, tls_name: str | None,
+    *, start_tls: bool, plain_ldap: bool,
+) -> dict[str, str | bool]:  # fmt: skip
+    from adzeguard.directory.ldap_wire import Address
+
+    Address(url, start_tls=start_tls, plain=plain_ldap).check()
+    if bind_as is None:
+        if not sys.stdin.isatty():
+            raise UsageError("--ldap needs --bind-as NAME", r"Give the name to bind with, like DOMAIN\name")
+        bind_as = str(click.prompt(r"The name to bind with (DOMAIN\name)", err=True))
+    directory: dict[str, str | bool] = {"kind": "ldap", "url": url, "bind_as": bind_as}
+    for key, path in (("password_file", password_file), ("ca_file", ca_file)):
+        if path is not None:
+            if not path.is_file():
+                raise UsageError(f"there is no file {path}", f"Name it with --{key.replace('_', '-')}")
+            directory[key] = str(path.resolve())
+    if tls_name:
+        directory["tls_name"] = tls_name
+    directory |= {key: True for key, given in (("start_tls", start_tls), ("plain_ldap", plain_ldap)) if given}
+    if plain_ldap:
+        click.echo("Warning: plain LDAP sends the password unencrypted", err=True)
+    return directory

@@ -1,0 +1,71 @@
+"""adzeguard journal."""
+
+from pathlib import Path
+from typing import Any
+
+import click
+
+from adzeguard.cli.desk import Desk
+from adzeguard.cli.exits import Exit
+from adzeguard.cli.options import example, listing_options, workspace_option
+from adzeguard.cli.output import put, put_listing
+
+
+@click.group("journal", invoke_without_command=True, epilog=example("adzeguard journal --limit 20"))
+@click.option(
+    "--limit",
+    type=click.IntRange(1),
+    default=50,
+    show_default=True,
+    help="How many of the latest rows to show.",
+)
+@click.option("--apply", "of_apply", default="", metavar="NAME", help="Only the rows of one apply.")
+@listing_options
+@workspace_option
+@click.pass_context
+def command(
+    ctx: click.Context, limit: int, of_apply: str, form: str, output: Path | None, workspace: Path | None
+) -> int | None:
+    """Show every change made: when, by whom, under which rule, and what became of it.
+
+    Keys of json and csv: seq, at, by, kind, apply, what, body, hash. Kinds of rows: begin, intent, outcome, end.
+    """
+    if ctx.invoked_subcommand is not None:
+        return None
+    from adzeguard.report.changes import journal_listing
+
+    rows = Desk(workspace).journal.rows(limit, of_apply)
+    listed = [
+        {"seq": r.seq, "at": r.at[:19].replace("T", " "), "by": r.by, "kind": r.kind, "apply": r.apply, "what": _what(r.kind, r.body),
+         "body": r.body, "hash": r.hash}
+        for r in rows
+    ]  # fmt: skip
+    put_listing(journal_listing(listed), form, output)
+    return Exit.NOTHING_TO_REPORT
+
+
+def _what(kind: str, body: dict[str, Any]) -> str:
+    from adzeguard.core.change.plan import Change
+
+    match kind:
+        case "begin":
+            return f"apply {body['changes']} changes of a plan by {body['made_by']}"
+        case "intent":
+            change = Change.model_validate(body["change"])
+            return f"{change.id}: {change.in_words()} ({change.rule})"
+        case "outcome":
+            return f"{body['change']}: {body['status']}" + (f", {body['detail']}" if body["detail"] else "")
+        case _:
+            return ", ".join(f"{count} {status}" for status, count in body.items())
+
+
+@command.command("verify", epilog=example("adzeguard journal verify"))
+@workspace_option
+def verify(workspace: Path | None) -> int:
+    """Follow the chain of hashes; ends with 3 when a row was changed, is missing or stands out of order."""
+    journal = Desk(workspace).journal
+    broken = list(journal.broken_at())
+    put(
+        "".join(f"{line}\n" for line in broken) or f"All {journal.count()} rows stand as they were written.\n"
+    )
+    return Exit.TO_REPORT if broken else Exit.NOTHING_TO_REPORT

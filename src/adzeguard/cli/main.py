@@ -1,0 +1,68 @@
+"""The list of commands. Nothing but Click is imported until a command runs, so that --help answers at once."""
+
+from importlib import import_module
+from typing import Final
+
+import click
+
+from adzeguard import __version__
+
+COMMANDS: Final = {
+    "init": ("adzeguard.cli.init", "Make a workspace and connect it."),
+    "demo": ("adzeguard.cli.demo", "Make the example workspace and walk through it."),
+    "collect": ("adzeguard.cli.collect", "Read the directory and the hosts into the store."),
+    "find": ("adzeguard.cli.find", "Find objects by a part of their name."),
+    "show": ("adzeguard.cli.show", "Show one object or host in full."),
+    "who": ("adzeguard.cli.who", "Who is in a group, or an administrator of a host."),
+    "why": ("adzeguard.cli.why", "Why somebody is in a group or on a host."),
+    "check": ("adzeguard.cli.check", "What deviates from the charter, and what is wrong anyway."),
+    "plan": ("adzeguard.cli.plan", "What would be changed to put it right."),
+    "apply": ("adzeguard.cli.apply", "Make the changes of a plan."),
+    "journal": ("adzeguard.cli.journal", "Every change made, by whom and why."),
+    "charter": ("adzeguard.cli.charter", "Look over the charter, or print its schema."),
+}
+
+
+class Commands(click.Group):
+    """A group that imports a command when it is run."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:  # noqa: ARG002 - Click's own signature
+        """Return the commands in the order in which people meet them."""
+        return list(COMMANDS)
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:  # noqa: ARG002 - Click's own
+        """Import one command."""
+        if cmd_name not in COMMANDS:
+            return None
+        command = getattr(import_module(COMMANDS[cmd_name][0]), "command")  # noqa: B009 - a module has no such type
+        return command if isinstance(command, click.Command) else None
+
+    def resolve_command(
+        self, ctx: click.Context, args: list[str]
+    ) -> tuple[str | None, click.Command | None, list[str]]:
+        """Say what an unknown command may have meant."""
+        import difflib
+
+        if args and args[0] not in COMMANDS and not args[0].startswith("-"):
+            near = difflib.get_close_matches(args[0], COMMANDS, 1, 0.5)
+            hint = f" Did you mean {near[0]}?" if near else ""
+            ctx.fail(f"There is no command {args[0]!r}.{hint}")
+        return super().resolve_command(ctx, args)
+
+    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:  # noqa: ARG002 - Click's own
+        """List the commands without importing them."""
+        with formatter.section("Commands"):
+            formatter.write_dl([(name, text) for name, (_, text) in COMMANDS.items()])
+
+
+@click.group(
+    cls=Commands,
+    context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100},
+    epilog="Begin with: adzeguard demo",
+)
+@click.version_option(__version__, "--version", prog_name="adzeguard", message="%(prog)s %(version)s")
+def commands() -> None:
+    """Who is privileged here, who should be, and putting it right.
+
+    Exit codes: 0 nothing to report, 1 failed, 2 wrong use, 3 findings or changes to make, 4 done in part.
+    """

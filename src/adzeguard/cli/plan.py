@@ -1,0 +1,68 @@
+"""adzeguard plan."""
+
+from pathlib import Path
+
+import click
+
+from adzeguard.cli.desk import Desk
+from adzeguard.cli.exits import Exit
+from adzeguard.cli.options import example, workspace_option
+from adzeguard.cli.output import colour, put, say
+
+
+@click.command("plan", epilog=example("adzeguard plan --output monday.json"))
+@click.option(
+    "--also", multiple=True, metavar="RULE", help="Also put right what this rule says, though it only alerts."
+)
+@click.option(
+    "--format",
+    "form",
+    type=click.Choice(["table", "json"]),
+    default="table",
+    show_default=True,
+    help="For people, or the plan itself.",
+)
+@click.option(
+    "--output",
+    type=click.Path(path_type=Path, dir_okay=False),
+    metavar="FILE",
+    help="Write the plan to a file, to review and apply.",
+)
+@workspace_option
+def command(also: tuple[str, ...], form: str, output: Path | None, workspace: Path | None) -> int:
+    """Show what would be changed to put right what the rules with `response: correct` say, and what it comes to.
+
+    Changes nothing. A plan that would lock the keepers out is refused. Ends with 3 when there are changes to make.
+    """
+    from adzeguard.core.change.guards import pass_guards
+    from adzeguard.report.changes import plan_text
+    from adzeguard.workflows.plan import make_plan
+
+    desk = Desk(workspace)
+    charter = desk.charter
+    check_rules(also, {rule.id for rule in charter.charter.rules})
+    plan = make_plan(desk.estate, charter, desk.store.latest().id, desk.now(), desk.operator(), also)
+    pass_guards(desk.estate, plan.changes, charter.keepers, charter.charter)
+    if output is not None:
+        put(plan.model_dump_json(indent=2) + "\n", output)
+        say(f"Apply it with: adzeguard apply {output}")
+    if form == "json" and output is None:
+        put(plan.model_dump_json(indent=2) + "\n")
+    else:
+        put(plan_text(plan, colour=colour()))
+    return Exit.TO_REPORT if plan.changes else Exit.NOTHING_TO_REPORT
+
+
+def check_rules(named: tuple[str, ...], known: set[str]) -> None:
+    """Refuse the name of a rule that the charter does not have."""
+    import difflib
+
+    from adzeguard.core.errors import UsageError
+
+    for rule in named:
+        if rule not in known:
+            near = difflib.get_close_matches(rule, known, 1)
+            raise UsageError(
+                f"the charter has no rule {rule!r}",
+                f"Did you mean {near[0]}?" if near else "See: adzeguard charter lint",
+            )

@@ -1,0 +1,53 @@
+"""adzeguard show."""
+
+from pathlib import Path
+
+import click
+
+from adzeguard.cli.desk import Desk
+from adzeguard.cli.exits import Exit
+from adzeguard.cli.options import example, output_option, workspace_option
+from adzeguard.cli.output import colour, put, put_json
+
+
+@click.command("show", epilog=example("adzeguard show KIOSK-07"))
+@click.argument("name")
+@click.option(
+    "--format",
+    "form",
+    type=click.Choice(["table", "json"]),
+    default="table",
+    show_default=True,
+    help="For people, or all of it.",
+)
+@output_option
+@workspace_option
+def command(name: str, form: str, output: Path | None, workspace: Path | None) -> int:
+    """Show one object with its memberships both ways.
+
+    For a host also its local groups, and the rules that hold there: from which scope, and which one decides.
+    """
+    from adzeguard.core.errors import CharterError
+    from adzeguard.core.names import resolve
+    from adzeguard.core.principal import Kind
+    from adzeguard.report.looking import card, host_data, object_data
+
+    desk = Desk(workspace)
+    found = resolve(desk.estate, name)
+    data = object_data(desk.estate, found)
+    host = desk.estate.hosts_by_name.get(found.name.casefold()) if found.kind == Kind.COMPUTER else None
+    if host is not None:
+        try:
+            charter = desk.charter
+        except CharterError as error:
+            click.echo(
+                f"The rules are not shown, since the charter cannot be read:\n{error.message}", err=True
+            )
+            charter = None
+        of_host = host_data(desk.estate, charter, host)
+        data |= {key: of_host[key] for key in ("trouble", "local_groups", "rules")}
+    if form == "json":
+        put_json(data, output)
+    else:
+        put(card(data, colour=output is None and colour()), output)
+    return Exit.NOTHING_TO_REPORT

@@ -1,0 +1,106 @@
+"""adzeguard who."""
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+from adzeguard.cli.desk import Desk
+from adzeguard.cli.exits import Exit
+from adzeguard.cli.options import example, listing_options, workspace_option
+from adzeguard.cli.output import put_listing, say
+from adzeguard.core.errors import UsageError
+
+if TYPE_CHECKING:
+    from adzeguard.report.listing import Listing
+
+
+@click.command("who", epilog=example(r"adzeguard who 'LOWMERE\Domain Admins'"))
+@click.argument("group", required=False)
+@click.option("--host", metavar="HOST", help="Who is a local administrator of this host.")
+@click.option(
+    "--local-group", metavar="NAME", help="With --host: another local group, like remote-desktop-users."
+)
+@click.option(
+    "--hosts", "all_hosts", is_flag=True, help="Each person with the number of hosts they administer."
+)
+@listing_options
+@workspace_option
+def command(
+    group: str | None,
+    host: str | None,
+    local_group: str | None,
+    all_hosts: bool,
+    form: str,
+    output: Path | None,
+    workspace: Path | None,
+) -> int:
+    """Show who is effectively in a group, or an administrator of a host, and through what.
+
+    Nested groups, primary groups and rings of groups are followed to the last member.
+
+    Keys of json and csv: name, qualified_name, sid, kind, enabled, direct, how, path. With --hosts: name,
+    qualified_name, sid, kind, enabled, hosts.
+    """
+    if sum((group is not None, host is not None, all_hosts)) != 1:
+        raise UsageError("name one group, or --host HOST, or --hosts", "See: adzeguard who --help")
+    if local_group and host is None:
+        raise UsageError("--local-group needs --host", "See: adzeguard who --help")
+    desk = Desk(workspace)
+    if host is not None:
+        listing = _on_host(desk, host, local_group)
+    elif all_hosts:
+        listing = _on_all_hosts(desk)
+    else:
+        listing = _in_group(desk, group or "")
+    put_listing(listing, form, output)
+    return Exit.NOTHING_TO_REPORT
+
+
+def _in_group(desk: Desk, name: str) -> "Listing":
+    from adzeguard.core.access import members_of
+    from adzeguard.core.names import resolve
+    from adzeguard.core.principal import Kind
+    from adzeguard.report.looking import who_listing
+
+    found = resolve(desk.estate, name)
+    if found.kind != Kind.GROUP:
+        raise UsageError(
+            f"{found.qualified_name} is a {found.kind.label}, not a group", "Try: adzeguard show NAME"
+        )
+    return who_listing(members_of(desk.estate, found), f"Effective members of {found.qualified_name}")
+
+
+def _on_host(desk: Desk, name: str, local_group: str | None) -> "Listing":
+    from adzeguard.core.access import members_on_host
+    from adzeguard.core.names import resolve_host
+    from adzeguard.core.wellknown import ADMINISTRATORS, LOCAL_GROUPS
+    from adzeguard.report.looking import who_listing
+
+    host = resolve_host(desk.estate, name)
+    label = local_group or "administrators"
+    sid = LOCAL_GROUPS.get(label.casefold(), None if local_group else ADMINISTRATORS)
+    if host.state is not None:
+        named = host.state.group_named(label.removeprefix("local\\"))
+        sid = sid or (named.sid if named else None)
+        if sid is None or host.state.group(sid) is None:
+            have = ", ".join(group.name for group in host.state.groups)
+            raise UsageError(f"{host.name} has no local group {label!r}", f"It has: {have}")
+    if host.trouble:
+        say(f"{host.name} did not answer at the last collection: {host.trouble}")
+    if host.state is None or sid is None:
+        raise UsageError(
+            f"nothing is known of {host.name}: it has never answered", "Run adzeguard collect when it is on"
+        )
+    return who_listing(members_on_host(desk.estate, host, sid), rf"{host.name}\{label}")
+
+
+def _on_all_hosts(desk: Desk) -> "Listing":
+    from adzeguard.core.access import hosts_per_person
+    from adzeguard.report.looking import hosts_listing
+
+    estate = desk.estate
+    counts = hosts_per_person(estate)
+    return hosts_listing(
+        counts, estate.catalogue.principals(counts), sum(host.state is not None for host in estate.hosts)
+    )

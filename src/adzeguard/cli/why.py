@@ -1,0 +1,74 @@
+"""adzeguard why."""
+
+from pathlib import Path
+
+import click
+
+from adzeguard.cli.desk import Desk
+from adzeguard.cli.exits import Exit
+from adzeguard.cli.options import example, output_option, workspace_option
+from adzeguard.cli.output import colour, put, put_json
+from adzeguard.core.errors import UsageError
+
+
+@click.command("why", epilog=example(r"adzeguard why 'LOWMERE\orla.fenn' --in 'LOWMERE\Domain Admins'"))
+@click.argument("person")
+@click.option("--in", "group", metavar="GROUP", help="Why they are in this directory group.")
+@click.option("--on", "host", metavar="HOST", help="Why they are an administrator of this host.")
+@click.option(
+    "--format",
+    "form",
+    type=click.Choice(["table", "json"]),
+    default="table",
+    show_default=True,
+    help="In words, or as json.",
+)
+@output_option
+@workspace_option
+def command(
+    person: str, group: str | None, host: str | None, form: str, output: Path | None, workspace: Path | None
+) -> int:
+    """Show the shortest chain that makes somebody a member of a group or an administrator of a host.
+
+    Keys of json: person, target, leads_there, chain (name, sid, kind, how). Ends with 0 either way.
+    """
+    from adzeguard.core.access import members_on_host, proof_in_group
+    from adzeguard.core.checks.chains import chain_as_data, chain_in_words
+    from adzeguard.core.names import resolve, resolve_host
+    from adzeguard.core.principal import Kind
+    from adzeguard.report.looking import chain_text
+
+    if (group is None) == (host is None):
+        raise UsageError("say --in GROUP or --on HOST", "See: adzeguard why --help")
+    estate = Desk(workspace).estate
+    member = resolve(estate, person)
+    if group is not None:
+        target = resolve(estate, group)
+        if target.kind != Kind.GROUP:
+            raise UsageError(
+                f"{target.qualified_name} is a {target.kind.label}, not a group", "Try: adzeguard show NAME"
+            )
+        subject, access = target.qualified_name, proof_in_group(estate, member, target)
+    else:
+        place = resolve_host(estate, host or "")
+        subject = rf"{place.name}\administrators"
+        if place.state is None:
+            raise UsageError(
+                f"nothing is known of {place.name}: it has never answered",
+                "Run adzeguard collect when it is on",
+            )
+        access = next((a for a in members_on_host(estate, place) if a.principal == member), None)
+    if form == "json":
+        chain = chain_as_data(access) if access else []
+        put_json(
+            {"person": member.qualified_name, "target": subject, "leads_there": bool(access), "chain": chain},
+            output,
+        )
+    elif access is None:
+        put(
+            f"Nothing leads there: {member.qualified_name} is not in {subject}, by no chain of groups.\n",
+            output,
+        )
+    else:
+        put(chain_text(access, chain_in_words(access), colour=output is None and colour()), output)
+    return Exit.NOTHING_TO_REPORT

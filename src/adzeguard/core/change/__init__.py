@@ -1,0 +1,1 @@
+"""Changes: the plan, its impact, and the guards it must pass."""

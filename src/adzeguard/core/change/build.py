@@ -1,0 +1,120 @@
+"""From deviations to changes: what `correct` rules put right, in an order in which nobody is locked out half-way."""
+
+from collections.abc import Collection, Iterable, Iterator
+from dataclasses import dataclass
+
+from adzeguard.core.change.plan import Change, Expected, LeftOut, Named, Verb
+from adzeguard.core.charter.demands import Deviation
+from adzeguard.core.estate import Estate
+from adzeguard.core.principal import Kind, Principal
+from adzeguard.core.review import Review, named
+from adzeguard.core.wellknown import RID_DOMAIN_COMPUTERS, RID_DOMAIN_USERS
+
+
+@dataclass(frozen=True, slots=True)
+class Draft:
+    """The changes of a plan without its impact."""
+
+    changes: tuple[Change, ...]
+    left_out: tuple[LeftOut, ...]
+
+
+def draft_plan(estate: Estate, reviews: Iterable[Review], also: Collection[str] = ()) -> Draft:
+    """Turn the deviations into changes. `also` are ids of rules to put right although they only alert."""
+    changes: list[Change] = []
+    left_out: list[LeftOut] = []
+    for review in reviews:
+        for deviation in review.deviations:
+            rule = deviation.holding.rule
+            if rule.response == "correct" or rule.id in also:
+                steps, reason = _steps(estate, review, deviation)
+                changes += steps
+                if reason:
+                    member = named(review, deviation.member).qualified_name
+                    left_out.append(LeftOut(subject=review.name, member=member, rule=rule.id, reason=reason))
+    ordered = sorted(_without_twins(changes), key=_place_in_plan)
+    numbered = (change.model_copy(update={"id": f"c{number:05}"}) for number, change in enumerate(ordered, 1))
+    return Draft(tuple(numbered), tuple(left_out))
+
+
+def _place_in_plan(change: Change) -> tuple[int, str, str]:
+    """Additions go first, and the directory before the hosts, so that a new way in stands before an old one goes."""
+    rank = {Verb.ADD_MEMBER: 0, Verb.SET_PRIMARY_GROUP: 1, Verb.REMOVE_MEMBER: 2}[change.verb]
+    return rank * 2 + bool(change.host), change.host or "", change.group.name.casefold()
+
+
+def _without_twins(changes: Iterable[Change]) -> Iterator[Change]:
+    """Two groups can ask the same step of a person: to be listed in the group that becomes the primary one."""
+    seen: set[tuple[str, str, str, str]] = set()
+    for change in changes:
+        key = (change.verb, change.target, change.group.sid, change.member.sid or change.member.dn)
+        if key not in seen:
+            seen.add(key)
+            yield change
+
+
+def _steps(estate: Estate, review: Review, deviation: Deviation) -> tuple[list[Change], str]:
+    member = named(review, deviation.member)
+    match deviation.kind:
+        case "missing":
+            if review.host is None and member.id < 0:
+                return (
+                    [],
+                    f"{member.qualified_name} is not an object of the directory, so no group can hold it",
+                )
+            return [_change(review, deviation, Verb.ADD_MEMBER, member, Expected.ABSENT)], ""
+        case "keeper":
+            return [], "a keeper is never taken out"
+        case "nested":
+            return (
+                [],
+                "whether the members of a nested group should be listed one by one is for people to say",
+            )
+        case _ if deviation.member in review.primary:
+            return _leave_primary_group(estate, review, deviation, member)
+        case _:
+            return [_change(review, deviation, Verb.REMOVE_MEMBER, member, Expected.PRESENT)], ""
+
+
+def _change(
+    review: Review,
+    deviation: Deviation,
+    verb: Verb,
+    member: Principal,
+    expects: str,
+    group: Principal | None = None,
+) -> Change:
+    rule = deviation.holding.rule
+    return Change(
+        id="",
+        verb=verb,
+        host=review.host.name if review.host else None,
+        group=Named.of(group or review.group),
+        member=Named.of(member),
+        expects=expects,
+        rule=rule.id,
+        why=rule.rule.why,
+    )
+
+
+def _leave_primary_group(
+    estate: Estate, review: Review, deviation: Deviation, member: Principal
+) -> tuple[list[Change], str]:
+    """Nobody can be taken out of a primary group: another must be it first, and one can only be so for its members.
+
+    When the directory switches the primary group, it lists the account in the old one; that entry is then removed.
+    """
+    rid = RID_DOMAIN_COMPUTERS if member.kind == Kind.COMPUTER else RID_DOMAIN_USERS
+    fallback_id = estate.id_of_sid(estate.domain.account(rid))
+    if fallback_id is None or fallback_id == review.group.id or review.group.sid is None:
+        return (
+            [],
+            f"it is the primary group of {member.qualified_name}, and there is no other to take its place",
+        )
+    fallback = estate.principal(fallback_id)
+    steps = []
+    if member.id not in estate.graph.direct_members(fallback_id):
+        steps.append(_change(review, deviation, Verb.ADD_MEMBER, member, Expected.ABSENT, fallback))
+    steps.append(_change(review, deviation, Verb.SET_PRIMARY_GROUP, member, review.group.sid, fallback))
+    steps.append(_change(review, deviation, Verb.REMOVE_MEMBER, member, Expected.PRESENT))
+    return steps, ""

@@ -1,0 +1,126 @@
+"""Who gains and who loses effective access by a plan."""
+
+from collections import defaultdict
+from collections.abc import Iterable, Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from adzeguard.core.access import people_in_any
+from adzeguard.core.change.outlook import Outlook, outlook
+from adzeguard.core.change.plan import Change, GroupImpact, Impact, PersonImpact, Verb
+from adzeguard.core.estate import Estate
+from adzeguard.core.identity import Sid
+from adzeguard.core.membership import MembershipGraph
+
+_Bools = NDArray[np.bool_]
+
+
+def impact_of(estate: Estate, changes: Sequence[Change]) -> Impact:
+    """Compare the effective access before and after the changes."""
+    after = outlook(estate, changes)
+    hosts = {change.host for change in changes if change.host}
+    removed_outsiders = sum(
+        1
+        for c in changes
+        if c.host and c.verb == Verb.REMOVE_MEMBER and estate.id_of_sid(c.member.sid) is None
+    )
+    return Impact(
+        groups=tuple(_group_impacts(estate, after)),
+        people=tuple(_person_impacts(estate, after)),
+        hosts_touched=len(hosts),
+        other_entries_removed=removed_outsiders,
+    )
+
+
+def _group_impacts(estate: Estate, after: Outlook) -> Iterable[GroupImpact]:
+    affected = estate.graph.containing_groups(after.changed_groups).tolist()
+    affected += [g for g in after.graph.containing_groups(after.changed_groups).tolist() if g not in affected]
+    names = estate.catalogue.principals(affected)
+    for group in affected:
+        before_people = estate.graph.expand(group).people
+        after_people = after.graph.expand(group).people
+        gains = np.setdiff1d(after_people, before_people).tolist()
+        loses = np.setdiff1d(before_people, after_people).tolist()
+        if gains or loses:
+            yield GroupImpact(
+                group=names[group].qualified_name, gains=_names(estate, gains), loses=_names(estate, loses)
+            )
+
+
+def _names(estate: Estate, ids: Iterable[int]) -> tuple[str, ...]:
+    return tuple(
+        sorted((p.qualified_name for p in estate.catalogue.principals(ids).values()), key=str.casefold)
+    )
+
+
+def _person_impacts(estate: Estate, after: Outlook) -> list[PersonImpact]:
+    gained, lost = host_counts(estate, after)
+    touched = np.flatnonzero(gained | lost).tolist()
+    people = estate.catalogue.principals(touched)
+    found = [
+        PersonImpact(person=p.qualified_name, gains_hosts=int(gained[i]), loses_hosts=int(lost[i]))
+        for i, p in people.items()
+    ]
+    return sorted(found, key=lambda p: (-p.loses_hosts, -p.gains_hosts, p.person.casefold()))
+
+
+def host_counts(estate: Estate, after: Outlook) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Return for each id on how many hosts it gains and loses effective administration.
+
+    Hosts that name the same groups before and after are one class, expanded once; people named directly on a host
+    are looked at one by one.
+    """
+    gained = np.zeros(estate.graph.size, np.int64)
+    lost = np.zeros(estate.graph.size, np.int64)
+    classes: dict[tuple[frozenset[int], frozenset[int]], list[tuple[set[int], set[int]]]] = defaultdict(list)
+    split = _Splitter(estate)
+    for before, then in zip(estate.host_administrators, after.administrators, strict=True):
+        if before is then and not after.changed_groups:
+            continue
+        (groups_before, people_before), (groups_then, people_then) = split(before), split(then)
+        classes[groups_before, groups_then].append((people_before, people_then))
+    inside_before, inside_then = _Inside(estate.graph), _Inside(after.graph)
+    for (groups_before, groups_then), hosts in classes.items():
+        was, will = inside_before(groups_before), inside_then(groups_then)
+        gained[will & ~was] += len(hosts)
+        lost[was & ~will] += len(hosts)
+        for people_before, people_then in hosts:
+            for person in people_before | people_then:
+                had, has = (
+                    bool(was[person]) or person in people_before,
+                    bool(will[person]) or person in people_then,
+                )
+                gained[person] += (has and not had) - bool(will[person] and not was[person])
+                lost[person] += (had and not has) - bool(was[person] and not will[person])
+    return gained, lost
+
+
+class _Splitter:
+    """Splits the direct members of a local group into directory groups and directory people."""
+
+    def __init__(self, estate: Estate) -> None:
+        self._estate = estate
+        self._known: dict[frozenset[Sid], tuple[frozenset[int], set[int]]] = {}
+        estate.ids_of_sids({sid for members in estate.host_administrators for sid in members})
+
+    def __call__(self, members: frozenset[Sid]) -> tuple[frozenset[int], set[int]]:
+        if members not in self._known:
+            ids = self._estate.ids_of_sids(members)
+            found = {i for sid in members if (i := ids[sid]) is not None}
+            groups = frozenset(i for i in found if self._estate.graph.position_of(i) is not None)
+            self._known[members] = groups, found - groups
+        return self._known[members]
+
+
+class _Inside:
+    """Remembers who is inside a set of groups."""
+
+    def __init__(self, graph: MembershipGraph) -> None:
+        self._graph = graph
+        self._known: dict[frozenset[int], _Bools] = {}
+
+    def __call__(self, groups: frozenset[int]) -> _Bools:
+        if groups not in self._known:
+            self._known[groups] = people_in_any(self._graph, groups)
+        return self._known[groups]

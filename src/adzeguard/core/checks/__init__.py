@@ -1,0 +1,29 @@
+"""The checks: plain functions from an estate and a charter to findings."""
+
+from collections.abc import Sequence
+
+from adzeguard.core.charter.resolve import ResolvedCharter
+from adzeguard.core.checks.finding import Finding, worst_first
+from adzeguard.core.checks.hosts import check_hosts, too_wide
+from adzeguard.core.checks.privileged import check_privileged, privileged_groups
+from adzeguard.core.checks.rules import deviations_found, hosts_excepted, name_problems, reaching_unlisted
+from adzeguard.core.estate import Estate
+from adzeguard.core.principal import Principal
+from adzeguard.core.review import review_groups, review_hosts
+
+
+def all_findings(
+    estate: Estate, charter: ResolvedCharter, privileged: Sequence[Principal] = ()
+) -> list[Finding]:
+    """Run every check and return what they find, worst first. `privileged` are groups besides the built-in ones."""
+    found = [
+        *name_problems(charter),
+        *deviations_found(review_groups(estate, charter)),
+        *deviations_found(review_hosts(estate, charter)),
+        *reaching_unlisted(estate, charter),
+        *hosts_excepted(estate, charter),
+        *check_privileged(estate, privileged_groups(estate, privileged)),
+        *check_hosts(estate, charter.keepers),
+        *too_wide(estate),
+    ]
+    return worst_first(found)

@@ -1,0 +1,148 @@
+"""Every error of this tool, under one root.
+
+AdzeguardError
+├── UsageError                 the command was asked for something that cannot be meant
+│   ├── UnknownNameError       no object bears the name
+│   └── AmbiguousNameError     several do, and nothing is guessed
+├── InputError                 a file holds something that cannot be read as what it should be
+│   ├── SettingsError          adzeguard.toml
+│   ├── CharterError           the charter
+│   ├── LdifError              an LDIF file
+│   ├── HostFileError          the state of a stand-in host
+│   └── PlanFileError          a plan
+├── DirectoryError             the directory server could not be asked, or refused
+│   ├── DirectoryUnreachableError
+│   ├── CredentialsRefusedError
+│   ├── CertificateRefusedError
+│   └── ChangeRefusedError
+├── HostError                  a host could not be asked, or refused
+│   ├── HostUnreachableError
+│   ├── HostRefusedError
+│   └── HostUnknownError
+├── StoreError                 the store of the workspace
+│   ├── StoreTooNewError
+│   ├── StoreBusyError
+│   └── NothingCollectedError
+└── GuardError                 a plan would do harm and is refused
+
+Raised where something goes wrong; turned into one line for people once, at the edge of the command line.
+"""
+
+
+class AdzeguardError(Exception):
+    """The root: `message` says what is wrong, `way_out` what to do about it."""
+
+    exit_code = 1
+
+    def __init__(self, message: str, way_out: str = "") -> None:
+        super().__init__(message)
+        self.message = message
+        self.way_out = way_out
+
+    def __str__(self) -> str:
+        return f"{self.message}. {self.way_out}" if self.way_out else self.message
+
+
+class UsageError(AdzeguardError):
+    """The command was asked for something that cannot be meant."""
+
+    exit_code = 2
+
+
+class UnknownNameError(UsageError):
+    """No object bears the name."""
+
+
+class AmbiguousNameError(UsageError):
+    """Several objects bear the name, or only a part of a name was given."""
+
+
+class InputError(AdzeguardError):
+    """A file holds something that cannot be read as what it should be."""
+
+
+class SettingsError(InputError):
+    """The settings of the workspace cannot be used."""
+
+
+class CharterError(InputError):
+    """The charter cannot be read; `problems` holds each place with its own line."""
+
+    def __init__(self, problems: list[str]) -> None:
+        super().__init__("\n".join(problems))
+        self.problems = problems
+
+
+class LdifError(InputError):
+    """An LDIF file breaks RFC 2849."""
+
+
+class HostFileError(InputError):
+    """The file of a stand-in host is not what it should be."""
+
+
+class PlanFileError(InputError):
+    """A plan file cannot be read or does not belong here."""
+
+
+class DirectoryError(AdzeguardError):
+    """The directory could not be asked, or answered with something unusable."""
+
+
+class DirectoryUnreachableError(DirectoryError):
+    """No connection, or it was lost and could not be had again."""
+
+
+class CredentialsRefusedError(DirectoryError):
+    """The directory does not accept the name and password."""
+
+
+class CertificateRefusedError(DirectoryError):
+    """The server's certificate is not signed by the CA, or names another host."""
+
+
+class ChangeRefusedError(DirectoryError):
+    """The directory understood the change and said no."""
+
+
+class HostError(AdzeguardError):
+    """A host could not be asked, or answered with something unusable."""
+
+
+class HostUnreachableError(HostError):
+    """The host is switched off or does not answer in time."""
+
+
+class HostRefusedError(HostError):
+    """The host answered and said no."""
+
+
+class HostUnknownError(HostError):
+    """The host driver knows no host of that name."""
+
+
+class StoreError(AdzeguardError):
+    """The store of the workspace cannot be used."""
+
+
+class StoreTooNewError(StoreError):
+    """A newer version of the tool wrote this store."""
+
+
+class StoreBusyError(StoreError):
+    """Another process holds the workspace."""
+
+
+class NothingCollectedError(StoreError):
+    """The store holds no estate yet."""
+
+    def __init__(self) -> None:
+        super().__init__("nothing has been collected in this workspace yet", "Run: adzeguard collect")
+
+
+class GuardError(AdzeguardError):
+    """A plan would do harm; `refusals` holds each reason with its own line."""
+
+    def __init__(self, refusals: list[str]) -> None:
+        super().__init__("\n".join(refusals))
+        self.refusals = refusals

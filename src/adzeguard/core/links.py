@@ -1,0 +1,96 @@
+"""Links from rows to numbers, compressed: the numbers of row r are targets[starts[r]:starts[r + 1]]."""
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+Ids = NDArray[np.int32]
+
+
+@dataclass(frozen=True, slots=True)
+class Links:
+    """Compressed sparse rows without values; each row is sorted and holds a number once."""
+
+    starts: NDArray[np.int64]
+    targets: Ids
+
+    @classmethod
+    def of_rows(cls, rows: Sequence[Iterable[int]]) -> "Links":
+        """Make them from one collection of numbers a row."""
+        arrays = [np.unique(np.fromiter(row, np.int32)) for row in rows]
+        starts = np.zeros(len(arrays) + 1, np.int64)
+        np.cumsum([len(array) for array in arrays], out=starts[1:])
+        return cls(starts, np.concatenate(arrays) if arrays else np.empty(0, np.int32))
+
+    @classmethod
+    def of_pairs(cls, sources: NDArray[np.integer], targets: NDArray[np.integer], rows: int) -> "Links":
+        """Make them from parallel arrays of row and number; pairs that come twice count once."""
+        keys = np.unique(sources.astype(np.int64) << 32 | targets.astype(np.int64))
+        starts = np.searchsorted(keys, np.arange(rows + 1, dtype=np.int64) << 32)
+        return cls(starts.astype(np.int64), (keys & 0xFFFFFFFF).astype(np.int32))
+
+    @classmethod
+    def of_blobs(cls, blobs: Sequence[bytes | None]) -> "Links":
+        """Make them from one run of little-endian int32 a row, each sorted already."""
+        starts = np.zeros(len(blobs) + 1, np.int64)
+        lengths = np.fromiter((len(blob) if blob else 0 for blob in blobs), np.int64, len(blobs))
+        np.cumsum(lengths // 4, out=starts[1:])
+        return cls(
+            starts,
+            np.frombuffer(b"".join(blob for blob in blobs if blob), "<i4").astype(np.int32, copy=False),
+        )
+
+    @property
+    def rows(self) -> int:
+        """How many rows there are."""
+        return len(self.starts) - 1
+
+    def row(self, index: int) -> Ids:
+        """Return the numbers of one row."""
+        return self.targets[self.starts[index] : self.starts[index + 1]]
+
+    def blob(self, index: int) -> bytes:
+        """Return one row as little-endian int32."""
+        return self.row(index).astype("<i4", copy=False).tobytes()
+
+    def gather(self, rows: NDArray[np.integer]) -> tuple[Ids, NDArray[np.int64]]:
+        """Return the numbers of many rows in a run, and for each number which of the `rows` it came from."""
+        begins = self.starts[rows]
+        counts = self.starts[np.asarray(rows) + 1] - begins
+        origins = np.repeat(np.arange(len(rows), dtype=np.int64), counts)
+        ends = np.cumsum(counts)
+        places = np.arange(int(ends[-1]) if len(ends) else 0, dtype=np.int64)
+        places += np.repeat(begins - (ends - counts), counts)
+        return self.targets[places], origins
+
+    def pairs(self) -> tuple[NDArray[np.int64], Ids]:
+        """Return parallel arrays of row and number."""
+        return np.repeat(np.arange(self.rows, dtype=np.int64), np.diff(self.starts)), self.targets
+
+    def reversed(self, rows: int) -> "Links":
+        """Turn every link round; `rows` is how many numbers there are."""
+        sources, targets = self.pairs()
+        order = np.argsort(targets, kind="stable")
+        starts = np.zeros(rows + 1, np.int64)
+        np.cumsum(np.bincount(targets, minlength=rows), out=starts[1:])
+        return Links(starts, sources[order].astype(np.int32))
+
+    def with_rows(self, replaced: Mapping[int, Iterable[int]]) -> "Links":
+        """Return links in which the given rows hold other numbers."""
+        if not replaced:
+            return self
+        kept: list[Ids] = []
+        lengths = np.diff(self.starts)
+        done = 0
+        for index in sorted(replaced):
+            kept.append(self.targets[self.starts[done] : self.starts[index]])
+            fresh = np.unique(np.fromiter(replaced[index], np.int32))
+            kept.append(fresh)
+            lengths[index] = len(fresh)
+            done = index + 1
+        kept.append(self.targets[self.starts[done] :])
+        starts = np.zeros(len(lengths) + 1, np.int64)
+        np.cumsum(lengths, out=starts[1:])
+        return Links(starts, np.concatenate(kept))

@@ -1,0 +1,62 @@
+"""The guided walk through the example: what each step does, and why."""
+
+from dataclasses import dataclass
+from typing import Final
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """One command of the walk. `shown` is how many lines of its output are shown."""
+
+    why: str
+    command: tuple[str, ...]
+    shown: int = 14
+
+
+STEPS: Final = (
+    Step(
+        "First everything is read: the directory, and the local groups of 64 hosts. Two are switched off.",
+        ("collect",),
+    ),
+    Step(
+        "Who controls the domain? Nested groups and primary groups are followed to the last member.",
+        ("who", r"LOWMERE\Domain Admins"),
+        20,
+    ),
+    Step(
+        "Why is a night officer of the bridge among them?",
+        ("why", r"LOWMERE\orla.fenn", "--in", r"LOWMERE\Domain Admins"),
+    ),
+    Step(
+        "A host has two doors: a group inside its administrators, and a direct entry. Both are shown.",
+        ("who", "--host", "KIOSK-07"),
+        18,
+    ),
+    Step("Who administers how many hosts?", ("who", "--hosts"), 10),
+    Step("What deviates from the charter, worst first?", ("check", "--severity", "medium"), 24),
+    Step(
+        "What would put it right, and who would lose and gain by it? Nothing is changed yet.",
+        ("plan", "--output", "plan.json"),
+        40,
+    ),
+    Step(
+        "Now it is done. Every value is read again before and after, and stands in the journal.",
+        ("apply", "plan.json", "--yes", "--format", "csv"),
+        8,
+    ),
+    Step("Once more: nothing is left to put right.", ("plan",)),
+    Step(
+        "What only alerts is still there, for its owner to decide.",
+        ("check", "--rule", "break-glass-stays-empty"),
+    ),
+    Step("And the record of it all, as a chain that shows if somebody changes it.", ("journal", "verify")),
+)
+
+AFTERWARDS: Final = (
+    r"adzeguard why 'LOWMERE\pontus.reil' --on KIOSK-15",
+    "adzeguard show KIOSK-15",
+    "adzeguard show CONSOLE-09",
+    r"adzeguard who 'LOWMERE\North Quay Rota'",
+    "adzeguard check --format csv --output findings.csv",
+    "adzeguard journal",
+)

@@ -1,0 +1,138 @@
+"""From the attributes of an entry to a row of the estate ([MS-ADTS] 2.2, [MS-ADA1..3])."""
+
+import json
+from calendar import timegm
+from datetime import datetime
+from typing import Final
+
+from adzeguard.core.errors import InputError
+from adzeguard.core.identity import Sid, leaf_name
+from adzeguard.core.objects import NEVER, ObjectRow, Observed, object_key
+from adzeguard.core.principal import Flag, Kind
+from adzeguard.directory.port import Entry
+
+_DISABLED: Final = 0x2  # ADS_UF_ACCOUNTDISABLE, [MS-ADTS] 2.2.16
+_GROUP_SCOPES: Final = {0x2: Flag.GLOBAL, 0x4: Flag.DOMAIN_LOCAL, 0x8: Flag.UNIVERSAL}  # [MS-ADTS] 2.2.12
+_SYSTEM_GROUP: Final = 0x1
+_SECURITY_ENABLED: Final = 0x80000000
+_EPOCH_AS_FILETIME: Final = 116_444_736_000_000_000
+_NO_END: Final = 0x7FFFFFFFFFFFFFFF
+_KIND_OF_CLASS: Final = (  # the first that fits, since classes derive from each other
+    (b"computer", Kind.COMPUTER),
+    (b"user", Kind.USER),
+    (b"inetorgperson", Kind.USER),
+    (b"group", Kind.GROUP),
+    (b"organizationalunit", Kind.OU),
+    (b"grouppolicycontainer", Kind.POLICY),
+    (b"foreignsecurityprincipal", Kind.FOREIGN),
+    (b"domaindns", Kind.DOMAIN),
+    (b"contact", Kind.CONTACT),
+    (b"container", Kind.CONTAINER),
+    (b"builtindomain", Kind.CONTAINER),
+)
+_DETAILS: Final = {
+    "userprincipalname": "user_principal_name",
+    "displayname": "display_name",
+    "description": "description",
+    "mail": "mail",
+    "title": "title",
+    "department": "department",
+    "manager": "manager",
+    "managedby": "managed_by",
+    "dnshostname": "dns_host_name",
+    "operatingsystem": "operating_system",
+    "gplink": "policy_links",
+    "userworkstations": "workstations",
+}
+
+
+def observe(entry: Entry) -> Observed | None:
+    """Return what an entry is, or nothing when it is of no kind that the tool looks after."""
+    kind = _kind(entry)
+    if kind is None:
+        return None
+    packed_sid = entry.first("objectsid")
+    sid = Sid.from_bytes(packed_sid) if packed_sid else ""
+    row = ObjectRow(
+        object_key(entry.first("objectguid"), sid, entry.dn),
+        kind,
+        _flags(entry, kind),
+        sid,
+        entry.number("primarygroupid"),
+        _name(entry, kind),
+        entry.dn,
+        _generalized_time(entry.text("whencreated")),
+        _file_time(entry.number("lastlogontimestamp")),
+        _file_time(entry.number("pwdlastset")),
+        _file_time(entry.number("accountexpires")),
+        bytes(entry.first("ntsecuritydescriptor") or b""),
+        _details(entry),
+    )
+    members = tuple(value.decode("utf-8", "surrogateescape") for value in entry.attributes.get("member", ()))
+    return Observed(row, members)
+
+
+def _kind(entry: Entry) -> Kind | None:
+    classes = {value.lower() for value in entry.attributes.get("objectclass", ())}
+    return next((kind for name, kind in _KIND_OF_CLASS if name in classes), None)
+
+
+def _name(entry: Entry, kind: Kind) -> str:
+    """Accounts go by their account name; a computer's ends in $, which people leave away."""
+    account = entry.text("samaccountname")
+    if kind == Kind.COMPUTER:
+        return account.removesuffix("$")
+    if kind == Kind.POLICY and entry.text("displayname"):
+        return entry.text("displayname")
+    return account or leaf_name(entry.dn)
+
+
+def _flags(entry: Entry, kind: Kind) -> Flag:
+    flags = Flag(0)
+    if kind in (Kind.USER, Kind.COMPUTER) and not entry.number("useraccountcontrol") & _DISABLED:
+        flags |= Flag.ENABLED
+    if kind == Kind.GROUP:
+        group_type = entry.number("grouptype") & 0xFFFFFFFF
+        flags |= Flag.SECURITY_GROUP if group_type & _SECURITY_ENABLED else Flag(0)
+        flags |= Flag.BUILTIN if group_type & _SYSTEM_GROUP else Flag(0)
+        for bit, scope in _GROUP_SCOPES.items():
+            flags |= scope if group_type & bit else Flag(0)
+    if entry.text("iscriticalsystemobject").upper() == "TRUE":
+        flags |= Flag.CRITICAL
+    if entry.number("admincount"):
+        flags |= Flag.ADMIN_COUNT
+    return flags
+
+
+def _details(entry: Entry) -> str:
+    found = {key: text for attribute, key in _DETAILS.items() if (text := entry.text(attribute))}
+    landing = [
+        value.decode("utf-8", "surrogateescape") for value in entry.attributes.get("wellknownobjects", ())
+    ]
+    details = {**found, **({"well_known_objects": sorted(landing)} if landing else {})}
+    return json.dumps(details, sort_keys=True) if details else ""
+
+
+def _file_time(value: int) -> int:
+    """Turn 100-nanosecond steps since 1601 ([MS-DTYP] 2.3.3) into seconds since 1970; 0 and the end of time are never."""
+    if value <= 0 or value >= _NO_END:
+        return NEVER
+    return (value - _EPOCH_AS_FILETIME) // 10_000_000
+
+
+def _generalized_time(text: str) -> int:
+    """Turn "20261123074400.0Z" (RFC 4517 section 3.3.13) into seconds since 1970."""
+    try:
+        return timegm(datetime.strptime(text[:14], "%Y%m%d%H%M%S").timetuple()) if text else NEVER  # noqa: DTZ007 - is UTC
+    except ValueError:
+        return NEVER
+
+
+def domain_sid_of(entry: Entry) -> Sid:
+    """Return the SID of the domain object; `InputError` when it has none."""
+    packed = entry.first("objectsid")
+    if packed is None:
+        raise InputError(
+            f"the domain object {entry.dn} has no objectSid", "Export it too, or name another base"
+        )
+    return Sid.from_bytes(packed)

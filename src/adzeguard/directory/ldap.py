@@ -1,0 +1,185 @@
+"""A real directory server over LDAP v3."""
+
+import time
+from collections.abc import Callable, Iterator, Sequence
+from typing import Final, TypeVar
+
+from adzeguard.core.errors import DirectoryError, DirectoryUnreachableError
+from adzeguard.core.estate import Domain
+from adzeguard.core.identity import domain_of_dn, guid_text
+from adzeguard.directory.decode import domain_sid_of
+from adzeguard.directory.ldap_wire import Address, Attributes, Wire
+from adzeguard.directory.port import ATTRIBUTES, CLASSES, DirectoryFacts, Entry, Modification, Options, Secret
+
+_ATTEMPTS: Final = 4
+_FIRST_PAUSE: Final = 0.5
+_QUERY: Final = "(|" + "".join(f"(objectClass={name})" for name in CLASSES) + ")"
+_T = TypeVar("_T")
+
+
+def open_driver(options: Options, secret: Secret) -> "LdapDirectory":
+    """Connect to the server that the settings name."""
+    address = Address(
+        options["url"],
+        options.get("ca_file", ""),
+        options.get("tls_name", ""),
+        start_tls=options.get("start_tls") == "true",
+        plain=options.get("plain_ldap") == "true",
+        timeout=float(options.get("timeout") or 30),
+    )
+    address.check()
+    return LdapDirectory(address, options.get("bind_as", ""), secret)
+
+
+class LdapDirectory:
+    """One directory server. The connection is made when it is first needed, and made again when it was lost."""
+
+    def __init__(
+        self, address: Address, bind_as: str, secret: Secret, pause: Callable[[float], None] = time.sleep
+    ) -> None:
+        self._address = address
+        self._bind_as = bind_as
+        self._secret = secret
+        self._pause = pause
+        self._wire: Wire | None = None
+        self._base = ""
+
+    @property
+    def label(self) -> str:
+        """The address."""
+        return self._address.url
+
+    def facts(self) -> DirectoryFacts:
+        """Read the server's own entry and the domain object."""
+        return self._with_wire(self._read_facts)
+
+    def _read_facts(self, wire: Wire) -> DirectoryFacts:
+        wanted = [
+            "defaultNamingContext",
+            "configurationNamingContext",
+            "highestCommittedUSN",
+            "dsServiceName",
+        ]
+        root = Entry("", wire.read("", wanted) or {})
+        self._base = root.text("defaultnamingcontext")
+        if not self._base:
+            raise DirectoryError(
+                f"{self.label} does not say which domain it serves", "Is it a directory of a domain?"
+            )
+        top = Entry(self._base, wire.read(self._base, ["objectSid", "objectGUID"]) or {})
+        partitions = f"CN=Partitions,{root.text('configurationnamingcontext')}"
+        named = (
+            Entry(dn, found).text("netbiosname")
+            for dn, found in wire.search(
+                partitions, "(nETBIOSName=*)", ["nETBIOSName", "nCName"], descriptors=False
+            )
+            if Entry(dn, found).text("ncname").casefold() == self._base.casefold()
+        )
+        dns_name = domain_of_dn(self._base)
+        short = next(named, "") or dns_name.partition(".")[0].upper()
+        service = Entry("", wire.read(root.text("dsservicename"), ["invocationId"]) or {}).first(
+            "invocationid"
+        )
+        invocation = guid_text(service) if service else ""
+        domain = Domain(self._base, dns_name, short, domain_sid_of(top))
+        return DirectoryFacts(domain, invocation, root.number("highestcommittedusn"))
+
+    def entries(self) -> Iterator[Entry]:
+        """Stream every entry. When the connection is lost, the search is begun again and what was seen is left out.
+
+        The place in a paged search belongs to its connection, so it cannot be taken up on another one.
+        """
+        if not self._base:
+            self.facts()
+        seen: set[bytes | str] = set()
+        for attempt in range(_ATTEMPTS):
+            try:
+                for dn, attributes in self._connected().search(self._base, _QUERY, ATTRIBUTES):
+                    identity = attributes.get("objectguid", [b""])[0] or dn
+                    if identity not in seen:
+                        seen.add(identity)
+                        yield self._completed(dn, attributes)
+                return
+            except DirectoryUnreachableError:
+                self._drop()
+                if attempt + 1 == _ATTEMPTS:
+                    raise
+                self._pause(_FIRST_PAUSE * 2**attempt)
+
+    def read(self, dn: str) -> Entry | None:
+        """Read one entry again."""
+        found = self._with_wire(lambda wire: wire.read(dn, ATTRIBUTES))
+        return self._completed(dn, found) if found is not None else None
+
+    def modify(self, dn: str, modifications: Sequence[Modification]) -> None:
+        """Change one entry. It is not tried again by itself: whether a lost request was done must be read first."""
+        try:
+            self._connected().modify(dn, modifications)
+        except DirectoryUnreachableError:
+            self._drop()
+            raise
+
+    def close(self) -> None:
+        """End the connection."""
+        self._drop()
+
+    def _completed(self, dn: str, attributes: Attributes) -> Entry:
+        """Fetch the rest of attributes that the server gave only a range of ([MS-ADTS] 3.1.1.3.1.3.3).
+
+        It takes a second connection while a search is being read on the first.
+        """
+        ranged = [name for name in attributes if ";range=" in name]
+        if not ranged:
+            return Entry(dn, attributes)
+        wire = Wire(self._address, self._bind_as, self._secret())
+        try:
+            return Entry(dn, complete_ranges(attributes, lambda wanted: wire.read(dn, [wanted]) or {}))
+        finally:
+            wire.close()
+
+    def _with_wire(self, task: Callable[[Wire], _T]) -> _T:
+        """Do a task that may safely be done twice, with a new connection where the old one was lost."""
+        for attempt in range(_ATTEMPTS):
+            try:
+                return task(self._connected())
+            except DirectoryUnreachableError:
+                had_connection = self._wire is not None
+                self._drop()
+                if not had_connection or attempt + 1 == _ATTEMPTS:
+                    raise
+                self._pause(_FIRST_PAUSE * 2**attempt)
+        raise AssertionError("the last attempt returns or raises")
+
+    def _connected(self) -> Wire:
+        if self._wire is None:
+            self._wire = Wire(self._address, self._bind_as, self._secret())
+        return self._wire
+
+    def _drop(self) -> None:
+        if self._wire is not None:
+            self._wire.close()
+            self._wire = None
+
+
+def complete_ranges(attributes: Attributes, fetch: Callable[[str], Attributes]) -> Attributes:
+    """Return the attributes with every range "name;range=0-1499" replaced by all values of the name.
+
+    `fetch` asks for one ranged attribute. The last part comes with a star for its end. `DirectoryError` when the server
+    goes round in circles.
+    """
+    whole = {name: values for name, values in attributes.items() if ";range=" not in name}
+    for ranged, first_part in attributes.items():
+        name, _, bounds = ranged.partition(";range=")
+        if not bounds:
+            continue
+        values = list(first_part)
+        while not bounds.endswith("*"):
+            following = int(bounds.partition("-")[2]) + 1
+            answer = fetch(f"{name};range={following}-*")
+            part = next((n for n in answer if n.startswith(f"{name};range=")), "")
+            bounds = part.partition(";range=")[2]
+            if not bounds or int(bounds.partition("-")[0]) != following:
+                raise DirectoryError(f"the directory gives the values of {name} out of order")
+            values += answer[part]
+        whole[name] = values
+    return whole

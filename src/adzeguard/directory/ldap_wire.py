@@ -1,0 +1,387 @@
+"""The seam to the LDAP library: bind, paged search giving raw bytes, add, modify, rename, delete.
+
+Everything that the rest knows of LDAP messages is in these few calls, so that a quicker library can take their place.
+"""
+
+import queue
+import ssl
+import threading
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass
+from typing import Any, Final
+from urllib.parse import urlsplit
+
+from adzeguard.core.errors import (
+    CertificateRefusedError,
+    ChangeRefusedError,
+    CredentialsRefusedError,
+    DirectoryError,
+    DirectoryUnreachableError,
+    SettingsError,
+)
+from adzeguard.directory.ldap_messages import (
+    EXTENDED_RESPONSE,
+    SEARCH_DONE,
+    SEARCH_ENTRY,
+    BrokenAnswerError,
+    message_end,
+    message_kind,
+    read_done,
+    read_entry,
+)
+from adzeguard.directory.port import Modification
+
+_PAGE: Final = 1000
+_CHUNK: Final = 64 * 1024
+_PAGES_AHEAD: Final = 4
+_OWNER_GROUP_DACL: Final = 7  # the parts of a descriptor that need no special right, [MS-ADTS] 3.1.1.3.4.1.11
+_INVALID_CREDENTIALS: Final = 49
+_NO_SUCH_OBJECT: Final = 32
+_NOT_ALLOWED_WHILE_PLAIN: Final = 8  # strongerAuthRequired
+_RESULT_NAMES: Final = {
+    1: "operations error", 8: "the server wants an encrypted connection", 11: "a limit of the server was reached",
+    3: "the server's time limit was reached", 16: "no such attribute value", 19: "a constraint of the directory forbids it",
+    20: "the value stands there already", 32: "there is no such object", 34: "not a distinguished name",
+    50: "insufficient access rights", 51: "the server is busy", 52: "the server is unavailable",
+    53: "the server is unwilling to perform it", 65: "the schema forbids it", 66: "the object is not empty",
+    68: "it exists already",
+}  # fmt: skip
+
+Attributes = dict[str, list[bytes]]
+_Page = tuple[list[bytes], "DirectoryError | None"]
+
+
+@dataclass(frozen=True, slots=True)
+class Address:
+    """Where a directory server listens, and how its certificate is verified."""
+
+    url: str
+    ca_file: str = ""
+    tls_name: str = ""
+    start_tls: bool = False
+    plain: bool = False
+    timeout: float = 30.0
+
+    @property
+    def host(self) -> str:
+        """The host of the URL."""
+        return urlsplit(self.url).hostname or ""
+
+    @property
+    def encrypted_from_start(self) -> bool:
+        """Whether it is LDAPS."""
+        return urlsplit(self.url).scheme == "ldaps"
+
+    @property
+    def port(self) -> int:
+        """The port of the URL, or the usual one."""
+        return urlsplit(self.url).port or (636 if self.encrypted_from_start else 389)
+
+    def check(self) -> None:
+        """Raise `SettingsError` for an address that cannot be used, or that would send the password in the clear."""
+        try:
+            scheme, _ = urlsplit(self.url).scheme, self.port
+        except ValueError as error:
+            raise SettingsError(f"{self.url!r} is no address: {error}", "Write ldaps://host:636") from error
+        if scheme not in ("ldap", "ldaps") or not self.host:
+            raise SettingsError(
+                f"{self.url!r} is no address of a directory server", "Write ldaps://host or ldap://host"
+            )
+        if scheme == "ldap" and not (self.start_tls or self.plain):
+            raise SettingsError(
+                f"{self.url} would send the password unencrypted",
+                "Use ldaps://, or --start-tls; --plain-ldap if you must, on a network you trust",
+            )
+
+
+class Wire:
+    """One bound connection."""
+
+    def __init__(self, address: Address, bind_as: str, password: str) -> None:
+        address.check()
+        self._address = address
+        with _translated(address):
+            self._connection = _connect(address, bind_as, password)
+        self._buffer = bytearray()
+
+    def close(self) -> None:
+        """Say good-bye, whether or not the server still listens."""
+        from ldap3.core.exceptions import LDAPException
+
+        try:
+            self._connection.unbind()
+        except (LDAPException, OSError):
+            return
+
+    def search(
+        self,
+        base: str,
+        query: str,
+        attributes: Sequence[str],
+        *,
+        scope: str = "SUBTREE",
+        descriptors: bool = True,
+    ) -> Iterator[tuple[str, Attributes]]:
+        """Yield the name and the raw attributes of each entry; attribute names are lower-case.
+
+        The next page is asked for as soon as one has arrived, by a thread that only reads, while this one decodes.
+        Referrals to other servers are not followed. The connection is busy until the last entry was taken.
+        """
+        pages: queue.Queue[_Page | None] = queue.Queue(_PAGES_AHEAD)
+        given_up = threading.Event()
+        arguments = (base, query, list(attributes), scope, descriptors, pages, given_up)
+        reader = threading.Thread(target=self._fetch, args=arguments, daemon=True)
+        reader.start()
+        try:
+            while (page := pages.get()) is not None:
+                messages, failure = page
+                for message in messages:
+                    yield read_entry(message)
+                if failure is not None:
+                    raise failure
+        finally:
+            given_up.set()
+            while reader.is_alive():
+                _drain(pages)
+                reader.join(0.01)
+
+    def read(self, dn: str, attributes: Sequence[str]) -> Attributes | None:
+        """Return the raw attributes of one entry, or nothing when it is not there."""
+        found = list(self.search(dn, "(objectClass=*)", attributes, scope="BASE"))
+        return found[0][1] if found else None
+
+    def add(self, dn: str, attributes: Mapping[str, Sequence[bytes]]) -> None:
+        """Create an entry."""
+        self._write("add", dn, dn, None, {name: list(values) for name, values in attributes.items()})
+
+    def modify(self, dn: str, modifications: Sequence[Modification]) -> None:
+        """Change attributes of an entry, all or none."""
+        from ldap3 import MODIFY_ADD, MODIFY_DELETE, MODIFY_REPLACE
+
+        codes = {"add": MODIFY_ADD, "delete": MODIFY_DELETE, "replace": MODIFY_REPLACE}
+        changes: dict[str, list[tuple[str, list[bytes]]]] = {}
+        for change in modifications:
+            changes.setdefault(change.attribute, []).append((codes[change.operation], list(change.values)))
+        self._write("modify", dn, dn, changes)
+
+    def rename(self, dn: str, leaf: str, parent: str) -> None:
+        """Give an entry another leaf name (like "CN=New") and put it below another container."""
+        self._write("modify_dn", dn, dn, leaf, new_superior=parent)
+
+    def delete(self, dn: str) -> None:
+        """Remove an entry."""
+        self._write("delete", dn, dn)
+
+    def _write(self, operation: str, dn: str, *arguments: Any, **named: Any) -> None:
+        with _translated(self._address):
+            getattr(self._connection, operation)(*arguments, **named)
+            result = self._connection.result
+        if result["result"] != 0:
+            raise ChangeRefusedError(
+                f"the directory refuses to {operation} {dn}: {_reason(result['result'], result['message'])}"
+            )
+
+    def _fetch(
+        self, base: str, query: str, attributes: list[str], scope: str, descriptors: bool,
+        pages: "queue.Queue[_Page | None]", given_up: threading.Event,
+    ) -> None:  # fmt: skip
+        cookie: bytes | None = b""
+        while cookie is not None and not given_up.is_set():
+            messages: list[bytes] = []
+            failure: DirectoryError | None = None
+            try:
+                with _translated(self._address):
+                    number = self._send_search(base, query, attributes, scope, descriptors, cookie)
+                    cookie = self._receive_page(number, messages)
+            except DirectoryError as error:
+                failure, cookie = error, None
+            pages.put((messages, failure))
+        pages.put(None)
+
+    def _send_search(
+        self, base: str, query: str, attributes: list[str], scope: str, descriptors: bool, cookie: bytes
+    ) -> int:
+        from ldap3 import DEREF_NEVER
+        from ldap3.operation.search import search_operation
+        from ldap3.protocol.microsoft import security_descriptor_control
+        from ldap3.protocol.rfc2696 import paged_search_control
+
+        seconds = int(self._address.timeout)
+        request = search_operation(
+            base,
+            query,
+            scope,
+            DEREF_NEVER,
+            attributes,
+            0,
+            seconds,
+            False,
+            False,
+            None,
+            None,
+            check_names=False,
+        )
+        controls = [] if scope == "BASE" else [paged_search_control(True, _PAGE, cookie)]
+        if descriptors:
+            controls += security_descriptor_control(True, _OWNER_GROUP_DACL)
+        return int(self._connection.strategy.send("searchRequest", request, controls))
+
+    def _receive_page(self, number: int, messages: list[bytes]) -> bytes | None:
+        """Gather the entries of one page; return the cookie of the next, or nothing after the last."""
+        while True:
+            message = self._receive_message()
+            answered, kind, _ = message_kind(message)
+            if answered == 0 and kind == EXTENDED_RESPONSE:
+                raise DirectoryUnreachableError("the server is closing the connection", "Try again later")
+            if answered != number:
+                raise BrokenAnswerError("the server answers another question than the one asked")
+            if kind == SEARCH_ENTRY:
+                messages.append(message)
+            elif kind == SEARCH_DONE:
+                done = read_done(message)
+                if done.code == _NO_SUCH_OBJECT:
+                    return None
+                if done.code != 0:
+                    raise DirectoryError(
+                        f"the directory stopped the search: {_reason(done.code, done.diagnostic)}"
+                    )
+                return done.cookie or None
+
+    def _receive_message(self) -> bytes:
+        while (end := message_end(self._buffer, 0)) is None:
+            chunk = self._connection.socket.recv(_CHUNK)
+            if not chunk:
+                raise DirectoryUnreachableError(
+                    f"{self._address.url} closed the connection in the middle of an answer",
+                    "Is the server still up?",
+                )
+            self._buffer += chunk
+        message = bytes(self._buffer[:end])
+        del self._buffer[:end]
+        return message
+
+
+def _drain(pages: "queue.Queue[_Page | None]") -> None:
+    try:
+        while True:
+            pages.get_nowait()
+    except queue.Empty:
+        return
+
+
+def _connect(address: Address, bind_as: str, password: str) -> Any:
+    from ldap3 import NONE, SIMPLE, SYNC, Connection, Server, Tls
+    from ldap3 import set_config_parameter as configure
+
+    configure("SOCKET_SIZE", _CHUNK)
+    encrypted = address.encrypted_from_start
+    tls = None
+    if encrypted or address.start_tls:
+        names = [address.tls_name] if address.tls_name else None
+        tls = Tls(
+            validate=ssl.CERT_REQUIRED,
+            version=ssl.PROTOCOL_TLS_CLIENT,
+            ca_certs_file=address.ca_file or ssl.get_default_verify_paths().cafile,
+            valid_names=names,
+            sni=address.tls_name or None,
+        )
+    server = Server(
+        address.host, address.port, use_ssl=encrypted, tls=tls, get_info=NONE, connect_timeout=address.timeout
+    )
+    connection = Connection(
+        server, bind_as, password, authentication=SIMPLE, client_strategy=SYNC, auto_referrals=False, check_names=False,
+        receive_timeout=address.timeout, auto_encode=False, raise_exceptions=False,
+    )  # fmt: skip
+    connection.open(read_server_info=False)
+    if address.start_tls and not encrypted and not connection.start_tls(read_server_info=False):
+        raise DirectoryUnreachableError(f"{address.url} does not offer encryption", "Use ldaps://")
+    if not connection.bind(read_server_info=False):
+        code = connection.result["result"]
+        if code == _INVALID_CREDENTIALS:
+            raise CredentialsRefusedError(
+                f"{address.url} does not accept the name {bind_as!r} with this password",
+                "Check --bind-as and the password (file, ADZEGUARD_PASSWORD, keyring)",
+            )
+        if code == _NOT_ALLOWED_WHILE_PLAIN:
+            raise DirectoryUnreachableError(
+                f"{address.url} wants an encrypted connection", "Use ldaps:// or --start-tls"
+            )
+        raise DirectoryError(f"{address.url} refuses the bind: {_reason(code, connection.result['message'])}")
+    return connection
+
+
+def _reason(code: int, diagnostic: str) -> str:
+    said = " ".join(diagnostic.split())[:200]
+    name = _RESULT_NAMES.get(code, f"LDAP result {code}")
+    return f"{name} ({said})" if said else name
+
+
+@contextmanager
+def _translated(address: Address) -> Iterator[None]:
+    """Turn what the LDAP library and the socket raise into our own errors, the cause kept."""
+    from ldap3.core.exceptions import (
+        LDAPCertificateError,
+        LDAPException,
+        LDAPInvalidDnError,
+        LDAPPasswordIsMandatoryError,
+        LDAPSSLConfigurationError,
+        LDAPStartTLSError,
+    )
+
+    try:
+        yield
+    except LDAPPasswordIsMandatoryError as error:
+        raise CredentialsRefusedError(
+            "the password is empty", "Give it in a file, ADZEGUARD_PASSWORD or the keyring"
+        ) from error
+    except LDAPCertificateError as error:
+        raise _certificate_refused(address, str(error)) from error
+    except LDAPSSLConfigurationError as error:
+        raise SettingsError(
+            f"the CA file {address.ca_file!r} cannot be used: {error}", "Name it with --ca-file"
+        ) from error
+    except LDAPInvalidDnError as error:
+        raise ChangeRefusedError(f"not a distinguished name: {error}") from error
+    except TimeoutError as error:
+        raise DirectoryUnreachableError(
+            f"{address.url} did not answer within {address.timeout:g} seconds",
+            "Is the server overloaded, or the wrong one?",
+        ) from error
+    except (LDAPStartTLSError, LDAPException, ssl.SSLError, OSError) as error:
+        text = str(error)
+        if isinstance(error, FileNotFoundError) or "No such file" in text:
+            raise SettingsError(f"there is no CA file {address.ca_file}", "Name it with --ca-file") from error
+        if "CERTIFICATE_VERIFY_FAILED" in text or "certificate verify failed" in text:
+            raise _certificate_refused(address, text) from error
+        raise DirectoryUnreachableError(
+            f"no connection to {address.url}: {_plain_cause(text)}",
+            "Is the server up, and the address right?",
+        ) from error
+
+
+def _certificate_refused(address: Address, text: str) -> CertificateRefusedError:
+    if "match" in text and "certificate" in text and "verify failed" not in text:
+        return CertificateRefusedError(
+            f"the certificate of {address.url} is for another name than {address.tls_name or address.host!r}",
+            "Name the one it bears with --tls-name",
+        )
+    return CertificateRefusedError(
+        f"the certificate of {address.url} is not signed by the CA {address.ca_file or 'of this system'}",
+        "Name the server's CA with --ca-file",
+    )
+
+
+def _plain_cause(text: str) -> str:
+    for sign, words in (
+        ("Connection refused", "connection refused"),
+        ("timed out", "it did not answer in time"),
+        ("Name or service not known", "there is no host of that name"),
+        ("invalid server address", "there is no host of that name"),
+        ("Connection reset", "the connection was cut"),
+        ("terminated by server", "the server ended the session"),
+        ("socket is not open", "the connection was cut"),
+    ):
+        if sign in text:
+            return words
+    return " ".join(text.split())[:160]

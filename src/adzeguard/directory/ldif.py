@@ -1,0 +1,168 @@
+"""The LDIF format (RFC 2849): content records in, content records out."""
+
+import base64
+import binascii
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from adzeguard.core.errors import LdifError
+
+_WIDTH = 76
+_LONGEST_VALUE = 64 * 1024 * 1024
+
+
+@dataclass(slots=True)
+class Record:
+    """One entry as it stands in a file: its bytes with the blank line that ends it, and what they say.
+
+    `lead` is what stands before it and belongs to no entry: comments, the version line.
+    """
+
+    dn: str
+    values: list[tuple[str, bytes]]
+    raw: bytes
+    line: int
+    lead: bytes = b""
+
+
+def read_records(data: bytes, source: str) -> tuple[list[Record], bytes]:
+    """Read content records, and what stands after the last; `LdifError` names the file and the line of what is wrong.
+
+    The leads, the entries and the rest, joined, are the file again. A value given by URL is refused, since a file
+    must not make the tool open others.
+    """
+    records: list[Record] = []
+    lead = b""
+    for raw, line in _blocks(data):
+        lines = list(_unfolded(raw, line, source))
+        if lines and lines[0][1].lower().startswith(b"version:"):
+            version, text = lines.pop(0)
+            if text[8:].strip() != b"1":
+                raise LdifError(f"{source}:{version}: only version 1 of LDIF exists")
+        if not lines:
+            lead += raw
+            continue
+        before = b"".join(_lines(raw)[: lines[0][0] - line])
+        record = _record(lines, raw[len(before) :], source)
+        record.lead = lead + before
+        records.append(record)
+        lead = b""
+    return records, lead
+
+
+def _blocks(data: bytes) -> Iterator[tuple[bytes, int]]:
+    """Split at blank lines, which stay with what they end, so that the parts joined are the file again."""
+    lines = _lines(data)
+    start = 0
+    for index, text in enumerate(lines):
+        ends = text in (b"\n", b"\r\n") and (
+            index + 1 == len(lines) or lines[index + 1] not in (b"\n", b"\r\n")
+        )
+        if ends or index + 1 == len(lines):
+            yield b"".join(lines[start : index + 1]), start + 1
+            start = index + 1
+
+
+def _lines(data: bytes) -> list[bytes]:
+    """Split at line feeds alone, ends kept; a lone carriage return ends no line."""
+    parts = data.split(b"\n")
+    lines = [part + b"\n" for part in parts[:-1]]
+    return [*lines, parts[-1]] if parts[-1] else lines
+
+
+def _unfolded(raw: bytes, line: int, source: str) -> Iterator[tuple[int, bytes]]:
+    """Join folded lines and leave comments out, which can be folded too."""
+    current: list[bytes] = []
+    began = line
+    for number, text in enumerate(raw.split(b"\n"), line):
+        stripped = text.removesuffix(b"\r")
+        if stripped.startswith(b" "):
+            if not current:
+                raise LdifError(f"{source}:{number}: a line continues another, but there is none before it")
+            current.append(stripped[1:])
+            continue
+        if current and not current[0].startswith(b"#"):
+            yield began, b"".join(current)
+        current = [stripped] if stripped else []
+        began = number
+    if current and not current[0].startswith(b"#"):
+        yield began, b"".join(current)
+
+
+def _record(lines: list[tuple[int, bytes]], raw: bytes, source: str) -> Record:
+    number, first = lines[0]
+    if not first.lower().startswith(b"dn:"):
+        raise LdifError(
+            f"{source}:{number}: an entry begins with dn:, not with {_shown(first)}",
+            "A blank line ends an entry",
+        )
+    _, value = _attribute(number, first, source)
+    dn = _text(value, number, source)
+    values = []
+    for place, text in lines[1:]:
+        name, content = _attribute(place, text, source)
+        if name.lower() == "changetype":
+            if content.lower() != b"add":
+                raise LdifError(
+                    f"{source}:{place}: this file holds changes ({_shown(content)}), not entries",
+                    "Export the entries themselves",
+                )
+            continue
+        values.append((name, content))
+    if not values:
+        raise LdifError(f"{source}:{number}: the entry {dn} has no attributes")
+    return Record(dn, values, raw, number)
+
+
+def _attribute(number: int, text: bytes, source: str) -> tuple[str, bytes]:
+    name, colon, value = text.partition(b":")
+    if not colon or not name or not name.isascii() or b" " in name:
+        raise LdifError(f"{source}:{number}: {_shown(text)} is not of the form attribute: value")
+    if value.startswith(b"<"):
+        raise LdifError(
+            f"{source}:{number}: values given by URL are not read",
+            "Put the value itself into the file, in base64",
+        )
+    if len(value) > _LONGEST_VALUE:
+        raise LdifError(f"{source}:{number}: a value of {len(value)} bytes is more than is read")
+    if not value.startswith(b":"):
+        return name.decode(), value.lstrip(b" ")
+    try:
+        return name.decode(), base64.b64decode(value[1:].strip(), validate=True)
+    except (binascii.Error, ValueError) as error:
+        raise LdifError(f"{source}:{number}: the value of {name.decode()} is not base64: {error}") from error
+
+
+def _text(value: bytes, number: int, source: str) -> str:
+    try:
+        return value.decode()
+    except UnicodeDecodeError as error:
+        raise LdifError(f"{source}:{number}: the name of an entry must be UTF-8") from error
+
+
+def _shown(raw: bytes) -> str:
+    return repr(raw[:40].decode("utf-8", "replace"))
+
+
+def render_record(dn: str, values: list[tuple[str, bytes]]) -> bytes:
+    """Return one entry in LDIF with the blank line that ends it; what is not plain text goes as base64."""
+    lines = [_rendered("dn", dn.encode("utf-8", "surrogateescape"))]
+    lines += [_rendered(name, value) for name, value in values]
+    return b"".join(lines) + b"\n"
+
+
+def _rendered(name: str, value: bytes) -> bytes:
+    if _is_safe(value):
+        line = name.encode() + b": " + value
+    else:
+        line = name.encode() + b":: " + base64.b64encode(value)
+    folded = [line[:_WIDTH]]
+    folded += [b" " + line[at : at + _WIDTH - 1] for at in range(_WIDTH, len(line), _WIDTH - 1)]
+    return b"\n".join(folded) + b"\n"
+
+
+def _is_safe(value: bytes) -> bool:
+    """SAFE-STRING of RFC 2849: printable ASCII that neither begins with a space, colon or < nor ends with a space."""
+    if value[:1] in (b" ", b":", b"<") or value.endswith(b" "):
+        return False
+    return value.isascii() and not any(c < 32 or c == 127 for c in value)  # noqa: PLR2004 - control characters

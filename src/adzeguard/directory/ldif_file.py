@@ -1,0 +1,228 @@
+"""An LDIF file as the directory: read whole, written back whole or not at all."""
+
+import os
+import tempfile
+from bisect import bisect_left
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+
+from adzeguard.core.errors import ChangeRefusedError, DirectoryUnreachableError, LdifError
+from adzeguard.core.estate import Domain
+from adzeguard.core.identity import Sid, domain_of_dn, fold_dn
+from adzeguard.directory.decode import domain_sid_of
+from adzeguard.directory.ldif import Record, read_records, render_record
+from adzeguard.directory.port import DirectoryFacts, Entry, Modification, Options, Secret
+
+_DN_VALUED = frozenset({"member", "managedby", "manager"})
+
+
+def open_driver(options: Options, _secret: Secret) -> "LdifFile":
+    """Open the file that the settings name."""
+    return LdifFile(Path(options["file"]), options.get("domain", ""))
+
+
+class LdifFile:
+    """The entries of one LDIF file. Entries that nothing changes keep their bytes."""
+
+    def __init__(self, path: Path, short_name: str = "") -> None:
+        """`short_name` is the domain's short name, for files that do not hold it."""
+        self._path = path
+        self._short_name = short_name
+        self._records: dict[str, Record] = {}
+        self._rest = b""
+        self._seen: tuple[int, int, int] | None = None
+
+    @property
+    def label(self) -> str:
+        """The file."""
+        return str(self._path)
+
+    def facts(self) -> DirectoryFacts:
+        """Return the domain, from its own entry and the entry that gives it its short name."""
+        records = self._current()
+        entries = [_entry(record) for record in records.values()]
+        domains = [
+            e for e in entries if b"domaindns" in {c.lower() for c in e.attributes.get("objectclass", ())}
+        ]
+        if not domains:
+            raise LdifError(
+                f"{self._path}: holds no domain object (objectClass domainDNS)", "Export from the base DN on"
+            )
+        top = min(domains, key=lambda e: len(e.dn))
+        named = (e.text("netbiosname") for e in entries if fold_dn(e.text("ncname")) == fold_dn(top.dn))
+        dns_name = domain_of_dn(top.dn)
+        short = self._short_name or next((n for n in named if n), "") or dns_name.partition(".")[0].upper()
+        return DirectoryFacts(Domain(top.dn, dns_name, short, Sid(domain_sid_of(top))))
+
+    def entries(self) -> Iterator[Entry]:
+        """Stream every entry of the file."""
+        return (_entry(record) for record in list(self._current().values()))
+
+    def read(self, dn: str) -> Entry | None:
+        """Read one entry again."""
+        record = self._current().get(fold_dn(dn))
+        return _entry(record) if record else None
+
+    def modify(self, dn: str, modifications: Sequence[Modification]) -> None:
+        """Change one entry and write the file, keeping the rules that a directory server keeps."""
+        records = dict(self._current())
+        key = fold_dn(dn)
+        if key not in records:
+            raise ChangeRefusedError(f"there is no {dn}")
+        changed = list(records[key].values)
+        for modification in modifications:
+            self._check_names(records, modification)
+            changed = _modified(dn, changed, modification)
+        _replace(records, key, changed)
+        for modification in modifications:
+            if modification.attribute.lower() == "primarygroupid":
+                _switch_primary_group(records, self._current()[key], records[key])
+        self._write(records)
+
+    def close(self) -> None:
+        """Nothing is held open."""
+
+    def _check_names(self, records: dict[str, Record], modification: Modification) -> None:
+        if modification.attribute.lower() in _DN_VALUED and modification.operation == "add":
+            for value in modification.values:
+                if fold_dn(value.decode("utf-8", "surrogateescape")) not in records:
+                    raise ChangeRefusedError(f"there is no {value.decode('utf-8', 'replace')}")
+
+    def _current(self) -> dict[str, Record]:
+        """Return the records, read again when somebody else has written the file."""
+        try:
+            status = self._path.stat()
+            stamp = (status.st_mtime_ns, status.st_size, status.st_ino)
+            if stamp != self._seen:
+                data = self._path.read_bytes()
+                self._records, self._rest = self._parsed(data)
+                self._seen = stamp
+        except OSError as error:
+            raise DirectoryUnreachableError(
+                f"{self._path} cannot be read: {error.strerror}",
+                "Name the LDIF file in adzeguard.toml, [directory] file",
+            ) from error
+        return self._records
+
+    def _parsed(self, data: bytes) -> tuple[dict[str, Record], bytes]:
+        records: dict[str, Record] = {}
+        listed, rest = read_records(data, str(self._path))
+        for record in listed:
+            key = fold_dn(record.dn)
+            if key in records:
+                raise LdifError(
+                    f"{self._path}:{record.line}: {record.dn} stands already on line {records[key].line}"
+                )
+            records[key] = record
+        if not records:
+            raise LdifError(f"{self._path}: holds no entries")
+        return records, rest
+
+    def _write(self, records: dict[str, Record]) -> None:
+        content = b"".join(record.lead + record.raw for record in records.values()) + self._rest
+        try:
+            handle, temporary = tempfile.mkstemp(prefix=f".{self._path.name}.", dir=self._path.parent)
+        except OSError as error:
+            raise DirectoryUnreachableError(
+                f"{self._path.parent} cannot be written: {error.strerror}"
+            ) from error
+        try:
+            with os.fdopen(handle, "wb") as file:
+                os.fchmod(handle, self._path.stat().st_mode & 0o777)
+                file.write(content)
+                file.flush()
+                os.fsync(file.fileno())
+            Path(temporary).replace(self._path)
+        except OSError as error:
+            Path(temporary).unlink(missing_ok=True)
+            raise DirectoryUnreachableError(
+                f"{self._path} cannot be written: {error.strerror}; it is as it was"
+            ) from error
+        self._records = records
+        status = self._path.stat()
+        self._seen = (status.st_mtime_ns, status.st_size, status.st_ino)
+
+
+def _entry(record: Record) -> Entry:
+    attributes: dict[str, list[bytes]] = {}
+    for name, value in record.values:
+        attributes.setdefault(name.lower(), []).append(value)
+    return Entry(record.dn, attributes)
+
+
+def _replace(records: dict[str, Record], key: str, values: list[tuple[str, bytes]]) -> None:
+    old = records[key]
+    # The last entry of a file may end without a blank line; one more there would be a change that nobody asked for.
+    raw = render_record(old.dn, values)
+    raw = raw if old.raw.endswith(b"\n\n") or old.raw.endswith(b"\r\n\r\n") else raw.removesuffix(b"\n")
+    records[key] = Record(old.dn, values, raw, old.line, old.lead)
+
+
+def _modified(
+    dn: str, values: list[tuple[str, bytes]], modification: Modification
+) -> list[tuple[str, bytes]]:
+    attribute = modification.attribute.lower()
+    same = _same_dn if attribute in _DN_VALUED else _same_bytes
+    if modification.operation == "replace":
+        kept = [(n, v) for n, v in values if n.lower() != attribute]
+        return [*kept, *((modification.attribute, value) for value in modification.values)]
+    for value in modification.values:
+        standing = [at for at, (n, v) in enumerate(values) if n.lower() == attribute and same(v, value)]
+        shown = value.decode("utf-8", "replace")
+        if modification.operation == "delete":
+            if not standing:
+                raise ChangeRefusedError(f"{modification.attribute} of {dn} does not hold {shown}")
+            values = values[: standing[0]] + values[standing[0] + 1 :]
+        elif standing:
+            raise ChangeRefusedError(f"{modification.attribute} of {dn} holds {shown} already")
+        else:
+            values = _inserted(values, modification.attribute, value)
+    return values
+
+
+def _inserted(values: list[tuple[str, bytes]], attribute: str, value: bytes) -> list[tuple[str, bytes]]:
+    """Put a value where the order of its attribute wants it, so that taking out and putting back changes nothing."""
+    places = [at for at, (name, _) in enumerate(values) if name.lower() == attribute.lower()]
+    if not places:
+        return [*values, (attribute, value)]
+    standing = [values[at][1].lower() for at in places]
+    within = bisect_left(standing, value.lower()) if standing == sorted(standing) else len(standing)
+    place = places[within] if within < len(places) else places[-1] + 1
+    return [*values[:place], (values[places[0]][0], value), *values[place:]]
+
+
+def _same_dn(one: bytes, other: bytes) -> bool:
+    return fold_dn(one.decode("utf-8", "surrogateescape")) == fold_dn(
+        other.decode("utf-8", "surrogateescape")
+    )
+
+
+def _same_bytes(one: bytes, other: bytes) -> bool:
+    return one == other
+
+
+def _switch_primary_group(records: dict[str, Record], before: Record, after: Record) -> None:
+    """Do what a directory server does by itself: list the account in its old primary group, not in its new one."""
+    was, now = (_entry(record).number("primarygroupid") for record in (before, after))
+    value = after.dn.encode("utf-8", "surrogateescape")
+    for key, record in list(records.items()):
+        packed = _entry(record).first("objectsid")
+        if not packed or b"group" not in _entry(record).attributes.get("objectclass", ()):
+            continue
+        rid = Sid.from_bytes(packed).rid
+        if rid == now:
+            if not any(n.lower() == "member" and _same_dn(v, value) for n, v in record.values):
+                raise ChangeRefusedError(
+                    f"{after.dn} must be a member of {record.dn} before it can be its primary group"
+                )
+            _replace(
+                records,
+                key,
+                _modified(record.dn, list(record.values), Modification("delete", "member", (value,))),
+            )
+        elif rid == was:
+            _replace(
+                records,
+                key,
+                _modified(record.dn, list(record.values), Modification("add", "member", (value,))),
+            )

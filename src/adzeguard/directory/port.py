@@ -1,0 +1,94 @@
+"""What the tool asks of a directory. A driver streams entries, re-reads one, and makes one change."""
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Literal, Protocol
+
+from adzeguard.core.estate import Domain
+
+Operation = Literal["add", "delete", "replace"]
+
+
+@dataclass(frozen=True, slots=True)
+class Modification:
+    """One change of one attribute, as in a modify request (RFC 4511 section 4.6)."""
+
+    operation: Operation
+    attribute: str
+    values: tuple[bytes, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """One entry of the directory; attribute names are lower-case."""
+
+    dn: str
+    attributes: Mapping[str, Sequence[bytes]]
+
+    def first(self, attribute: str) -> bytes | None:
+        """Return the first value, or nothing."""
+        values = self.attributes.get(attribute)
+        return values[0] if values else None
+
+    def text(self, attribute: str) -> str:
+        """Return the first value as text, empty without one. What is not UTF-8 survives as surrogates."""
+        return (self.first(attribute) or b"").decode("utf-8", "surrogateescape")
+
+    def number(self, attribute: str) -> int:
+        """Return the first value as a number, 0 without one or where it is none."""
+        try:
+            return int(self.first(attribute) or 0)
+        except ValueError:
+            return 0
+
+
+@dataclass(frozen=True, slots=True)
+class DirectoryFacts:
+    """What a driver knows of the directory behind it. USNs count per server, which `invocation_id` names."""
+
+    domain: Domain
+    invocation_id: str = ""
+    highest_usn: int = 0
+
+
+class DirectoryDriver(Protocol):
+    """One directory. Every method raises errors under `DirectoryError` or `InputError`, and no other."""
+
+    @property
+    def label(self) -> str:
+        """What people call it: the file or the address."""
+
+    def facts(self) -> DirectoryFacts:
+        """Return the domain and where its changes stand."""
+
+    def entries(self) -> Iterator[Entry]:
+        """Stream every entry that the tool looks after, each once."""
+
+    def read(self, dn: str) -> Entry | None:
+        """Read one entry again, or nothing when it is not there."""
+
+    def modify(self, dn: str, modifications: Sequence[Modification]) -> None:
+        """Make one change, whole or not at all; `ChangeRefusedError` carries the directory's own reason."""
+
+    def close(self) -> None:
+        """Let go of the connection or the file."""
+
+
+Options = Mapping[str, str]
+Secret = Callable[[], str]
+"""Gives the password when it is asked for, and only then."""
+
+ATTRIBUTES = (
+    "objectClass", "objectGUID", "objectSid", "sAMAccountName", "name", "userPrincipalName", "displayName",
+    "description", "mail", "title", "department", "manager", "managedBy", "userAccountControl", "primaryGroupID",
+    "member", "groupType", "adminCount", "pwdLastSet", "lastLogonTimestamp", "accountExpires", "whenCreated",
+    "isCriticalSystemObject", "dNSHostName", "operatingSystem", "gPLink", "wellKnownObjects", "userWorkstations",
+    "nTSecurityDescriptor",
+)  # fmt: skip
+"""The attributes that are collected."""
+
+CLASSES = (
+    "user", "group", "organizationalUnit", "container", "builtinDomain", "groupPolicyContainer",
+    "foreignSecurityPrincipal", "domainDNS", "contact",
+)  # fmt: skip
+"""The classes that are collected, with those derived from them."""

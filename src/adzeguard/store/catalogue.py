@@ -1,0 +1,158 @@
+"""The objects of the store, looked up without loading them all."""
+
+import json
+from collections.abc import Iterable, Iterator
+from itertools import islice
+from typing import Any, Final
+from zlib import crc32
+
+import numpy as np
+
+from adzeguard.core.estate import Domain
+from adzeguard.core.identity import fold_dn
+from adzeguard.core.links import Ids
+from adzeguard.core.objects import ObjectRow, principal_of_row
+from adzeguard.core.principal import Kind, Principal
+from adzeguard.store.database import Database, raw_cursor
+
+_COLUMNS: Final = "id, key, kind, flags, authority, rid, primary_rid, name, dn, created, last_logon, password_set, expires, details"
+_AT_ONCE: Final = 500
+_READ_ALL_FROM: Final = 50_000
+
+
+def text_hash(folded: str) -> int:
+    """Return the number by which a folded name is indexed; what is found by it is compared again."""
+    return crc32(folded.encode("utf-8", "surrogateescape"))
+
+
+class StoredCatalogue:
+    """What holds in the store now."""
+
+    def __init__(self, database: Database, domain: Domain) -> None:
+        self._database = database
+        self._domain = domain
+        self._authorities = dict(self._query("SELECT id, text FROM authority"))
+
+    @property
+    def size(self) -> int:
+        """One more than the highest id."""
+        return int(next(self._query("SELECT coalesce(max(id), -1) + 1 FROM object"))[0])
+
+    def principals(self, ids: Iterable[int]) -> dict[int, Principal]:
+        """Return the objects by id; an id that stands for nothing is left out."""
+        wanted = sorted({int(i) for i in ids})
+        if len(wanted) >= _READ_ALL_FROM:
+            keep = set(wanted)
+            rows: Iterator[tuple[Any, ...]] = (r for r in self._objects("") if r[0] in keep)
+        else:
+            rows = (row for some in _batched(wanted) for row in self._objects(_among("id", len(some)), some))
+        return {row[0]: self._principal(row) for row in rows}
+
+    def by_sids(self, sids: Iterable[str]) -> dict[str, int]:
+        """Return the id of each SID that belongs to an object."""
+        found: dict[str, int] = {}
+        by_rid: dict[int, set[str]] = {}
+        for sid in sids:
+            by_rid.setdefault(int(sid.rpartition("-")[2]), set()).add(sid)
+        for some in _batched(sorted(by_rid)):
+            query = (
+                f"SELECT id, authority, rid FROM object WHERE until IS NULL AND {_among('rid', len(some))}"  # noqa: S608 - marks only
+            )
+            for object_id, authority, rid in self._query(query, some):
+                if authority is not None and f"{self._authorities[authority]}-{rid}" in by_rid[rid]:
+                    found[f"{self._authorities[authority]}-{rid}"] = object_id
+        return found
+
+    def by_dn(self, dn: str) -> int | None:
+        """Return the object with this distinguished name."""
+        folded = fold_dn(dn)
+        found = self._query(
+            "SELECT id, dn FROM object WHERE until IS NULL AND dn_hash = ?", (text_hash(folded),)
+        )
+        return next((object_id for object_id, text in found if fold_dn(text) == folded), None)
+
+    def by_name(self, name: str) -> list[int]:
+        """Return the objects with exactly this name."""
+        folded = name.casefold()
+        found = self._query(
+            "SELECT id, name FROM object WHERE until IS NULL AND name_hash = ?", (text_hash(folded),)
+        )
+        return sorted(object_id for object_id, text in found if text.casefold() == folded)
+
+    def by_user_principal_name(self, name: str) -> list[int]:
+        """Return the objects with this user principal name."""
+        wanted = name.casefold()
+        query = "SELECT id, details FROM object WHERE until IS NULL AND details LIKE ? ESCAPE '!'"
+        found = self._query(query, (_like(f'"user_principal_name": "{name}"'),))
+        return [
+            i
+            for i, text in found
+            if str(json.loads(text).get("user_principal_name", "")).casefold() == wanted
+        ]
+
+    def containing(self, part: str, limit: int) -> list[int]:
+        """Return up to `limit` objects in whose name the text stands, those that begin with it first."""
+        if part.isascii():
+            query = "SELECT id, name FROM object WHERE until IS NULL AND name LIKE ? ESCAPE '!'"
+            found = self._query(query, (_like(part),))
+        else:  # LIKE folds the case of ASCII only
+            found = self._query("SELECT id, name FROM object WHERE until IS NULL")
+        wanted = part.casefold()
+        near = sorted(
+            (not n.casefold().startswith(wanted), n.casefold(), i) for i, n in found if wanted in n.casefold()
+        )
+        return [object_id for _, _, object_id in near[:limit]]
+
+    def of_kind(self, kind: Kind) -> Ids:
+        """Return the ids of all objects of a kind, sorted."""
+        found = self._query(
+            "SELECT id FROM object WHERE until IS NULL AND kind = ? ORDER BY id", (int(kind),)
+        )
+        return np.fromiter((row[0] for row in found), np.int32)
+
+    def _objects(self, condition: str, values: Iterable[Any] = ()) -> Iterator[tuple[Any, ...]]:
+        where = f" AND {condition}" if condition else ""
+        return self._query(f"SELECT {_COLUMNS} FROM object WHERE until IS NULL{where}", values)  # noqa: S608 - marks only
+
+    def _principal(self, row: tuple[Any, ...]) -> Principal:
+        (
+            object_id,
+            key,
+            kind,
+            flags,
+            authority,
+            rid,
+            primary,
+            name,
+            dn,
+            created,
+            logon,
+            password,
+            expires,
+            details,
+        ) = row
+        sid = f"{self._authorities[authority]}-{rid}" if authority is not None else ""
+        whole = ObjectRow(
+            key, kind, flags, sid, primary, name, dn, created, logon, password, expires, b"", details
+        )
+        return principal_of_row(object_id, whole, self._domain)
+
+    def _query(self, query: str, values: Iterable[Any] = ()) -> Iterator[tuple[Any, ...]]:
+        with self._database.reading() as connection:
+            cursor = raw_cursor(connection)
+            return iter(cursor.execute(query, tuple(values)).fetchall())
+
+
+def _batched(items: Iterable[int]) -> Iterator[tuple[int, ...]]:
+    remaining = iter(items)
+    while some := tuple(islice(remaining, _AT_ONCE)):
+        yield some
+
+
+def _among(column: str, count: int) -> str:
+    return f"{column} IN ({','.join('?' * count)})"
+
+
+def _like(part: str) -> str:
+    escaped = part.replace("!", "!!").replace("%", "!%").replace("_", "!_")
+    return f"%{escaped}%"

@@ -1,0 +1,28 @@
+"""The charter of a workspace against its estate."""
+
+from collections.abc import Iterable
+from datetime import date
+
+from adzeguard.core.charter.model import Charter, Response
+from adzeguard.core.charter.resolve import ResolvedCharter, resolve_charter
+from adzeguard.core.errors import SettingsError, UsageError
+from adzeguard.core.estate import Estate
+from adzeguard.core.keepers import default_keepers
+from adzeguard.core.names import resolve
+from adzeguard.core.principal import Principal
+
+
+def resolved_charter(
+    charter: Charter, estate: Estate, day: date, response: Response, keepers: Iterable[str]
+) -> ResolvedCharter:
+    """Resolve the charter, with the keepers that the workspace names or the usual ones."""
+    named = named_principals(estate, keepers, "keepers")
+    return resolve_charter(charter, estate, day, response, named or default_keepers(estate))
+
+
+def named_principals(estate: Estate, names: Iterable[str], key: str) -> list[Principal]:
+    """Return what the settings name under [charter]; `SettingsError` for a name that is none."""
+    try:
+        return [resolve(estate, name) for name in names]
+    except UsageError as error:
+        raise SettingsError(f"adzeguard.toml: [charter] {key}: {error.message}", error.way_out) from error

@@ -1,0 +1,90 @@
+"""Makes one change in the directory: read again, compare with what was expected, write, read back."""
+
+from dataclasses import dataclass, field
+
+from adzeguard.core.change.plan import Change, Expected, Verb, expected_primary
+from adzeguard.core.errors import ChangeRefusedError, DirectoryError
+from adzeguard.core.identity import Sid, fold_dn
+from adzeguard.directory.port import DirectoryDriver, Entry, Modification
+from adzeguard.workflows.outcome import Intent, Outcome, Status
+
+
+@dataclass
+class DirectoryChanger:
+    """Makes changes in one directory, and remembers where it set another primary group."""
+
+    directory: DirectoryDriver
+    primary_read: dict[str, int] = field(default_factory=dict)
+    """By the SID of an account: its primary group, as read back."""
+
+    def make(self, change: Change, intent: Intent) -> Outcome:
+        """Make one change. `intent` is called right before the first write, and not at all when nothing is written."""
+        try:
+            return (
+                self._primary(change, intent)
+                if change.verb == Verb.SET_PRIMARY_GROUP
+                else self._member(change, intent)
+            )
+        except ChangeRefusedError as error:
+            return Outcome(change, Status.REFUSED, error.message)
+        except DirectoryError as error:
+            return Outcome(change, Status.UNREACHABLE, error.message)
+
+    def _member(self, change: Change, intent: Intent) -> Outcome:
+        group, member = (
+            self._same(change.group.dn, change.group.sid),
+            self._same(change.member.dn, change.member.sid),
+        )
+        if group is None or (member is None and change.verb == Verb.ADD_MEMBER):
+            gone = change.group.name if group is None else change.member.name
+            return Outcome(change, Status.CONFLICT, f"{gone} is not where the plan saw it")
+        name = member.dn if member else change.member.dn
+        standing = _state(group, name)
+        if standing != change.expects:
+            return Outcome(change, Status.CONFLICT, f"{change.member.name} is {standing} already")
+        intent(change)
+        operation = "add" if change.verb == Verb.ADD_MEMBER else "delete"
+        value = name.encode("utf-8", "surrogateescape")
+        self.directory.modify(group.dn, [Modification(operation, "member", (value,))])
+        after = self._same(change.group.dn, change.group.sid)
+        wanted = Expected.PRESENT if change.verb == Verb.ADD_MEMBER else Expected.ABSENT
+        if after is not None and _state(after, name) == wanted:
+            return Outcome(change, Status.VERIFIED)
+        return Outcome(change, Status.DIFFERS, "written, but read back otherwise")
+
+    def _primary(self, change: Change, intent: Intent) -> Outcome:
+        account = self._same(change.member.dn, change.member.sid)
+        if account is None:
+            return Outcome(change, Status.CONFLICT, f"{change.member.name} is not where the plan saw it")
+        if account.number("primarygroupid") != expected_primary(change).rid:
+            return Outcome(change, Status.CONFLICT, f"{change.member.name} has another primary group by now")
+        intent(change)
+        rid = Sid(change.group.sid).rid
+        self.directory.modify(account.dn, [Modification("replace", "primaryGroupID", (str(rid).encode(),))])
+        after = self._same(change.member.dn, change.member.sid)
+        if after is not None and after.number("primarygroupid") == rid:
+            self.primary_read[change.member.sid] = rid
+            return Outcome(change, Status.VERIFIED)
+        return Outcome(change, Status.DIFFERS, "written, but read back otherwise")
+
+    def _same(self, dn: str, sid: str) -> Entry | None:
+        """Read an entry, and only accept it when it is still the one that the plan means."""
+        entry = self.directory.read(dn) if dn else None
+        if entry is None:
+            return None
+        packed = entry.first("objectsid")
+        return entry if (Sid.from_bytes(packed) if packed else "") == sid else None
+
+
+def _state(group: Entry, member_dn: str) -> Expected:
+    wanted = fold_dn(member_dn)
+    return (
+        Expected.PRESENT
+        if any(fold_dn(name) == wanted for name in listed_members(group))
+        else Expected.ABSENT
+    )
+
+
+def listed_members(group: Entry) -> list[str]:
+    """Return the distinguished names that a group lists."""
+    return [value.decode("utf-8", "surrogateescape") for value in group.attributes.get("member", ())]

@@ -1,0 +1,39 @@
+"""What became of a change."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from enum import StrEnum
+
+from adzeguard.core.change.plan import Change
+
+
+class Status(StrEnum):
+    """What is now true of a change."""
+
+    VERIFIED = "verified"
+    """Made, and read back as wanted."""
+    DIFFERS = "differs"
+    """Made, but read back otherwise."""
+    CONFLICT = "conflict"
+    """Not made: what stands there is not what the plan expected."""
+    REFUSED = "refused"
+    """Not made: the directory or host said no."""
+    UNREACHABLE = "unreachable"
+    """Not known to be made: the directory or host did not answer."""
+    HELD_BACK = "held-back"
+    """Not made: an addition that it relied on did not come about."""
+    UNSUPPORTED = "unsupported"
+    """Not made: the driver cannot do it."""
+
+
+@dataclass(frozen=True, slots=True)
+class Outcome:
+    """One change and what became of it."""
+
+    change: Change
+    status: Status
+    detail: str = ""
+
+
+Intent = Callable[[Change], None]
+"""Writes into the journal that a change is about to be made."""

@@ -1,0 +1,48 @@
+"""Plan: from the charter and the estate to changes, with their impact."""
+
+from collections.abc import Collection
+from datetime import datetime
+from itertools import chain
+
+from adzeguard.core.change.build import draft_plan
+from adzeguard.core.change.impact import impact_of
+from adzeguard.core.change.plan import LeftOut, Plan
+from adzeguard.core.charter.resolve import ResolvedCharter
+from adzeguard.core.estate import Estate
+from adzeguard.core.review import review_groups, review_hosts
+
+
+def make_plan(
+    estate: Estate,
+    charter: ResolvedCharter,
+    collection: int,
+    now: datetime,
+    operator: str,
+    also: Collection[str] = (),
+) -> Plan:
+    """Compute the plan; `also` are rules to put right although they only alert."""
+    reviews = list(chain(review_groups(estate, charter), review_hosts(estate, charter)))
+    draft = draft_plan(estate, reviews, also)
+    stopped = tuple(
+        LeftOut(subject=f"rule {p.rule.id}", member=p.name, rule=p.rule.id, reason=f"{p.where}: {p.message}")
+        for p in charter.problems
+    )
+    conflicts = tuple(
+        LeftOut(
+            subject=review.name,
+            member="",
+            rule=conflict.rules[0].id,
+            reason=f"the rules contradict each other: {conflict.message}",
+        )
+        for review in reviews
+        for conflict in review.demand.conflicts
+    )
+    return Plan(
+        made_at=now,
+        made_by=operator,
+        collection=collection,
+        domain_sid=estate.domain.sid,
+        changes=draft.changes,
+        left_out=(*draft.left_out, *stopped, *conflicts),
+        impact=impact_of(estate, draft.changes),
+    )

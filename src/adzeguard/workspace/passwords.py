@@ -1,0 +1,65 @@
+"""Where the password of a connection comes from: a file, the environment, the keyring or a prompt. Nowhere else."""
+
+import os
+from collections.abc import Callable
+from pathlib import Path
+from typing import Final
+
+from adzeguard.core.errors import SettingsError
+from adzeguard.workspace.settings import Workspace
+
+VARIABLE: Final = "ADZEGUARD_PASSWORD"
+KEYRING_SERVICE: Final = "adzeguard"
+_LONGEST: Final = 4096
+
+
+def password_source(workspace: Workspace, prompt: Callable[[str], str] | None) -> Callable[[], str]:
+    """Return a function that gives the password when it is first needed and remembers it for this process.
+
+    `prompt` asks a person; there is none without a terminal.
+    """
+    remembered: list[str] = []
+
+    def password() -> str:
+        if not remembered:
+            remembered.append(_find(workspace, prompt))
+        return remembered[0]
+
+    return password
+
+
+def _find(workspace: Workspace, prompt: Callable[[str], str] | None) -> str:
+    name = f"{workspace.directory.get('bind_as', '')} at {workspace.directory.get('url', '')}"
+    if workspace.directory.get("password_file"):
+        return _from_file(Path(workspace.directory["password_file"]))
+    found = os.environ.get(VARIABLE) or _from_keyring(name)
+    if found:
+        return found
+    if prompt is not None:
+        return prompt(f"Password of {name}")
+    raise SettingsError(
+        f"there is no password for {name}",
+        f"Give it in a file (password_file), in {VARIABLE} or in the keyring",
+    )
+
+
+def _from_file(path: Path) -> str:
+    try:
+        if path.stat().st_mode & 0o077:
+            raise SettingsError(f"others can read the password file {path}", f"Run: chmod 600 {path}")
+        return path.read_text(encoding="utf-8")[:_LONGEST].rstrip("\r\n")
+    except (OSError, UnicodeDecodeError) as error:
+        raise SettingsError(f"the password file {path} cannot be read: {error}") from error
+
+
+def _from_keyring(name: str) -> str:
+    """The keyring is an extra; without it, or on a machine without one, there is just nothing in it."""
+    try:
+        import keyring
+        from keyring.errors import KeyringError
+    except ImportError:
+        return ""
+    try:
+        return keyring.get_password(KEYRING_SERVICE, name) or ""
+    except KeyringError:
+        return ""
