@@ -16,7 +16,7 @@ def main() -> None:
     sys.exit(run())
 
 
-def run(arguments: list[str] | None = None) -> int:
+def run(arguments: list[str] | None = None) -> int:  # noqa: PLR0911 - one way out for each kind of end
     """Run one command and return its exit code."""
     try:
         code = commands.main(arguments, prog_name="adzeguard", standalone_mode=False)

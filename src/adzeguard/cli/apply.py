@@ -31,9 +31,7 @@ from adzeguard.core.errors import PlanFileError, UsageError
     help="How to show the outcome.",
 )
 @workspace_option
-def command(
-    plan_file: Path | None, also: tuple[str, ...], yes: bool, form: str, workspace: Path | None
-) -> int:
+def command(plan_file: Path | None, also: tuple[str, ...], yes: bool, form: str, workspace: Path | None) -> int:
     """Make the changes of PLAN, or of a plan made now.
 
     Shows the summary and asks first. Each value is read again right before it is changed; what is not as the plan

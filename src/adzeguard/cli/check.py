@@ -21,14 +21,10 @@ _SEVERITIES = ("note", "low", "medium", "high", "critical")
     show_default=True,
     help="Leave out what matters less.",
 )
-@click.option(
-    "--rule", "rules", multiple=True, metavar="ID", help="Only findings of this rule; may be given again."
-)
+@click.option("--rule", "rules", multiple=True, metavar="ID", help="Only findings of this rule; may be given again.")
 @listing_options
 @workspace_option
-def command(
-    severity: str, rules: tuple[str, ...], form: str, output: Path | None, workspace: Path | None
-) -> int:
+def command(severity: str, rules: tuple[str, ...], form: str, output: Path | None, workspace: Path | None) -> int:
     """Show what deviates from the charter, and what is wrong whatever the charter says.
 
     Ends with 3 when there are findings; a note alone is none.

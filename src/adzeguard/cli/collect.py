@@ -32,9 +32,7 @@ def command(workspace: Path | None) -> int:
     if desk.hosts is not None:
         put(f"Read {done.hosts_read} hosts; {len(done.hosts_unread)} did not answer.\n")
     written = done.written
-    put(
-        f"Changed since the last time: {written.objects} objects, {written.groups} groups, {written.hosts} hosts.\n"
-    )
+    put(f"Changed since the last time: {written.objects} objects, {written.groups} groups, {written.hosts} hosts.\n")
     for host in done.hosts_unread[:_SHOWN]:
         say(f"  {host.name}: {host.trouble}")
     if len(done.hosts_unread) > _SHOWN:

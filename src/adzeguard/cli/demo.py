@@ -4,6 +4,7 @@ import os
 import shlex
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import Any
 
 import click
 
@@ -26,9 +27,7 @@ def command(folder: Path, only_make: bool, people: int, hosts: int) -> int:
     from adzeguard.demo.workspace import make_demo
 
     make_demo(folder, lowmere(people, hosts), datetime.now(UTC))
-    put(
-        f"Made the workspace {folder}: lowmere.ldif is the directory, hosts/ the hosts, charter/ says who should be where.\n"
-    )
+    put(f"Made the workspace {folder}: lowmere.ldif is the directory, hosts/ the hosts, charter/ the rules.\n")
     if only_make:
         return Exit.NOTHING_TO_REPORT
     return _walk(folder)
@@ -44,18 +43,17 @@ def _walk(folder: Path) -> int:
         for number, step in enumerate(STEPS, 1):
             title = f"{number}. {step.why}"
             typed = "$ adzeguard " + shlex.join(step.command)
-            put(
-                f"\n{click.style(title, bold=True) if colour() else title}\n{click.style(typed, fg='cyan') if colour() else typed}\n"
-            )
+            put(f"\n{_styled(title, bold=True)}\n{_styled(typed, fg='cyan')}\n")
             if _step(step.command, step.shown) in (Exit.FAILED, Exit.WRONG_USE):
                 return Exit.FAILED
     finally:
         os.chdir(back)
-    put(
-        f"\nNow try it yourself:\n  cd {shlex.quote(str(folder))}\n"
-        + "".join(f"  {line}\n" for line in AFTERWARDS)
-    )
+    put(f"\nNow try it yourself:\n  cd {shlex.quote(str(folder))}\n" + "".join(f"  {line}\n" for line in AFTERWARDS))
     return Exit.NOTHING_TO_REPORT
+
+
+def _styled(text: str, **style: Any) -> str:
+    return click.style(text, **style) if colour() else text
 
 
 def _step(arguments: tuple[str, ...], shown: int) -> int:

@@ -1,4 +1,4 @@
-"""What commands work with: the workspace, its store, its charter and its drivers, each opened when it is first needed."""
+"""What commands work with: workspace, store, charter and drivers, each opened when it is first needed."""
 
 import getpass
 import sys
@@ -127,7 +127,5 @@ def _driver(group: str, kind: str) -> Any:
 
     found = next(iter(entry_points(group=group, name=kind)), None)
     if found is None:
-        raise SettingsError(
-            f"there is no driver {kind!r} installed in {group}", "Install the package that brings it"
-        )
+        raise SettingsError(f"there is no driver {kind!r} installed in {group}", "Install the package that brings it")
     return found.load()

@@ -15,14 +15,10 @@ _KINDS = ("user", "group", "computer", "ou", "container", "policy", "foreign", "
 @click.command("find", epilog=example("adzeguard find kiosk --kind group"))
 @click.argument("part", default="", metavar="[TEXT]")
 @click.option("--kind", type=click.Choice(_KINDS), help="Only objects of this kind.")
-@click.option(
-    "--limit", type=click.IntRange(1), default=100, show_default=True, help="How many to show at most."
-)
+@click.option("--limit", type=click.IntRange(1), default=100, show_default=True, help="How many to show at most.")
 @listing_options
 @workspace_option
-def command(
-    part: str, kind: str | None, limit: int, form: str, output: Path | None, workspace: Path | None
-) -> int:
+def command(part: str, kind: str | None, limit: int, form: str, output: Path | None, workspace: Path | None) -> int:
     """Find objects by a part of their name.
 
     Keys of json and csv: name, qualified_name, sid, kind, enabled, dn.
@@ -38,9 +34,7 @@ def command(
     found = catalogue.principals(ids)
     wanted = [found[i] for i in ids if i in found and (not kind or found[i].kind == Kind[kind.upper()])]
     put_listing(
-        found_listing(
-            wanted[:limit], f"Objects like {part!r}" if part else "Objects", more=len(wanted) > limit
-        ),
+        found_listing(wanted[:limit], f"Objects like {part!r}" if part else "Objects", more=len(wanted) > limit),
         form,
         output,
     )

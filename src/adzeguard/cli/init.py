@@ -21,9 +21,7 @@ rules: []
 
 @click.command("init", epilog=example("adzeguard init lowmere --ldif lowmere.ldif --standin-hosts hosts"))
 @click.argument("folder", type=click.Path(path_type=Path), metavar="DIR")
-@click.option(
-    "--ldif", type=click.Path(path_type=Path), metavar="FILE", help="An LDIF file is the directory."
-)
+@click.option("--ldif", type=click.Path(path_type=Path), metavar="FILE", help="An LDIF file is the directory.")
 @click.option("--ldap", metavar="URL", help="A directory server: ldaps://host[:port].")
 @click.option("--bind-as", metavar="NAME", help=r"The name to bind with, like DOMAIN\name or name@domain.")
 @click.option(
@@ -38,13 +36,9 @@ rules: []
     metavar="F",
     help="The CA that signed the server's certificate.",
 )
-@click.option(
-    "--tls-name", metavar="N", help="The name in the server's certificate, where it is not that of the URL."
-)
+@click.option("--tls-name", metavar="N", help="The name in the server's certificate, where it is not that of the URL.")
 @click.option("--start-tls", is_flag=True, help="Encrypt an ldap:// connection before anything is sent.")
-@click.option(
-    "--plain-ldap", is_flag=True, help="Send the password unencrypted. Only on a network you trust."
-)
+@click.option("--plain-ldap", is_flag=True, help="Send the password unencrypted. Only on a network you trust.")
 @click.option(
     "--standin-hosts",
     type=click.Path(path_type=Path),
@@ -52,7 +46,8 @@ rules: []
     help="Simulated hosts, one JSON file each.",
 )
 def command(
-    folder: Path, ldif: Path | None, ldap: str | None, bind_as: str | None, password_file: Path | None, ca_file: Path | None,
+    folder: Path, ldif: Path | None, ldap: str | None, bind_as: str | None, password_file: Path | None,
+    ca_file: Path | None,
     tls_name: str | None, start_tls: bool, plain_ldap: bool, standin_hosts: Path | None,
 ) -> int:  # fmt: skip
     """Make a workspace in DIR and connect it to a directory: an LDIF file or a server.

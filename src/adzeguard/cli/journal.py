@@ -36,7 +36,8 @@ def command(
 
     rows = Desk(workspace).journal.rows(limit, of_apply)
     listed = [
-        {"seq": r.seq, "at": r.at[:19].replace("T", " "), "by": r.by, "kind": r.kind, "apply": r.apply, "what": _what(r.kind, r.body),
+        {"seq": r.seq, "at": r.at[:19].replace("T", " "), "by": r.by, "kind": r.kind, "apply": r.apply,
+        "what": _what(r.kind, r.body),
          "body": r.body, "hash": r.hash}
         for r in rows
     ]  # fmt: skip
@@ -65,7 +66,5 @@ def verify(workspace: Path | None) -> int:
     """Follow the chain of hashes; ends with 3 when a row was changed, is missing or stands out of order."""
     journal = Desk(workspace).journal
     broken = list(journal.broken_at())
-    put(
-        "".join(f"{line}\n" for line in broken) or f"All {journal.count()} rows stand as they were written.\n"
-    )
+    put("".join(f"{line}\n" for line in broken) or f"All {journal.count()} rows stand as they were written.\n")
     return Exit.TO_REPORT if broken else Exit.NOTHING_TO_REPORT

@@ -40,9 +40,7 @@ def command(name: str, form: str, output: Path | None, workspace: Path | None) -
         try:
             charter = desk.charter
         except CharterError as error:
-            click.echo(
-                f"The rules are not shown, since the charter cannot be read:\n{error.message}", err=True
-            )
+            click.echo(f"The rules are not shown, since the charter cannot be read:\n{error.message}", err=True)
             charter = None
         of_host = host_data(desk.estate, charter, host)
         data |= {key: of_host[key] for key in ("trouble", "local_groups", "rules")}

@@ -18,12 +18,8 @@ if TYPE_CHECKING:
 @click.command("who", epilog=example(r"adzeguard who 'LOWMERE\Domain Admins'"))
 @click.argument("group", required=False)
 @click.option("--host", metavar="HOST", help="Who is a local administrator of this host.")
-@click.option(
-    "--local-group", metavar="NAME", help="With --host: another local group, like remote-desktop-users."
-)
-@click.option(
-    "--hosts", "all_hosts", is_flag=True, help="Each person with the number of hosts they administer."
-)
+@click.option("--local-group", metavar="NAME", help="With --host: another local group, like remote-desktop-users.")
+@click.option("--hosts", "all_hosts", is_flag=True, help="Each person with the number of hosts they administer.")
 @listing_options
 @workspace_option
 def command(
@@ -65,9 +61,7 @@ def _in_group(desk: Desk, name: str) -> "Listing":
 
     found = resolve(desk.estate, name)
     if found.kind != Kind.GROUP:
-        raise UsageError(
-            f"{found.qualified_name} is a {found.kind.label}, not a group", "Try: adzeguard show NAME"
-        )
+        raise UsageError(f"{found.qualified_name} is a {found.kind.label}, not a group", "Try: adzeguard show NAME")
     return who_listing(members_of(desk.estate, found), f"Effective members of {found.qualified_name}")
 
 

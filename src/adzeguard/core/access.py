@@ -3,6 +3,7 @@
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 
@@ -51,10 +52,7 @@ def _accesses(estate: Estate, proofs: dict[int, list[int]]) -> list[Access]:
     for proof in proofs.values():
         if all(i in shown for i in proof):
             steps = [Step(shown[proof[0]], "start")]
-            steps += [
-                Step(shown[low], primary_holders.how(high, low))
-                for high, low in zip(proof, proof[1:], strict=False)
-            ]
+            steps += [Step(shown[low], primary_holders.how(high, low)) for high, low in pairwise(proof)]
             accesses.append(Access(steps[-1].principal, tuple(steps)))
     return accesses
 
@@ -147,9 +145,7 @@ def hosts_per_person(estate: Estate, memberships: Sequence[frozenset[Sid]] | Non
     return {int(person): int(counts[person]) for person in people_ids}
 
 
-def people_in_any(
-    graph: MembershipGraph, groups: Iterable[int]
-) -> np.ndarray[tuple[int], np.dtype[np.bool_]]:
+def people_in_any(graph: MembershipGraph, groups: Iterable[int]) -> np.ndarray[tuple[int], np.dtype[np.bool_]]:
     """Return for every id whether it is an effective member, not a group, of at least one of the security groups."""
     inside = np.zeros(graph.size, bool)
     for group in groups:

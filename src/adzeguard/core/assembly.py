@@ -12,7 +12,7 @@ from adzeguard.core.principal import Flag, Kind
 
 @dataclass(frozen=True)
 class Assembled:
-    """A whole directory. `strangers` are names that groups list and that were not seen: other domains, other classes."""
+    """A whole directory. `strangers` are names that groups list, of other domains or classes."""
 
     objects: Objects
     graph: MembershipGraph
@@ -31,9 +31,7 @@ def assemble(domain: Domain, observed: Sequence[Observed], ids: Sequence[int]) -
         if seen.row.sid:
             by_sid[seen.row.sid] = object_id
     strangers: set[str] = set()
-    members = {
-        i: _ids(seen.members, by_dn, strangers) for seen, i in zip(observed, ids, strict=True) if seen.members
-    }
+    members = {i: _ids(seen.members, by_dn, strangers) for seen, i in zip(observed, ids, strict=True) if seen.members}
     security = {
         i: bool(seen.row.flags & Flag.SECURITY_GROUP)
         for seen, i in zip(observed, ids, strict=True)

@@ -1,5 +1,7 @@
 """How many effective members each group has, for all groups at once."""
 
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -7,6 +9,8 @@ from adzeguard.core.links import Links
 from adzeguard.core.membership import MembershipGraph
 
 _CELLS_AT_ONCE = 20_000_000
+_Sparse = Any
+"""A matrix of SciPy, which has no types."""
 
 
 def effective_people_counts(graph: MembershipGraph) -> NDArray[np.int64]:
@@ -38,7 +42,7 @@ def effective_people_counts(graph: MembershipGraph) -> NDArray[np.int64]:
     return counts
 
 
-def _reachability(nested, components: int, labels):  # type: ignore[no-untyped-def]  # noqa: ANN001, ANN202 - scipy has no types
+def _reachability(nested: _Sparse, components: int, labels: NDArray[np.int32]) -> _Sparse:
     """Component by component matrix of what each reaches, itself included, by repeated squaring."""
     from scipy import sparse
 
@@ -53,12 +57,14 @@ def _reachability(nested, components: int, labels):  # type: ignore[no-untyped-d
         reach = further
 
 
-def _as_ones(matrix):  # type: ignore[no-untyped-def]  # noqa: ANN001, ANN202 - scipy has no types
+def _as_ones(matrix: _Sparse) -> _Sparse:
     matrix.data[:] = 1
     return matrix
 
 
-def _people_of_components(graph: MembershipGraph, components: int, labels, counted: NDArray[np.bool_]):  # type: ignore[no-untyped-def]  # noqa: ANN001, ANN202 - scipy has no types
+def _people_of_components(
+    graph: MembershipGraph, components: int, labels: NDArray[np.int32], counted: NDArray[np.bool_]
+) -> _Sparse:
     from scipy import sparse
 
     sources, targets = _all_people(graph)
@@ -79,7 +85,7 @@ def _all_people(graph: MembershipGraph) -> tuple[NDArray[np.int64], NDArray[np.i
     return np.concatenate([listed[0], primary[0]]), np.concatenate([listed[1], primary[1]])
 
 
-def _distinct_people(reach, people) -> NDArray[np.int64]:  # type: ignore[no-untyped-def]  # noqa: ANN001 - scipy has no types
+def _distinct_people(reach: _Sparse, people: _Sparse) -> NDArray[np.int64]:
     """Count the columns that the product holds in each row, a bounded number of cells at a time."""
     counts = np.zeros(reach.shape[0], np.int64)
     # An upper bound of the cells of each row of the product: dense nesting makes it far larger than the input.

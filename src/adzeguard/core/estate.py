@@ -103,9 +103,7 @@ class HostState:
         rid = LOCAL_ACCOUNT_RIDS.get(name.casefold())
         if rid is not None:
             return Sid(f"{self.machine_sid}-{rid}")
-        return next(
-            (account.sid for account in self.accounts if account.name.casefold() == name.casefold()), None
-        )
+        return next((account.sid for account in self.accounts if account.name.casefold() == name.casefold()), None)
 
 
 @dataclass(frozen=True, slots=True)

@@ -26,9 +26,7 @@ class KeepersAtWork:
     Where one of them is effectively inside a group, that group has a keeper with a working path.
     """
 
-    def __init__(
-        self, estate: Estate, keepers: Sequence[Principal], graph: MembershipGraph | None = None
-    ) -> None:
+    def __init__(self, estate: Estate, keepers: Sequence[Principal], graph: MembershipGraph | None = None) -> None:
         """`graph` is the membership to look at, for instance as it will be after a plan."""
         self._estate = estate
         self._graph = graph or estate.graph

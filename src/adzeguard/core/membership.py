@@ -189,9 +189,7 @@ class MembershipGraph:
         order, parents = self._search(start, self.nested, security_only=bool(self.security[start]))
         return Expansion(self, start, order, parents)
 
-    def _search(
-        self, start: int, links: Links, *, security_only: bool
-    ) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    def _search(self, start: int, links: Links, *, security_only: bool) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
         parents = np.full(len(self.group_ids), _NONE, np.int64)
         seen = np.zeros(len(self.group_ids), bool)
         if security_only:
@@ -229,9 +227,7 @@ class MembershipGraph:
 
     def primary_groups(self, member: int) -> Ids:
         """Ids of the groups that are the object's primary group (none or one)."""
-        return (
-            self.group_ids[self._primary_group.row(member)] if member < self.size else np.empty(0, np.int32)
-        )
+        return self.group_ids[self._primary_group.row(member)] if member < self.size else np.empty(0, np.int32)
 
     def effective_groups(self, member: int) -> Ids:
         """Ids of all security groups whose access the object holds, sorted: what a logon token names."""

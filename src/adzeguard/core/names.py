@@ -16,9 +16,9 @@ BUILTIN_PREFIX = "BUILTIN"
 
 
 def resolve(estate: Estate, typed: str) -> Principal:
-    """Return the one object that the typed name means.
+    r"""Return the one object that the typed name means.
 
-    Understood are SIDs, distinguished names (with or without the base), DOMAIN\\name, name@domain, well-known\\name
+    Understood are SIDs, distinguished names (with or without the base), DOMAIN\name, name@domain, well-known\name
     and a whole bare name that nothing else bears, no local group of a host either. A part of a name is never enough:
     the error lists what it could mean. Raises `UnknownNameError` or `AmbiguousNameError`.
     """
@@ -73,9 +73,7 @@ def _accounts(estate: Estate, name: str) -> list[Principal]:
     """Objects with this account name; a trailing $ says that a computer is meant."""
     computer = name.endswith("$")
     found = estate.catalogue.principals(estate.catalogue.by_name(name.removesuffix("$"))).values()
-    return [
-        p for p in found if p.sid and p.kind != Kind.FOREIGN and (p.kind == Kind.COMPUTER or not computer)
-    ]
+    return [p for p in found if p.sid and p.kind != Kind.FOREIGN and (p.kind == Kind.COMPUTER or not computer)]
 
 
 def _bare(estate: Estate, typed: str) -> list[Principal]:
@@ -119,9 +117,7 @@ def _unknown(estate: Estate, typed: str) -> UnknownNameError | AmbiguousNameErro
             f"{typed!r}: there is no domain {local!r} here",
             rf"This directory is {estate.domain.short_name}\…",
         )
-    return UnknownNameError(
-        f"nothing in the directory is called {typed!r}", "Try: adzeguard find PART-OF-THE-NAME"
-    )
+    return UnknownNameError(f"nothing in the directory is called {typed!r}", "Try: adzeguard find PART-OF-THE-NAME")
 
 
 def _authorities(estate: Estate) -> set[str]:
@@ -144,32 +140,24 @@ def suggestions(estate: Estate, part: str) -> list[Principal]:
         found = catalogue.principals(catalogue.containing(piece, 200))
         if found:
             near = difflib.get_close_matches(part, [p.name for p in found.values()], _CANDIDATES_SHOWN, 0.0)
-            ranked = sorted(
-                found.values(), key=lambda p: (near.index(p.name) if p.name in near else len(near), p.name)
-            )
+            ranked = sorted(found.values(), key=lambda p: (near.index(p.name) if p.name in near else len(near), p.name))
             return ranked[:_CANDIDATES_SHOWN]
     return []
 
 
 def candidate_lines(found: Iterable[Principal]) -> str:
     """Return one line for each candidate: its name, its kind and where it stands."""
-    return "\n".join(
-        f"  {p.qualified_name} ({p.kind.label} in {parent_dn(p.dn) or 'no container'})" for p in found
-    )
+    return "\n".join(f"  {p.qualified_name} ({p.kind.label} in {parent_dn(p.dn) or 'no container'})" for p in found)
 
 
 def resolve_host(estate: Estate, typed: str) -> Host:
     """Return the host of this name, with or without its domain; `UnknownNameError` lists what comes near."""
     name = typed.rpartition("\\")[2].removesuffix("$")
-    host = estate.hosts_by_name.get(name.casefold()) or estate.hosts_by_name.get(
-        name.partition(".")[0].casefold()
-    )
+    host = estate.hosts_by_name.get(name.casefold()) or estate.hosts_by_name.get(name.partition(".")[0].casefold())
     if host:
         return host
     near = difflib.get_close_matches(name.casefold(), list(estate.hosts_by_name), 5, 0.5)
-    near += [
-        folded for folded in sorted(estate.hosts_by_name) if name.casefold() in folded and folded not in near
-    ][:5]
+    near += [folded for folded in sorted(estate.hosts_by_name) if name.casefold() in folded and folded not in near][:5]
     known = [estate.hosts_by_name[folded].name for folded in near]
     way_out = f"Near are: {', '.join(known)}" if known else "Try: adzeguard find --kind computer"
     raise UnknownNameError(f"there is no host {typed!r}", way_out)
@@ -187,9 +175,7 @@ def on_host(estate: Estate, state: HostState, host_name: str, sids: Iterable[Sid
         in_directory = ids[sid]
         if sid in own:
             account = own[sid]
-            found[sid] = local_principal(
-                host_name, account.name, sid, Kind.LOCAL_ACCOUNT, enabled=account.enabled
-            )
+            found[sid] = local_principal(host_name, account.name, sid, Kind.LOCAL_ACCOUNT, enabled=account.enabled)
         elif sid in groups:
             found[sid] = local_principal(host_name, groups[sid].name, sid, Kind.LOCAL_GROUP)
         elif in_directory is not None:

@@ -61,13 +61,11 @@ def principal_of_row(object_id: int, row: ObjectRow, domain: Domain) -> Principa
         if getattr(row, name) != NEVER:
             details[name] = getattr(row, name)
     label = qualified_name(kind, row.name, sid, domain)
-    return Principal(
-        object_id, kind, row.name, label, sid, row.dn, Flag(row.flags), row.primary_group_rid, details
-    )
+    return Principal(object_id, kind, row.name, label, sid, row.dn, Flag(row.flags), row.primary_group_rid, details)
 
 
 def qualified_name(kind: Kind, name: str, sid: Sid | None, domain: Domain) -> str:
-    """Return the name with its authority: DOMAIN\\name, BUILTIN\\name, well-known\\name; just the name without a SID."""
+    r"""Return the name with its authority, as in DOMAIN\name or well-known\name; just the name without a SID."""
     if sid is None:
         return name
     if kind == Kind.FOREIGN:
@@ -148,6 +146,7 @@ class Objects:
     def row(self, object_id: int) -> ObjectRow:
         """Return one row."""
         descriptor = int(self.descriptors[object_id])
+        created, last_logon, password_set, expires = (int(time) for time in self.times[object_id])
         return ObjectRow(
             bytes.fromhex(self.keys[object_id]),
             int(self.kinds[object_id]),
@@ -156,7 +155,10 @@ class Objects:
             int(self.primary_group_rids[object_id]),
             self.names[object_id],
             self.dns[object_id],
-            *(int(time) for time in self.times[object_id]),
+            created,
+            last_logon,
+            password_set,
+            expires,
             self.descriptor_bytes[descriptor] if descriptor >= 0 else b"",
             self.details[object_id],
         )
@@ -233,9 +235,7 @@ class Objects:
     def principals(self, ids: Iterable[int]) -> dict[int, Principal]:
         """Return the objects by id; an id that stands for nothing is left out."""
         present = (int(i) for i in ids)
-        return {
-            i: principal_of_row(i, self.row(i), self.domain) for i in present if self.kinds[i] != Kind.ABSENT
-        }
+        return {i: principal_of_row(i, self.row(i), self.domain) for i in present if self.kinds[i] != Kind.ABSENT}
 
     def by_sids(self, sids: Iterable[str]) -> dict[str, int]:
         """Return the id of each SID that belongs to an object."""
@@ -252,9 +252,7 @@ class Objects:
     def by_user_principal_name(self, name: str) -> list[int]:
         """Return the objects with this user principal name."""
         wanted = name.casefold()
-        return [
-            i for i, text in enumerate(self.details) if wanted in text.casefold() and _upn(text) == wanted
-        ]
+        return [i for i, text in enumerate(self.details) if wanted in text.casefold() and _upn(text) == wanted]
 
     def containing(self, part: str, limit: int) -> list[int]:
         """Return up to `limit` objects in whose name the text stands, those that begin with it first."""

@@ -47,6 +47,9 @@ class Flag(IntFlag):
     ADMIN_COUNT = 128
 
 
+NO_FLAGS = Flag(0)
+
+
 @dataclass(frozen=True, slots=True)
 class Principal:
     """One object, made on demand for the few that are shown.
@@ -61,7 +64,7 @@ class Principal:
     qualified_name: str
     sid: Sid | None
     dn: str
-    flags: Flag = Flag(0)
+    flags: Flag = NO_FLAGS
     primary_group_rid: int = 0
     details: dict[str, Any] = field(default_factory=dict, hash=False, compare=False)
 
@@ -77,7 +80,7 @@ class Principal:
 
     @property
     def group_scope(self) -> str:
-        """ "domain local", "global", "universal", or nothing for other kinds."""
+        """The scope in words, or nothing for other kinds."""
         for flag, label in _SCOPES:
             if self.flags & flag:
                 return label

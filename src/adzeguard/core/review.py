@@ -51,9 +51,7 @@ def review_groups(estate: Estate, charter: ResolvedCharter) -> Iterator[Review]:
         yield review_group(estate, charter, groups[group_id], holdings)
 
 
-def review_group(
-    estate: Estate, charter: ResolvedCharter, group: Principal, holdings: list[Holding]
-) -> Review:
+def review_group(estate: Estate, charter: ResolvedCharter, group: Principal, holdings: list[Holding]) -> Review:
     """Hold one directory group against the rules about it. Its primary members count as its direct members."""
     listed = estate.catalogue.principals(estate.graph.direct_members(group.id).tolist()).values()
     primary = estate.catalogue.principals(estate.graph.primary_members(group.id).tolist()).values()
@@ -89,9 +87,7 @@ def review_hosts(estate: Estate, charter: ResolvedCharter) -> Iterator[Review]:
             yield from review_host(estate, charter, host, scopes.holding_on(host))
 
 
-def review_host(
-    estate: Estate, charter: ResolvedCharter, host: Host, holdings: list[Holding]
-) -> Iterator[Review]:
+def review_host(estate: Estate, charter: ResolvedCharter, host: Host, holdings: list[Holding]) -> Iterator[Review]:
     """Hold one host against the rules that hold there, one review for each local group that they name."""
     state = host.state
     if state is None:

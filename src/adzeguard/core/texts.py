@@ -1,6 +1,7 @@
 """A column of strings in two arrays instead of a million objects."""
 
 from collections.abc import Callable, Iterable, Iterator
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -33,7 +34,7 @@ class Texts:
 
     def __iter__(self) -> Iterator[str]:
         starts = self._starts.tolist()
-        for start, end in zip(starts, starts[1:], strict=False):
+        for start, end in pairwise(starts):
             yield self._bytes[start:end].decode("utf-8", "surrogateescape")
 
     def feed(self, update: Callable[[Any], None]) -> None:

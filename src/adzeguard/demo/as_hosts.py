@@ -17,26 +17,20 @@ def write_hosts(scenario: Scenario, sid_of: Mapping[str, Sid], domain_sid: str, 
     for host in scenario.hosts:
         path = folder / f"{host.name}.json"
         content = host_file_text(host_content(host, sid_of, Sid(f"{domain_sid}-{scenario.dangling_rid}")))
-        with os.fdopen(
-            os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "w", encoding="utf-8"
-        ) as file:
+        with os.fdopen(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "w", encoding="utf-8") as file:
             file.write(content)
 
 
 def host_content(host: HostSpec, sid_of: Mapping[str, Sid], dangling: Sid) -> dict[str, Any]:
     """Return the content of one host file."""
     machine = machine_sid(host.name)
-    accounts = {"administrator": 500, "guest": 501} | {
-        name: 1000 + n for n, name in enumerate(host.local_accounts, 1)
-    }
+    accounts = {"administrator": 500, "guest": 501} | {name: 1000 + n for n, name in enumerate(host.local_accounts, 1)}
 
     def sids(names: list[str]) -> list[str]:
         found = []
         for name in names:
             local = name.startswith("\\")
-            found.append(
-                dangling if name == "?" else f"{machine}-{accounts[name[1:]]}" if local else str(sid_of[name])
-            )
+            found.append(dangling if name == "?" else f"{machine}-{accounts[name[1:]]}" if local else str(sid_of[name]))
         return sorted(found)
 
     groups = [
@@ -52,8 +46,7 @@ def host_content(host: HostSpec, sid_of: Mapping[str, Sid], dangling: Sid) -> di
         "host": host.name,
         "machine_sid": machine,
         "accounts": [
-            {"name": name, "sid": f"{machine}-{rid}", "enabled": name != "guest"}
-            for name, rid in accounts.items()
+            {"name": name, "sid": f"{machine}-{rid}", "enabled": name != "guest"} for name, rid in accounts.items()
         ],
         "local_groups": [{"name": name, "sid": sid, "members": members} for name, sid, members in groups],
         "behaviour": {"offline": host.offline, "refuses": False, "slow_seconds": 0},

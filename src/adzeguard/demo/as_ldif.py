@@ -157,9 +157,7 @@ class LdifDomain:
     def _groups(self) -> list[tuple[str, Values]]:
         entries = []
         for group in self._scenario.groups:
-            values = self._group(
-                group.name, _SCOPES[group.scope] | (_SECURITY if group.security else 0), group.members
-            )
+            values = self._group(group.name, _SCOPES[group.scope] | (_SECURITY if group.security else 0), group.members)
             values += [("description", group.description.encode())] if group.description else []
             entries.append((group.dn, values))
         return entries
@@ -169,7 +167,8 @@ class LdifDomain:
         listed = sorted((self._dn_of[member].encode() for member in set(members)), key=bytes.lower)
         return [
             *_classes("top", "group"), *_name(name), ("sAMAccountName", name.encode()), _sid(self.sid_of[name]),
-            ("groupType", str(signed).encode()), *(("member", dn) for dn in listed), *self._common(self._dn_of[name], 1300),
+            ("groupType", str(signed).encode()), *(("member", dn) for dn in listed), *self._common(self._dn_of[name],
+            1300),
         ]  # fmt: skip
 
     def _people(self) -> list[tuple[str, Values]]:
@@ -183,12 +182,14 @@ class LdifDomain:
             else _file_time(self._midnight() + timedelta(days=person.expires_in_days))
         )
         values: Values = [
-            *_classes("top", "person", "organizationalPerson", "user"), *_name(name), ("sAMAccountName", person.account.encode()),
+            *_classes("top", "person", "organizationalPerson", "user"), *_name(name), ("sAMAccountName",
+            person.account.encode()),
             _sid(self.sid_of[person.account]), ("userPrincipalName", f"{person.account}@{DNS_NAME}".encode()),
             ("userAccountControl", str(control).encode()),
             ("primaryGroupID", str(self.sid_of[person.primary_group].rid).encode()),
             ("lastLogonTimestamp", str(_file_time(self._now - timedelta(days=person.idle_days))).encode()),
-            ("pwdLastSet", str(_file_time(self._now - timedelta(days=min(person.age_days, 60 + person.idle_days)))).encode()),
+            ("pwdLastSet", str(_file_time(self._now - timedelta(days=min(person.age_days,
+            60 + person.idle_days)))).encode()),
             ("accountExpires", str(ends).encode()),
         ]  # fmt: skip
         for attribute, text in (("title", person.title), ("department", person.department)):

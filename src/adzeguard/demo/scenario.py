@@ -101,7 +101,8 @@ class Scenario:
 
 
 OUS: Final = [
-    "OU=People", "OU=Bridge,OU=People", "OU=Engine Room,OU=People", "OU=Galley,OU=People", "OU=Booking Office,OU=People",
+    "OU=People", "OU=Bridge,OU=People", "OU=Engine Room,OU=People", "OU=Galley,OU=People",
+    "OU=Booking Office,OU=People",
     "OU=Shore Office,OU=People", "OU=Administrators,OU=People", "OU=Hosts", "OU=Ticket Kiosks,OU=Hosts",
     "OU=Bridge Consoles,OU=Hosts", "OU=Shore Laptops,OU=Hosts", "OU=Harbour Machines,OU=Hosts", "OU=Groups", "OU=Quay",
     "OU=Retired",
@@ -115,7 +116,8 @@ _DEPARTMENTS: Final = {
     "Shore Office": ("Accountant", "Purchaser", "Port Agent"),
 }
 _CREWS: Final = {
-    "Bridge": "Bridge Crew", "Engine Room": "Engine Crew", "Galley": "Galley Crew", "Booking Office": "Booking Office Staff",
+    "Bridge": "Bridge Crew", "Engine Room": "Engine Crew", "Galley": "Galley Crew",
+    "Booking Office": "Booking Office Staff",
     "Shore Office": "Shore Office Staff",
 }  # fmt: skip
 
@@ -129,12 +131,8 @@ def lowmere(people: int = PEOPLE, hosts: int = HOSTS) -> Scenario:
 
 def _staff(count: int) -> list[Person]:
     named = [
-        Person(
-            "isolde.varn", "Isolde Varn", "OU=Shore Office,OU=People", "Head of Directory", "Shore Office"
-        ),
-        Person(
-            "tobin.asker", "Tobin Asker", "OU=Shore Office,OU=People", "Directory Engineer", "Shore Office"
-        ),
+        Person("isolde.varn", "Isolde Varn", "OU=Shore Office,OU=People", "Head of Directory", "Shore Office"),
+        Person("tobin.asker", "Tobin Asker", "OU=Shore Office,OU=People", "Directory Engineer", "Shore Office"),
         Person("isolde.varn.adm", "Isolde Varn (adm)", "OU=Administrators,OU=People", "Administrator"),
         Person("tobin.asker.adm", "Tobin Asker (adm)", "OU=Administrators,OU=People", "Administrator"),
         # Planted: privileged through a group two levels down, and through the primary group.
@@ -150,9 +148,7 @@ def _staff(count: int) -> list[Person]:
         # Planted: a member that the charter does not list, and a disabled one still inside.
         Person("cato.lune", "Cato Lune", "OU=Booking Office,OU=People", "Booking Clerk", "Booking Office"),
         Person("edric.sool.adm", "Edric Sool (adm)", "OU=Retired", enabled=_DISABLED, idle_days=410),
-        Person(
-            "glass.one", "Break Glass One", "OU=Administrators,OU=People", "Emergency account", idle_days=300
-        ),
+        Person("glass.one", "Break Glass One", "OU=Administrators,OU=People", "Emergency account", idle_days=300),
         Person("pontus.reil", "Pontus Reil", "OU=Galley,OU=People", "Steward", "Galley"),
         Person("signe.quist", "Signe Quist", "OU=Shore Office,OU=People", "Service Desk", "Shore Office"),
         Person("roan.pell", "Roan Pell", "OU=Shore Office,OU=People", "Service Desk", "Shore Office"),
@@ -167,9 +163,7 @@ def _staff(count: int) -> list[Person]:
             "Booking Office",
             age_days=3,
         ),
-        Person(
-            "hedda.morrow", "Hedda Morrow", "OU=Booking Office,OU=People", "Booking Lead", "Booking Office"
-        ),
+        Person("hedda.morrow", "Hedda Morrow", "OU=Booking Office,OU=People", "Booking Lead", "Booking Office"),
         # Planted: a contractor whose time ends tonight.
         Person(
             "lior.zander",
@@ -198,9 +192,7 @@ def _staff(count: int) -> list[Person]:
             account = f"{given}.{surname}".lower()
             ou = f"OU={department},OU=People"
             named.append(
-                Person(
-                    account, f"{given} {surname}", ou, title, department, idle_days=idle, age_days=400 + place
-                )
+                Person(account, f"{given} {surname}", ou, title, department, idle_days=idle, age_days=400 + place)
             )
     named += [
         Person(f"deckhand.{n:06}", f"Deckhand {n:06}", "OU=Bridge,OU=People", "Deckhand", "Bridge")
@@ -215,9 +207,7 @@ def _groups(staff: list[Person]) -> list[GroupSpec]:
         by_department.setdefault(person.department, []).append(person.account)
     groups = [
         # Planted: Domain Admins > Directory Stewards > Night Watch > orla.fenn.
-        GroupSpec(
-            "Directory Stewards", "Look after the directory", members=["Night Watch", "tobin.asker.adm"]
-        ),
+        GroupSpec("Directory Stewards", "Look after the directory", members=["Night Watch", "tobin.asker.adm"]),
         GroupSpec("Night Watch", "On duty at night", members=["orla.fenn"]),
         # Planted: should be empty and is not.
         GroupSpec("Break Glass", "Empty, except in an emergency", "universal", members=["glass.one"]),
@@ -228,9 +218,7 @@ def _groups(staff: list[Person]) -> list[GroupSpec]:
         GroupSpec("Service Desk", "Answers the telephone", members=["signe.quist", "roan.pell"]),
         GroupSpec("Booking Office Leads", "Lead the booking office", members=["hedda.morrow"]),
         GroupSpec("Booking Supervisors", "May cancel any booking", members=["hedda.morrow"]),
-        GroupSpec(
-            "Ticketing Ledger", "Read the ticketing ledger", members=["Booking Office Staff", "dessa.calder"]
-        ),
+        GroupSpec("Ticketing Ledger", "Read the ticketing ledger", members=["Booking Office Staff", "dessa.calder"]),
         GroupSpec("Timetable Editors", "Change the timetable", members=["hedda.morrow", "dessa.calder"]),
         GroupSpec("Payroll Readers", "Read the payroll", "domain local", members=["Shore Office Staff"]),
         GroupSpec("Payroll Writers", "Change the payroll", "domain local", members=["isolde.varn"]),
@@ -286,24 +274,21 @@ def _groups(staff: list[Person]) -> list[GroupSpec]:
     ]
     # Planted: five empty groups that staff made.
     groups += [
-        GroupSpec(name)
-        for name in ("Old Regatta", "Summer Extras", "Paint Project", "Test Ring", "Mooring Trial")
+        GroupSpec(name) for name in ("Old Regatta", "Summer Extras", "Paint Project", "Test Ring", "Mooring Trial")
     ]
     for department, crew in _CREWS.items():
         kept = ["dessa.calder"] if crew == "Booking Office Staff" else []
         groups.append(
-            GroupSpec(
-                crew, f"Everybody of the {department}", members=[*by_department.get(department, []), *kept]
-            )
+            GroupSpec(crew, f"Everybody of the {department}", members=[*by_department.get(department, []), *kept])
         )
     roles = (
-        "First Aiders", "Safety Officers", "Fire Marshals", "Fuel Ledger", "Cargo Manifest", "Port Agents", "Tide Tables",
-        "Lost Property", "Crew Rota", "Uniform Store", "Galley Orders", "Engine Spares", "Kiosk Journals", "Radio Watch",
+        "First Aiders", "Safety Officers", "Fire Marshals", "Fuel Ledger", "Cargo Manifest", "Port Agents",
+        "Tide Tables",
+        "Lost Property", "Crew Rota", "Uniform Store", "Galley Orders", "Engine Spares", "Kiosk Journals",
+        "Radio Watch",
     )  # fmt: skip
     plain = [person.account for person in staff if person.department and person.account != "yorick.tarn"]
-    groups += [
-        GroupSpec(role, f"Role: {role}", members=plain[3 + n * 9 : 9 + n * 9]) for n, role in enumerate(roles)
-    ]
+    groups += [GroupSpec(role, f"Role: {role}", members=plain[3 + n * 9 : 9 + n * 9]) for n, role in enumerate(roles)]
     return groups
 
 
@@ -315,7 +300,8 @@ def _builtin_members() -> dict[str, list[str]]:
     }
 
 
-_KINDS: Final = (("KIOSK", 24, "Ticket Kiosks"), ("CONSOLE", 12, "Bridge Consoles"), ("LAPTOP", 16, "Shore Laptops"), ("HARBOUR", 10, "Harbour Machines"))  # fmt: skip
+_KINDS: Final = (("KIOSK", 24, "Ticket Kiosks"), ("CONSOLE", 12, "Bridge Consoles"), ("LAPTOP", 16, "Shore Laptops"),
+("HARBOUR", 10, "Harbour Machines"))  # fmt: skip
 _STEWARDS: Final = {
     "KIOSK": "Kiosk Stewards", "CONSOLE": "Console Wardens", "LAPTOP": "Laptop Helpers", "HARBOUR": "Harbour Operators",
 }  # fmt: skip
@@ -324,8 +310,7 @@ _STEWARDS: Final = {
 def _hosts(count: int) -> list[HostSpec]:
     hosts = []
     for prefix, number, ou in _KINDS:
-        for n in range(1, number + 1):
-            hosts.append(_usual(prefix, f"{prefix}-{n:02}", ou))
+        hosts += [_usual(prefix, f"{prefix}-{n:02}", ou) for n in range(1, number + 1)]
     hosts += [HostSpec(f"QUAY-{n:02}", "OU=Quay", ["Domain Admins", "\\administrator"]) for n in (1, 2)]
     by_name = {host.name: host for host in hosts}
     _plant(by_name)
@@ -343,7 +328,7 @@ def _usual(prefix: str, name: str, ou: str) -> HostSpec:
 
 
 def _plant(hosts: dict[str, HostSpec]) -> None:
-    # Planted: unknown local administrators, one of them an account of the host itself, one a SID that resolves to nothing.
+    # Planted: unknown local administrators, one an account of the host, one a SID that resolves to nothing.
     hosts["KIOSK-07"].administrators += ["pontus.reil", "\\fitter"]
     hosts["KIOSK-07"].local_accounts.append("fitter")
     hosts["KIOSK-12"].administrators.append("?")

@@ -18,9 +18,7 @@ def make_demo(folder: Path, scenario: Scenario, now: datetime) -> None:
         raise UsageError(f"{folder} is not empty", "Name another folder: adzeguard demo DIR")
     domain = LdifDomain(scenario, now)
     folder.mkdir(mode=0o700, parents=True, exist_ok=True)
-    with os.fdopen(
-        os.open(folder / "lowmere.ldif", os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "wb"
-    ) as file:
+    with os.fdopen(os.open(folder / "lowmere.ldif", os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "wb") as file:
         file.write(domain.text())
     write_hosts(scenario, domain.sid_of, DOMAIN_SID, folder / "hosts")
     settings = settings_text(

@@ -106,15 +106,13 @@ def _flags(entry: Entry, kind: Kind) -> Flag:
 
 def _details(entry: Entry) -> str:
     found = {key: text for attribute, key in _DETAILS.items() if (text := entry.text(attribute))}
-    landing = [
-        value.decode("utf-8", "surrogateescape") for value in entry.attributes.get("wellknownobjects", ())
-    ]
+    landing = [value.decode("utf-8", "surrogateescape") for value in entry.attributes.get("wellknownobjects", ())]
     details = {**found, **({"well_known_objects": sorted(landing)} if landing else {})}
     return json.dumps(details, sort_keys=True) if details else ""
 
 
 def _file_time(value: int) -> int:
-    """Turn 100-nanosecond steps since 1601 ([MS-DTYP] 2.3.3) into seconds since 1970; 0 and the end of time are never."""
+    """Turn 100-nanosecond steps since 1601 ([MS-DTYP] 2.3.3) into seconds since 1970."""
     if value <= 0 or value >= _NO_END:
         return NEVER
     return (value - _EPOCH_AS_FILETIME) // 10_000_000
@@ -132,7 +130,5 @@ def domain_sid_of(entry: Entry) -> Sid:
     """Return the SID of the domain object; `InputError` when it has none."""
     packed = entry.first("objectsid")
     if packed is None:
-        raise InputError(
-            f"the domain object {entry.dn} has no objectSid", "Export it too, or name another base"
-        )
+        raise InputError(f"the domain object {entry.dn} has no objectSid", "Export it too, or name another base")
     return Sid.from_bytes(packed)

@@ -4,7 +4,7 @@ import time
 from collections.abc import Callable, Iterator, Sequence
 from typing import Final, TypeVar
 
-from adzeguard.core.errors import DirectoryError, DirectoryUnreachableError
+from adzeguard.core.errors import DirectoryError, DirectoryUnreachableError, SettingsError
 from adzeguard.core.estate import Domain
 from adzeguard.core.identity import domain_of_dn, guid_text
 from adzeguard.directory.decode import domain_sid_of
@@ -13,6 +13,7 @@ from adzeguard.directory.port import ATTRIBUTES, CLASSES, DirectoryFacts, Entry,
 
 _ATTEMPTS: Final = 4
 _FIRST_PAUSE: Final = 0.5
+_LONGEST_WAIT: Final = 3600
 _QUERY: Final = "(|" + "".join(f"(objectClass={name})" for name in CLASSES) + ")"
 _T = TypeVar("_T")
 
@@ -25,10 +26,16 @@ def open_driver(options: Options, secret: Secret) -> "LdapDirectory":
         options.get("tls_name", ""),
         start_tls=options.get("start_tls") == "true",
         plain=options.get("plain_ldap") == "true",
-        timeout=float(options.get("timeout") or 30),
+        timeout=_seconds(options.get("timeout", "30")),
     )
     address.check()
     return LdapDirectory(address, options.get("bind_as", ""), secret)
+
+
+def _seconds(text: str) -> int:
+    if not text.isdecimal() or not 0 < int(text) <= _LONGEST_WAIT:
+        raise SettingsError(f"[directory] timeout must be 1 to {_LONGEST_WAIT} whole seconds, not {text!r}")
+    return int(text)
 
 
 class LdapDirectory:
@@ -63,23 +70,17 @@ class LdapDirectory:
         root = Entry("", wire.read("", wanted) or {})
         self._base = root.text("defaultnamingcontext")
         if not self._base:
-            raise DirectoryError(
-                f"{self.label} does not say which domain it serves", "Is it a directory of a domain?"
-            )
+            raise DirectoryError(f"{self.label} does not say which domain it serves", "Is it a directory of a domain?")
         top = Entry(self._base, wire.read(self._base, ["objectSid", "objectGUID"]) or {})
         partitions = f"CN=Partitions,{root.text('configurationnamingcontext')}"
         named = (
             Entry(dn, found).text("netbiosname")
-            for dn, found in wire.search(
-                partitions, "(nETBIOSName=*)", ["nETBIOSName", "nCName"], descriptors=False
-            )
+            for dn, found in wire.search(partitions, "(nETBIOSName=*)", ["nETBIOSName", "nCName"], descriptors=False)
             if Entry(dn, found).text("ncname").casefold() == self._base.casefold()
         )
         dns_name = domain_of_dn(self._base)
         short = next(named, "") or dns_name.partition(".")[0].upper()
-        service = Entry("", wire.read(root.text("dsservicename"), ["invocationId"]) or {}).first(
-            "invocationid"
-        )
+        service = Entry("", wire.read(root.text("dsservicename"), ["invocationId"]) or {}).first("invocationid")
         invocation = guid_text(service) if service else ""
         domain = Domain(self._base, dns_name, short, domain_sid_of(top))
         return DirectoryFacts(domain, invocation, root.number("highestcommittedusn"))
@@ -99,12 +100,13 @@ class LdapDirectory:
                     if identity not in seen:
                         seen.add(identity)
                         yield self._completed(dn, attributes)
-                return
             except DirectoryUnreachableError:
                 self._drop()
                 if attempt + 1 == _ATTEMPTS:
                     raise
                 self._pause(_FIRST_PAUSE * 2**attempt)
+            else:
+                return
 
     def read(self, dn: str) -> Entry | None:
         """Read one entry again."""

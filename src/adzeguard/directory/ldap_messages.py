@@ -36,9 +36,7 @@ def message_end(buffer: bytes | bytearray, start: int) -> int | None:
         return None
     if buffer[start] != 0x30:  # noqa: PLR2004 - the tag of a sequence
         raise BrokenAnswerError("the server's answer is not LDAP", "Check the address and port")
-    if start + 2 > len(buffer) or (
-        buffer[start + 1] & 0x80 and start + 2 + (buffer[start + 1] & 0x7F) > len(buffer)
-    ):
+    if start + 2 > len(buffer) or (buffer[start + 1] & 0x80 and start + 2 + (buffer[start + 1] & 0x7F) > len(buffer)):
         return None
     length, body = _length(buffer, start + 1)
     if length > _LONGEST_MESSAGE:

@@ -41,7 +41,8 @@ _NO_SUCH_OBJECT: Final = 32
 _NOT_ALLOWED_WHILE_PLAIN: Final = 8  # strongerAuthRequired
 _RESULT_NAMES: Final = {
     1: "operations error", 8: "the server wants an encrypted connection", 11: "a limit of the server was reached",
-    3: "the server's time limit was reached", 16: "no such attribute value", 19: "a constraint of the directory forbids it",
+    3: "the server's time limit was reached", 16: "no such attribute value",
+    19: "a constraint of the directory forbids it",
     20: "the value stands there already", 32: "there is no such object", 34: "not a distinguished name",
     50: "insufficient access rights", 51: "the server is busy", 52: "the server is unavailable",
     53: "the server is unwilling to perform it", 65: "the schema forbids it", 66: "the object is not empty",
@@ -61,7 +62,8 @@ class Address:
     tls_name: str = ""
     start_tls: bool = False
     plain: bool = False
-    timeout: float = 30.0
+    timeout: int = 30
+    """Seconds that the server may take to answer."""
 
     @property
     def host(self) -> str:
@@ -207,7 +209,7 @@ class Wire:
         from ldap3.protocol.microsoft import security_descriptor_control
         from ldap3.protocol.rfc2696 import paged_search_control
 
-        seconds = int(self._address.timeout)
+        seconds = self._address.timeout
         request = search_operation(
             base,
             query,
@@ -243,9 +245,7 @@ class Wire:
                 if done.code == _NO_SUCH_OBJECT:
                     return None
                 if done.code != 0:
-                    raise DirectoryError(
-                        f"the directory stopped the search: {_reason(done.code, done.diagnostic)}"
-                    )
+                    raise DirectoryError(f"the directory stopped the search: {_reason(done.code, done.diagnostic)}")
                 return done.cookie or None
 
     def _receive_message(self) -> bytes:
@@ -345,7 +345,7 @@ def _translated(address: Address) -> Iterator[None]:
         raise ChangeRefusedError(f"not a distinguished name: {error}") from error
     except TimeoutError as error:
         raise DirectoryUnreachableError(
-            f"{address.url} did not answer within {address.timeout:g} seconds",
+            f"{address.url} did not answer within {address.timeout} seconds",
             "Is the server overloaded, or the wrong one?",
         ) from error
     except (LDAPStartTLSError, LDAPException, ssl.SSLError, OSError) as error:

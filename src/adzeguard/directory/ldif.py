@@ -55,9 +55,7 @@ def _blocks(data: bytes) -> Iterator[tuple[bytes, int]]:
     lines = _lines(data)
     start = 0
     for index, text in enumerate(lines):
-        ends = text in (b"\n", b"\r\n") and (
-            index + 1 == len(lines) or lines[index + 1] not in (b"\n", b"\r\n")
-        )
+        ends = text in (b"\n", b"\r\n") and (index + 1 == len(lines) or lines[index + 1] not in (b"\n", b"\r\n"))
         if ends or index + 1 == len(lines):
             yield b"".join(lines[start : index + 1]), start + 1
             start = index + 1
@@ -152,10 +150,7 @@ def render_record(dn: str, values: list[tuple[str, bytes]]) -> bytes:
 
 
 def _rendered(name: str, value: bytes) -> bytes:
-    if _is_safe(value):
-        line = name.encode() + b": " + value
-    else:
-        line = name.encode() + b":: " + base64.b64encode(value)
+    line = name.encode() + (b": " + value if _is_safe(value) else b":: " + base64.b64encode(value))
     folded = [line[:_WIDTH]]
     folded += [b" " + line[at : at + _WIDTH - 1] for at in range(_WIDTH, len(line), _WIDTH - 1)]
     return b"\n".join(folded) + b"\n"

@@ -41,9 +41,7 @@ class LdifFile:
         """Return the domain, from its own entry and the entry that gives it its short name."""
         records = self._current()
         entries = [_entry(record) for record in records.values()]
-        domains = [
-            e for e in entries if b"domaindns" in {c.lower() for c in e.attributes.get("objectclass", ())}
-        ]
+        domains = [e for e in entries if b"domaindns" in {c.lower() for c in e.attributes.get("objectclass", ())}]
         if not domains:
             raise LdifError(
                 f"{self._path}: holds no domain object (objectClass domainDNS)", "Export from the base DN on"
@@ -110,9 +108,7 @@ class LdifFile:
         for record in listed:
             key = fold_dn(record.dn)
             if key in records:
-                raise LdifError(
-                    f"{self._path}:{record.line}: {record.dn} stands already on line {records[key].line}"
-                )
+                raise LdifError(f"{self._path}:{record.line}: {record.dn} stands already on line {records[key].line}")
             records[key] = record
         if not records:
             raise LdifError(f"{self._path}: holds no entries")
@@ -123,9 +119,7 @@ class LdifFile:
         try:
             handle, temporary = tempfile.mkstemp(prefix=f".{self._path.name}.", dir=self._path.parent)
         except OSError as error:
-            raise DirectoryUnreachableError(
-                f"{self._path.parent} cannot be written: {error.strerror}"
-            ) from error
+            raise DirectoryUnreachableError(f"{self._path.parent} cannot be written: {error.strerror}") from error
         try:
             with os.fdopen(handle, "wb") as file:
                 os.fchmod(handle, self._path.stat().st_mode & 0o777)
@@ -158,9 +152,7 @@ def _replace(records: dict[str, Record], key: str, values: list[tuple[str, bytes
     records[key] = Record(old.dn, values, raw, old.line, old.lead)
 
 
-def _modified(
-    dn: str, values: list[tuple[str, bytes]], modification: Modification
-) -> list[tuple[str, bytes]]:
+def _modified(dn: str, values: list[tuple[str, bytes]], modification: Modification) -> list[tuple[str, bytes]]:
     attribute = modification.attribute.lower()
     same = _same_dn if attribute in _DN_VALUED else _same_bytes
     if modification.operation == "replace":
@@ -192,9 +184,7 @@ def _inserted(values: list[tuple[str, bytes]], attribute: str, value: bytes) -> 
 
 
 def _same_dn(one: bytes, other: bytes) -> bool:
-    return fold_dn(one.decode("utf-8", "surrogateescape")) == fold_dn(
-        other.decode("utf-8", "surrogateescape")
-    )
+    return fold_dn(one.decode("utf-8", "surrogateescape")) == fold_dn(other.decode("utf-8", "surrogateescape"))
 
 
 def _same_bytes(one: bytes, other: bytes) -> bool:

@@ -153,7 +153,5 @@ def _state(content: _HostFile) -> HostState:
     return HostState(
         Sid(content.machine_sid),
         tuple(LocalAccount(a.name, Sid(a.sid), a.enabled) for a in content.accounts),
-        tuple(
-            LocalGroup(g.name, Sid(g.sid), frozenset(Sid(m) for m in g.members)) for g in content.local_groups
-        ),
+        tuple(LocalGroup(g.name, Sid(g.sid), frozenset(Sid(m) for m in g.members)) for g in content.local_groups),
     )

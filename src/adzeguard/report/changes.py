@@ -65,9 +65,7 @@ def plan_text(plan: Plan, *, colour: bool) -> str:
     """Return a plan for people: the changes, what they come to, and what is left out."""
     if not plan.changes and not plan.left_out:
         return "Nothing to change: what stands is what the charter says.\n"
-    rows: list[Row] = [
-        {"id": c.id, "target": c.target, "_order": c.in_words(), "rule": c.rule} for c in plan.changes
-    ]
+    rows: list[Row] = [{"id": c.id, "target": c.target, "_order": c.in_words(), "rule": c.rule} for c in plan.changes]
     columns = (
         Column("id", "Change", fixed=True),
         Column("target", "On"),
@@ -142,7 +140,8 @@ def outcomes_listing(outcomes: Sequence[_Outcome]) -> Listing:
         for o in outcomes
     ]
     columns = (
-        Column("id", "Change", fixed=True), Column("status", "Status", fixed=True), Column("target", "On"), Column("_order", "What", ratio=1),
+        Column("id", "Change", fixed=True), Column("status", "Status", fixed=True), Column("target", "On"),
+        Column("_order", "What", ratio=1),
     )  # fmt: skip
     counts = Counter(str(o.status) for o in outcomes)
     note = ", ".join(f"{count} {status}" for status, count in counts.most_common())

@@ -39,7 +39,8 @@ class Column:
 class Listing:
     """Rows with documented keys, and the columns that a table shows of them.
 
-    Keys that begin with an underscore are for the table alone. `note` is said below the table only; `empty` instead of a table without rows.
+    Keys that begin with an underscore are for the table alone. `note` is said below the table only; `empty` instead
+    of a table without rows.
     """
 
     rows: Sequence[Row]
@@ -52,10 +53,7 @@ class Listing:
 def render(listing: Listing, form: Format, *, colour: bool = False) -> str:
     """Return the listing as text that ends with a newline."""
     if form == "json":
-        return (
-            json.dumps([public(row) for row in listing.rows], indent=2, ensure_ascii=False, default=str)
-            + "\n"
-        )
+        return json.dumps([public(row) for row in listing.rows], indent=2, ensure_ascii=False, default=str) + "\n"
     return _as_csv(listing) if form == "csv" else as_text(listing, colour=colour)
 
 
@@ -104,7 +102,7 @@ def as_text(listing: Listing, *, colour: bool) -> str:
 
 def text_console(*, colour: bool) -> Console:
     """Return a console that writes into memory, without markup, highlighting or emoji in what it is given."""
-    system: Literal["standard", None] = "standard" if colour else None
+    system: Literal["standard"] | None = "standard" if colour else None
     return Console(
         file=io.StringIO(), width=WIDTH, force_terminal=colour, color_system=system, no_color=not colour,
         markup=False, highlight=False, emoji=False, legacy_windows=False,
@@ -112,9 +110,7 @@ def text_console(*, colour: bool) -> Console:
 
 
 def _table(listing: Listing) -> Table:
-    table = Table(
-        box=None, pad_edge=False, header_style="bold", padding=(0, 2, 0, 0), width=None, expand=False
-    )
+    table = Table(box=None, pad_edge=False, header_style="bold", padding=(0, 2, 0, 0), width=None, expand=False)
     for column in listing.columns:
         table.add_column(
             column.title,

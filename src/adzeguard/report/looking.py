@@ -82,7 +82,8 @@ def hosts_listing(counts: Mapping[int, int], people: Mapping[int, Principal], ho
     ]
     rows.sort(key=lambda row: (-int(str(row["hosts"])), str(row["qualified_name"]).casefold()))
     columns = (
-        Column("qualified_name", "Person"), Column("kind", "Kind"), Column("_state", "State"), Column("hosts", "Hosts", right=True),
+        Column("qualified_name", "Person"), Column("kind", "Kind"), Column("_state", "State"), Column("hosts",
+        "Hosts", right=True),
     )  # fmt: skip
     return Listing(
         rows,
@@ -126,7 +127,8 @@ def object_facts(p: Principal) -> dict[str, Any]:
     }
     others = {key: value for key, value in p.details.items() if key not in _TIMES}
     facts: dict[str, Any] = {
-        "name": p.name, "qualified_name": p.qualified_name, "kind": p.kind.label, "sid": p.sid, "dn": p.dn, "enabled": p.enabled,
+        "name": p.name, "qualified_name": p.qualified_name, "kind": p.kind.label, "sid": p.sid, "dn": p.dn,
+        "enabled": p.enabled,
     }  # fmt: skip
     if p.kind == Kind.GROUP:
         facts["group_scope"] = p.group_scope
@@ -200,9 +202,7 @@ def _rules(estate: Estate, charter: ResolvedCharter | None, host: Host) -> list[
         if held.rule.only is None:
             decides = "adds to it" if review else "no such group here"
         else:
-            decides = (
-                "decides" if only is not None and only.rule is held.rule else "overruled by a closer one"
-            )
+            decides = "decides" if only is not None and only.rule is held.rule else "overruled by a closer one"
             decides = "contradicted" if review and review.demand.conflicts else decides
         rows.append(row(held, decides))
     return rows + [row(held, "excepts this host") for held in scopes.excepted_on(host)]
@@ -238,9 +238,7 @@ def card(data: dict[str, Any], *, colour: bool) -> str:
             for item in value[:_LISTED]:
                 console.print(Text(f"  {for_terminal(str(item))}"))
             if len(value) > _LISTED:
-                console.print(
-                    Text(f"  … and {len(value) - _LISTED} more (--format json shows all)", style="dim")
-                )
+                console.print(Text(f"  … and {len(value) - _LISTED} more (--format json shows all)", style="dim"))
         else:
             shown = ("yes" if value else "no") if isinstance(value, bool) else for_terminal(str(value))
             console.print(Text(f"{label}: ", style="bold") + Text(shown))
@@ -249,7 +247,8 @@ def card(data: dict[str, Any], *, colour: bool) -> str:
 
 def _item_line(item: dict[str, Any]) -> str:
     if "rule" in item:
-        return f"{item['rule']}: {item['local_group']}, {item['says']}, {item['scope']} → {item['decides']} ({item['response']})"
+        said = f"{item['rule']}: {item['local_group']}, {item['says']}, {item['scope']}"
+        return f"{said} → {item['decides']} ({item['response']})"
     return f"{item['name']}: {', '.join(item['members']) or 'nobody'}"
 
 
@@ -265,6 +264,7 @@ def chain_text(access: Access, words: str, *, colour: bool) -> str:
             "local entry": "names ",
         }[step.how]
         state = "" if step.principal.enabled else ", disabled"
-        line = f"{'   ' * depth}{'└─ ' if depth else ''}{how}{step.principal.qualified_name} ({step.principal.kind.label}{state})"
+        stair = "   " * depth + ("└─ " if depth else "")
+        line = f"{stair}{how}{step.principal.qualified_name} ({step.principal.kind.label}{state})"
         console.print(Text(for_terminal(line), style="bold" if depth in (0, len(access.chain) - 1) else ""))
     return str(console.file.getvalue())  # type: ignore[attr-defined]

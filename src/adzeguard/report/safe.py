@@ -4,12 +4,10 @@ import unicodedata
 
 
 def for_terminal(text: str) -> str:
-    """Replace what could steer a terminal or turn the direction of a line: control and format characters, surrogates."""
+    """Replace what could steer a terminal or turn the direction of a line: control characters and the like."""
     if text.isascii() and text.isprintable():
         return text
-    return "".join(
-        "\ufffd" if unicodedata.category(c) in ("Cc", "Cf", "Cs") and c != "\n" else c for c in text
-    )
+    return "".join("\ufffd" if unicodedata.category(c) in ("Cc", "Cf", "Cs") and c != "\n" else c for c in text)
 
 
 def for_csv(text: str) -> str:

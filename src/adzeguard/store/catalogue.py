@@ -15,7 +15,9 @@ from adzeguard.core.objects import ObjectRow, principal_of_row
 from adzeguard.core.principal import Kind, Principal
 from adzeguard.store.database import Database, raw_cursor
 
-_COLUMNS: Final = "id, key, kind, flags, authority, rid, primary_rid, name, dn, created, last_logon, password_set, expires, details"
+_COLUMNS: Final = (
+    "id, key, kind, flags, authority, rid, primary_rid, name, dn, created, last_logon, password_set, expires, details"
+)
 _AT_ONCE: Final = 500
 _READ_ALL_FROM: Final = 50_000
 
@@ -55,9 +57,7 @@ class StoredCatalogue:
         for sid in sids:
             by_rid.setdefault(int(sid.rpartition("-")[2]), set()).add(sid)
         for some in _batched(sorted(by_rid)):
-            query = (
-                f"SELECT id, authority, rid FROM object WHERE until IS NULL AND {_among('rid', len(some))}"  # noqa: S608 - marks only
-            )
+            query = f"SELECT id, authority, rid FROM object WHERE until IS NULL AND {_among('rid', len(some))}"  # noqa: S608 - marks only
             for object_id, authority, rid in self._query(query, some):
                 if authority is not None and f"{self._authorities[authority]}-{rid}" in by_rid[rid]:
                     found[f"{self._authorities[authority]}-{rid}"] = object_id
@@ -66,17 +66,13 @@ class StoredCatalogue:
     def by_dn(self, dn: str) -> int | None:
         """Return the object with this distinguished name."""
         folded = fold_dn(dn)
-        found = self._query(
-            "SELECT id, dn FROM object WHERE until IS NULL AND dn_hash = ?", (text_hash(folded),)
-        )
+        found = self._query("SELECT id, dn FROM object WHERE until IS NULL AND dn_hash = ?", (text_hash(folded),))
         return next((object_id for object_id, text in found if fold_dn(text) == folded), None)
 
     def by_name(self, name: str) -> list[int]:
         """Return the objects with exactly this name."""
         folded = name.casefold()
-        found = self._query(
-            "SELECT id, name FROM object WHERE until IS NULL AND name_hash = ?", (text_hash(folded),)
-        )
+        found = self._query("SELECT id, name FROM object WHERE until IS NULL AND name_hash = ?", (text_hash(folded),))
         return sorted(object_id for object_id, text in found if text.casefold() == folded)
 
     def by_user_principal_name(self, name: str) -> list[int]:
@@ -84,11 +80,7 @@ class StoredCatalogue:
         wanted = name.casefold()
         query = "SELECT id, details FROM object WHERE until IS NULL AND details LIKE ? ESCAPE '!'"
         found = self._query(query, (_like(f'"user_principal_name": "{name}"'),))
-        return [
-            i
-            for i, text in found
-            if str(json.loads(text).get("user_principal_name", "")).casefold() == wanted
-        ]
+        return [i for i, text in found if str(json.loads(text).get("user_principal_name", "")).casefold() == wanted]
 
     def containing(self, part: str, limit: int) -> list[int]:
         """Return up to `limit` objects in whose name the text stands, those that begin with it first."""
@@ -105,9 +97,7 @@ class StoredCatalogue:
 
     def of_kind(self, kind: Kind) -> Ids:
         """Return the ids of all objects of a kind, sorted."""
-        found = self._query(
-            "SELECT id FROM object WHERE until IS NULL AND kind = ? ORDER BY id", (int(kind),)
-        )
+        found = self._query("SELECT id FROM object WHERE until IS NULL AND kind = ? ORDER BY id", (int(kind),))
         return np.fromiter((row[0] for row in found), np.int32)
 
     def _objects(self, condition: str, values: Iterable[Any] = ()) -> Iterator[tuple[Any, ...]]:
@@ -132,9 +122,7 @@ class StoredCatalogue:
             details,
         ) = row
         sid = f"{self._authorities[authority]}-{rid}" if authority is not None else ""
-        whole = ObjectRow(
-            key, kind, flags, sid, primary, name, dn, created, logon, password, expires, b"", details
-        )
+        whole = ObjectRow(key, kind, flags, sid, primary, name, dn, created, logon, password, expires, b"", details)
         return principal_of_row(object_id, whole, self._domain)
 
     def _query(self, query: str, values: Iterable[Any] = ()) -> Iterator[tuple[Any, ...]]:

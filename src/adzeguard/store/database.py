@@ -65,9 +65,7 @@ def translated(path: Path) -> Iterator[None]:
         if "locked" in said:
             raise StoreBusyError(f"another process is writing to {path}", "Wait for it to end") from error
         if "not a database" in said or "malformed" in said:
-            raise StoreError(
-                f"{path} is damaged or is no store", "Move it away and run: adzeguard collect"
-            ) from error
+            raise StoreError(f"{path} is damaged or is no store", "Move it away and run: adzeguard collect") from error
         if "full" in said or "No space" in said:
             raise StoreError(f"the disk is full; {path} is as it was", "Make room and try again") from error
         raise StoreError(f"{path} cannot be used: {said}", "Check its rights and the disk") from error

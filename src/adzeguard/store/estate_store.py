@@ -31,7 +31,11 @@ _READ_OBJECTS: Final = (
     "SELECT id, key, kind, flags, authority, rid, primary_rid, name, name_hash, dn, dn_hash,"
     " created, last_logon, password_set, expires, descriptor, details FROM object WHERE until IS NULL"
 )
-_INSERT_MEMBERSHIP: Final = "INSERT INTO membership (group_id, since, until, security, nested, people, primaries) VALUES (?, ?, NULL, ?, ?, ?, ?)"
+_INSERT_MEMBERSHIP: Final = (
+    "INSERT INTO membership (group_id, since, until, security, nested, people, primaries)"
+    " VALUES (?, ?, NULL, ?, ?, ?, ?)"
+)
+_READ_MEMBERSHIPS: Final = "SELECT group_id, security, nested, people, primaries FROM membership WHERE until IS NULL"
 _INSERT_HOST: Final = "INSERT INTO host (id, since, until, trouble, state) VALUES (?, ?, NULL, ?, ?)"
 
 
@@ -136,9 +140,7 @@ class EstateStore:
             datetime.fromtimestamp(row.started, UTC),
             datetime.fromtimestamp(row.finished, UTC),
         )
-        facts = CollectionFacts(
-            row.kind, started, finished, row.source, domain, row.invocation_id, row.highest_usn
-        )
+        facts = CollectionFacts(row.kind, started, finished, row.source, domain, row.invocation_id, row.highest_usn)
         return StoredCollection(row.id, facts)
 
     def load(self) -> Estate:
@@ -151,11 +153,8 @@ class EstateStore:
     def load_graph(self) -> MembershipGraph:
         """Return all memberships."""
         with self._database.reading() as connection:
-            size = (
-                int(connection.scalar(select(func.coalesce(func.max(schema.object_row.c.id), -1))) or 0) + 1
-            )
-            query = "SELECT group_id, security, nested, people, primaries FROM membership WHERE until IS NULL ORDER BY group_id"
-            rows = raw_cursor(connection).execute(query).fetchall()
+            size = int(connection.scalar(select(func.coalesce(func.max(schema.object_row.c.id), -1))) or 0) + 1
+            rows = raw_cursor(connection).execute(f"{_READ_MEMBERSHIPS} ORDER BY group_id").fetchall()
         ids, security, nested, people, primaries = zip(*rows, strict=True) if rows else ((), (), (), (), ())
         group_ids = np.array(ids, np.int32)
         inside = Links.of_blobs(nested)
@@ -178,8 +177,7 @@ class EstateStore:
         with self._database.reading() as connection:
             rows = raw_cursor(connection).execute(query).fetchall()
         return [
-            Host(i, name, dn, unpack_state(state) if state else None, trouble)
-            for i, name, dn, trouble, state in rows
+            Host(i, name, dn, unpack_state(state) if state else None, trouble) for i, name, dn, trouble, state in rows
         ]
 
 
@@ -251,8 +249,10 @@ class _RowPacker:
             if key is None:
                 key = self._descriptors[row.descriptor] = blake2b(row.descriptor, digest_size=16).digest()
         return (
-            row.key, row.kind, row.flags, authority, rid, row.primary_group_rid, row.name, text_hash(row.name.casefold()),
-            row.dn, text_hash(fold_dn(row.dn)), row.created, row.last_logon, row.password_set, row.expires, key, row.details,
+            row.key, row.kind, row.flags, authority, rid, row.primary_group_rid, row.name,
+            text_hash(row.name.casefold()),
+            row.dn, text_hash(fold_dn(row.dn)), row.created, row.last_logon, row.password_set, row.expires, key,
+            row.details,
         )  # fmt: skip
 
     def write_new(self) -> None:
@@ -266,8 +266,7 @@ _Membership = tuple[int, bytes, bytes, bytes]
 
 
 def _write_memberships(cursor: Any, number: int, graph: MembershipGraph) -> int:
-    query = "SELECT group_id, security, nested, people, primaries FROM membership WHERE until IS NULL"
-    standing = {row[0]: row[1:] for row in cursor.execute(query).fetchall()}
+    standing = {row[0]: row[1:] for row in cursor.execute(_READ_MEMBERSHIPS).fetchall()}
     nested = Links(graph.nested.starts, graph.group_ids[graph.nested.targets])
     changed: dict[int, _Membership] = {}
     for row, group in enumerate(graph.group_ids.tolist()):
@@ -285,9 +284,7 @@ def _replace(cursor: Any, table: str, key: str, number: int, ended: Iterable[int
 
 
 def _write_hosts(cursor: Any, number: int, hosts: Iterable[Host], *, whole: bool) -> int:
-    standing = {
-        i: row for i, *row in cursor.execute("SELECT id, trouble, state FROM host WHERE until IS NULL")
-    }
+    standing = {i: row for i, *row in cursor.execute("SELECT id, trouble, state FROM host WHERE until IS NULL")}
     changed: list[tuple[int, int, str, str]] = []
     seen: set[int] = set()
     for host in hosts:
@@ -336,7 +333,8 @@ def _changed_memberships(
         came, went = moved.get(group, (set(), set()))
         primaries = (set(graph.primary.row(row).tolist()) | came) - went
         packed = (
-            int(graph.security[row]), listed[is_group].astype("<i4").tobytes(), listed[~is_group].astype("<i4").tobytes(),
+            int(graph.security[row]), listed[is_group].astype("<i4").tobytes(),
+            listed[~is_group].astype("<i4").tobytes(),
             np.array(sorted(primaries), "<i4").tobytes(),
         )  # fmt: skip
         nested = graph.group_ids[graph.nested.row(row)].astype("<i4").tobytes()

@@ -42,15 +42,11 @@ class Journal:
             connection.exec_driver_sql(
                 "UPDATE about SET value = value WHERE name = 'version'"
             )  # takes the write lock first
-            last = connection.execute(
-                select(table.c.seq, table.c.hash).order_by(table.c.seq.desc()).limit(1)
-            ).first()
+            last = connection.execute(select(table.c.seq, table.c.hash).order_by(table.c.seq.desc()).limit(1)).first()
             seq, previous = (last.seq + 1, last.hash) if last else (1, _FIRST)
             text = json.dumps(body, sort_keys=True, ensure_ascii=True)
             values = {"seq": seq, "at": at.isoformat(), "by": by, "kind": kind, "apply": apply, "body": text}
-            connection.execute(
-                insert(table).values(**values, previous=previous, hash=_hash(values, previous))
-            )
+            connection.execute(insert(table).values(**values, previous=previous, hash=_hash(values, previous)))
         return seq
 
     def rows(self, limit: int | None = None, apply: str = "") -> list[JournalRow]:
@@ -63,10 +59,7 @@ class Journal:
             query = query.limit(limit)
         with self._database.reading() as connection:
             found = connection.execute(query).all()
-        return [
-            JournalRow(r.seq, r.at, r.by, r.kind, r.apply, json.loads(r.body), r.hash)
-            for r in reversed(found)
-        ]
+        return [JournalRow(r.seq, r.at, r.by, r.kind, r.apply, json.loads(r.body), r.hash) for r in reversed(found)]
 
     def broken_at(self) -> Iterator[str]:
         """Yield one line for each row that was changed, is missing or stands out of order."""

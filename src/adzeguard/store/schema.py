@@ -24,9 +24,7 @@ from sqlalchemy import (
 VERSION = 1
 metadata = MetaData()
 
-about = Table(
-    "about", metadata, Column("name", Text, primary_key=True), Column("value", Text, nullable=False)
-)
+about = Table("about", metadata, Column("name", Text, primary_key=True), Column("value", Text, nullable=False))
 
 collection = Table(
     "collection",

@@ -56,17 +56,13 @@ class _Run:
         self.write("intent", {"change": change.model_dump()})
 
     def conclude(self, outcome: Outcome) -> None:
-        self.write(
-            "outcome", {"change": outcome.change.id, "status": outcome.status, "detail": outcome.detail}
-        )
+        self.write("outcome", {"change": outcome.change.id, "status": outcome.status, "detail": outcome.detail})
         with self.lock:
             self.outcomes.append(outcome)
         self.told(outcome)
 
 
-def apply_plan(
-    plan: Plan, estate: Estate, charter: ResolvedCharter, ports: Ports, told: Told
-) -> list[Outcome]:
+def apply_plan(plan: Plan, estate: Estate, charter: ResolvedCharter, ports: Ports, told: Told) -> list[Outcome]:
     """Pass the guards, make the changes in their order, and store what was read back.
 
     Additions come first, then removals. A removal is held back when an addition to the same host failed, or when
@@ -93,9 +89,7 @@ def apply_plan(
     return sorted(run.outcomes, key=lambda outcome: order[outcome.change.id])
 
 
-def _not_held_back(
-    removals: Sequence[Change], run: _Run, estate: Estate, charter: ResolvedCharter
-) -> list[Change]:
+def _not_held_back(removals: Sequence[Change], run: _Run, estate: Estate, charter: ResolvedCharter) -> list[Change]:
     failed = {outcome.change.id: outcome.change for outcome in run.outcomes if outcome.status in _UNDONE}
     if not failed:
         return list(removals)
@@ -105,9 +99,7 @@ def _not_held_back(
     dangerous = next(lockouts(estate, [*done, *allowed], charter.keepers, charter.charter), "")
     for change in removals:
         if change.host in lacking:
-            run.conclude(
-                Outcome(change, Status.HELD_BACK, f"an addition on {change.host} did not come about")
-            )
+            run.conclude(Outcome(change, Status.HELD_BACK, f"an addition on {change.host} did not come about"))
         elif dangerous:
             run.conclude(Outcome(change, Status.HELD_BACK, f"without the additions that failed, {dangerous}"))
     return [] if dangerous else allowed
@@ -139,9 +131,7 @@ def _make(
         list(pool.map(on_one, on_hosts))
 
 
-def _change_host(
-    name: str, changes: Sequence[Change], run: _Run, estate: Estate, hosts_read: dict[str, Host]
-) -> None:
+def _change_host(name: str, changes: Sequence[Change], run: _Run, estate: Estate, hosts_read: dict[str, Host]) -> None:
     driver = run.ports.hosts
     known = estate.hosts_by_name.get(name.casefold())
     for change in changes:
@@ -157,9 +147,7 @@ def _change_host(
 def _change_local_group(
     driver: HostDriver, host: Host, change: Change, run: _Run, hosts_read: dict[str, Host]
 ) -> Outcome:
-    order = LocalGroupChange(
-        Sid(change.group.sid), Sid(change.member.sid), add=change.verb == Verb.ADD_MEMBER
-    )
+    order = LocalGroupChange(Sid(change.group.sid), Sid(change.member.sid), add=change.verb == Verb.ADD_MEMBER)
     try:
         before = driver.read(host.name).group(order.group)
         if before is None:
@@ -187,9 +175,7 @@ def _store_what_was_read(
     """Bring the store up to what is now true, so that the next look does not need a collection."""
     ports = run.ports
     latest = ports.store.latest().facts
-    primaries = {
-        i: rid for sid, rid in changer.primary_read.items() if (i := estate.id_of_sid(sid)) is not None
-    }
+    primaries = {i: rid for sid, rid in changer.primary_read.items() if (i := estate.id_of_sid(sid)) is not None}
     members = _read_again(run, estate)
     if members or primaries or hosts_read:
         facts = CollectionFacts(

@@ -81,9 +81,7 @@ def _known_states(store: EstateStore) -> dict[int, Host]:
     return {host.id: host for host in store.load_hosts()}
 
 
-def read_hosts(
-    driver: HostDriver, computers: Sequence[Host], known: dict[int, Host], progress: Progress
-) -> list[Host]:
+def read_hosts(driver: HostDriver, computers: Sequence[Host], known: dict[int, Host], progress: Progress) -> list[Host]:
     """Read many hosts at once. One that does not answer keeps the state last seen, with the reason as its trouble.
 
     Computers that the driver does not know are left out.

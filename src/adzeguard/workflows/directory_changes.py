@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from adzeguard.core.change.plan import Change, Expected, Verb, expected_primary
 from adzeguard.core.errors import ChangeRefusedError, DirectoryError
 from adzeguard.core.identity import Sid, fold_dn
-from adzeguard.directory.port import DirectoryDriver, Entry, Modification
+from adzeguard.directory.port import DirectoryDriver, Entry, Modification, Operation
 from adzeguard.workflows.outcome import Intent, Outcome, Status
 
 
@@ -21,9 +21,7 @@ class DirectoryChanger:
         """Make one change. `intent` is called right before the first write, and not at all when nothing is written."""
         try:
             return (
-                self._primary(change, intent)
-                if change.verb == Verb.SET_PRIMARY_GROUP
-                else self._member(change, intent)
+                self._primary(change, intent) if change.verb == Verb.SET_PRIMARY_GROUP else self._member(change, intent)
             )
         except ChangeRefusedError as error:
             return Outcome(change, Status.REFUSED, error.message)
@@ -43,7 +41,7 @@ class DirectoryChanger:
         if standing != change.expects:
             return Outcome(change, Status.CONFLICT, f"{change.member.name} is {standing} already")
         intent(change)
-        operation = "add" if change.verb == Verb.ADD_MEMBER else "delete"
+        operation: Operation = "add" if change.verb == Verb.ADD_MEMBER else "delete"
         value = name.encode("utf-8", "surrogateescape")
         self.directory.modify(group.dn, [Modification(operation, "member", (value,))])
         after = self._same(change.group.dn, change.group.sid)
@@ -78,11 +76,7 @@ class DirectoryChanger:
 
 def _state(group: Entry, member_dn: str) -> Expected:
     wanted = fold_dn(member_dn)
-    return (
-        Expected.PRESENT
-        if any(fold_dn(name) == wanted for name in listed_members(group))
-        else Expected.ABSENT
-    )
+    return Expected.PRESENT if any(fold_dn(name) == wanted for name in listed_members(group)) else Expected.ABSENT
 
 
 def listed_members(group: Entry) -> list[str]:

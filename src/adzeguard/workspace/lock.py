@@ -16,17 +16,13 @@ def held(path: Path, task: str) -> Iterator[None]:
         path.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
         handle = os.open(path, os.O_RDWR | os.O_CREAT, 0o600)
     except OSError as error:
-        raise StoreError(
-            f"{path} cannot be opened: {error.strerror}", "Check the rights of the workspace"
-        ) from error
+        raise StoreError(f"{path} cannot be opened: {error.strerror}", "Check the rights of the workspace") from error
     try:
         try:
             fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except BlockingIOError as error:
             holder = os.pread(handle, 200, 0).decode("utf-8", "replace").strip() or "another process"
-            raise StoreBusyError(
-                f"{holder} holds this workspace", "Wait for it to end, and run this again"
-            ) from error
+            raise StoreBusyError(f"{holder} holds this workspace", "Wait for it to end, and run this again") from error
         os.ftruncate(handle, 0)
         os.pwrite(handle, f"adzeguard {task} (process {os.getpid()})".encode(), 0)
         yield

@@ -17,7 +17,8 @@ CHARTER_FOLDER: Final = "charter"
 _LARGEST_FILE: Final = 1024 * 1024
 _KNOWN: Final = {
     "directory": {
-        "kind", "file", "domain", "url", "bind_as", "password_file", "ca_file", "tls_name", "start_tls", "plain_ldap", "timeout",
+        "kind", "file", "domain", "url", "bind_as", "password_file", "ca_file", "tls_name", "start_tls",
+        "plain_ldap", "timeout",
     },
     "hosts": {"kind", "folder"},
     "charter": {"response", "keepers", "privileged"},

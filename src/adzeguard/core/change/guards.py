@@ -14,9 +14,7 @@ from adzeguard.core.wellknown import ADMINISTRATORS, RID_DOMAIN_ADMINS, RID_ENTE
 _HOSTS_NAMED = 5
 
 
-def pass_guards(
-    estate: Estate, changes: Sequence[Change], keepers: Sequence[Principal], charter: Charter
-) -> None:
+def pass_guards(estate: Estate, changes: Sequence[Change], keepers: Sequence[Principal], charter: Charter) -> None:
     """Return quietly, or raise `GuardError` with each reason why the changes must not be made."""
     refusals = list(lockouts(estate, changes, keepers, charter))
     if refusals:
@@ -52,9 +50,7 @@ def _group_lockouts(
         group = ids[sid]
         if group is None:
             continue
-        removals = [
-            c for c in changes if c.host is None and c.group.sid == sid and c.verb == Verb.REMOVE_MEMBER
-        ]
+        removals = [c for c in changes if c.host is None and c.group.sid == sid and c.verb == Verb.REMOVE_MEMBER]
         held, holds = before.inside(frozenset({group})), after.inside(frozenset({group}))
         if not holds and (held or removals):
             name = estate.principal(group).qualified_name
@@ -76,9 +72,7 @@ def _host_lockouts(
     in_directory = [c for c in changes if c.host is None and c.verb == Verb.REMOVE_MEMBER]
     reasons: dict[tuple[str, ...], list[str]] = {}
     blame: dict[tuple[str, ...], list[Change]] = {}
-    for host, before, then in zip(
-        estate.hosts, estate.host_administrators, after.administrators, strict=True
-    ):
+    for host, before, then in zip(estate.hosts, estate.host_administrators, after.administrators, strict=True):
         removals = by_host.get(host.name.casefold(), [])
         if host.state is None or not (removals or after.changed_groups) or at_work[1].among(then):
             continue

@@ -21,9 +21,7 @@ def impact_of(estate: Estate, changes: Sequence[Change]) -> Impact:
     after = outlook(estate, changes)
     hosts = {change.host for change in changes if change.host}
     removed_outsiders = sum(
-        1
-        for c in changes
-        if c.host and c.verb == Verb.REMOVE_MEMBER and estate.id_of_sid(c.member.sid) is None
+        1 for c in changes if c.host and c.verb == Verb.REMOVE_MEMBER and estate.id_of_sid(c.member.sid) is None
     )
     return Impact(
         groups=tuple(_group_impacts(estate, after)),
@@ -49,9 +47,7 @@ def _group_impacts(estate: Estate, after: Outlook) -> Iterable[GroupImpact]:
 
 
 def _names(estate: Estate, ids: Iterable[int]) -> tuple[str, ...]:
-    return tuple(
-        sorted((p.qualified_name for p in estate.catalogue.principals(ids).values()), key=str.casefold)
-    )
+    return tuple(sorted((p.qualified_name for p in estate.catalogue.principals(ids).values()), key=str.casefold))
 
 
 def _person_impacts(estate: Estate, after: Outlook) -> list[PersonImpact]:

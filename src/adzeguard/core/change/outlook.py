@@ -29,9 +29,7 @@ def outlook(estate: Estate, changes: Iterable[Change]) -> Outlook:
     for change in changes:
         if change.host is not None:
             if change.group.sid == ADMINISTRATORS:
-                on_hosts[change.host.casefold()][change.verb == Verb.REMOVE_MEMBER].add(
-                    Sid(change.member.sid)
-                )
+                on_hosts[change.host.casefold()][change.verb == Verb.REMOVE_MEMBER].add(Sid(change.member.sid))
             continue
         group, member = (
             _id(estate, change.group.sid, change.group.dn),
@@ -44,9 +42,7 @@ def outlook(estate: Estate, changes: Iterable[Change]) -> Outlook:
     administrators = []
     for host, members in zip(estate.hosts, estate.host_administrators, strict=True):
         added, removed = on_hosts.get(host.name.casefold(), ((), ()))
-        administrators.append(
-            (members | frozenset(added)) - frozenset(removed) if added or removed else members
-        )
+        administrators.append((members | frozenset(added)) - frozenset(removed) if added or removed else members)
     graph = estate.graph.with_changes(after) if after else estate.graph
     return Outlook(graph, frozenset(changed), tuple(administrators))
 

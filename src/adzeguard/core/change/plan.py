@@ -108,9 +108,7 @@ class Impact(_Model):
     groups: tuple[GroupImpact, ...] = ()
     people: tuple[PersonImpact, ...] = ()
     hosts_touched: int = 0
-    other_entries_removed: int = Field(
-        0, description="Local accounts and unresolved SIDs taken out of local groups."
-    )
+    other_entries_removed: int = Field(0, description="Local accounts and unresolved SIDs taken out of local groups.")
 
 
 class Plan(_Model):

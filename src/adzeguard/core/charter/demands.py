@@ -3,7 +3,8 @@
 The closest `only` wins; includes are added, excludes taken away, keepers stay. See the charter reference.
 """
 
-from collections.abc import Callable, Iterable, Mapping, Set
+from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Set as AbstractSet
 from dataclasses import dataclass, field
 
 from adzeguard.core.charter.resolve import MemberKey, Reference, ResolvedRule
@@ -91,12 +92,10 @@ def _first_by_key(
 
 
 def deviations(
-    demand: Demand, members: Set[MemberKey], keepers: Set[MemberKey], groups: Set[MemberKey]
+    demand: Demand, members: AbstractSet[MemberKey], keepers: AbstractSet[MemberKey], groups: AbstractSet[MemberKey]
 ) -> list[Deviation]:
     """Compare the direct members of a group with what is demanded. `groups` are those members that are groups."""
-    found = [
-        Deviation("missing", key, holding) for key, holding in demand.wanted.items() if key not in members
-    ]
+    found = [Deviation("missing", key, holding) for key, holding in demand.wanted.items() if key not in members]
     for key in members:
         too_many = _too_many(demand, key)
         if too_many is not None and key in keepers:

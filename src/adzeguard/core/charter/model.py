@@ -43,10 +43,8 @@ class Place(_Strict):
 class HostScope(_Strict):
     """On which hosts a rule holds. At least one of everywhere, under and named."""
 
-    everywhere: Literal[True, None] = Field(None, description="On every host.")
-    under: tuple[str, ...] = Field(
-        (), description="On the hosts below these OUs; the base DN may be left off."
-    )
+    everywhere: Literal[True] | None = Field(None, description="On every host.")
+    under: tuple[str, ...] = Field((), description="On the hosts below these OUs; the base DN may be left off.")
     named: tuple[str, ...] = Field((), description="On these hosts; the closest scope there is.")
     except_: tuple[str, ...] = Field((), description="Not on these hosts, whatever else says so.")
 
@@ -85,9 +83,7 @@ class MembershipRule(_Strict):
     only: tuple[PrincipalName, ...] | None = Field(None, description="Exactly these, and nobody else.")
     include: tuple[PrincipalName, ...] = Field((), description="At least these; others stay.")
     exclude: tuple[PrincipalName, ...] = Field((), description="Never these.")
-    nested: Literal["refuse"] | None = Field(
-        None, description="refuse: any group inside the group is a finding."
-    )
+    nested: Literal["refuse"] | None = Field(None, description="refuse: any group inside the group is a finding.")
     reach_only: tuple[PrincipalName, ...] | None = Field(
         None,
         description="Nobody but these may be inside, directly or through any nesting. Told, never corrected.",
@@ -101,15 +97,11 @@ class MembershipRule(_Strict):
 
     @model_validator(mode="after")
     def _demands_something(self) -> "MembershipRule":
-        if (
-            self.only is None
-            and self.reach_only is None
-            and not (self.include or self.exclude or self.nested)
-        ):
+        if self.only is None and self.reach_only is None and not (self.include or self.exclude or self.nested):
             raise ValueError("demands nothing: give only, include, exclude, nested or reach-only")
         both = {n.casefold() for n in (self.only or ()) + self.include} & {n.casefold() for n in self.exclude}
         if both:
-            raise ValueError(f"both wants and excludes {sorted(both)[0]}")
+            raise ValueError(f"both wants and excludes {min(both)}")
         return self
 
     def holds_on(self, day: date) -> bool:

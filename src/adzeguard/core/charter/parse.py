@@ -43,13 +43,10 @@ def _rules_of(document: Document, problems: list[str]) -> list[Rule]:
     if not isinstance(tree, dict):
         problems.append(f"{document.file}:1: a charter begins with: charter: 1")
         return []
-    for key in tree:
-        if key not in ("charter", "rules"):
-            problems.append(f"{document.at((key,))}: {_unknown_key(str(key), ['charter', 'rules'])}")
+    unknown = [key for key in tree if key not in ("charter", "rules")]
+    problems += [f"{document.at((key,))}: {_unknown_key(str(key), ['charter', 'rules'])}" for key in unknown]
     if tree.get("charter") != 1 or isinstance(tree.get("charter"), bool):
-        problems.append(
-            f"{document.at(('charter',))}: the first line must be charter: 1, the version of the format"
-        )
+        problems.append(f"{document.at(('charter',))}: the first line must be charter: 1, the version of the format")
     listed = tree.get("rules") or []
     if not isinstance(listed, list):
         problems.append(f"{document.at(('rules',))}: rules must be a list, each beginning with - id:")
@@ -67,9 +64,7 @@ def _rule(document: Document, index: int, raw: Any, problems: list[str]) -> Rule
     model = _kind_of(raw)
     if model is None:
         hint = _unknown_keys(raw)
-        problems.append(
-            f"{document.at(path)}: rule {name}: says neither group nor hosts with local-group{hint}"
-        )
+        problems.append(f"{document.at(path)}: rule {name}: says neither group nor hosts with local-group{hint}")
         return None
     lines = {where[2:]: line for where, line in document.lines.items() if where[:2] == path}
     try:
@@ -128,9 +123,7 @@ def _in_words(model: type, inner: Path, detail: dict[str, Any]) -> str:  # noqa:
     named = next((str(part) for part in reversed(inner) if isinstance(part, str)), "")
     match detail["type"]:
         case "extra_forbidden":
-            return _unknown_key(
-                key, _keys(HostScope) if inner[0] == "hosts" and len(inner) > 1 else _keys(model)
-            )
+            return _unknown_key(key, _keys(HostScope) if inner[0] == "hosts" and len(inner) > 1 else _keys(model))
         case "missing":
             return f"{key} is missing"
         case "literal_error":

@@ -146,9 +146,9 @@ class _RuleResolver:
                 ("reach-only", rule.reach_only),
             )
         }
-        group = None if on_host else self._group(rule)
-        local_group = self._local_group(rule) if on_host else None
-        scope = self._scope(rule.hosts) if on_host else None
+        group = self._group(rule) if isinstance(rule, GroupRule) else None
+        local_group = self._local_group(rule) if isinstance(rule, LocalGroupRule) else None
+        scope = self._scope(rule.hosts) if isinstance(rule, LocalGroupRule) else None
         if self._failed:
             return None
         return ResolvedRule(
@@ -238,9 +238,7 @@ class _RuleResolver:
         return None
 
     def _scope(self, scope: HostScope) -> ResolvedScope:
-        under = [
-            found for i, dn in enumerate(scope.under) if (found := self._container(("hosts", "under", i), dn))
-        ]
+        under = [found for i, dn in enumerate(scope.under) if (found := self._container(("hosts", "under", i), dn))]
         for key, names in (("named", scope.named), ("except", scope.except_)):
             for i, name in enumerate(names):
                 self._known_host(("hosts", key, i), name)
@@ -253,9 +251,7 @@ class _RuleResolver:
         full = self._estate.domain.full_dn(dn)
         if self._estate.catalogue.by_dn(full) is not None:
             return fold_dn(full)
-        everything = self._estate.catalogue.principals(
-            self._estate.catalogue.of_kind(Kind.OU).tolist()
-        ).values()
+        everything = self._estate.catalogue.principals(self._estate.catalogue.of_kind(Kind.OU).tolist()).values()
         near = difflib.get_close_matches(full, [p.dn for p in everything], 1, 0.6)
         hint = f", did you mean {near[0]!r}?" if near else ""
         self._fail(path, dn, f"there is no {full!r}{hint}")

@@ -12,9 +12,7 @@ from adzeguard.core.principal import Principal
 from adzeguard.core.review import review_groups, review_hosts
 
 
-def all_findings(
-    estate: Estate, charter: ResolvedCharter, privileged: Sequence[Principal] = ()
-) -> list[Finding]:
+def all_findings(estate: Estate, charter: ResolvedCharter, privileged: Sequence[Principal] = ()) -> list[Finding]:
     """Run every check and return what they find, worst first. `privileged` are groups besides the built-in ones."""
     found = [
         *name_problems(charter),

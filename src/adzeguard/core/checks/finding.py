@@ -47,6 +47,4 @@ class Finding:
 
 def worst_first(findings: list[Finding]) -> list[Finding]:
     """Sort for reading: severity, then rule, then subject."""
-    return sorted(
-        findings, key=lambda f: (-f.severity, f.rule, f.check, f.subject.casefold(), f.member.casefold())
-    )
+    return sorted(findings, key=lambda f: (-f.severity, f.rule, f.check, f.subject.casefold(), f.member.casefold()))

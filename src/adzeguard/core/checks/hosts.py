@@ -50,9 +50,7 @@ def _administrators(estate: Estate, host: Host, at_work: KeepersAtWork) -> Itera
     for sid, member in on_host(estate, state, host.name, odd).items():
         if member.kind == Kind.UNRESOLVED:
             message = f"{sid} resolves to nothing: an account that was deleted, or one of another domain"
-            yield Finding(
-                "dangling-member", Severity.MEDIUM, subject, sid, message, evidence={"member_sid": sid}
-            )
+            yield Finding("dangling-member", Severity.MEDIUM, subject, sid, message, evidence={"member_sid": sid})
         elif sid in EVERYONE_LIKE:
             message = f"{member.qualified_name} is inside, which is practically everybody"
             yield Finding(
@@ -72,10 +70,10 @@ def _distribution_groups(estate: Estate, subject: str, members: Iterable[Sid]) -
         group = ids[sid]
         if group is not None and graph.position_of(group) is not None and not graph.grants_access(group):
             name = estate.principal(group).qualified_name
-            message = f"{name} is a distribution group: it gives its members nothing here, until somebody makes it a security group"
-            yield Finding(
-                "distribution-group", Severity.MEDIUM, subject, name, message, evidence={"member_sid": sid}
+            message = (
+                f"{name} is a distribution group: it gives its members nothing here until it is made a security group"
             )
+            yield Finding("distribution-group", Severity.MEDIUM, subject, name, message, evidence={"member_sid": sid})
 
 
 def _is_own(machine_sid: Sid, sid: Sid) -> bool:
@@ -96,7 +94,9 @@ class _NameTwins:
                 continue
             twin = self._twin(group.name)
             if twin is not None:
-                message = f"a local group is called like the directory group {twin.qualified_name}; they are not the same"
+                message = (
+                    f"a local group is called like the directory group {twin.qualified_name}; they are not the same"
+                )
                 evidence = {"local_sid": group.sid, "directory_sid": twin.sid}
                 yield Finding(
                     "name-twin",

@@ -28,9 +28,7 @@ def check_privileged(estate: Estate, groups: Iterable[Principal]) -> Iterator[Fi
     told: set[str] = set()
     for group in groups:
         if estate.graph.expand(group.id).in_cycle:
-            message = (
-                "the group contains itself through others, so every member of the ring is a member of it"
-            )
+            message = "the group contains itself through others, so every member of the ring is a member of it"
             yield Finding("membership-ring", Severity.HIGH, group.qualified_name, "", message)
         for access in members_of(estate, group):
             for finding in _of_member(group, access):

@@ -154,9 +154,7 @@ def hosts_excepted(estate: Estate, charter: ResolvedCharter) -> Iterator[Finding
         for holding in scopes.excepted_on(host):
             rule = holding.rule
             would = [d for review in review_host(estate, charter, host, [holding]) for d in _told(review)]
-            message = (
-                f"the host is excepted by name; otherwise: {'; '.join(would) or 'nothing would deviate'}"
-            )
+            message = f"the host is excepted by name; otherwise: {'; '.join(would) or 'nothing would deviate'}"
             yield Finding(
                 "host-excepted", Severity.NOTE, host.name, "", message, rule.id, rule.rule.owner, "",
                 {"place": rule.rule.place.at("hosts", "except"), "would_deviate": would},

@@ -1,0 +1,44 @@
+"""Fills a freshly provisioned domain through its local database, which is far quicker than over LDAP.
+
+Run by the system's own Python, which has the directory server's library: load_domain.py SMB_CONF SPEC.json
+The specification is a list of operations in their order; prints the SIDs of all accounts and groups as JSON.
+"""
+
+import json
+import sys
+
+import ldb
+from samba.auth import system_session
+from samba.param import LoadParm
+from samba.samdb import SamDB
+
+
+def main() -> None:
+    """Apply the operations in one transaction."""
+    parameters = LoadParm()
+    parameters.load(sys.argv[1])
+    database = SamDB(url=parameters.private_path("sam.ldb"), session_info=system_session(), lp=parameters)
+    with open(sys.argv[2], encoding="utf-8") as file:  # noqa: PTH123 - plain Python of the system
+        operations = json.load(file)
+    database.transaction_start()
+    for operation in operations:
+        if operation["do"] == "add":
+            database.add({"dn": operation["dn"], **operation["values"]})
+        else:
+            message = ldb.Message(ldb.Dn(database, operation["dn"]))
+            for number, (attribute, flag, values) in enumerate(operation["changes"]):
+                flags = {"add": ldb.FLAG_MOD_ADD, "delete": ldb.FLAG_MOD_DELETE, "replace": ldb.FLAG_MOD_REPLACE}
+                message[str(number)] = ldb.MessageElement(values, flags[flag], attribute)
+            database.modify(message)
+    database.transaction_commit()
+    found = database.search(expression="(objectSid=*)", attrs=["sAMAccountName", "objectSid"])
+    sids = {
+        str(entry["sAMAccountName"]).rstrip("$"): database.schema_format_value("objectSid", entry["objectSid"][0]).decode()
+        for entry in found
+        if "sAMAccountName" in entry
+    }
+    json.dump(sids, sys.stdout)
+
+
+if __name__ == "__main__":
+    main()

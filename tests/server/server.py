@@ -1,0 +1,125 @@
+"""A real directory server for the tests: provisioned in a temporary folder, on loopback, ended with the tests."""
+
+import json
+import os
+import shutil
+import signal
+import socket
+import subprocess
+import time
+from dataclasses import dataclass, field
+from pathlib import Path
+
+PASSWORD = "Seahorse-42x"
+NEEDED = ("samba", "samba-tool", "ldapsearch", "ldapmodify")
+HOW_TO_GET = (
+    "the real directory server is missing; as root: apt-get install --no-install-recommends samba samba-ad-dc "
+    "samba-ad-provision samba-dsdb-modules samba-vfs-modules winbind ldap-utils ldb-tools python3-samba"
+)
+
+
+def missing() -> str:
+    """Return why the server cannot be run here, or nothing."""
+    if os.geteuid() != 0:
+        return "the real directory server needs root, for its ports"
+    return "" if all(shutil.which(name) for name in NEEDED) else HOW_TO_GET
+
+
+@dataclass
+class Server:
+    """One running domain controller of LOWMERE, lowmere.example."""
+
+    folder: Path
+    process: subprocess.Popen | None = None
+    sids: dict[str, str] = field(default_factory=dict)
+    url: str = "ldaps://127.0.0.1:636"
+    bind_as: str = r"LOWMERE\Administrator"
+    base: str = "DC=lowmere,DC=example"
+
+    @property
+    def ca_file(self) -> Path:
+        return self.folder / "private/tls/ca.pem"
+
+    @property
+    def tls_name(self) -> str:
+        return f"{socket.gethostname().partition('.')[0].lower()}.lowmere.example"
+
+    @property
+    def password_file(self) -> Path:
+        return self.folder / "password"
+
+    def provision(self) -> None:
+        run = ["samba-tool", "domain", "provision", "--realm=lowmere.example", "--domain=LOWMERE", "--server-role=dc"]
+        run += [f"--adminpass={PASSWORD}", "--dns-backend=SAMBA_INTERNAL", f"--targetdir={self.folder}"]
+        subprocess.run(run, check=True, capture_output=True, timeout=300)
+        conf = self.folder / "etc/smb.conf"
+        only_here = (
+            "[global]\n\tinterfaces = 127.0.0.1\n\tbind interfaces only = yes\n"
+            "\tserver services = ldap, rpc, kdc, s3fs, winbindd, cldap\n"
+        )
+        conf.write_text(conf.read_text().replace("[global]\n", only_here, 1))
+        self.password_file.touch(0o600)
+        self.password_file.write_text(PASSWORD)
+
+    def load(self, operations: list[dict]) -> None:
+        """Add objects while the server stands still."""
+        spec = self.folder / "spec.json"
+        spec.write_text(json.dumps(operations))
+        loader = Path(__file__).with_name("load_domain.py")
+        done = subprocess.run(
+            ["/usr/bin/python3", str(loader), str(self.folder / "etc/smb.conf"), str(spec)],
+            capture_output=True,
+            timeout=600,
+            check=False,
+        )
+        assert done.returncode == 0, done.stderr.decode()
+        self.sids = json.loads(done.stdout)
+
+    def start(self) -> None:
+        conf = str(self.folder / "etc/smb.conf")
+        self.process = subprocess.Popen(
+            ["samba", "-s", conf, "-i", "--debug-stdout", "-d", "0"],
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+            start_new_session=True,
+        )
+        deadline = time.monotonic() + 60
+        while not (self.ca_file.exists() and self._listens()):
+            assert time.monotonic() < deadline, "the directory server did not come up within a minute"
+            assert self.process.poll() is None, "the directory server ended by itself"
+            time.sleep(0.1)
+
+    def _listens(self) -> bool:
+        with socket.socket() as probe:
+            probe.settimeout(1)
+            return probe.connect_ex(("127.0.0.1", 636)) == 0
+
+    def stop(self) -> None:
+        if self.process is not None and self.process.poll() is None:
+            os.killpg(self.process.pid, signal.SIGKILL)
+            self.process.wait(30)
+        deadline = time.monotonic() + 30
+        while self._listens() and time.monotonic() < deadline:
+            time.sleep(0.1)
+
+    def ask(self, query: str, *attributes: str, base: str = "", scope: str = "sub") -> list[dict[str, list[str]]]:
+        """Ask a plain LDAP client, which shares no code with the tool; values of base64 are given as they come."""
+        command = ["ldapsearch", "-LLL", "-o", "ldif-wrap=no", "-E", "pr=500/noprompt", "-H", self.url, "-x"]
+        command += ["-D", self.bind_as, "-y", str(self.password_file), "-b", base or self.base, "-s", scope, query, *attributes]
+        environment = {**os.environ, "LDAPTLS_CACERT": str(self.ca_file), "LDAPTLS_REQCERT": "allow"}
+        done = subprocess.run(command, capture_output=True, text=True, check=False, timeout=300, env=environment)
+        assert done.returncode == 0, done.stderr
+        return [_entry(block) for block in done.stdout.split("\n\n") if block.lstrip().lower().startswith("dn:")]
+
+    def members_of(self, name: str) -> set[str]:
+        """Return the leaf names that a group lists, by the plain client."""
+        found = self.ask(f"(sAMAccountName={name})", "member")
+        return {dn.partition(",")[0].removeprefix("CN=") for dn in found[0].get("member", [])}
+
+
+def _entry(block: str) -> dict[str, list[str]]:
+    values: dict[str, list[str]] = {}
+    for line in block.strip().splitlines():
+        name, _, value = line.partition(":")
+        values.setdefault(name, []).append(value.strip())
+    return values
