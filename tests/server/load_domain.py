@@ -27,17 +27,28 @@ def main() -> None:
         else:
             message = ldb.Message(ldb.Dn(database, operation["dn"]))
             for number, (attribute, flag, values) in enumerate(operation["changes"]):
+                values = [rid_of(database, value) for value in values]
                 flags = {"add": ldb.FLAG_MOD_ADD, "delete": ldb.FLAG_MOD_DELETE, "replace": ldb.FLAG_MOD_REPLACE}
                 message[str(number)] = ldb.MessageElement(values, flags[flag], attribute)
             database.modify(message)
     database.transaction_commit()
     found = database.search(expression="(objectSid=*)", attrs=["sAMAccountName", "objectSid"])
     sids = {
-        str(entry["sAMAccountName"]).rstrip("$"): database.schema_format_value("objectSid", entry["objectSid"][0]).decode()
+        str(entry["sAMAccountName"]).rstrip("$"): database.schema_format_value(
+            "objectSid", entry["objectSid"][0]
+        ).decode()
         for entry in found
         if "sAMAccountName" in entry
     }
     json.dump(sids, sys.stdout)
+
+
+def rid_of(database: SamDB, value: str) -> str:
+    """Turn "rid of NAME" into the relative identifier that the server gave; leave everything else as it is."""
+    if not value.startswith("rid of "):
+        return value
+    [entry] = database.search(expression=f"(sAMAccountName={value[7:]})", attrs=["objectSid"])
+    return database.schema_format_value("objectSid", entry["objectSid"][0]).decode().rpartition("-")[2]
 
 
 if __name__ == "__main__":

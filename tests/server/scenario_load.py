@@ -36,7 +36,9 @@ def operations(scenario: Scenario) -> list[dict]:
         dn = dn_of.get(name, f"CN={name},{container},{BASE_DN}")
         if members:
             found.append(_modify(dn, ("member", "add", [dn_of[m] for m in sorted(set(members))])))
-    found += primary_switches([(p.dn, p.primary_group, 512) for p in scenario.people if p.primary_group == "Domain Admins"])
+    found += primary_switches(
+        [(p.dn, p.primary_group, 512) for p in scenario.people if p.primary_group == "Domain Admins"]
+    )
     return found
 
 

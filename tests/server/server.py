@@ -105,7 +105,18 @@ class Server:
     def ask(self, query: str, *attributes: str, base: str = "", scope: str = "sub") -> list[dict[str, list[str]]]:
         """Ask a plain LDAP client, which shares no code with the tool; values of base64 are given as they come."""
         command = ["ldapsearch", "-LLL", "-o", "ldif-wrap=no", "-E", "pr=500/noprompt", "-H", self.url, "-x"]
-        command += ["-D", self.bind_as, "-y", str(self.password_file), "-b", base or self.base, "-s", scope, query, *attributes]
+        command += [
+            "-D",
+            self.bind_as,
+            "-y",
+            str(self.password_file),
+            "-b",
+            base or self.base,
+            "-s",
+            scope,
+            query,
+            *attributes,
+        ]
         environment = {**os.environ, "LDAPTLS_CACERT": str(self.ca_file), "LDAPTLS_REQCERT": "allow"}
         done = subprocess.run(command, capture_output=True, text=True, check=False, timeout=300, env=environment)
         assert done.returncode == 0, done.stderr

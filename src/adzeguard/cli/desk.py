@@ -127,5 +127,5 @@ def _driver(group: str, kind: str) -> Any:
 
     found = next(iter(entry_points(group=group, name=kind)), None)
     if found is None:
-        raise SettingsError(f"there is no driver {kind!r} installed in {group}", "Install the package that brings it")
+        raise SettingsError(f"there is no driver '{kind}' installed in {group}", "Install the package that brings it")
     return found.load()

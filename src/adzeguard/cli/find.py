@@ -34,7 +34,7 @@ def command(part: str, kind: str | None, limit: int, form: str, output: Path | N
     found = catalogue.principals(ids)
     wanted = [found[i] for i in ids if i in found and (not kind or found[i].kind == Kind[kind.upper()])]
     put_listing(
-        found_listing(wanted[:limit], f"Objects like {part!r}" if part else "Objects", more=len(wanted) > limit),
+        found_listing(wanted[:limit], f"Objects like '{part}'" if part else "Objects", more=len(wanted) > limit),
         form,
         output,
     )

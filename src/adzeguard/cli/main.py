@@ -46,7 +46,7 @@ class Commands(click.Group):
         if args and args[0] not in COMMANDS and not args[0].startswith("-"):
             near = difflib.get_close_matches(args[0], COMMANDS, 1, 0.5)
             hint = f" Did you mean {near[0]}?" if near else ""
-            ctx.fail(f"There is no command {args[0]!r}.{hint}")
+            ctx.fail(f"There is no command '{args[0]}'.{hint}")
         return super().resolve_command(ctx, args)
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:  # noqa: ARG002 - Click's own

@@ -63,6 +63,6 @@ def check_rules(named: tuple[str, ...], known: set[str]) -> None:
         if rule not in known:
             near = difflib.get_close_matches(rule, known, 1)
             raise UsageError(
-                f"the charter has no rule {rule!r}",
+                f"the charter has no rule '{rule}'",
                 f"Did you mean {near[0]}?" if near else "See: adzeguard charter lint",
             )

@@ -79,7 +79,7 @@ def _on_host(desk: Desk, name: str, local_group: str | None) -> "Listing":
         sid = sid or (named.sid if named else None)
         if sid is None or host.state.group(sid) is None:
             have = ", ".join(group.name for group in host.state.groups)
-            raise UsageError(f"{host.name} has no local group {label!r}", f"It has: {have}")
+            raise UsageError(f"{host.name} has no local group '{label}'", f"It has: {have}")
     if host.trouble:
         say(f"{host.name} did not answer at the last collection: {host.trouble}")
     if host.state is None or sid is None:

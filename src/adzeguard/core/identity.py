@@ -23,10 +23,10 @@ class Sid(str):
         parts = text.strip().upper().split("-")
         digits = all(part.isascii() and part.isdigit() for part in parts[1:])
         if parts[0] != "S" or not digits or not 3 <= len(parts) <= _LONGEST_SID + 3:  # noqa: PLR2004 - S, revision, authority
-            raise InputError(f"{text!r} is not a SID", "A SID looks like S-1-5-21-1-2-3-500")
+            raise InputError(f"'{text}' is not a SID", "A SID looks like S-1-5-21-1-2-3-500")
         numbers = [int(part) for part in parts[1:]]
         if numbers[0] != 1 or numbers[1] >= 1 << 48 or any(n >= 1 << 32 for n in numbers[2:]):
-            raise InputError(f"{text!r} is not a SID: a part is out of range", "Only revision 1 exists")
+            raise InputError(f"'{text}' is not a SID: a part is out of range", "Only revision 1 exists")
         return cls("S-" + "-".join(str(number) for number in numbers))
 
     @classmethod
@@ -74,10 +74,10 @@ def split_dn(dn: str) -> list[str]:
             position += 2
             continue
         if dn[position] == ",":
-            parts.append(dn[start:position].strip())
+            parts.append(_trimmed(dn[start:position]))
             start = position + 1
         position += 1
-    parts.append(dn[start:].strip())
+    parts.append(_trimmed(dn[start:]))
     return parts
 
 
@@ -93,7 +93,14 @@ def fold_dn(dn: str) -> str:
 
 def _fold_relative_name(part: str) -> str:
     attribute, _, value = part.partition("=")
-    return f"{attribute.strip()}={escape_dn_value(unescape_dn_value(value.strip()))}".casefold()
+    return f"{attribute.strip()}={escape_dn_value(unescape_dn_value(_trimmed(value)))}".casefold()
+
+
+def _trimmed(part: str) -> str:
+    """Take away the spaces around a part, but not one that is escaped because it belongs to the value."""
+    bare = part.strip(" ")
+    backslashes = len(bare) - len(bare.rstrip("\\"))
+    return bare + " " if backslashes % 2 and part.rstrip(" ") != part else bare
 
 
 def parent_dn(dn: str) -> str:

@@ -11,6 +11,7 @@ from adzeguard.core.principal import Flag, Kind, Principal
 from adzeguard.core.wellknown import BUILTIN_AUTHORITY, WELL_KNOWN, local_group_name
 
 _CANDIDATES_SHOWN = 12
+_SHORTEST_PIECE = 3
 WELL_KNOWN_PREFIX = "well-known"
 BUILTIN_PREFIX = "BUILTIN"
 
@@ -27,7 +28,7 @@ def resolve(estate: Estate, typed: str) -> Principal:
         return found[0]
     if found:
         raise AmbiguousNameError(
-            f"{typed!r} is the name of {len(found)} objects:\n{candidate_lines(found)}",
+            f"'{typed}' is the name of {len(found)} objects:\n{candidate_lines(found)}",
             "Name one by its SID or DN",
         )
     raise _unknown(estate, typed)
@@ -84,7 +85,7 @@ def _bare(estate: Estate, typed: str) -> list[Principal]:
     if found and twins:
         lines = candidate_lines(found) + "\n" + _twin_line(typed, twins)
         raise AmbiguousNameError(
-            f"{typed!r} is the name of a directory object and of a local group:\n{lines}",
+            f"'{typed}' is the name of a directory object and of a local group:\n{lines}",
             rf"Write {found[0].qualified_name} for the directory's, or --host HOST for a host's",
         )
     return found
@@ -109,15 +110,15 @@ def _unknown(estate: Estate, typed: str) -> UnknownNameError | AmbiguousNameErro
         lines = [candidate_lines(candidates)] if candidates else []
         lines += [_twin_line(part, twins)] if twins else []
         return AmbiguousNameError(
-            f"nothing is called exactly {typed!r}; this comes near:\n" + "\n".join(lines),
+            f"nothing is called exactly '{typed}'; this comes near:\n" + "\n".join(lines),
             "Give the whole name",
         )
     if local and local.casefold() not in _authorities(estate):
         return UnknownNameError(
-            f"{typed!r}: there is no domain {local!r} here",
+            f"'{typed}': there is no domain '{local}' here",
             rf"This directory is {estate.domain.short_name}\…",
         )
-    return UnknownNameError(f"nothing in the directory is called {typed!r}", "Try: adzeguard find PART-OF-THE-NAME")
+    return UnknownNameError(f"nothing in the directory is called '{typed}'", "Try: adzeguard find PART-OF-THE-NAME")
 
 
 def _authorities(estate: Estate) -> set[str]:
@@ -133,16 +134,20 @@ def _authorities(estate: Estate) -> set[str]:
 def suggestions(estate: Estate, part: str) -> list[Principal]:
     """Return the objects whose names contain the text; where none does, those whose names begin or end like it."""
     catalogue = estate.catalogue
-    stem = len(part) // 2 + 1
-    for piece in (part, part[:stem], part[-stem:]):
-        if len(piece) < 2:  # noqa: PLR2004 - one letter suggests everything
-            continue
+    for piece in _pieces(part):
         found = catalogue.principals(catalogue.containing(piece, 200))
         if found:
             near = difflib.get_close_matches(part, [p.name for p in found.values()], _CANDIDATES_SHOWN, 0.0)
             ranked = sorted(found.values(), key=lambda p: (near.index(p.name) if p.name in near else len(near), p.name))
             return ranked[:_CANDIDATES_SHOWN]
     return []
+
+
+def _pieces(part: str) -> list[str]:
+    """The text itself, then its beginning and its end, shorter and shorter; one or two letters suggest everything."""
+    sizes = dict.fromkeys((len(part) // 2 + 1, _SHORTEST_PIECE))
+    pieces = [part] + [piece for size in sizes for piece in (part[:size], part[-size:])]
+    return [piece for piece in pieces if len(piece) >= _SHORTEST_PIECE or piece == part != ""]
 
 
 def candidate_lines(found: Iterable[Principal]) -> str:
@@ -160,7 +165,7 @@ def resolve_host(estate: Estate, typed: str) -> Host:
     near += [folded for folded in sorted(estate.hosts_by_name) if name.casefold() in folded and folded not in near][:5]
     known = [estate.hosts_by_name[folded].name for folded in near]
     way_out = f"Near are: {', '.join(known)}" if known else "Try: adzeguard find --kind computer"
-    raise UnknownNameError(f"there is no host {typed!r}", way_out)
+    raise UnknownNameError(f"there is no host '{typed}'", way_out)
 
 
 def on_host(estate: Estate, state: HostState, host_name: str, sids: Iterable[Sid]) -> dict[Sid, Principal]:

@@ -34,7 +34,7 @@ def open_driver(options: Options, secret: Secret) -> "LdapDirectory":
 
 def _seconds(text: str) -> int:
     if not text.isdecimal() or not 0 < int(text) <= _LONGEST_WAIT:
-        raise SettingsError(f"[directory] timeout must be 1 to {_LONGEST_WAIT} whole seconds, not {text!r}")
+        raise SettingsError(f"[directory] timeout must be 1 to {_LONGEST_WAIT} whole seconds, not '{text}'")
     return int(text)
 
 

@@ -85,10 +85,10 @@ class Address:
         try:
             scheme, _ = urlsplit(self.url).scheme, self.port
         except ValueError as error:
-            raise SettingsError(f"{self.url!r} is no address: {error}", "Write ldaps://host:636") from error
+            raise SettingsError(f"'{self.url}' is no address: {error}", "Write ldaps://host:636") from error
         if scheme not in ("ldap", "ldaps") or not self.host:
             raise SettingsError(
-                f"{self.url!r} is no address of a directory server", "Write ldaps://host or ldap://host"
+                f"'{self.url}' is no address of a directory server", "Write ldaps://host or ldap://host"
             )
         if scheme == "ldap" and not (self.start_tls or self.plain):
             raise SettingsError(
@@ -300,7 +300,7 @@ def _connect(address: Address, bind_as: str, password: str) -> Any:
         code = connection.result["result"]
         if code == _INVALID_CREDENTIALS:
             raise CredentialsRefusedError(
-                f"{address.url} does not accept the name {bind_as!r} with this password",
+                f"{address.url} does not accept the name '{bind_as}' with this password",
                 "Check --bind-as and the password (file, ADZEGUARD_PASSWORD, keyring)",
             )
         if code == _NOT_ALLOWED_WHILE_PLAIN:
@@ -339,7 +339,7 @@ def _translated(address: Address) -> Iterator[None]:
         raise _certificate_refused(address, str(error)) from error
     except LDAPSSLConfigurationError as error:
         raise SettingsError(
-            f"the CA file {address.ca_file!r} cannot be used: {error}", "Name it with --ca-file"
+            f"the CA file '{address.ca_file}' cannot be used: {error}", "Name it with --ca-file"
         ) from error
     except LDAPInvalidDnError as error:
         raise ChangeRefusedError(f"not a distinguished name: {error}") from error
@@ -361,9 +361,9 @@ def _translated(address: Address) -> Iterator[None]:
 
 
 def _certificate_refused(address: Address, text: str) -> CertificateRefusedError:
-    if "match" in text and "certificate" in text and "verify failed" not in text:
+    if "mismatch" in text or "doesn't match" in text:
         return CertificateRefusedError(
-            f"the certificate of {address.url} is for another name than {address.tls_name or address.host!r}",
+            f"the certificate of {address.url} is for another name than {address.tls_name or address.host}",
             "Name the one it bears with --tls-name",
         )
     return CertificateRefusedError(

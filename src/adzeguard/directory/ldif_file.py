@@ -69,7 +69,7 @@ class LdifFile:
             raise ChangeRefusedError(f"there is no {dn}")
         changed = list(records[key].values)
         for modification in modifications:
-            self._check_names(records, modification)
+            _check_names(records, records[key], modification)
             changed = _modified(dn, changed, modification)
         _replace(records, key, changed)
         for modification in modifications:
@@ -79,12 +79,6 @@ class LdifFile:
 
     def close(self) -> None:
         """Nothing is held open."""
-
-    def _check_names(self, records: dict[str, Record], modification: Modification) -> None:
-        if modification.attribute.lower() in _DN_VALUED and modification.operation == "add":
-            for value in modification.values:
-                if fold_dn(value.decode("utf-8", "surrogateescape")) not in records:
-                    raise ChangeRefusedError(f"there is no {value.decode('utf-8', 'replace')}")
 
     def _current(self) -> dict[str, Record]:
         """Return the records, read again when somebody else has written the file."""
@@ -135,6 +129,20 @@ class LdifFile:
         self._records = records
         status = self._path.stat()
         self._seen = (status.st_mtime_ns, status.st_size, status.st_ino)
+
+
+def _check_names(records: dict[str, Record], changed: Record, modification: Modification) -> None:
+    """Refuse to add what does not exist, or a member whose primary group it is, as a directory server does."""
+    if modification.attribute.lower() not in _DN_VALUED or modification.operation != "add":
+        return
+    sid = _entry(changed).first("objectsid")
+    for value in modification.values:
+        named = records.get(fold_dn(value.decode("utf-8", "surrogateescape")))
+        if named is None:
+            raise ChangeRefusedError(f"there is no {value.decode('utf-8', 'replace')}")
+        primary = _entry(named).number("primarygroupid")
+        if modification.attribute.lower() == "member" and sid and primary and Sid.from_bytes(sid).rid == primary:
+            raise ChangeRefusedError(f"{changed.dn} is the primary group of {named.dn} already")
 
 
 def _entry(record: Record) -> Entry:

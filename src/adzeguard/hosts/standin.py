@@ -100,7 +100,7 @@ class StandinHosts:
     def _path(self, host: str) -> Path:
         # The name comes from the directory: it must not lead out of the folder.
         if not host or host.startswith(".") or any(c in host for c in "/\\\0"):
-            raise HostUnknownError(f"{host!r} cannot be the name of a host")
+            raise HostUnknownError(f"'{host}' cannot be the name of a host")
         return self._folder / f"{host.upper()}.json"
 
     def _answering(self, host: str) -> _HostFile:

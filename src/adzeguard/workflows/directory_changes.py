@@ -37,9 +37,11 @@ class DirectoryChanger:
             gone = change.group.name if group is None else change.member.name
             return Outcome(change, Status.CONFLICT, f"{gone} is not where the plan saw it")
         name = member.dn if member else change.member.dn
-        standing = _state(group, name)
+        standing = Expected.PRESENT if _is_primary(group, member) else _state(group, name)
         if standing != change.expects:
             return Outcome(change, Status.CONFLICT, f"{change.member.name} is {standing} already")
+        if change.verb == Verb.REMOVE_MEMBER and _is_primary(group, member):
+            return Outcome(change, Status.CONFLICT, f"{change.group.name} is the primary group of {change.member.name}")
         intent(change)
         operation: Operation = "add" if change.verb == Verb.ADD_MEMBER else "delete"
         value = name.encode("utf-8", "surrogateescape")
@@ -77,6 +79,13 @@ class DirectoryChanger:
 def _state(group: Entry, member_dn: str) -> Expected:
     wanted = fold_dn(member_dn)
     return Expected.PRESENT if any(fold_dn(name) == wanted for name in listed_members(group)) else Expected.ABSENT
+
+
+def _is_primary(group: Entry, member: Entry | None) -> bool:
+    """Tell whether the group is the primary one of an account, which it then holds without listing it."""
+    packed = group.first("objectsid")
+    rid = member.number("primarygroupid") if member else 0
+    return packed is not None and rid != 0 and Sid.from_bytes(packed).rid == rid
 
 
 def listed_members(group: Entry) -> list[str]:

@@ -140,7 +140,7 @@ class _Builder:
         self._check(event, line)
         if self._open and isinstance(self._open[-1], dict) and self._keys[-1] is None:
             if event.value in self._open[-1]:
-                self._refuse(line, f"the key {event.value!r} stands here twice")
+                self._refuse(line, f"the key '{event.value}' stands here twice")
             self._keys[-1] = event.value
             self.lines[(*self._path, event.value)] = line
             return

@@ -96,7 +96,7 @@ def read_workspace(folder: Path) -> Workspace:
     charter = tree.get("charter", {})
     response = charter.get("response", "alert")
     if response not in ("alert", "correct"):
-        raise SettingsError(f"{path}: [charter] response must be 'alert' or 'correct', not {response!r}")
+        raise SettingsError(f"{path}: [charter] response must be 'alert' or 'correct', not '{response}'")
     return Workspace(
         folder,
         directory,

@@ -107,9 +107,9 @@ def _unknown_keys(raw: dict[str, Any]) -> str:
 def _unknown_key(key: str, known: list[str]) -> str:
     near = difflib.get_close_matches(key, known, 1, 0.4)
     return (
-        f"unknown key {key!r}, did you mean {near[0]!r}?"
+        f"unknown key '{key}', did you mean '{near[0]}'?"
         if near
-        else f"unknown key {key!r}, known are {', '.join(known)}"
+        else f"unknown key '{key}', known are {', '.join(known)}"
     )
 
 
@@ -130,18 +130,18 @@ def _in_words(model: type, inner: Path, detail: dict[str, Any]) -> str:  # noqa:
             near = difflib.get_close_matches(
                 str(detail["input"]), detail["ctx"]["expected"].replace("'", "").split(" or "), 1
             )
-            hint = f", did you mean {near[0]!r}?" if near else ""
-            return f"{named} must be {detail['ctx']['expected']}, not {detail['input']!r}{hint}"
+            hint = f", did you mean '{near[0]}'?" if near else ""
+            return f"{named} must be {detail['ctx']['expected']}, not '{detail['input']}'{hint}"
         case "string_pattern_mismatch":
-            return f"{named} {detail['input']!r} must be lower-case words joined by dashes"
+            return f"{named} '{detail['input']}' must be lower-case words joined by dashes"
         case "value_error":
             return f"{named} {detail['ctx']['error']}".strip()
         case "tuple_type":
             return f"{named} must be a list, like [ one, two ]"
         case "string_type":
-            return f"{named} must hold text, not {detail['input']!r}"
+            return f"{named} must hold text, not '{detail['input']}'"
         case "date_type":
-            return f"{named} must be a date like 2027-01-31, not {detail['input']!r}"
+            return f"{named} must be a date like 2027-01-31, not '{detail['input']}'"
         case _:
             return f"{named}: {detail['msg'].lower()}"
 

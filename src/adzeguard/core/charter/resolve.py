@@ -182,7 +182,7 @@ class _RuleResolver:
             self._fail(
                 path,
                 name,
-                f"{name!r} is of a host, and a directory group holds only what is in the directory",
+                f"'{name}' is of a host, and a directory group holds only what is in the directory",
             )
             return None
         return self._principal(path, name)
@@ -199,11 +199,11 @@ class _RuleResolver:
         if len(found) == 1:
             return found[0]
         if found:
-            self._fail(path, name, f"{name!r} stands for {len(found)} objects:\n{candidate_lines(found)}")
+            self._fail(path, name, f"'{name}' stands for {len(found)} objects:\n{candidate_lines(found)}")
         else:
             near = suggestions(self._estate, name.rpartition("\\")[2].partition("@")[0])
-            hint = f", did you mean {near[0].qualified_name!r}?" if near else ""
-            self._fail(path, name, f"nothing is called {name!r}{hint}")
+            hint = f", did you mean '{near[0].qualified_name}'?" if near else ""
+            self._fail(path, name, f"nothing is called '{name}'{hint}")
         return None
 
     def _bare(self, name: str) -> str:
@@ -214,12 +214,12 @@ class _RuleResolver:
         if twins:
             candidates.append(rf"local\{name} (local group on {len(twins)} hosts)")
         meant = ", or ".join(candidates) if candidates else rf"DOMAIN\{name} or local\{name}"
-        return f"{name!r} does not say where it stands: write {meant}"
+        return f"'{name}' does not say where it stands: write {meant}"
 
     def _group(self, rule: GroupRule) -> Principal | None:
         found = self._principal(("group",), rule.group)
         if found is not None and found.kind != Kind.GROUP:
-            self._fail(("group",), rule.group, f"{rule.group!r} is a {found.kind.label}, not a group")
+            self._fail(("group",), rule.group, f"'{rule.group}' is a {found.kind.label}, not a group")
         return found
 
     def _local_group(self, rule: LocalGroupRule) -> Sid | LocalName | None:
@@ -229,11 +229,11 @@ class _RuleResolver:
         if name in LOCAL_GROUPS:
             return LOCAL_GROUPS[name]
         near = difflib.get_close_matches(name.casefold().replace(" ", "-"), LOCAL_GROUPS, 1, 0.4)
-        hint = f"did you mean {near[0]!r}? " if near else ""
+        hint = f"did you mean '{near[0]}'? " if near else ""
         self._fail(
             ("local-group",),
             name,
-            rf"{name!r} is no local group that every host has; {hint}A host's own is local\{name}",
+            rf"'{name}' is no local group that every host has; {hint}A host's own is local\{name}",
         )
         return None
 
@@ -253,12 +253,12 @@ class _RuleResolver:
             return fold_dn(full)
         everything = self._estate.catalogue.principals(self._estate.catalogue.of_kind(Kind.OU).tolist()).values()
         near = difflib.get_close_matches(full, [p.dn for p in everything], 1, 0.6)
-        hint = f", did you mean {near[0]!r}?" if near else ""
-        self._fail(path, dn, f"there is no {full!r}{hint}")
+        hint = f", did you mean '{near[0]}'?" if near else ""
+        self._fail(path, dn, f"there is no '{full}'{hint}")
         return None
 
     def _known_host(self, path: tuple[str | int, ...], name: str) -> None:
         if name.casefold() not in self._estate.hosts_by_name:
             near = difflib.get_close_matches(name.casefold(), list(self._estate.hosts_by_name), 1, 0.5)
-            hint = f", did you mean {self._estate.hosts_by_name[near[0]].name!r}?" if near else ""
-            self._fail(path, name, f"there is no host {name!r}{hint}")
+            hint = f", did you mean '{self._estate.hosts_by_name[near[0]].name}'?" if near else ""
+            self._fail(path, name, f"there is no host '{name}'{hint}")

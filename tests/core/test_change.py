@@ -1,0 +1,215 @@
+"""Plans: what they change, what they come to, and what must never be applied."""
+
+from datetime import date
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from adzeguard.core.access import hosts_per_person, members_of, members_on_host
+from adzeguard.core.change.build import draft_plan
+from adzeguard.core.change.guards import lockouts, pass_guards
+from adzeguard.core.change.impact import impact_of
+from adzeguard.core.change.plan import Change, Expected, Named, Verb
+from adzeguard.core.charter.model import Charter
+from adzeguard.core.charter.parse import parse_charter
+from adzeguard.core.charter.resolve import ResolvedCharter, resolve_charter
+from adzeguard.core.errors import GuardError
+from adzeguard.core.estate import Estate
+from adzeguard.core.keepers import default_keepers
+from adzeguard.core.review import review_groups, review_hosts
+from adzeguard.core.wellknown import ADMINISTRATORS
+from adzeguard.workspace.charter_yaml import document_of
+from tests.estates import directory, estate
+
+OU = "OU=Kiosks"
+
+
+def charter_of(text: str, of: Estate) -> ResolvedCharter:
+    charter = parse_charter([document_of("charter: 1\nrules:\n" + text, "charter.yaml")])
+    return resolve_charter(charter, of, date(2026, 11, 23), "correct", default_keepers(of))
+
+
+def changes_of(charter: ResolvedCharter, of: Estate) -> tuple[Change, ...]:
+    reviews = [*review_groups(of, charter), *review_hosts(of, charter)]
+    return draft_plan(of, reviews).changes
+
+
+@pytest.mark.parametrize(
+    ("admins", "disabled", "kiosk", "rules", "refused"),
+    [
+        pytest.param(
+            ["ada"], ["Administrator"], ["Domain Admins"], r"- {id: none, group: LOWMERE\Domain Admins, only: []}",
+            r"LOWMERE\Domain Admins would be left without a keeper", id="the last enabled administrator",
+        ),
+        pytest.param(
+            ["ada"], [], ["Helpers", "ben"], r"- {id: shut, hosts: {under: OU=Kiosks}, local-group: administrators, only: [LOWMERE\ben]}",
+            "host KIOSK-1 would be left without a keeper", id="a keeper who comes in through a nested group",
+        ),
+        pytest.param(
+            ["Administrator", "ada"], [], ["Domain Admins", "ben", "cleo"],
+            r"- {id: fine, hosts: {under: OU=Kiosks}, local-group: administrators, only: [LOWMERE\ben]}",
+            "", id="the administrators group is a keeper and stays",
+        ),
+        pytest.param(
+            ["ada"], ["Administrator", "ada"], ["Domain Admins", "ben", "cleo"],
+            r"- {id: dead, hosts: {under: OU=Kiosks}, local-group: administrators, only: [LOWMERE\ben]}",
+            "host KIOSK-1 would be left without a keeper", id="keepers without an enabled account count for nothing",
+        ),
+    ],
+)  # fmt: skip
+def test_a_plan_that_locks_the_keepers_out_is_refused(
+    admins: list[str], disabled: list[str], kiosk: list[str], rules: str, refused: str
+) -> None:
+    """A host or a group that controls the directory keeps an enabled keeper; the refusal names rule and place."""
+    groups = {"Domain Admins": ["Administrator", *admins], "Helpers": ["ada"]}
+    groups["Domain Admins"] = sorted(set(groups["Domain Admins"]))
+    whole = directory(["Administrator", "ada", "ben", "cleo"], groups, disabled=disabled, computers={"KIOSK-1": OU})
+    of = estate(whole, {"KIOSK-1": kiosk})
+    charter = charter_of(rules, of)
+    changes = changes_of(charter, of)
+
+    assert changes
+    if not refused:
+        pass_guards(of, changes, charter.keepers, charter.charter)
+        return
+    with pytest.raises(GuardError) as raised:
+        pass_guards(of, changes, charter.keepers, charter.charter)
+    assert refused in str(raised.value)
+    assert "(charter.yaml:3)" in str(raised.value)
+
+
+def test_emptying_the_administrators_is_noticed_on_every_host_that_relies_on_them() -> None:
+    """A change in the directory alone that leaves hosts without a keeper is refused for those hosts as well."""
+    groups = {"Domain Admins": ["Administrator", "Inner"], "Inner": ["ada"]}
+    whole = directory(
+        ["Administrator", "ada"], groups, disabled=["Administrator"], computers={"KIOSK-1": OU, "KIOSK-2": OU}
+    )
+    of = estate(whole, {"KIOSK-1": ["Domain Admins"], "KIOSK-2": ["local"]})
+    [inner], [ada] = whole.objects.by_name("Inner"), whole.objects.by_name("ada")
+    change = Change(
+        id="c1", verb=Verb.REMOVE_MEMBER, group=Named.of(of.principal(inner)), member=Named.of(of.principal(ada)),
+        expects=Expected.PRESENT, rule="by-hand",
+    )  # fmt: skip
+    reasons = list(lockouts(of, [change], default_keepers(of), Charter()))
+
+    assert any("LOWMERE\\Domain Admins would be left" in reason for reason in reasons)
+    assert any("host KIOSK-1 would be left" in reason for reason in reasons)
+    assert not any("KIOSK-2" in reason for reason in reasons)
+
+
+def test_a_member_by_primary_group_leaves_in_three_steps() -> None:
+    """Another group is listed, becomes the primary one, and only then is the entry taken out of the old one."""
+    whole = directory(["Administrator", "ada"], {"Domain Admins": ["Administrator"], "Domain Users": []})
+    [ada], [admins] = whole.objects.by_name("ada"), whole.objects.by_name("Domain Admins")
+    rows = [row._replace(primary_group_rid=512) if i == ada else row for i, row in whole.objects.all_rows()]
+    from adzeguard.core.assembly import assemble
+    from adzeguard.core.objects import Observed
+
+    members = {admins: ("CN=Administrator,OU=People,DC=lowmere,DC=example",)}
+    of = estate(
+        assemble(whole.objects.domain, [Observed(r, members.get(i, ())) for i, r in enumerate(rows)], range(len(rows)))
+    )
+    charter = charter_of(r"- {id: two, group: LOWMERE\Domain Admins, only: [LOWMERE\Administrator]}", of)
+
+    assert [(c.verb.value, c.group.name) for c in changes_of(charter, of)] == [
+        ("add-member", r"LOWMERE\Domain Users"),
+        ("set-primary-group", r"LOWMERE\Domain Users"),
+        ("remove-member", r"LOWMERE\Domain Admins"),
+    ]
+
+
+@st.composite
+def plans(draw: st.DrawFn) -> tuple[Estate, Estate, list[Change]]:
+    """An estate, the estate as it is after some changes, and the changes."""
+    people = [f"p{n}" for n in range(6)]
+    names = ["g0", "g1", "g2", "g3"]
+    before = {
+        g: sorted(draw(st.sets(st.sampled_from([*people, *(n for n in names if n != g)]), max_size=4))) for g in names
+    }
+    hosts = {f"H{n}": sorted(draw(st.sets(st.sampled_from([*people, *names, "local"]), max_size=4))) for n in range(4)}
+    computers = dict.fromkeys(hosts, OU)
+    distribution = draw(st.sets(st.sampled_from(names), max_size=1))
+    old = estate(directory(people, before, computers=computers, distribution=distribution), hosts)
+    after, hosts_after, changes = {g: list(m) for g, m in before.items()}, {h: list(m) for h, m in hosts.items()}, []
+    for number in range(draw(st.integers(1, 5))):
+        target = draw(st.sampled_from([*names, *hosts]))
+        lists = after if target in after else hosts_after
+        member = draw(st.sampled_from([*people, *names]))
+        if member == target or (
+            target in names
+            and number
+            and any(c.group.name.endswith(target) and c.member.name.endswith(member) for c in changes)
+        ):
+            continue
+        verb = Verb.REMOVE_MEMBER if member in lists[target] else Verb.ADD_MEMBER
+        if any(
+            c.group.name == f"LOWMERE\\{target}" or c.host == target
+            for c in changes
+            if c.member.name == f"LOWMERE\\{member}"
+        ):
+            continue
+        lists[target].remove(member) if verb == Verb.REMOVE_MEMBER else lists[target].append(member)
+        [found] = old.catalogue.by_name(member)
+        group = Named(name="administrators", sid=ADMINISTRATORS)
+        if target in names:
+            [of_directory] = old.catalogue.by_name(target)
+            group = Named.of(old.principal(of_directory))
+        host = target if target in hosts else None
+        changes.append(
+            Change(
+                id=f"c{number}",
+                verb=verb,
+                host=host,
+                group=group,
+                member=Named.of(old.principal(found)),
+                expects="",
+                rule="r",
+            )
+        )
+    new = estate(directory(people, after, computers=computers, distribution=distribution), hosts_after)
+    return old, new, changes
+
+
+@given(plans())
+def test_the_impact_is_the_difference_between_before_and_after(drawn: tuple[Estate, Estate, list[Change]]) -> None:
+    """Gains and losses, of groups and of hosts, equal those seen by looking at both estates in full."""
+    old, new, changes = drawn
+    impact = impact_of(old, changes)
+    gains, loses = {}, {}
+    for name in ("g0", "g1", "g2", "g3"):
+        [group] = old.catalogue.by_name(name)
+        was, will = (
+            {a.principal.qualified_name for a in members_of(e, e.principal(group)) if a.principal.is_person}
+            for e in (old, new)
+        )
+        gains |= {rf"LOWMERE\{name}": will - was} if will - was else {}
+        loses |= {rf"LOWMERE\{name}": was - will} if was - will else {}
+    on_hosts = {}
+    for before, after in zip(old.hosts, new.hosts, strict=True):
+        was, will = (
+            {a.principal.qualified_name for a in members_on_host(e, h) if a.principal.id >= 0 and a.principal.is_person}
+            for e, h in ((old, before), (new, after))
+        )
+        for person in was ^ will:
+            gained, lost = on_hosts.get(person, (0, 0))
+            on_hosts[person] = (gained + (person in will), lost + (person in was))
+
+    # A distribution group gives nothing to its members, so its own list is not access that anybody gains or loses.
+    real = {rf"LOWMERE\{n}" for n in ("g0", "g1", "g2", "g3")}
+    assert {g.group: set(g.gains) for g in impact.groups if g.gains} == {g: m for g, m in gains.items() if g in real}
+    assert {g.group: set(g.loses) for g in impact.groups if g.loses} == {g: m for g, m in loses.items() if g in real}
+    assert {p.person: (p.gains_hosts, p.loses_hosts) for p in impact.people} == on_hosts
+
+
+@given(plans())
+def test_hosts_of_each_person_are_those_where_they_are_found(drawn: tuple[Estate, Estate, list[Change]]) -> None:
+    """Counting hosts by class gives what looking at each host gives."""
+    of, _, _ = drawn
+    expected: dict[int, int] = {}
+    for host in of.hosts:
+        for access in members_on_host(of, host):
+            if access.principal.is_person and access.principal.id >= 0:
+                expected[access.principal.id] = expected.get(access.principal.id, 0) + 1
+
+    assert hosts_per_person(of) == expected

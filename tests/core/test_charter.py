@@ -1,0 +1,225 @@
+"""What a charter means: reading it, its names, its scopes, and what it demands."""
+
+from datetime import date
+from itertools import pairwise
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from adzeguard.core.charter.model import json_schema
+from adzeguard.core.charter.parse import parse_charter
+from adzeguard.core.charter.resolve import ResolvedCharter, resolve_charter
+from adzeguard.core.errors import CharterError
+from adzeguard.core.estate import Estate
+from adzeguard.core.keepers import default_keepers
+from adzeguard.core.review import review_groups, review_hosts
+from adzeguard.workspace.charter_yaml import document_of
+from tests.estates import directory, estate
+
+PEOPLE = ["Administrator", "ada", "ben", "cleo", "dora"]
+OU = "OU=Kiosks,OU=Hosts"
+
+
+def house(administrators: list[str] | None = None) -> Estate:
+    """A directory with a few groups, and one kiosk."""
+    groups = {
+        "Domain Admins": ["Administrator", "ada"],
+        "Stewards": ["ben"],
+        "Crew": ["cleo", "dora"],
+        "Quay": ["Crew"],
+    }
+    whole = directory(PEOPLE, groups, computers={"KIOSK-1": OU, "KIOSK-2": OU})
+    return estate(whole, {"KIOSK-1": administrators or [], "KIOSK-2": ["Domain Admins", "local"]})
+
+
+def resolved(text: str, of: Estate, response: str = "alert") -> ResolvedCharter:
+    """The charter of rules in YAML, resolved."""
+    charter = parse_charter([document_of("charter: 1\nrules:\n" + text, "charter.yaml")])
+    return resolve_charter(charter, of, date(2026, 11, 23), response, default_keepers(of))
+
+
+def told(text: str, of: Estate) -> set[tuple[str, str, str]]:
+    """What deviates on KIOSK-1: kind, member, rule."""
+    charter = resolved(text, of)
+    assert not charter.problems, [problem.message for problem in charter.problems]
+    reviews = [
+        *review_groups(of, charter),
+        *(r for r in review_hosts(of, charter) if r.host and r.host.name == "KIOSK-1"),
+    ]
+    return {
+        (d.kind, r.members[d.member].name if d.member in r.members else d.member, d.holding.rule.id)
+        for r in reviews
+        for d in r.deviations
+    }
+
+
+def rule(name: str, scope: str, says: str) -> str:
+    return f"  - {{id: {name}, hosts: {{{scope}}}, local-group: administrators, {says}}}\n"
+
+
+NEAR, FAR, NAMED, ALL = "under: 'OU=Kiosks,OU=Hosts'", "under: OU=Hosts", "named: KIOSK-1", "everywhere: true"
+
+
+@pytest.mark.parametrize(
+    ("rules", "members", "expected"),
+    [
+        pytest.param([("r", NEAR, r"only: [LOWMERE\ben]")], ["ben", "ada"], {("unlisted", "ada", "r")}, id="only"),
+        pytest.param([("r", NEAR, r"include: [LOWMERE\ben]")], ["ada"], {("missing", "ben", "r")}, id="include"),
+        pytest.param(
+            [("r", NEAR, r"exclude: [LOWMERE\ada]")], ["ben", "ada"], {("excluded", "ada", "r")}, id="exclude"
+        ),
+        pytest.param(
+            [("r", NEAR, r"only: []")], ["Domain Admins"], {("keeper", "Domain Admins", "r")}, id="a keeper stays"
+        ),
+        pytest.param([("r", NEAR, r"only: [local\administrator]")], ["local"], set(), id="local account"),
+        pytest.param(
+            [("near", NEAR, r"only: [LOWMERE\ben]"), ("far", FAR, r"only: [LOWMERE\ada]")],
+            ["ada", "ben"],
+            {("unlisted", "ada", "near")},
+            id="closest only wins",
+        ),
+        pytest.param(
+            [("near", NEAR, r"only: [LOWMERE\ben]"), ("named", NAMED, r"only: [LOWMERE\ada]")],
+            ["ada", "ben"],
+            {("unlisted", "ben", "named")},
+            id="a host by name is closest",
+        ),
+        pytest.param(
+            [("all", ALL, r"include: [LOWMERE\cleo]"), ("near", NEAR, r"only: [LOWMERE\ben]")],
+            ["ben"],
+            {("missing", "cleo", "all")},
+            id="an include is added from any distance",
+        ),
+        pytest.param(
+            [("all", ALL, r"exclude: [LOWMERE\ben]"), ("near", NEAR, r"only: [LOWMERE\ben]")],
+            ["ben"],
+            {("excluded", "ben", "all")},
+            id="an exclude takes away even out of an only",
+        ),
+        pytest.param([("r", "under: OU=Hosts, except: KIOSK-1", "only: []")], ["ada"], set(), id="excepted by name"),
+        pytest.param([("r", NEAR, "nested: refuse")], ["Quay", "ada"], {("nested", "Quay", "r")}, id="nested refused"),
+    ],
+)
+def test_rules_demand_what_the_charter_reference_says(rules: list, members: list[str], expected: set) -> None:
+    """Each case of only, include, exclude, distance, exception, keeper and nesting has its one meaning."""
+    assert told("".join(rule(*one) for one in rules), house(members)) == expected
+
+
+@pytest.mark.parametrize(
+    "rules",
+    [
+        [("a", NEAR, r"only: [LOWMERE\ben]"), ("b", NEAR, r"only: [LOWMERE\ada]")],
+        [("a", NEAR, r"include: [LOWMERE\ben]"), ("b", NEAR, r"exclude: [LOWMERE\ben]")],
+    ],
+)
+def test_rules_that_contradict_each_other_change_nothing(rules: list) -> None:
+    """Two lists, or a wish and its opposite, at the same distance are a conflict and no deviation."""
+    of = house(["cleo"])
+    reviews = list(review_hosts(of, resolved("".join(rule(*one) for one in rules), of)))
+
+    assert all(not review.deviations for review in reviews)
+    assert all({r.id for r in review.demand.conflicts[0].rules} == {"a", "b"} for review in reviews)
+
+
+@given(st.sets(st.sampled_from(["ada", "ben", "cleo"])), st.sets(st.sampled_from(["ada", "ben", "cleo", "dora"])))
+def test_an_include_never_takes_anybody_out(wanted: set[str], members: set[str]) -> None:
+    """A list that says also these leaves everybody where they are."""
+    says = (
+        f"include: [{', '.join(f'LOWMERE{chr(92)}{name}' for name in sorted(wanted)) or 'LOWMERE' + chr(92) + 'ada'}]"
+    )
+    kinds = {kind for kind, _, _ in told(rule("r", NEAR, says), house(sorted(members)))}
+
+    assert kinds <= {"missing"}
+
+
+@pytest.mark.parametrize(
+    ("name", "hint"),
+    [
+        ("Stewards", r"write LOWMERE\Stewards (group of the directory)"),
+        (r"LOWMERE\Stewrads", r"did you mean 'LOWMERE\Stewards'?"),
+        (r"ELSEWHERE\Stewards", r"nothing is called"),
+        ("S-1-5-x", "is not a SID"),
+    ],
+)
+def test_a_name_that_is_none_stops_its_rule_alone(name: str, hint: str) -> None:
+    """The rule with the bad name is left out with a hint at its place; the other rule goes on."""
+    of = house(["ada"])
+    charter = resolved(rule("bad", NEAR, f"only: ['{name}']") + rule("good", NEAR, r"exclude: [LOWMERE\ada]"), of)
+
+    assert [r.id for r in charter.rules] == ["good"]
+    assert charter.problems[0].where == "charter.yaml:3"
+    assert hint in charter.problems[0].message
+
+
+def test_rules_hold_only_while_they_are_in_force() -> None:
+    """A rule that is switched off or past its last day demands nothing; on its last day it still does."""
+    of = house(["ada"])
+    texts = [
+        rule(f"r{n}", NEAR, rf"only: [], {says}")
+        for n, says in enumerate(("enabled: false", "until: 2026-11-22", "until: 2026-11-23"))
+    ]
+
+    assert [r.id for r in resolved("".join(texts), of).rules] == ["r2"]
+
+
+@pytest.mark.parametrize(
+    ("text", "expected"),
+    [
+        ("charter: 2", "charter.yaml:1: the first line must be charter: 1"),
+        ("rules: []", "charter.yaml:1: the first line must be charter: 1"),
+        ("charter: 1\nrulse: []", "charter.yaml:2: unknown key 'rulse', did you mean 'rules'?"),
+        (
+            "charter: 1\nrules:\n- id: a\n  group: X\n  onyl: []",
+            "charter.yaml:5: rule a: unknown key 'onyl', did you mean 'only'?",
+        ),
+        ("charter: 1\nrules:\n- id: a\n  grup: X\n  only: []", "charter.yaml:3: rule a: says neither group nor hosts"),
+        (
+            "charter: 1\nrules:\n- id: A b\n  group: X\n  only: []",
+            "charter.yaml:3: rule A b: id 'A b' must be lower-case words",
+        ),
+        (
+            "charter: 1\nrules:\n- id: a\n  group: X\n  only: []\n  response: corect",
+            "charter.yaml:6: rule a: response must be 'alert' or 'correct', not 'corect', did you mean 'correct'?",
+        ),
+        ("charter: 1\nrules:\n- id: a\n  group: X", "charter.yaml:3: rule a: demands nothing"),
+        ("charter: 1\nrules:\n- id: a\n  group: X\n  only: Y", "charter.yaml:5: rule a: only must be a list"),
+        (
+            "charter: 1\nrules:\n- id: a\n  group: X\n  only: []\n- id: a\n  group: Y\n  only: []",
+            "charter.yaml:6: rule a: this id is taken",
+        ),
+        ("charter: 1\nrules:\n- id: a\n  group: X\n  group: Y", "charter.yaml:5: the key 'group' stands here twice"),
+        ("charter: 1\nrules: &x\n- id: a", "charter.yaml:2: anchors and aliases are not read"),
+        ("charter: 1\nrules: !!python/object:os.system {}", "charter.yaml:2: tags like"),
+        ("charter: 1\n---\ncharter: 1", "charter.yaml:2: one file holds one charter"),
+        ("charter: [1\nrules: 3", "charter.yaml:2: not YAML"),
+        ("a: " + "[" * 70, "charter.yaml:1: nested deeper than 64"),
+    ],
+)
+def test_a_mistake_in_a_charter_is_told_with_its_line(text: str, expected: str) -> None:
+    """Each mistake is one line that begins with file and line and says what would be right."""
+    with pytest.raises(CharterError) as raised:
+        parse_charter([document_of(text, "charter.yaml")])
+
+    assert raised.value.problems[0].startswith(expected)
+
+
+@given(st.text(alphabet=st.sampled_from("charter: 1\nules-id{}[]&*!?|>'\",#%@`\t\\x0"), max_size=80))
+def test_any_text_is_a_charter_or_an_error_of_ours(text: str) -> None:
+    """No text makes the reader fail in another way than by saying what is wrong with it."""
+    try:
+        parse_charter([document_of("charter: 1\nrules:\n" + text, "c.yaml")])
+    except CharterError as error:
+        assert all(problem.startswith("c.yaml") for problem in error.problems)
+
+
+def test_the_schema_names_every_key_of_the_model() -> None:
+    """The JSON Schema describes the rules by the keys that people write."""
+    rules = json_schema()["$defs"]
+
+    assert {"only", "include", "exclude", "nested", "reach-only", "response", "until"} <= rules["GroupRule"][
+        "properties"
+    ].keys()
+    assert {"under", "named", "except", "everywhere"} == rules["HostScope"]["properties"].keys()
+    assert all("place" not in rule["properties"] for rule in rules.values())
+    assert all(a != b for a, b in pairwise(sorted(rules)))

@@ -1,0 +1,36 @@
+"""The house: what may know what."""
+
+import subprocess
+import sys
+
+import pytest
+
+HEAVY = {"ldap3", "sqlalchemy", "numpy", "scipy", "rich", "pydantic", "ruamel", "keyring", "matplotlib", "pandas"}
+_LOADED = "import sys; {}; print(' '.join(sorted({{name.partition('.')[0] for name in sys.modules}})))"
+
+
+def loaded_by(statement: str) -> set[str]:
+    """The top-level modules that a fresh interpreter holds after a statement."""
+    done = subprocess.run([sys.executable, "-c", _LOADED.format(statement)], capture_output=True, text=True, check=True)
+    return set(done.stdout.split())
+
+
+def test_the_core_loads_no_interface_transport_or_database() -> None:
+    """Importing everything of the core brings NumPy and the validation library, and none of the rest."""
+    everything = (
+        "import pkgutil, importlib, adzeguard.core as core; "
+        "[importlib.import_module(m.name) for m in pkgutil.walk_packages(core.__path__, 'adzeguard.core.')]"
+    )
+    loaded = loaded_by(everything)
+
+    assert not loaded & {"click", "rich", "ldap3", "sqlalchemy", "sqlite3", "ruamel", "keyring", "scipy"}
+
+
+@pytest.mark.parametrize("arguments", [["--help"], ["--version"]])
+def test_help_and_version_load_nothing_heavy(arguments: list[str]) -> None:
+    """The list of commands needs Click alone, so that it answers at once."""
+    quiet = f"with contextlib.redirect_stdout(io.StringIO()): run({arguments})"
+    loaded = loaded_by(f"import contextlib, io; from adzeguard.__main__ import run; exec({quiet!r})")
+
+    assert "click" in loaded
+    assert not loaded & HEAVY

@@ -1,0 +1,176 @@
+"""The server's own answers are the judge."""
+
+import sqlite3
+import ssl
+from pathlib import Path
+
+import ldap3
+import pytest
+
+from adzeguard.core.identity import Sid
+from adzeguard.store.database import Database
+from adzeguard.store.estate_store import EstateStore
+from tests.conftest import Program
+from tests.server.conftest import connect
+from tests.server.server import PASSWORD, Server
+
+pytestmark = pytest.mark.server
+ADMINS = r"LOWMERE\Domain Admins"
+
+
+def test_effective_groups_equal_the_logon_token_of_every_user(server: Server, workspace: Program) -> None:
+    """For each of over 300 users, among rings, distribution groups and odd primary groups, tokenGroups agrees."""
+    assert workspace("collect").code == 4
+    estate = EstateStore(Database(workspace.folder / ".adzeguard/store.db")).load()
+    tls = ldap3.Tls(validate=ssl.CERT_REQUIRED, ca_certs_file=str(server.ca_file), valid_names=[server.tls_name])
+    client = ldap3.Connection(
+        ldap3.Server(server.url, use_ssl=True, tls=tls, get_info=ldap3.NONE), server.bind_as, PASSWORD, auto_bind=True
+    )
+    client.search(
+        server.base, "(&(objectClass=user)(!(objectClass=computer)))", attributes=["objectSid"], paged_size=1000
+    )
+    users = [
+        (entry["dn"], Sid.from_bytes(entry["raw_attributes"]["objectSid"][0]))
+        for entry in client.response
+        if "dn" in entry and entry["type"] == "searchResEntry"
+    ]
+    several_deep = 0
+    for dn, sid in users:
+        client.search(dn, "(objectClass=*)", ldap3.BASE, attributes=["tokenGroups"])
+        token = {Sid.from_bytes(raw) for raw in client.response[0]["raw_attributes"]["tokenGroups"]}
+        member = estate.id_of_sid(sid)
+        assert member is not None
+        groups = estate.catalogue.principals(estate.graph.effective_groups(member).tolist()).values()
+        assert {g.sid for g in groups} == token, dn
+        several_deep += len(token) > 8
+    client.unbind()
+
+    assert len(users) > 300
+    assert several_deep > 20
+
+
+def test_what_the_plan_puts_right_a_plain_client_sees(server: Server, workspace: Program) -> None:
+    """The example on the real server: findings, plan, apply, nothing left; every change is seen from outside."""
+    workspace("collect")
+    found = {(f["check"], f["member"]) for f in workspace("check", "--format", "json").json}
+
+    assert {("unlisted-member", r"LOWMERE\cato.lune"), ("primary-group-member", r"LOWMERE\mira.holt.adm")} <= found
+    assert {("deep-member", r"LOWMERE\orla.fenn"), ("disabled-member", r"LOWMERE\edric.sool.adm")} <= found
+    before = server.members_of("Domain Admins")
+    assert before == {"Administrator", "Isolde Varn (adm)", "Tobin Asker (adm)", "Cato Lune", "Directory Stewards"}
+    assert workspace("plan", "--output", "p.json").code == 3
+    done = workspace("apply", "p.json", "--yes", "--format", "json")
+    assert (done.code, {o["status"] for o in done.json}, len(done.json)) == (0, {"verified"}, 11), done.out
+    assert server.members_of("Domain Admins") == {"Administrator", "Isolde Varn (adm)", "Tobin Asker (adm)"}
+    [mira] = server.ask("(sAMAccountName=mira.holt.adm)", "primaryGroupID")
+    assert mira["primaryGroupID"] == ["513"]
+    again = workspace("plan")
+    assert (again.code, again.out) == (0, "Nothing to change: what stands is what the charter says.\n")
+    assert "Changed since the last time: 0 objects, 0 groups, 0 hosts." in workspace("collect").out
+    assert {m["name"] for m in workspace("who", ADMINS, "--format", "json").json} == {
+        "Administrator",
+        "isolde.varn.adm",
+        "tobin.asker.adm",
+    }
+
+
+@pytest.mark.parametrize(
+    ("option", "value", "said"),
+    [
+        ("password-file", "wrong", "does not accept the name"),
+        ("ca-file", "other", "is not signed by the CA"),
+        ("tls-name", "elsewhere.lowmere.example", "is for another name than elsewhere.lowmere.example"),
+        ("ldap", "ldaps://127.0.0.1:9", "connection refused"),
+        ("ldap", "ldaps://no-such-host.invalid", "there is no host of that name"),
+    ],
+)
+def test_a_connection_that_must_not_be_is_one_clear_line(
+    server: Server, tmp_path: Path, option: str, value: str, said: str
+) -> None:
+    """Wrong password, CA, certificate name or address end with 1 and the cause; the store stays without a collection."""
+    (tmp_path / "hosts").mkdir()
+    if value in ("wrong", "other"):
+        path = tmp_path / value
+        path.touch(0o600)
+        path.write_text("Barnacle-1" if value == "wrong" else other_ca(tmp_path))
+        value = str(path)
+    connect(Program(tmp_path), server, tmp_path / "w", **{option: value})
+    ran = Program(tmp_path / "w")("collect")
+
+    assert ran.code == 1
+    assert said in ran.err
+    assert len(ran.err.strip().splitlines()) == 1
+    assert "Barnacle" not in ran.err
+
+
+def other_ca(folder: Path) -> str:
+    """A CA that has signed nothing here."""
+    import subprocess
+
+    command = [
+        "openssl",
+        "req",
+        "-x509",
+        "-newkey",
+        "rsa:2048",
+        "-nodes",
+        "-keyout",
+        str(folder / "key.pem"),
+        "-subj",
+        "/CN=Other",
+    ]
+    return subprocess.run([*command, "-days", "2"], check=True, capture_output=True, text=True).stdout
+
+
+def test_the_password_stands_nowhere_but_in_its_file(server: Server, workspace: Program) -> None:
+    """Neither settings, store, journal nor output hold it, and a password file that others can read is refused."""
+    out = workspace("collect").out + workspace("check").out + workspace("journal", "--format", "json").out
+
+    assert PASSWORD not in out
+    for path in workspace.folder.rglob("*"):
+        assert not path.is_file() or PASSWORD.encode() not in path.read_bytes(), path
+    server.password_file.chmod(0o644)
+    try:
+        assert "chmod 600" in workspace("collect").err
+    finally:
+        server.password_file.chmod(0o600)
+
+
+def test_a_server_that_goes_away_in_the_middle_leaves_everything_in_order(server: Server, workspace: Program) -> None:
+    """Cut off while answering or before a change: a clear end, the last collection in force, every change accounted for."""
+    from tests.server.cutting import Cutting
+
+    workspace("collect")
+    with Cutting(636, each=200_000) as proxy:
+        settings = workspace.folder / "adzeguard.toml"
+        settings.write_text(settings.read_text().replace(server.url, f"ldaps://127.0.0.1:{proxy.port}"))
+        ran = workspace("collect")
+        assert (ran.code, len(ran.err.strip().splitlines())) == (1, 1), ran.err
+        assert workspace("who", ADMINS).code == 0
+        (workspace.folder / "charter/charter.yaml").write_text(
+            "charter: 1\nrules:\n  - {id: crew, response: correct, group: 'LOWMERE\\First Aiders', "
+            "include: ['LOWMERE\\orla.fenn', 'LOWMERE\\mira.holt', 'LOWMERE\\signe.quist', 'LOWMERE\\roan.pell']}\n"
+        )
+        proxy.each, proxy.budget = 1 << 40, 45_000
+        done = workspace("apply", "--yes", "--format", "json")
+    statuses = [o["status"] for o in done.json]
+    listed = server.members_of("First Aiders")
+
+    assert done.code in (1, 4)
+    assert "unreachable" in statuses
+    assert workspace("journal", "verify").code == 0
+    for outcome in done.json:
+        if outcome["status"] == "verified":
+            assert {
+                "orla.fenn": "Orla Fenn",
+                "mira.holt": "Mira Holt",
+                "signe.quist": "Signe Quist",
+                "roan.pell": "Roan Pell",
+            }[outcome["member"].partition("\\")[2]] in listed
+    with sqlite3.connect(workspace.folder / ".adzeguard/store.db") as store:
+        intents = store.execute("SELECT count(*) FROM journal WHERE kind = 'intent'").fetchone()[0]
+    assert intents <= statuses.count("verified") + statuses.count("unreachable")
+    settings.write_text(settings.read_text().replace(f"ldaps://127.0.0.1:{proxy.port}", server.url))
+    workspace("collect")
+    assert workspace("apply", "--yes").code == 0
+    assert {"Orla Fenn", "Mira Holt", "Signe Quist", "Roan Pell"} <= server.members_of("First Aiders")
