@@ -23,14 +23,17 @@ from adzeguard.workspace.charter_yaml import document_of
 from tests.estates import directory, estate
 
 OU = "OU=Kiosks"
+SHUT = r"- {id: shut, hosts: {under: OU=Kiosks}, local-group: administrators, only: [LOWMERE\ben]}"
 
 
 def charter_of(text: str, of: Estate) -> ResolvedCharter:
+    """Rules in YAML, resolved; what says no response corrects."""
     charter = parse_charter([document_of("charter: 1\nrules:\n" + text, "charter.yaml")])
     return resolve_charter(charter, of, date(2026, 11, 23), "correct", default_keepers(of))
 
 
 def changes_of(charter: ResolvedCharter, of: Estate) -> tuple[Change, ...]:
+    """What the charter would change."""
     reviews = [*review_groups(of, charter), *review_hosts(of, charter)]
     return draft_plan(of, reviews).changes
 
@@ -43,7 +46,7 @@ def changes_of(charter: ResolvedCharter, of: Estate) -> tuple[Change, ...]:
             r"LOWMERE\Domain Admins would be left without a keeper", id="the last enabled administrator",
         ),
         pytest.param(
-            ["ada"], [], ["Helpers", "ben"], r"- {id: shut, hosts: {under: OU=Kiosks}, local-group: administrators, only: [LOWMERE\ben]}",
+            ["ada"], [], ["Helpers", "ben"], SHUT,
             "host KIOSK-1 would be left without a keeper", id="a keeper who comes in through a nested group",
         ),
         pytest.param(

@@ -55,6 +55,7 @@ def told(text: str, of: Estate) -> set[tuple[str, str, str]]:
 
 
 def rule(name: str, scope: str, says: str) -> str:
+    """One rule about the administrators of hosts."""
     return f"  - {{id: {name}, hosts: {{{scope}}}, local-group: administrators, {says}}}\n"
 
 

@@ -1,5 +1,7 @@
 """Effective membership, held against a search that is too simple to be wrong."""
 
+from itertools import pairwise
+
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -38,7 +40,7 @@ def test_effective_members_are_all_that_any_chain_reaches(drawn: Drawn) -> None:
             proof = expansion.proof(member)
             assert proof is not None
             assert len(proof) == depth + 1
-            assert all(low in members[high] for high, low in zip(proof, proof[1:], strict=False))
+            assert all(low in members[high] for high, low in pairwise(proof))
         outside = set(range(60)) - set(expected)
         assert all(expansion.proof(other) is None for other in outside)
 

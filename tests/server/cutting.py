@@ -4,6 +4,7 @@ import contextlib
 import socket
 import threading
 from types import TracebackType
+from typing import Self
 
 
 class Cutting:
@@ -17,7 +18,7 @@ class Cutting:
         self.port = self._listener.getsockname()[1]
         threading.Thread(target=self._accept, daemon=True).start()
 
-    def __enter__(self) -> "Cutting":
+    def __enter__(self) -> Self:
         return self
 
     def __exit__(

@@ -27,9 +27,8 @@ def main() -> None:
         else:
             message = ldb.Message(ldb.Dn(database, operation["dn"]))
             for number, (attribute, flag, values) in enumerate(operation["changes"]):
-                values = [rid_of(database, value) for value in values]
                 flags = {"add": ldb.FLAG_MOD_ADD, "delete": ldb.FLAG_MOD_DELETE, "replace": ldb.FLAG_MOD_REPLACE}
-                message[str(number)] = ldb.MessageElement(values, flags[flag], attribute)
+                message[str(number)] = ldb.MessageElement([rid_of(database, v) for v in values], flags[flag], attribute)
             database.modify(message)
     database.transaction_commit()
     found = database.search(expression="(objectSid=*)", attrs=["sAMAccountName", "objectSid"])

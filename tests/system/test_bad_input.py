@@ -112,7 +112,7 @@ def test_a_host_file_that_is_none_is_a_host_that_could_not_be_read(demo: Program
 
 
 def test_a_workspace_is_made_only_from_what_exists_and_never_twice(tmp_path: Path, demo_as_made: Path) -> None:
-    """Init checks what it is given, asks nothing without a terminal, and writes files that only their owner can read."""
+    """The command checks what it is given, never blocks without a terminal, and its files are private."""
     program = Program(tmp_path)
     ldif, hosts = demo_as_made / "lowmere.ldif", demo_as_made / "hosts"
 

@@ -1,0 +1,52 @@
+# Each target does all its own set-up: a virtual environment in .venv, and for the tests the directory server.
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+SERVER_PACKAGES := samba samba-ad-dc samba-ad-provision samba-dsdb-modules samba-vfs-modules winbind ldap-utils \
+	ldb-tools python3-samba
+
+.PHONY: demo test lint bench docs screenshots wheel server clean
+
+demo: $(VENV)/installed
+	rm -rf lowmere-demo
+	$(BIN)/adzeguard demo lowmere-demo
+
+test: $(VENV)/installed-test server
+	$(BIN)/python -m pytest
+
+lint: $(VENV)/installed-test
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+
+bench: $(VENV)/installed-test server
+	$(BIN)/python -m bench
+
+docs: $(VENV)/installed-test
+	$(BIN)/python docs/make_reference.py
+
+wheel: $(VENV)/installed-test
+	$(BIN)/python -m build --wheel
+
+# The real directory server comes from Debian's packages where root can install it; elsewhere its tests are skipped.
+server:
+	@if command -v samba >/dev/null && /usr/bin/python3 -c 'import samba' 2>/dev/null && command -v ldapsearch >/dev/null; then :; \
+	elif [ "$$(id -u)" = 0 ] && command -v apt-get >/dev/null; then \
+		apt-get update -q && DEBIAN_FRONTEND=noninteractive apt-get install -y -q --no-install-recommends $(SERVER_PACKAGES); \
+	else echo "The tests against a real directory server are skipped; as root: apt-get install $(SERVER_PACKAGES)"; fi
+
+# Debian without python3-venv cannot make an environment with pip; its own package is asked for then.
+$(VENV)/bin/python:
+	$(PYTHON) -m venv $(VENV) || { [ "$$(id -u)" = 0 ] && apt-get update -q && apt-get install -y -q python3-venv && $(PYTHON) -m venv $(VENV); }
+
+$(VENV)/installed: $(VENV)/bin/python pyproject.toml
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable .
+	touch $@
+
+$(VENV)/installed-test: $(VENV)/bin/python pyproject.toml
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[test,lint]'
+	touch $@ $(VENV)/installed
+
+clean:
+	rm -rf $(VENV) build dist lowmere-demo .pytest_cache .mypy_cache .ruff_cache .hypothesis
