@@ -31,7 +31,7 @@ class KeepersAtWork:
         self._estate = estate
         self._graph = graph or estate.graph
         self._at_work = self._enabled_people(keepers)
-        self._seen: dict[frozenset[int], bool] = {}
+        self._holding = self._graph.groups_holding(self._at_work)
 
     def _enabled_people(self, keepers: Sequence[Principal]) -> NDArray[np.bool_]:
         groups = [keeper.id for keeper in keepers if keeper.kind == Kind.GROUP]
@@ -49,12 +49,8 @@ class KeepersAtWork:
 
     def inside(self, ids: frozenset[int]) -> bool:
         """Tell whether one of them is among these objects or inside a group among them."""
-        if ids not in self._seen:
-            self._seen[ids] = any(self._reached(i) for i in ids)
-        return self._seen[ids]
+        return any(self._reached(i) for i in ids)
 
     def _reached(self, object_id: int) -> bool:
-        if self._graph.position_of(object_id) is None:
-            return bool(self._at_work[object_id])
-        people = self._graph.expand(object_id).people
-        return self._graph.grants_access(object_id) and bool(self._at_work[people].any())
+        position = self._graph.position_of(object_id)
+        return bool(self._at_work[object_id] if position is None else self._holding[position])

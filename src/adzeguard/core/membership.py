@@ -55,7 +55,16 @@ class Expansion:
         return bool((inside == self._start).any())
 
     @cached_property
-    def _people_and_via(self) -> tuple[Ids, NDArray[np.int64]]:
+    def people(self) -> Ids:
+        """Ids of all effective members that are not groups, sorted."""
+        inside = np.zeros(self._graph.size, bool)
+        for links in (self._graph.people, self._graph.primary):
+            inside[links.gather(self._order)[0]] = True
+        return np.flatnonzero(inside).astype(np.int32)
+
+    @cached_property
+    def _nearest_holder(self) -> NDArray[np.int64]:
+        """For each id, the place in `_order` of the nearest group that holds it; -1 for those outside."""
         listed, listed_in = self._graph.people.gather(self._order)
         primary, primary_in = self._graph.primary.gather(self._order)
         members = np.concatenate([listed, primary])
@@ -65,13 +74,7 @@ class Expansion:
         farthest_first = np.lexsort((np.arange(len(members)), holders))[::-1]
         nearest = np.full(self._graph.size, _NONE, np.int64)
         nearest[members[farthest_first]] = holders[farthest_first]
-        people = np.flatnonzero(nearest != _NONE).astype(np.int32)
-        return people, nearest[people]
-
-    @property
-    def people(self) -> Ids:
-        """Ids of all effective members that are not groups, sorted."""
-        return self._people_and_via[0]
+        return nearest
 
     @cached_property
     def members(self) -> Ids:
@@ -87,11 +90,10 @@ class Expansion:
                 return self._way_round() if self.in_cycle else None
             chain = self._chain_to(position)
             return None if chain is None else [int(graph.group_ids[p]) for p in chain]
-        people, via = self._people_and_via
-        place = int(np.searchsorted(people, member))
-        if place == len(people) or people[place] != member:
+        holder = int(self._nearest_holder[member]) if 0 <= member < graph.size else _NONE
+        if holder == _NONE:
             return None
-        chain = self._chain_to(int(self._order[via[place]])) or []
+        chain = self._chain_to(int(self._order[holder])) or []
         return [*(int(graph.group_ids[p]) for p in chain), member]
 
     def _chain_to(self, position: int) -> list[int] | None:
@@ -161,7 +163,8 @@ class MembershipGraph:
 
     def position_of(self, object_id: int) -> int | None:
         """Return where a group stands in `group_ids`, or nothing when the id is no group's."""
-        place = int(np.searchsorted(self.group_ids, object_id))
+        # A plain int would make NumPy widen the whole array for each look-up.
+        place = int(np.searchsorted(self.group_ids, np.int32(object_id)))
         return place if place < len(self.group_ids) and self.group_ids[place] == object_id else None
 
     def direct_members(self, group: int) -> Ids:
@@ -242,6 +245,19 @@ class MembershipGraph:
         """Ids of the given groups and of all groups that they lead into, sorted."""
         positions = [p for g in groups if (p := self.position_of(g)) is not None]
         return self.group_ids[self._climb(np.unique(np.array(positions, np.int64)))]
+
+    def groups_holding(self, people: NDArray[np.bool_]) -> NDArray[np.bool_]:
+        """Return for each row of `group_ids` whether it is a security group with one of the people inside.
+
+        `people` holds a flag for each id. All groups are answered at once, from the people upwards.
+        """
+        holding = np.zeros(len(self.group_ids), bool)
+        for links in (self.people, self.primary):
+            sources, targets = links.pairs()
+            holding[sources[people[targets]]] = True
+        reached = np.zeros(len(self.group_ids), bool)
+        reached[self._climb(np.flatnonzero(holding & self.security))] = True
+        return reached
 
     def _climb(self, frontier: NDArray[np.integer]) -> NDArray[np.int64]:
         reached = np.zeros(len(self.group_ids), bool)

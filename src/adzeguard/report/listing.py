@@ -15,6 +15,8 @@ from adzeguard.report.safe import for_csv, for_terminal
 
 Format = Literal["table", "json", "csv"]
 WIDTH = 100
+ROWS_SHOWN = 500
+"""Nobody reads longer tables, and laying one out takes as long as everything else together."""
 Row = dict[str, Any]
 
 _STYLES = {
@@ -93,6 +95,9 @@ def as_text(listing: Listing, *, colour: bool) -> str:
         console.print(Text(for_terminal(listing.title), style="bold"))
     if listing.rows:
         console.print(_table(listing))
+        if len(listing.rows) > ROWS_SHOWN:
+            more = f"… and {len(listing.rows) - ROWS_SHOWN} more rows: --format csv or json has them all"
+            console.print(Text(more, style="bold"))
     else:
         console.print(Text(for_terminal(listing.empty)))
     if listing.note:
@@ -119,7 +124,7 @@ def _table(listing: Listing) -> Table:
             ratio=column.ratio,
             no_wrap=column.fixed,
         )
-    for row in listing.rows:
+    for row in listing.rows[:ROWS_SHOWN]:
         table.add_row(*(_styled(cell(row.get(column.key)), row) for column in listing.columns))
     return table
 

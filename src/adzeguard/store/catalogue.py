@@ -34,6 +34,7 @@ class StoredCatalogue:
         self._database = database
         self._domain = domain
         self._authorities = dict(self._query("SELECT id, text FROM authority"))
+        self._known: dict[int, Principal] = {}
 
     @property
     def size(self) -> int:
@@ -42,13 +43,13 @@ class StoredCatalogue:
 
     def principals(self, ids: Iterable[int]) -> dict[int, Principal]:
         """Return the objects by id; an id that stands for nothing is left out."""
-        wanted = sorted({int(i) for i in ids})
+        wanted = {int(i) for i in ids}
         if len(wanted) >= _READ_ALL_FROM:
-            keep = set(wanted)
-            rows: Iterator[tuple[Any, ...]] = (r for r in self._objects("") if r[0] in keep)
-        else:
-            rows = (row for some in _batched(wanted) for row in self._objects(_among("id", len(some)), some))
-        return {row[0]: self._principal(row) for row in rows}
+            return {row[0]: self._principal(row) for row in self._objects("") if row[0] in wanted}
+        # Thousands of hosts name the same few, and each is asked about on its own.
+        for some in _batched(sorted(wanted - self._known.keys())):
+            self._known |= {row[0]: self._principal(row) for row in self._objects(_among("id", len(some)), some)}
+        return {i: self._known[i] for i in sorted(wanted) if i in self._known}
 
     def by_sids(self, sids: Iterable[str]) -> dict[str, int]:
         """Return the id of each SID that belongs to an object."""

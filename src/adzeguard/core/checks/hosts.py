@@ -4,7 +4,6 @@ from collections.abc import Iterable, Iterator
 
 import numpy as np
 
-from adzeguard.core.access import people_in_any
 from adzeguard.core.checks.finding import Finding, Severity
 from adzeguard.core.estate import Estate, Host
 from adzeguard.core.identity import Sid
@@ -115,7 +114,7 @@ class _NameTwins:
         return self._known[folded]
 
 
-def too_wide(estate: Estate, hosts: int = 10) -> Iterator[Finding]:
+def too_wide(estate: Estate, fewest_users: int = 10) -> Iterator[Finding]:
     """Groups of more than half of all users that administer hosts."""
     users = estate.catalogue.of_kind(Kind.USER)
     counts: dict[int, int] = {}
@@ -126,8 +125,11 @@ def too_wide(estate: Estate, hosts: int = 10) -> Iterator[Finding]:
             if found is not None and estate.graph.position_of(found) is not None:
                 counts[found] = counts.get(found, 0) + 1
     for group, count in counts.items():
-        inside = int(np.count_nonzero(people_in_any(estate.graph, [group])[users]))
-        if len(users) >= hosts and inside * 2 > len(users):
+        people = estate.graph.expand(group).people
+        if len(users) < fewest_users or len(people) * 2 <= len(users) or not estate.graph.grants_access(group):
+            continue
+        inside = int(np.isin(people, users).sum())
+        if inside * 2 > len(users):
             principal = estate.principal(group)
             message = f"{inside} of {len(users)} users are inside, and it administers {count} host{'s' * (count != 1)}"
             yield Finding(

@@ -1,0 +1,38 @@
+"""Runs the benchmarks and prints what was measured beside the bar."""
+
+import json
+import platform
+import sys
+from dataclasses import asdict
+from datetime import UTC, datetime
+from pathlib import Path
+
+from bench import collection, commands, in_memory, standin_hosts, stored
+from bench.measure import Measured
+
+PARTS = {
+    "commands": commands.run,
+    "in-memory": in_memory.run,
+    "stored": stored.run,
+    "hosts": standin_hosts.run,
+    "collection": collection.run,
+}
+
+
+def main(names: list[str]) -> None:
+    """Run the named parts, or all."""
+    measured: list[Measured] = []
+    for name in names or list(PARTS):
+        for figure in PARTS[name]():
+            print(figure.line(), flush=True)
+            measured.append(figure)
+    folder = Path("bench/results")
+    folder.mkdir(parents=True, exist_ok=True)
+    about = {"at": datetime.now(UTC).isoformat(), "python": platform.python_version(), "machine": platform.machine()}
+    path = folder / "latest.json"
+    path.write_text(json.dumps({**about, "figures": [asdict(figure) for figure in measured]}, indent=1) + "\n")
+    print(f"Written to {path}")
+
+
+if __name__ == "__main__":
+    main(sys.argv[1:])

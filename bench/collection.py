@@ -1,0 +1,115 @@
+"""Collection from the real directory server, in turn with its own plain client."""
+
+import os
+import random
+import subprocess
+import tempfile
+import time
+from collections.abc import Iterator
+from pathlib import Path
+from statistics import median
+
+from adzeguard.directory.decode import observe
+from adzeguard.directory.ldap import _QUERY, open_driver
+from adzeguard.directory.port import ATTRIBUTES
+from bench.measure import Measured
+from tests.server.random_domain import random_operations
+from tests.server.server import PASSWORD, Server, missing
+
+_TURNS = 3
+
+
+def run() -> Iterator[Measured]:
+    """Fill a domain with M, then read it in turn with ldapsearch, both with descriptors."""
+    why_not = missing()
+    if why_not:
+        print(f"collection from a real server is left out: {why_not}")
+        return
+    with tempfile.TemporaryDirectory() as temporary:
+        server = Server(Path(temporary))
+        server.provision()
+        server.load(_operations())
+        server.start()
+        try:
+            yield from _compare(server)
+        finally:
+            server.stop()
+
+
+def _operations() -> list[dict]:
+    found = random_operations(random.Random(1), people=10_000, groups=1_000)
+    base = "OU=Random,DC=lowmere,DC=example"
+    lot = random.Random(2)
+    for n in range(2_000):
+        values = {"objectClass": "computer", "sAMAccountName": f"H{n}$", "userAccountControl": "4096"}
+        found.append({"do": "add", "dn": f"CN=H{n},{base}", "values": values})
+    for n in range(1_000):
+        members = [f"CN=rp{p},{base}" for p in lot.sample(range(10_000), 46)]
+        standing = next((o for o in found if o["do"] == "modify" and o["dn"] == f"CN=rg{n},{base}"), None)
+        already = set(standing["changes"][0][2]) if standing else set()
+        found.append(
+            {
+                "do": "modify",
+                "dn": f"CN=rg{n},{base}",
+                "changes": [("member", "add", [m for m in members if m not in already])],
+            }
+        )
+    return found
+
+
+def _compare(server: Server) -> Iterator[Measured]:
+    ratios, rates = [], []
+    for _ in range(_TURNS):
+        plain = _plain_client(server)
+        ours, count = _ours(server)
+        ratios.append(plain / ours)
+        rates.append(count / ours)
+    yield Measured("LDAP collection against ldapsearch, entries/s", "M", median(ratios), "times", 0.9, at_least=True)
+    yield Measured("LDAP collection", "M", median(rates), "1/s", 0, at_least=True)
+
+
+def _ours(server: Server) -> tuple[float, int]:
+    options = {
+        "url": server.url,
+        "bind_as": server.bind_as,
+        "ca_file": str(server.ca_file),
+        "tls_name": server.tls_name,
+    }
+    driver = open_driver(options, lambda: PASSWORD)
+    begun = time.perf_counter()
+    driver.facts()
+    count = sum(observe(entry) is not None for entry in driver.entries())
+    taken = time.perf_counter() - begun
+    driver.close()
+    return taken, count
+
+
+def _plain_client(server: Server) -> float:
+    command = [
+        "ldapsearch",
+        "-LLL",
+        "-o",
+        "ldif-wrap=no",
+        "-E",
+        "pr=1000/noprompt",
+        "-E",
+        "!1.2.840.113556.1.4.801=::MAMCAQc=",
+    ]
+    command += [
+        "-H",
+        server.url,
+        "-x",
+        "-D",
+        server.bind_as,
+        "-y",
+        str(server.password_file),
+        "-b",
+        server.base,
+        _QUERY,
+    ]
+    environment = {**os.environ, "LDAPTLS_CACERT": str(server.ca_file), "LDAPTLS_REQCERT": "allow"}
+    begun = time.perf_counter()
+    done = subprocess.run([*command, *ATTRIBUTES], capture_output=True, check=False, env=environment)
+    if done.returncode:
+        raise RuntimeError(done.stderr.decode())
+    return time.perf_counter() - begun

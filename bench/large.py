@@ -1,0 +1,141 @@
+"""A made-up estate of any size, straight in columns: people, groups nested twelve deep with rings, hosts in OUs."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from adzeguard.core.assembly import Assembled
+from adzeguard.core.estate import Domain, Host, HostState, LocalAccount, LocalGroup
+from adzeguard.core.identity import Sid
+from adzeguard.core.links import Links
+from adzeguard.core.membership import MembershipGraph
+from adzeguard.core.objects import Objects
+from adzeguard.core.principal import Flag, Kind
+from adzeguard.core.texts import Texts
+from adzeguard.core.wellknown import ADMINISTRATORS
+
+BASE = "DC=lowmere,DC=example"
+DOMAIN = Domain(BASE, "lowmere.example", "LOWMERE", Sid("S-1-5-21-10-20-30"))
+DEPTH = 12
+PRIVILEGED = 40
+
+
+@dataclass(frozen=True)
+class Size:
+    """How large an estate is."""
+
+    name: str
+    people: int
+    groups: int
+    links: int
+    hosts: int
+    ous: int
+
+
+M = Size("M", 10_000, 1_000, 50_000, 2_000, 20)
+L = Size("L", 1_000_000, 200_000, 8_000_000, 20_000, 200)
+
+
+def make(size: Size, seed: int = 1) -> Assembled:
+    """Return the directory: people first, then groups, computers, OUs and the domain."""
+    lot = np.random.default_rng(seed)
+    first_group, first_host = size.people, size.people + size.groups
+    first_ou = first_host + size.hosts
+    count = first_ou + size.ous + 2
+    kinds = np.full(count, Kind.USER, np.uint8)
+    kinds[first_group:first_host] = Kind.GROUP
+    kinds[first_host:first_ou] = Kind.COMPUTER
+    kinds[first_ou:] = Kind.OU
+    kinds[-1] = Kind.DOMAIN
+    flags = np.full(count, int(Flag.ENABLED), np.uint32)
+    flags[first_group:first_host] = int(Flag.GLOBAL | Flag.SECURITY_GROUP)
+    rids = np.arange(count, dtype=np.uint32) + 1100
+    rids[first_group], rids[0] = 512, 500
+    authorities = np.zeros(count, np.int32)
+    authorities[first_ou:] = -1
+    authorities[-1] = -1
+    names = [f"person.{n:07}" for n in range(size.people)]
+    names += [f"group.{n:06}" for n in range(size.groups)]
+    names += [f"HOST-{n:05}" for n in range(size.hosts)]
+    names += [f"site{n:03}" for n in range(size.ous)] + ["Hosts", "lowmere"]
+    names[0], names[first_group] = "Administrator", "Domain Admins"
+    dns = [f"CN={name},OU=People,{BASE}" for name in names[:first_group]]
+    dns += [f"CN={name},OU=Groups,{BASE}" for name in names[first_group:first_host]]
+    dns += [f"CN={name},OU=site{n % size.ous:03},OU=Hosts,{BASE}" for n, name in enumerate(names[first_host:first_ou])]
+    dns += [f"OU={name},OU=Hosts,{BASE}" for name in names[first_ou:-2]] + [f"OU=Hosts,{BASE}", BASE]
+    times = np.zeros((count, 4), np.int64)
+    times[:, :3] = 1_700_000_000 + lot.integers(0, 90_000_000, (count, 3))
+    details = Texts.of('{"description": "made up"}' for _ in range(count))
+    objects = Objects(
+        DOMAIN, kinds, flags, np.full(count, 513, np.uint32), times, authorities, rids, (str(DOMAIN.sid),),
+        Texts.of(f"{n:032x}" for n in range(count)), Texts.of(names), Texts.of(dns), details, np.full(count, -1, np.int32), (),
+    )  # fmt: skip
+    return Assembled(objects, _graph(size, count, lot))
+
+
+def _graph(size: Size, count: int, lot: np.random.Generator) -> MembershipGraph:
+    groups = size.groups
+    level = np.arange(groups) % DEPTH
+    nested = size.links // 40
+    sources = lot.integers(0, groups, nested)
+    sources = sources[level[sources] < DEPTH - 1]
+    # A group holds groups of the next level near it, so that nesting is deep but not everything leads everywhere.
+    targets = (sources + 1 + DEPTH * lot.integers(0, 20, len(sources))) % groups
+    rings = lot.integers(0, groups - DEPTH, groups // 500)
+    sources, targets = np.append(sources, rings + 3), np.append(targets, rings)
+    members = size.links - len(sources)
+    # Few groups are large and many are small.
+    holders = (groups * lot.random(members) ** 1.5).astype(np.int64)
+    people = lot.integers(0, size.people, members)
+    ids = np.arange(size.people, size.people + groups, dtype=np.int32)
+    empty = Links(np.zeros(groups + 1, np.int64), np.empty(0, np.int32))
+    admin = np.array([0])
+    return MembershipGraph(
+        count,
+        ids,
+        np.ones(groups, bool),
+        Links.of_pairs(sources, targets, groups),
+        Links.of_pairs(np.append(holders, admin * 0), np.append(people, admin), groups),
+        empty,
+    )
+
+
+def privileged(size: Size) -> list[int]:
+    """Return the groups that count as privileged, spread over the levels."""
+    return [size.people + n * (size.groups // PRIVILEGED) for n in range(PRIVILEGED)]
+
+
+def make_hosts(size: Size, whole: Assembled) -> list[Host]:
+    """Return hosts whose administrators are the directory's own, one group of their site, and here and there a person."""
+    first_host = size.people + size.groups
+    hosts = []
+    for n in range(size.hosts):
+        machine = Sid(f"S-1-5-21-9-{n}-7")
+        site = n % size.ous
+        members = {
+            Sid(whole.objects.sid(size.people)),
+            Sid(f"{machine}-500"),
+            Sid(whole.objects.sid(size.people + 1 + site)),
+        }
+        if n % 7 == 0:
+            members.add(Sid(whole.objects.sid(n)))
+        groups = (LocalGroup("Administrators", ADMINISTRATORS, frozenset(members)),)
+        state = HostState(machine, (LocalAccount("administrator", Sid(f"{machine}-500")),), groups)
+        hosts.append(Host(first_host + n, f"HOST-{n:05}", whole.objects.dns[first_host + n], state))
+    return hosts
+
+
+def charter(size: Size) -> str:
+    """Return a charter of 40 rules for groups and 200 for hosts."""
+    parts = ["charter: 1\nrules:\n"]
+    for n, group in enumerate(privileged(size)):
+        name = "Domain Admins" if n == 0 else f"group.{group - size.people:06}"
+        said = "include: ['LOWMERE\\Administrator']" if n == 0 else "only: ['LOWMERE\\person.0000001']"
+        parts.append(f"  - {{id: group-{n}, group: 'LOWMERE\\{name}', {said}}}\n")
+    for n in range(200):
+        site, group = n % size.ous, f"group.{1 + n % size.ous:06}"
+        parts.append(
+            f"  - {{id: hosts-{n}, hosts: {{under: 'OU=site{site:03},OU=Hosts'}}, local-group: administrators, "
+            f"response: correct, only: ['LOWMERE\\Domain Admins', 'local\\administrator', 'LOWMERE\\{group}']}}\n"
+        )
+    return "".join(parts)

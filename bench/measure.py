@@ -1,0 +1,65 @@
+"""Timing, and how a figure stands beside its bar."""
+
+import resource
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from statistics import median
+
+
+@dataclass(frozen=True)
+class Measured:
+    """One figure. `bar` is the most that it may be, or the least where `at_least`."""
+
+    what: str
+    at: str
+    value: float
+    unit: str
+    bar: float
+    at_least: bool = False
+
+    @property
+    def holds(self) -> bool:
+        """Whether the bar is held."""
+        return self.value >= self.bar if self.at_least else self.value <= self.bar
+
+    def line(self) -> str:
+        """Return a row of the table."""
+        sign = "at least" if self.at_least else "at most"
+        verdict = "held" if self.holds else "MISSED"
+        return f"{self.what:<58} {self.at:<3} {self.value:>10.3f} {self.unit:<5} {sign} {self.bar:g}  {verdict}"
+
+
+def seconds(task: Callable[[], object], runs: int = 5) -> float:
+    """Return the median time of some runs after one that is not counted."""
+    task()
+    return median(_once(task) for _ in range(runs))
+
+
+def once(task: Callable[[], object]) -> float:
+    """Return the time of a single run, for what is long or changes something."""
+    return _once(task)
+
+
+def _once(task: Callable[[], object]) -> float:
+    begun = time.perf_counter()
+    task()
+    return time.perf_counter() - begun
+
+
+def program(*arguments: str, folder: Path | None = None) -> None:
+    """Run the built program; findings are no failure here."""
+    done = subprocess.run(
+        [sys.executable, "-m", "adzeguard", *arguments], cwd=folder, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE,
+        stdin=subprocess.DEVNULL, check=False,
+    )  # fmt: skip
+    if done.returncode in (1, 2):
+        raise RuntimeError(done.stderr.decode())
+
+
+def peak_megabytes() -> float:
+    """Return the most memory that this process has held."""
+    return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
