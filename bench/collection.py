@@ -9,14 +9,15 @@ from collections.abc import Iterator
 from pathlib import Path
 from statistics import median
 
+from tests.server.random_domain import random_operations
+from tests.server.server import PASSWORD, Server, missing
+
 from adzeguard.directory.decode import observe
 from adzeguard.directory.ldap import _QUERY, open_driver
 from adzeguard.directory.port import ATTRIBUTES
 from bench.measure import Measured
-from tests.server.random_domain import random_operations
-from tests.server.server import PASSWORD, Server, missing
 
-_TURNS = 3
+_TURNS = 5
 
 
 def run() -> Iterator[Measured]:

@@ -68,7 +68,8 @@ def make(size: Size, seed: int = 1) -> Assembled:
     details = Texts.of('{"description": "made up"}' for _ in range(count))
     objects = Objects(
         DOMAIN, kinds, flags, np.full(count, 513, np.uint32), times, authorities, rids, (str(DOMAIN.sid),),
-        Texts.of(f"{n:032x}" for n in range(count)), Texts.of(names), Texts.of(dns), details, np.full(count, -1, np.int32), (),
+        Texts.of(f"{n:032x}" for n in range(count)), Texts.of(names), Texts.of(dns), details,
+        np.full(count, -1, np.int32), (),
     )  # fmt: skip
     return Assembled(objects, _graph(size, count, lot))
 
@@ -106,7 +107,7 @@ def privileged(size: Size) -> list[int]:
 
 
 def make_hosts(size: Size, whole: Assembled) -> list[Host]:
-    """Return hosts whose administrators are the directory's own, one group of their site, and here and there a person."""
+    """Return hosts with the directory's administrators, a group of their site, and here and there a person."""
     first_host = size.people + size.groups
     hosts = []
     for n in range(size.hosts):

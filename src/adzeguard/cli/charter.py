@@ -15,7 +15,7 @@ def command() -> None:
     """Look over the charter, or print the schema that editors complete it by."""
 
 
-@command.command("lint", epilog=example("adzeguard charter lint"))
+@command.command("lint", short_help="Look for mistakes in the charter.", epilog=example("adzeguard charter lint"))
 @workspace_option
 def lint(workspace: Path | None) -> int:
     """Read the charter and resolve its names against what was collected; changes nothing.

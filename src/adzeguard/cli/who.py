@@ -20,6 +20,10 @@ if TYPE_CHECKING:
 @click.option("--host", metavar="HOST", help="Who is a local administrator of this host.")
 @click.option("--local-group", metavar="NAME", help="With --host: another local group, like remote-desktop-users.")
 @click.option("--hosts", "all_hosts", is_flag=True, help="Each person with the number of hosts they administer.")
+@click.option(
+    "--at-least", type=click.IntRange(1), default=1, metavar="N", help="With --hosts: only who administers so many."
+)
+@click.option("--groups", "all_groups", is_flag=True, help="Each group with the number of its effective members.")
 @listing_options
 @workspace_option
 def command(
@@ -27,6 +31,8 @@ def command(
     host: str | None,
     local_group: str | None,
     all_hosts: bool,
+    at_least: int,
+    all_groups: bool,
     form: str,
     output: Path | None,
     workspace: Path | None,
@@ -36,17 +42,20 @@ def command(
     Nested groups, primary groups and rings of groups are followed to the last member.
 
     Keys of json and csv: name, qualified_name, sid, kind, enabled, direct, how, path. With --hosts: name,
-    qualified_name, sid, kind, enabled, hosts.
+    qualified_name, sid, kind, enabled, hosts. With --groups: name, qualified_name, sid, kind, scope, members,
+    effective_members.
     """
-    if sum((group is not None, host is not None, all_hosts)) != 1:
-        raise UsageError("name one group, or --host HOST, or --hosts", "See: adzeguard who --help")
+    if sum((group is not None, host is not None, all_hosts, all_groups)) != 1:
+        raise UsageError("name one group, or --host HOST, or --hosts, or --groups", "See: adzeguard who --help")
     if local_group and host is None:
         raise UsageError("--local-group needs --host", "See: adzeguard who --help")
     desk = Desk(workspace)
     if host is not None:
         listing = _on_host(desk, host, local_group)
     elif all_hosts:
-        listing = _on_all_hosts(desk)
+        listing = _on_all_hosts(desk, at_least)
+    elif all_groups:
+        listing = _all_groups(desk)
     else:
         listing = _in_group(desk, group or "")
     put_listing(listing, form, output)
@@ -89,12 +98,23 @@ def _on_host(desk: Desk, name: str, local_group: str | None) -> "Listing":
     return who_listing(members_on_host(desk.estate, host, sid), rf"{host.name}\{label}")
 
 
-def _on_all_hosts(desk: Desk) -> "Listing":
+def _on_all_hosts(desk: Desk, at_least: int) -> "Listing":
     from adzeguard.core.access import hosts_per_person
     from adzeguard.report.looking import hosts_listing
 
     estate = desk.estate
-    counts = hosts_per_person(estate)
+    counts = {person: count for person, count in hosts_per_person(estate).items() if count >= at_least}
     return hosts_listing(
         counts, estate.catalogue.principals(counts), sum(host.state is not None for host in estate.hosts)
     )
+
+
+def _all_groups(desk: Desk) -> "Listing":
+    from adzeguard.core.counting import effective_people_counts
+    from adzeguard.report.looking import groups_listing
+
+    graph, catalogue = desk.estate.graph, desk.estate.catalogue
+    counts = zip(graph.group_ids.tolist(), effective_people_counts(graph).tolist(), strict=True)
+    groups = catalogue.principals(graph.group_ids.tolist())
+    direct = {group: len(graph.direct_members(group)) + len(graph.primary_members(group)) for group in groups}
+    return groups_listing(groups, direct, dict(counts))

@@ -32,7 +32,7 @@ STEPS: Final = (
         ("who", "--host", "KIOSK-07"),
         18,
     ),
-    Step("Who administers how many hosts?", ("who", "--hosts"), 10),
+    Step("Who administers how many hosts?", ("who", "--hosts", "--at-least", "3"), 14),
     Step("What deviates from the charter, worst first?", ("check", "--severity", "medium"), 24),
     Step(
         "What would put it right, and who would lose and gain by it? Nothing is changed yet.",

@@ -3,9 +3,7 @@
 Everything that the rest knows of LDAP messages is in these few calls, so that a quicker library can take their place.
 """
 
-import queue
 import ssl
-import threading
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -25,6 +23,7 @@ from adzeguard.directory.ldap_messages import (
     SEARCH_DONE,
     SEARCH_ENTRY,
     BrokenAnswerError,
+    Done,
     message_end,
     message_kind,
     read_done,
@@ -34,7 +33,6 @@ from adzeguard.directory.port import Modification
 
 _PAGE: Final = 1000
 _CHUNK: Final = 64 * 1024
-_PAGES_AHEAD: Final = 4
 _OWNER_GROUP_DACL: Final = 7  # the parts of a descriptor that need no special right, [MS-ADTS] 3.1.1.3.4.1.11
 _INVALID_CREDENTIALS: Final = 49
 _NO_SUCH_OBJECT: Final = 32
@@ -50,7 +48,6 @@ _RESULT_NAMES: Final = {
 }  # fmt: skip
 
 Attributes = dict[str, list[bytes]]
-_Page = tuple[list[bytes], "DirectoryError | None"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -127,26 +124,23 @@ class Wire:
     ) -> Iterator[tuple[str, Attributes]]:
         """Yield the name and the raw attributes of each entry; attribute names are lower-case.
 
-        The next page is asked for as soon as one has arrived, by a thread that only reads, while this one decodes.
-        Referrals to other servers are not followed. The connection is busy until the last entry was taken.
+        The next page is asked for as soon as one has arrived, so that the server works on it while this one is decoded;
+        a thread to read ahead was tried and is slower, since it waits for the decoder at every record. Referrals to
+        other servers are not followed. The connection is busy until the last entry was taken.
         """
-        pages: queue.Queue[_Page | None] = queue.Queue(_PAGES_AHEAD)
-        given_up = threading.Event()
-        arguments = (base, query, list(attributes), scope, descriptors, pages, given_up)
-        reader = threading.Thread(target=self._fetch, args=arguments, daemon=True)
-        reader.start()
-        try:
-            while (page := pages.get()) is not None:
-                messages, failure = page
+        ask = _Question(base, query, tuple(attributes), scope, descriptors)
+        number: int | None = self._send(ask, b"")
+        while number is not None:
+            messages, cookie = self._receive_page(number)
+            number = self._send(ask, cookie) if cookie else None
+            try:
                 for message in messages:
                     yield read_entry(message)
-                if failure is not None:
-                    raise failure
-        finally:
-            given_up.set()
-            while reader.is_alive():
-                _drain(pages)
-                reader.join(0.01)
+            except GeneratorExit:
+                # Nobody wants the rest: what was asked for is read, so that the connection can be used again.
+                if number is not None:
+                    self._receive_page(number)
+                raise
 
     def read(self, dn: str, attributes: Sequence[str]) -> Attributes | None:
         """Return the raw attributes of one entry, or nothing when it is not there."""
@@ -184,69 +178,38 @@ class Wire:
                 f"the directory refuses to {operation} {dn}: {_reason(result['result'], result['message'])}"
             )
 
-    def _fetch(
-        self, base: str, query: str, attributes: list[str], scope: str, descriptors: bool,
-        pages: "queue.Queue[_Page | None]", given_up: threading.Event,
-    ) -> None:  # fmt: skip
-        cookie: bytes | None = b""
-        while cookie is not None and not given_up.is_set():
-            messages: list[bytes] = []
-            failure: DirectoryError | None = None
-            try:
-                with _translated(self._address):
-                    number = self._send_search(base, query, attributes, scope, descriptors, cookie)
-                    cookie = self._receive_page(number, messages)
-            except DirectoryError as error:
-                failure, cookie = error, None
-            pages.put((messages, failure))
-        pages.put(None)
-
-    def _send_search(
-        self, base: str, query: str, attributes: list[str], scope: str, descriptors: bool, cookie: bytes
-    ) -> int:
+    def _send(self, ask: "_Question", cookie: bytes) -> int:
         from ldap3 import DEREF_NEVER
         from ldap3.operation.search import search_operation
         from ldap3.protocol.microsoft import security_descriptor_control
         from ldap3.protocol.rfc2696 import paged_search_control
 
         seconds = self._address.timeout
-        request = search_operation(
-            base,
-            query,
-            scope,
-            DEREF_NEVER,
-            attributes,
-            0,
-            seconds,
-            False,
-            False,
-            None,
-            None,
-            check_names=False,
-        )
-        controls = [] if scope == "BASE" else [paged_search_control(True, _PAGE, cookie)]
-        if descriptors:
-            controls += security_descriptor_control(True, _OWNER_GROUP_DACL)
-        return int(self._connection.strategy.send("searchRequest", request, controls))
+        with _translated(self._address):
+            request = search_operation(
+                ask.base, ask.query, ask.scope, DEREF_NEVER, list(ask.attributes), 0, seconds, False, False, None, None,
+                check_names=False,
+            )  # fmt: skip
+            controls = [] if ask.scope == "BASE" else [paged_search_control(True, _PAGE, cookie)]
+            if ask.descriptors:
+                controls += security_descriptor_control(True, _OWNER_GROUP_DACL)
+            return int(self._connection.strategy.send("searchRequest", request, controls))
 
-    def _receive_page(self, number: int, messages: list[bytes]) -> bytes | None:
-        """Gather the entries of one page; return the cookie of the next, or nothing after the last."""
-        while True:
-            message = self._receive_message()
-            answered, kind, _ = message_kind(message)
-            if answered == 0 and kind == EXTENDED_RESPONSE:
-                raise DirectoryUnreachableError("the server is closing the connection", "Try again later")
-            if answered != number:
-                raise BrokenAnswerError("the server answers another question than the one asked")
-            if kind == SEARCH_ENTRY:
-                messages.append(message)
-            elif kind == SEARCH_DONE:
-                done = read_done(message)
-                if done.code == _NO_SUCH_OBJECT:
-                    return None
-                if done.code != 0:
-                    raise DirectoryError(f"the directory stopped the search: {_reason(done.code, done.diagnostic)}")
-                return done.cookie or None
+    def _receive_page(self, number: int) -> tuple[list[bytes], bytes]:
+        """Return the entries of one page as they came, and the cookie of the next, empty after the last."""
+        messages: list[bytes] = []
+        with _translated(self._address):
+            while True:
+                message = self._receive_message()
+                answered, kind, _ = message_kind(message)
+                if answered == 0 and kind == EXTENDED_RESPONSE:
+                    raise DirectoryUnreachableError("the server is closing the connection", "Try again later")
+                if answered != number:
+                    raise BrokenAnswerError("the server answers another question than the one asked")
+                if kind == SEARCH_ENTRY:
+                    messages.append(message)
+                elif kind == SEARCH_DONE:
+                    return messages, _cookie_of(read_done(message))
 
     def _receive_message(self) -> bytes:
         while (end := message_end(self._buffer, 0)) is None:
@@ -262,12 +225,21 @@ class Wire:
         return message
 
 
-def _drain(pages: "queue.Queue[_Page | None]") -> None:
-    try:
-        while True:
-            pages.get_nowait()
-    except queue.Empty:
-        return
+@dataclass(frozen=True, slots=True)
+class _Question:
+    base: str
+    query: str
+    attributes: tuple[str, ...]
+    scope: str
+    descriptors: bool
+
+
+def _cookie_of(done: Done) -> bytes:
+    if done.code == _NO_SUCH_OBJECT:
+        return b""
+    if done.code != 0:
+        raise DirectoryError(f"the directory stopped the search: {_reason(done.code, done.diagnostic)}")
+    return done.cookie
 
 
 def _connect(address: Address, bind_as: str, password: str) -> Any:

@@ -52,13 +52,10 @@ def findings_listing(findings: Sequence[Finding]) -> Listing:
     return Listing(shown, columns, "", told, "Nothing deviates.")
 
 
-def _what(finding: Finding) -> str:
-    tail = (
-        f" [{finding.rule}{', ' + finding.response if finding.response else ''}]"
-        if finding.rule
-        else f" [{finding.check}]"
-    )
-    return finding.message + tail
+def _what(finding: Finding) -> Text:
+    """The message, and below it where it comes from: the rule with its response, or the built-in check."""
+    origin = ", ".join(part for part in (finding.rule, finding.response) if part) or finding.check
+    return Text(f"{for_terminal(finding.message)}\n") + Text(for_terminal(origin), style="dim")
 
 
 def plan_text(plan: Plan, *, colour: bool) -> str:
@@ -98,15 +95,15 @@ def impact_text(plan: Plan, *, colour: bool) -> str:
 def _impact_lines(impact: Impact) -> Iterator[str]:
     for group in impact.groups:
         if group.gains:
-            yield f"Gain {group.group}, {_counted(group.gains)}"
+            yield f"Into {group.group} {_counted(group.gains)}"
         if group.loses:
-            yield f"Lose {group.group}, {_counted(group.loses)}"
+            yield f"Out of {group.group} {_counted(group.loses)}"
     losing = [f"{p.person} ({p.loses_hosts})" for p in impact.people if p.loses_hosts]
     gaining = [f"{p.person} ({p.gains_hosts})" for p in impact.people if p.gains_hosts]
     if losing:
-        yield f"Administer fewer hosts, {_counted(losing)}"
+        yield f"Administer fewer hosts {_counted(losing)}"
     if gaining:
-        yield f"Administer more hosts, {_counted(gaining)}"
+        yield f"Administer more hosts {_counted(gaining)}"
     if impact.other_entries_removed:
         entries = "entry" if impact.other_entries_removed == 1 else "entries"
         yield f"{impact.other_entries_removed} local or unresolved {entries} taken out of hosts"
@@ -114,7 +111,7 @@ def _impact_lines(impact: Impact) -> Iterator[str]:
 
 
 def _counted(names: Sequence[str]) -> str:
-    return f"{len(names)}: {_shortened(names)}"
+    return f"({len(names)}): {_shortened(names)}"
 
 
 def _shortened(names: Sequence[str]) -> str:

@@ -41,8 +41,8 @@ class Column:
 class Listing:
     """Rows with documented keys, and the columns that a table shows of them.
 
-    Keys that begin with an underscore are for the table alone. `note` is said below the table only; `empty` instead
-    of a table without rows.
+    Keys that begin with an underscore are for the table alone, and a column that is empty in all rows is left away.
+    `note` is said below the table only; `empty` instead of a table without rows.
     """
 
     rows: Sequence[Row]
@@ -115,21 +115,19 @@ def text_console(*, colour: bool) -> Console:
 
 
 def _table(listing: Listing) -> Table:
-    table = Table(box=None, pad_edge=False, header_style="bold", padding=(0, 2, 0, 0), width=None, expand=False)
-    for column in listing.columns:
-        table.add_column(
-            column.title,
-            justify="right" if column.right else "left",
-            overflow="fold",
-            ratio=column.ratio,
-            no_wrap=column.fixed,
-        )
-    for row in listing.rows[:ROWS_SHOWN]:
-        table.add_row(*(_styled(cell(row.get(column.key)), row) for column in listing.columns))
+    rows = listing.rows[:ROWS_SHOWN]
+    columns = [column for column in listing.columns if any(row.get(column.key) not in (None, "") for row in rows)]
+    table = Table(box=None, pad_edge=False, header_style="bold", padding=(0, 2, 0, 0))
+    for column in columns:
+        justify: Literal["left", "right"] = "right" if column.right else "left"
+        table.add_column(column.title, justify=justify, overflow="fold", ratio=column.ratio, no_wrap=column.fixed)
+    for row in rows:
+        table.add_row(*(_styled(row.get(column.key), row) for column in columns))
     return table
 
 
-def _styled(text: str, row: Row) -> Text:
-    plain = for_terminal(text)
-    style = _STYLES.get(plain, "dim" if row.get("enabled") is False else "")
-    return Text(plain, style=style)
+def _styled(value: Any, row: Row) -> Text:
+    if isinstance(value, Text):
+        return value
+    plain = for_terminal(cell(value))
+    return Text(plain, style=_STYLES.get(plain, "dim" if row.get("enabled") is False else ""))

@@ -4,6 +4,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from datetime import UTC, datetime
 from typing import Any
 
+from rich.padding import Padding
 from rich.text import Text
 
 from adzeguard.core.access import Access, members_of
@@ -11,7 +12,7 @@ from adzeguard.core.charter.resolve import LocalName, ResolvedCharter
 from adzeguard.core.charter.scopes import Holding, HostScopes
 from adzeguard.core.estate import Estate, Host
 from adzeguard.core.names import local_group_label, on_host
-from adzeguard.core.principal import Kind, Principal
+from adzeguard.core.principal import Flag, Kind, Principal
 from adzeguard.core.review import local_group_of, review_host
 from adzeguard.core.wellknown import local_group_name
 from adzeguard.report.listing import Column, Listing, Row, text_console
@@ -25,6 +26,7 @@ WHO_COLUMNS = (
 )
 _TIMES = ("created", "last_logon", "password_set", "expires")
 _LISTED = 12
+_CARD_LABELS = {"sid": "SID", "dn": "DN", "dns_host_name": "DNS host name", "policy_links": "Directory policies"}
 
 
 def who_rows(accesses: Iterable[Access]) -> list[Row]:
@@ -92,6 +94,28 @@ def hosts_listing(counts: Mapping[int, int], people: Mapping[int, Principal], ho
         f"{len(rows)} accounts, {hosts} hosts",
         "Nobody administers a host.",
     )
+
+
+def groups_listing(groups: Mapping[int, Principal], direct: Mapping[int, int], effective: Mapping[int, int]) -> Listing:
+    """Return every group with how many it holds, largest first; groups inside do not count as effective members."""
+    rows = [
+        {
+            "name": p.name,
+            "qualified_name": p.qualified_name,
+            "sid": p.sid,
+            "kind": "security" if p.flags & Flag.SECURITY_GROUP else "distribution",
+            "scope": p.group_scope,
+            "members": direct[i],
+            "effective_members": effective[i],
+        }
+        for i, p in groups.items()
+    ]
+    rows.sort(key=lambda row: (-int(str(row["effective_members"])), str(row["qualified_name"]).casefold()))
+    columns = (
+        Column("qualified_name", "Group"), Column("kind", "Kind"), Column("scope", "Scope"),
+        Column("members", "Direct", right=True), Column("effective_members", "Effective", right=True),
+    )  # fmt: skip
+    return Listing(rows, columns, "Members of groups", f"{len(rows)} groups", "There are no groups.")
 
 
 def found_listing(found: Sequence[Principal], subject: str, *, more: bool) -> Listing:
@@ -228,11 +252,11 @@ def card(data: dict[str, Any], *, colour: bool) -> str:
     for key, value in data.items():
         if key in ("name", "qualified_name") or value in (None, "", []):
             continue
-        label = key.replace("_", " ").capitalize()
+        label = _CARD_LABELS.get(key) or key.replace("_", " ").capitalize()
         if isinstance(value, list) and value and isinstance(value[0], dict):
             console.print(Text(f"{label}:", style="bold"))
             for item in value:
-                console.print(Text("  " + for_terminal(_item_line(item))))
+                console.print(Padding(Text(for_terminal(_item_line(item))), (0, 0, 0, 2)))
         elif isinstance(value, list):
             console.print(Text(f"{label} ({len(value)}):", style="bold"))
             for item in value[:_LISTED]:

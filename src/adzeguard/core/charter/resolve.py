@@ -1,7 +1,7 @@
 """From the names in a charter to identities. A name that is none, or two, stops its rule alone."""
 
 import difflib
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from datetime import date
 
@@ -61,7 +61,8 @@ class ResolvedScope:
     """A host scope with its OUs found; names and DNs are folded."""
 
     everywhere: bool
-    under: tuple[str, ...]
+    under: Mapping[str, str]
+    """The OUs, folded, and as the rule writes them."""
     named: frozenset[str]
     excepted: frozenset[str]
 
@@ -238,14 +239,12 @@ class _RuleResolver:
         return None
 
     def _scope(self, scope: HostScope) -> ResolvedScope:
-        under = [found for i, dn in enumerate(scope.under) if (found := self._container(("hosts", "under", i), dn))]
+        under = {found: dn for i, dn in enumerate(scope.under) if (found := self._container(("hosts", "under", i), dn))}
         for key, names in (("named", scope.named), ("except", scope.except_)):
             for i, name in enumerate(names):
                 self._known_host(("hosts", key, i), name)
         named = frozenset(name.casefold() for name in scope.named)
-        return ResolvedScope(
-            bool(scope.everywhere), tuple(under), named, frozenset(n.casefold() for n in scope.except_)
-        )
+        return ResolvedScope(bool(scope.everywhere), under, named, frozenset(n.casefold() for n in scope.except_))
 
     def _container(self, path: tuple[str | int, ...], dn: str) -> str | None:
         full = self._estate.domain.full_dn(dn)

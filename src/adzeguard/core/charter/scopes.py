@@ -70,5 +70,5 @@ def _closest(rule: ResolvedRule, container: str) -> Holding | None:
     ]
     if levels:
         distance, ou = min(levels)
-        return Holding(rule, distance + 1, f"under {ou}")
+        return Holding(rule, distance + 1, f"under {scope.under[ou]}")
     return Holding(rule, EVERYWHERE, "everywhere") if scope.everywhere else None

@@ -97,12 +97,12 @@ def _finding(review: Review, deviation: Deviation) -> Finding:
 
 def _message(review: Review, deviation: Deviation, member: Principal) -> str:
     what = f"{member.kind.label} {member.qualified_name}"
-    through = ", whose primary group it is" if deviation.member in review.primary else ""
+    through = " by its primary group" if deviation.member in review.primary else ""
     match deviation.kind:
         case "missing":
             return f"{what} is missing"
         case "excluded":
-            return f"{what} is inside{through}, and must never be"
+            return f"{what} is inside{through} and must never be"
         case "nested":
             return f"{what} is inside, and no group may be"
         case "keeper":

@@ -1,0 +1,79 @@
+"""Takes the pictures in docs/screenshots from the demo, in a terminal window under Xvfb.
+
+Needs Debian's xvfb, xterm and imagemagick, and the program on the path: python docs/take_screenshots.py [NAME…]
+"""
+
+import os
+import shlex
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+FOLDER = Path(__file__).with_name("screenshots")
+WHO = r"LOWMERE\Domain Admins"
+_TERMINAL = ["xterm", "-fa", "DejaVu Sans Mono", "-fs", "12", "-geometry", "128x41+0+0", "-b", "10"]
+_TERMINAL += ["-bg", "#14181f", "-fg", "#d8dee9", "-e", "bash"]
+SHOTS = {
+    "who": [["who", WHO], ["why", "orla.fenn", "--in", WHO]],
+    "who-host": [["who", "--host", "KIOSK-07"]],
+    "who-hosts": [["who", "--hosts", "--at-least", "3"]],
+    "check": [["check", "--severity", "high"]],
+    "plan": [["plan"]],
+    "apply": [["apply", "--yes", "--format", "table"]],
+    "show": [["show", "KIOSK-15"]],
+    "journal": [["journal", "--limit", "18"]],
+    "help": [["--help"]],
+}
+
+
+def take(name: str, folder: Path) -> None:
+    """Run the commands in a terminal window of about 1280 by 800 and photograph it."""
+    lines = ["clear"]
+    for command in SHOTS[name]:
+        line = shlex.join(command)
+        lines += [f"printf '\\033[1;32m$\\033[0m adzeguard %s\\n' {shlex.quote(line)}", f"adzeguard {line} 2>&1"]
+    script = folder / "shot.sh"
+    script.write_text("\n".join([*lines, "touch done", "sleep 30"]) + "\n")
+    (folder / "done").unlink(missing_ok=True)
+    display = ":77"
+    server = subprocess.Popen(["Xvfb", display, "-screen", "0", "1280x800x24"], stderr=subprocess.DEVNULL)
+    try:
+        environment = {**os.environ, "DISPLAY": display, "TERM": "xterm-256color"}
+        time.sleep(1)
+        window = subprocess.Popen(
+            [*_TERMINAL, str(script)],
+            cwd=folder, env=environment,
+        )  # fmt: skip
+        deadline = time.monotonic() + 30
+        while not (folder / "done").exists() and time.monotonic() < deadline:
+            time.sleep(0.2)
+        time.sleep(0.5)
+        subprocess.run(["import", "-window", "root", str(FOLDER / f"{name}.png")], env=environment, check=True)
+        window.kill()
+    finally:
+        server.kill()
+        server.wait()
+
+
+def main() -> None:
+    """Take the named pictures, or all."""
+    FOLDER.mkdir(exist_ok=True)
+    with tempfile.TemporaryDirectory() as temporary:
+        made = Path(temporary) / "lowmere"
+        subprocess.run(["adzeguard", "demo", str(made), "--only-make"], check=True, stdout=subprocess.DEVNULL)
+        subprocess.run(["adzeguard", "collect", "--workspace", str(made)], check=False, capture_output=True)
+        for name in sys.argv[1:] or list(SHOTS):
+            folder = Path(temporary) / name
+            shutil.copytree(made, folder)
+            if name == "journal":
+                subprocess.run(
+                    ["adzeguard", "apply", "--yes", "--workspace", str(folder)], check=False, capture_output=True
+                )
+            take(name, folder)
+
+
+if __name__ == "__main__":
+    main()
