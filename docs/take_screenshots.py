@@ -14,7 +14,7 @@ from pathlib import Path
 
 FOLDER = Path(__file__).with_name("screenshots")
 WHO = r"LOWMERE\Domain Admins"
-_TERMINAL = ["xterm", "-fa", "DejaVu Sans Mono", "-fs", "12", "-geometry", "128x41+0+0", "-b", "10"]
+_TERMINAL = ["xterm", "-fa", "DejaVu Sans Mono", "-fs", "11", "-geometry", "139x44+0+0", "-b", "10"]
 _TERMINAL += ["-bg", "#14181f", "-fg", "#d8dee9", "-e", "bash"]
 SHOTS = {
     "who": [["who", WHO], ["why", "orla.fenn", "--in", WHO]],
@@ -25,7 +25,6 @@ SHOTS = {
     "apply": [["apply", "--yes", "--format", "table"]],
     "show": [["show", "KIOSK-15"]],
     "journal": [["journal", "--limit", "18"]],
-    "help": [["--help"]],
 }
 
 

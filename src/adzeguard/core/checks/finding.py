@@ -46,5 +46,5 @@ class Finding:
 
 
 def worst_first(findings: list[Finding]) -> list[Finding]:
-    """Sort for reading: severity, then rule, then subject."""
-    return sorted(findings, key=lambda f: (-f.severity, f.rule, f.check, f.subject.casefold(), f.member.casefold()))
+    """Sort for reading: severity, then what it is about."""
+    return sorted(findings, key=lambda f: (-f.severity, f.subject.casefold(), f.member.casefold(), f.rule, f.check))

@@ -1,0 +1,42 @@
+"""The docs say what the program does."""
+
+import re
+import subprocess
+import sys
+from pathlib import Path
+
+from adzeguard.cli.main import COMMANDS
+from tests.conftest import Program
+
+ROOT = Path(__file__).parents[2]
+
+
+def test_the_command_reference_is_current() -> None:
+    """The page that is made from the program equals what the program would make of it now."""
+    done = subprocess.run(
+        [sys.executable, "docs/make_reference.py", "--check"], cwd=ROOT, capture_output=True, text=True, check=False
+    )
+
+    assert done.returncode == 0, done.stderr
+
+
+def test_every_help_ends_in_an_example_that_runs(demo: Program) -> None:
+    """The last line of each help text can be pasted in the demo workspace, and is no wrong use."""
+    for name in COMMANDS:
+        last = demo(name, "--help").out.strip().splitlines()[-1].strip()
+        assert last.startswith(f"Example: adzeguard {name}"), name
+        if name not in ("init", "demo", "apply", "collect"):
+            import shlex
+
+            ran = demo(*shlex.split(last.removeprefix("Example: adzeguard ")))
+            assert ran.code in (0, 3), (name, ran.err)
+
+
+def test_every_picture_is_linked_and_every_link_leads_somewhere() -> None:
+    """The README shows the pictures there are, and its links lead to files there are."""
+    links = set(re.findall(r"\]\(([^)#]+)\)", (ROOT / "README.md").read_text()))
+    pictures = {str(path.relative_to(ROOT)) for path in (ROOT / "docs/screenshots").glob("*.png")}
+
+    assert all((ROOT / link).is_file() for link in links)
+    assert pictures <= links
+    assert 0 < len(pictures) < 20
