@@ -173,3 +173,22 @@ def test_a_server_that_goes_away_in_the_middle_leaves_everything_in_order(server
     workspace("collect")
     assert workspace("apply", "--yes").code == 0
     assert set(FULL_NAMES.values()) <= server.members_of("First Aiders")
+
+
+def test_a_connection_is_encrypted_before_anything_is_sent_or_the_server_says_no(
+    server: Server, tmp_path: Path
+) -> None:
+    """StartTLS works with the same verification; plain LDAP needs its own switch, warns, and this server wants none."""
+    (tmp_path / "hosts").mkdir()
+    program = Program(tmp_path)
+    common = ["--bind-as", server.bind_as, "--password-file", str(server.password_file), "--ldap", "ldap://127.0.0.1"]
+    verified = ["--ca-file", str(server.ca_file), "--tls-name", server.tls_name]
+    assert program("init", "s", *common, *verified, "--start-tls").code == 0
+    assert program("init", "n", *common, "--ca-file", str(server.ca_file), "--start-tls").code == 0
+    assert program("init", "p", *common, "--plain-ldap").code == 0
+
+    assert Program(tmp_path / "s")("collect").code == 0
+    assert "is for another name than 127.0.0.1" in Program(tmp_path / "n")("collect").err
+    plain = Program(tmp_path / "p")("collect")
+    assert (plain.code, "wants an encrypted connection" in plain.err) == (1, True)
+    assert plain.err.startswith("Warning: plain LDAP")

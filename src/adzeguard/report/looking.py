@@ -234,15 +234,15 @@ def _rules(estate: Estate, charter: ResolvedCharter | None, host: Host) -> list[
 
 def _says(rule: Any) -> str:
     parts = [
-        f"{word} {len(names)}"
+        f"{word} {', '.join(names)}"
         for word, names in (("only", rule.only), ("include", rule.include), ("exclude", rule.exclude))
         if names
     ]
     if rule.only == ():
         parts.append("only nobody")
     if rule.reach_only is not None:
-        parts.append(f"reach-only {len(rule.reach_only)}")
-    return ", ".join(parts + (["nested: refuse"] if rule.nested else []))
+        parts.append(f"reach-only {', '.join(rule.reach_only)}")
+    return "; ".join(parts + (["nested: refuse"] if rule.nested else []))
 
 
 def card(data: dict[str, Any], *, colour: bool) -> str:
@@ -265,7 +265,8 @@ def card(data: dict[str, Any], *, colour: bool) -> str:
                 console.print(Text(f"  … and {len(value) - _LISTED} more (--format json shows all)", style="dim"))
         else:
             shown = ("yes" if value else "no") if isinstance(value, bool) else for_terminal(str(value))
-            console.print(Text(f"{label}: ", style="bold") + Text(shown))
+            shown = shown[:16].replace("T", " ") + " UTC" if key in _TIMES else shown
+            console.print(Text.assemble((f"{label}: ", "bold"), shown))
     return str(console.file.getvalue())  # type: ignore[attr-defined]
 
 
