@@ -2,7 +2,7 @@
 
 import getpass
 import sys
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from datetime import UTC, datetime
 from functools import cached_property
@@ -15,6 +15,7 @@ from adzeguard.core.errors import SettingsError
 from adzeguard.workspace.settings import Workspace, find_workspace, read_workspace
 
 if TYPE_CHECKING:
+    from adzeguard.core.change.plan import Change
     from adzeguard.core.charter.resolve import ResolvedCharter
     from adzeguard.core.estate import Estate
     from adzeguard.core.principal import Principal
@@ -28,9 +29,10 @@ if TYPE_CHECKING:
 class Desk:
     """One command at work in one workspace."""
 
-    def __init__(self, folder: Path | None) -> None:
-        """`folder` is what --workspace says; otherwise the nearest workspace upwards."""
+    def __init__(self, folder: Path | None, moment: datetime | None = None) -> None:
+        """`folder` is what --workspace says, else the nearest one upwards; `moment` looks at the past."""
         self._folder = folder
+        self._moment = moment
 
     @cached_property
     def workspace(self) -> Workspace:
@@ -62,8 +64,8 @@ class Desk:
 
     @cached_property
     def estate(self) -> "Estate":
-        """What was collected last."""
-        return self.store.load()
+        """What was collected last, or stood at the moment that is looked at."""
+        return self.store.load(self._moment)
 
     @cached_property
     def charter(self) -> "ResolvedCharter":
@@ -82,6 +84,26 @@ class Desk:
         from adzeguard.workflows.charter import named_principals
 
         return named_principals(self.estate, self.workspace.privileged, "privileged")
+
+    @cached_property
+    def operator_account(self) -> "Principal | None":
+        """The directory account of the operator, where one is known."""
+        from adzeguard.core.errors import UsageError
+        from adzeguard.core.names import resolve
+
+        try:
+            return resolve(self.estate, self.workspace.operator) if self.workspace.operator else None
+        except UsageError:  # a name to bind with need not be one of the directory's accounts
+            return None
+
+    def pass_guards(
+        self, changes: "Sequence[Change]", *, removals: int | None = None, hosts: int | None = None
+    ) -> None:
+        """Refuse changes that must not be made; `removals` and `hosts` are the sizes that the operator names."""
+        from adzeguard.core.change.guards import NamedSizes, pass_guards
+
+        named = NamedSizes(removals, hosts)
+        pass_guards(self.estate, changes, self.charter, self.workspace.limits, named, self.operator_account)
 
     @contextmanager
     def directory(self) -> "Iterator[DirectoryDriver]":

@@ -1,12 +1,13 @@
 """adzeguard find."""
 
+from datetime import datetime
 from pathlib import Path
 
 import click
 
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
-from adzeguard.cli.options import example, listing_options, workspace_option
+from adzeguard.cli.options import at_option, example, listing_options, workspace_option
 from adzeguard.cli.output import put_listing
 
 _KINDS = ("user", "group", "computer", "ou", "container", "policy", "foreign", "contact")
@@ -17,8 +18,17 @@ _KINDS = ("user", "group", "computer", "ou", "container", "policy", "foreign", "
 @click.option("--kind", type=click.Choice(_KINDS), help="Only objects of this kind.")
 @click.option("--limit", type=click.IntRange(1), default=100, show_default=True, help="How many to show at most.")
 @listing_options
+@at_option
 @workspace_option
-def command(part: str, kind: str | None, limit: int, form: str, output: Path | None, workspace: Path | None) -> int:
+def command(
+    part: str,
+    kind: str | None,
+    limit: int,
+    form: str,
+    output: Path | None,
+    moment: datetime | None,
+    workspace: Path | None,
+) -> int:
     """Find objects by a part of their name.
 
     Keys of json and csv: name, qualified_name, sid, kind, enabled, dn.
@@ -26,7 +36,7 @@ def command(part: str, kind: str | None, limit: int, form: str, output: Path | N
     from adzeguard.core.principal import Kind
     from adzeguard.report.looking import found_listing
 
-    catalogue = Desk(workspace).estate.catalogue
+    catalogue = Desk(workspace, moment).estate.catalogue
     if kind and not part:
         ids = catalogue.of_kind(Kind[kind.upper()]).tolist()
     else:

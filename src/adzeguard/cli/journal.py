@@ -37,7 +37,7 @@ def command(
     rows = Desk(workspace).journal.rows(limit, of_apply)
     listed = [
         {"seq": r.seq, "at": r.at[:19].replace("T", " "), "by": r.by, "kind": r.kind, "apply": r.apply,
-        "what": _what(r.kind, r.body),
+        "what": _what(r.kind, r.apply, r.body),
          "body": r.body, "hash": r.hash}
         for r in rows
     ]  # fmt: skip
@@ -45,12 +45,13 @@ def command(
     return Exit.NOTHING_TO_REPORT
 
 
-def _what(kind: str, body: dict[str, Any]) -> str:
+def _what(kind: str, apply: str, body: dict[str, Any]) -> str:
     from adzeguard.core.change.plan import Change
 
     match kind:
         case "begin":
-            return f"apply {body['changes']} changes of a plan by {body['made_by']}"
+            plan = body["plan"]
+            return f"{apply}: {len(plan['changes'])} changes of a plan by {plan['made_by']}"
         case "intent":
             change = Change.model_validate(body["change"])
             return f"{change.id}: {change.in_words()} ({change.rule})"

@@ -15,9 +15,11 @@ COMMANDS: Final = {
     "show": ("adzeguard.cli.show", "Show one object or host in full."),
     "who": ("adzeguard.cli.who", "Who is in a group, or an administrator of a host."),
     "why": ("adzeguard.cli.why", "Why somebody is in a group or on a host."),
+    "compare": ("adzeguard.cli.compare", "Who gained and lost membership between two moments."),
     "check": ("adzeguard.cli.check", "What deviates from the charter, and what is wrong anyway."),
     "plan": ("adzeguard.cli.plan", "What would be changed to put it right."),
     "apply": ("adzeguard.cli.apply", "Make the changes of a plan."),
+    "undo": ("adzeguard.cli.undo", "Take back what was applied."),
     "journal": ("adzeguard.cli.journal", "Every change made, by whom and why."),
     "charter": ("adzeguard.cli.charter", "Look over the charter, or print its schema."),
 }

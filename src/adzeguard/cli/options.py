@@ -1,8 +1,10 @@
 """Options that several commands share."""
 
 from collections.abc import Callable
+from dataclasses import dataclass
+from functools import wraps
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any, TypeVar, cast
 
 import click
 
@@ -19,6 +21,15 @@ def workspace_option(function: F) -> F:
     )(function)
 
 
+def at_option(function: F) -> F:
+    """--at: look at a past moment."""
+    from adzeguard.cli.moments import MOMENT
+
+    return click.option(
+        "--at", "moment", type=MOMENT, metavar="TIME", help="As it stood then: 2026-11-20, yesterday, 3d."
+    )(function)
+
+
 def listing_options(function: F) -> F:
     """--format and --output of a listing."""
     with_output = output_option(function)
@@ -30,6 +41,38 @@ def listing_options(function: F) -> F:
         show_default=True,
         help="table for people; json and csv with all keys.",
     )(with_output)
+
+
+@dataclass(frozen=True, slots=True)
+class Answers:
+    """What the operator says beforehand to a command that changes something."""
+
+    yes: bool
+    removals: int | None
+    hosts: int | None
+    form: str
+
+
+def applying_options(function: F) -> F:
+    """--yes, the sizes that must be named past a limit, and --format of what became of each change."""
+
+    @wraps(function)
+    def gathered(*, yes: bool, removals: int | None, hosts: int | None, form: str, **others: Any) -> Any:
+        return function(answers=Answers(yes, removals, hosts, form), **others)
+
+    options = (
+        click.option("--yes", is_flag=True, help="Do not ask. Needed where there is no terminal."),
+        click.option("--removals", type=click.IntRange(0), metavar="N", help="How many members a large plan removes."),
+        click.option("--hosts", type=click.IntRange(0), metavar="N", help="How many hosts a large plan touches."),
+        click.option(
+            "--format", "form", type=click.Choice(["table", "json", "csv"]), default="table", show_default=True,
+            help="How to show the outcome.",
+        ),
+    )  # fmt: skip
+    command: Any = gathered
+    for option in reversed(options):
+        command = option(command)
+    return cast("F", command)
 
 
 def output_option(function: F) -> F:

@@ -34,7 +34,8 @@ def command(also: tuple[str, ...], form: str, output: Path | None, workspace: Pa
 
     Changes nothing. A plan that would lock the keepers out is refused. Ends with 3 when there are changes to make.
     """
-    from adzeguard.core.change.guards import pass_guards
+    from adzeguard.core.change.guards import NamedSizes, lockouts, oversizes
+    from adzeguard.core.errors import GuardError
     from adzeguard.report.changes import plan_text
     from adzeguard.workflows.plan import make_plan
 
@@ -42,7 +43,9 @@ def command(also: tuple[str, ...], form: str, output: Path | None, workspace: Pa
     charter = desk.charter
     check_rules(also, {rule.id for rule in charter.charter.rules})
     plan = make_plan(desk.estate, charter, desk.store.latest().id, desk.now(), desk.operator(), also)
-    pass_guards(desk.estate, plan.changes, charter.keepers, charter.charter)
+    locked_out = list(lockouts(desk.estate, plan.changes, charter.keepers, charter.charter))
+    if locked_out:
+        raise GuardError(locked_out)
     if output is not None:
         put(plan.model_dump_json(indent=2) + "\n", output)
         say(f"Apply it with: adzeguard apply {output}")
@@ -50,6 +53,8 @@ def command(also: tuple[str, ...], form: str, output: Path | None, workspace: Pa
         put(plan.model_dump_json(indent=2) + "\n")
     else:
         put(plan_text(plan, colour=colour()))
+    for reason in oversizes(desk.estate, plan.changes, desk.workspace.limits, NamedSizes()):
+        say(f"Past a limit: {reason}")
     return Exit.TO_REPORT if plan.changes else Exit.NOTHING_TO_REPORT
 
 

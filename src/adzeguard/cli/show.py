@@ -1,12 +1,13 @@
 """adzeguard show."""
 
+from datetime import datetime
 from pathlib import Path
 
 import click
 
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
-from adzeguard.cli.options import example, output_option, workspace_option
+from adzeguard.cli.options import at_option, example, output_option, workspace_option
 from adzeguard.cli.output import colour, put, put_json
 
 
@@ -21,8 +22,9 @@ from adzeguard.cli.output import colour, put, put_json
     help="For people, or all of it.",
 )
 @output_option
+@at_option
 @workspace_option
-def command(name: str, form: str, output: Path | None, workspace: Path | None) -> int:
+def command(name: str, form: str, output: Path | None, moment: datetime | None, workspace: Path | None) -> int:
     """Show one object with its memberships both ways.
 
     For a host also its local groups, and the rules that hold there: from which scope, and which one decides.
@@ -32,7 +34,7 @@ def command(name: str, form: str, output: Path | None, workspace: Path | None) -
     from adzeguard.core.principal import Kind
     from adzeguard.report.looking import card, host_data, object_data
 
-    desk = Desk(workspace)
+    desk = Desk(workspace, moment)
     found = resolve(desk.estate, name)
     data = object_data(desk.estate, found)
     host = desk.estate.hosts_by_name.get(found.name.casefold()) if found.kind == Kind.COMPUTER else None

@@ -1,5 +1,6 @@
 """adzeguard who."""
 
+from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -7,7 +8,7 @@ import click
 
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
-from adzeguard.cli.options import example, listing_options, workspace_option
+from adzeguard.cli.options import at_option, example, listing_options, workspace_option
 from adzeguard.cli.output import put_listing, say
 from adzeguard.core.errors import UsageError
 
@@ -25,6 +26,7 @@ if TYPE_CHECKING:
 )
 @click.option("--groups", "all_groups", is_flag=True, help="Each group with the number of its effective members.")
 @listing_options
+@at_option
 @workspace_option
 def command(
     group: str | None,
@@ -35,6 +37,7 @@ def command(
     all_groups: bool,
     form: str,
     output: Path | None,
+    moment: datetime | None,
     workspace: Path | None,
 ) -> int:
     """Show who is effectively in a group, or an administrator of a host, and through what.
@@ -49,7 +52,7 @@ def command(
         raise UsageError("name one group, or --host HOST, or --hosts, or --groups", "See: adzeguard who --help")
     if local_group and host is None:
         raise UsageError("--local-group needs --host", "See: adzeguard who --help")
-    desk = Desk(workspace)
+    desk = Desk(workspace, moment)
     if host is not None:
         listing = _on_host(desk, host, local_group)
     elif all_hosts:

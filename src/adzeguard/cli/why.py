@@ -1,12 +1,13 @@
 """adzeguard why."""
 
+from datetime import datetime
 from pathlib import Path
 
 import click
 
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
-from adzeguard.cli.options import example, output_option, workspace_option
+from adzeguard.cli.options import at_option, example, output_option, workspace_option
 from adzeguard.cli.output import colour, put, put_json
 from adzeguard.core.errors import UsageError
 
@@ -24,9 +25,16 @@ from adzeguard.core.errors import UsageError
     help="In words, or as json.",
 )
 @output_option
+@at_option
 @workspace_option
 def command(
-    person: str, group: str | None, host: str | None, form: str, output: Path | None, workspace: Path | None
+    person: str,
+    group: str | None,
+    host: str | None,
+    form: str,
+    output: Path | None,
+    moment: datetime | None,
+    workspace: Path | None,
 ) -> int:
     """Show the shortest chain that makes somebody a member of a group or an administrator of a host.
 
@@ -40,7 +48,7 @@ def command(
 
     if (group is None) == (host is None):
         raise UsageError("say --in GROUP or --on HOST", "See: adzeguard why --help")
-    estate = Desk(workspace).estate
+    estate = Desk(workspace, moment).estate
     member = resolve(estate, person)
     if group is not None:
         target = resolve(estate, group)

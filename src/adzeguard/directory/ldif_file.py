@@ -1,7 +1,6 @@
 """An LDIF file as the directory: read whole, written back whole or not at all."""
 
 import os
-import tempfile
 from bisect import bisect_left
 from collections.abc import Iterator, Sequence
 from pathlib import Path
@@ -111,7 +110,9 @@ class LdifFile:
     def _write(self, records: dict[str, Record]) -> None:
         content = b"".join(record.lead + record.raw for record in records.values()) + self._rest
         try:
-            handle, temporary = tempfile.mkstemp(prefix=f".{self._path.name}.", dir=self._path.parent)
+            # Always the same name: what an interrupted write left behind is written over by the next one.
+            temporary = self._path.with_name(f".{self._path.name}.new")
+            handle = os.open(temporary, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
         except OSError as error:
             raise DirectoryUnreachableError(f"{self._path.parent} cannot be written: {error.strerror}") from error
         try:
@@ -120,9 +121,9 @@ class LdifFile:
                 file.write(content)
                 file.flush()
                 os.fsync(file.fileno())
-            Path(temporary).replace(self._path)
+            temporary.replace(self._path)
         except OSError as error:
-            Path(temporary).unlink(missing_ok=True)
+            temporary.unlink(missing_ok=True)
             raise DirectoryUnreachableError(
                 f"{self._path} cannot be written: {error.strerror}; it is as it was"
             ) from error
@@ -164,8 +165,7 @@ def _modified(dn: str, values: list[tuple[str, bytes]], modification: Modificati
     attribute = modification.attribute.lower()
     same = _same_dn if attribute in _DN_VALUED else _same_bytes
     if modification.operation == "replace":
-        kept = [(n, v) for n, v in values if n.lower() != attribute]
-        return [*kept, *((modification.attribute, value) for value in modification.values)]
+        return _with_values(values, modification)
     for value in modification.values:
         standing = [at for at, (n, v) in enumerate(values) if n.lower() == attribute and same(v, value)]
         shown = value.decode("utf-8", "replace")
@@ -178,6 +178,16 @@ def _modified(dn: str, values: list[tuple[str, bytes]], modification: Modificati
         else:
             values = _inserted(values, modification.attribute, value)
     return values
+
+
+def _with_values(values: list[tuple[str, bytes]], modification: Modification) -> list[tuple[str, bytes]]:
+    """Put new values where the old ones stood, or at the end."""
+    attribute = modification.attribute.lower()
+    places = [at for at, (name, _) in enumerate(values) if name.lower() == attribute]
+    name = values[places[0]][0] if places else modification.attribute
+    kept = [pair for pair in values if pair[0].lower() != attribute]
+    place = places[0] if places else len(kept)
+    return [*kept[:place], *((name, value) for value in modification.values), *kept[place:]]
 
 
 def _inserted(values: list[tuple[str, bytes]], attribute: str, value: bytes) -> list[tuple[str, bytes]]:

@@ -13,7 +13,6 @@
 
 import json
 import os
-import tempfile
 import time
 from pathlib import Path
 from typing import Annotated, Final
@@ -85,17 +84,22 @@ class StandinHosts:
     def change(self, host: str, change: LocalGroupChange) -> None:
         """Make one change and write the file whole."""
         content = self._answering(host)
-        group = next((g for g in content.local_groups if g.sid == change.group), None)
-        if group is None:
+        place = next((at for at, g in enumerate(content.local_groups) if g.sid == change.group), None)
+        if place is None:
             raise HostRefusedError(f"{host} has no local group {change.group}")
+        group = content.local_groups[place]
         if change.add == (change.member in group.members):
             state = "holds" if change.add else "does not hold"
             raise HostRefusedError(f"{group.name} on {host} {state} {change.member} already")
         if change.add:
-            group.members = sorted([*group.members, change.member])
+            members = [*group.members, change.member]
+            members = sorted(members) if group.members == sorted(group.members) else members
         else:
-            group.members.remove(change.member)
-        self._write(host, content)
+            members = [member for member in group.members if member != change.member]
+        # Only the members are replaced in what was read, so that the rest of the file stays as it was written.
+        raw = json.loads(self._path(host).read_bytes())
+        raw["local_groups"][place]["members"] = members
+        self._write(host, raw)
 
     def _path(self, host: str) -> Path:
         # The name comes from the directory: it must not lead out of the folder.
@@ -131,15 +135,17 @@ class StandinHosts:
                 f"{path}: {f'{where}: ' if where else ''}{said}", "Mend the file, or make it anew"
             ) from error
 
-    def _write(self, host: str, content: _HostFile) -> None:
+    def _write(self, host: str, content: dict[str, object]) -> None:
         path = self._path(host)
         try:
-            handle, temporary = tempfile.mkstemp(prefix=f".{path.name}.", dir=self._folder)
+            # Always the same name: what an interrupted write left behind is written over by the next one.
+            temporary = path.with_name(f".{path.name}.new")
+            handle = os.open(temporary, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
             with os.fdopen(handle, "w", encoding="utf-8") as file:
-                file.write(host_file_text(content.model_dump()))
+                file.write(host_file_text(content))
                 file.flush()
                 os.fsync(file.fileno())
-            Path(temporary).replace(path)
+            temporary.replace(path)
         except OSError as error:
             raise HostUnreachableError(f"{path} cannot be written: {error.strerror}") from error
 

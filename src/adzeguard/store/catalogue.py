@@ -28,10 +28,11 @@ def text_hash(folded: str) -> int:
 
 
 class StoredCatalogue:
-    """What holds in the store now."""
+    """What holds in the store now, or held after an earlier collection."""
 
-    def __init__(self, database: Database, domain: Domain) -> None:
+    def __init__(self, database: Database, domain: Domain, collection: int | None = None) -> None:
         self._database = database
+        self._valid = valid_at(collection)
         self._domain = domain
         self._authorities = dict(self._query("SELECT id, text FROM authority"))
         self._known: dict[int, Principal] = {}
@@ -58,7 +59,7 @@ class StoredCatalogue:
         for sid in sids:
             by_rid.setdefault(int(sid.rpartition("-")[2]), set()).add(sid)
         for some in _batched(sorted(by_rid)):
-            query = f"SELECT id, authority, rid FROM object WHERE until IS NULL AND {_among('rid', len(some))}"  # noqa: S608 - marks only
+            query = f"SELECT id, authority, rid FROM object WHERE {self._valid} AND {_among('rid', len(some))}"  # noqa: S608 - marks only
             for object_id, authority, rid in self._query(query, some):
                 if authority is not None and f"{self._authorities[authority]}-{rid}" in by_rid[rid]:
                     found[f"{self._authorities[authority]}-{rid}"] = object_id
@@ -67,29 +68,29 @@ class StoredCatalogue:
     def by_dn(self, dn: str) -> int | None:
         """Return the object with this distinguished name."""
         folded = fold_dn(dn)
-        found = self._query("SELECT id, dn FROM object WHERE until IS NULL AND dn_hash = ?", (text_hash(folded),))
+        found = self._query(f"SELECT id, dn FROM object WHERE {self._valid} AND dn_hash = ?", (text_hash(folded),))
         return next((object_id for object_id, text in found if fold_dn(text) == folded), None)
 
     def by_name(self, name: str) -> list[int]:
         """Return the objects with exactly this name."""
         folded = name.casefold()
-        found = self._query("SELECT id, name FROM object WHERE until IS NULL AND name_hash = ?", (text_hash(folded),))
+        found = self._query(f"SELECT id, name FROM object WHERE {self._valid} AND name_hash = ?", (text_hash(folded),))
         return sorted(object_id for object_id, text in found if text.casefold() == folded)
 
     def by_user_principal_name(self, name: str) -> list[int]:
         """Return the objects with this user principal name."""
         wanted = name.casefold()
-        query = "SELECT id, details FROM object WHERE until IS NULL AND details LIKE ? ESCAPE '!'"
+        query = f"SELECT id, details FROM object WHERE {self._valid} AND details LIKE ? ESCAPE '!'"
         found = self._query(query, (_like(f'"user_principal_name": "{name}"'),))
         return [i for i, text in found if str(json.loads(text).get("user_principal_name", "")).casefold() == wanted]
 
     def containing(self, part: str, limit: int) -> list[int]:
         """Return up to `limit` objects in whose name the text stands, those that begin with it first."""
         if part.isascii():
-            query = "SELECT id, name FROM object WHERE until IS NULL AND name LIKE ? ESCAPE '!'"
+            query = f"SELECT id, name FROM object WHERE {self._valid} AND name LIKE ? ESCAPE '!'"
             found = self._query(query, (_like(part),))
         else:  # LIKE folds the case of ASCII only
-            found = self._query("SELECT id, name FROM object WHERE until IS NULL")
+            found = self._query(f"SELECT id, name FROM object WHERE {self._valid}")
         wanted = part.casefold()
         near = sorted(
             (not n.casefold().startswith(wanted), n.casefold(), i) for i, n in found if wanted in n.casefold()
@@ -98,12 +99,12 @@ class StoredCatalogue:
 
     def of_kind(self, kind: Kind) -> Ids:
         """Return the ids of all objects of a kind, sorted."""
-        found = self._query("SELECT id FROM object WHERE until IS NULL AND kind = ? ORDER BY id", (int(kind),))
+        found = self._query(f"SELECT id FROM object WHERE {self._valid} AND kind = ? ORDER BY id", (int(kind),))
         return np.fromiter((row[0] for row in found), np.int32)
 
     def _objects(self, condition: str, values: Iterable[Any] = ()) -> Iterator[tuple[Any, ...]]:
         where = f" AND {condition}" if condition else ""
-        return self._query(f"SELECT {_COLUMNS} FROM object WHERE until IS NULL{where}", values)  # noqa: S608 - marks only
+        return self._query(f"SELECT {_COLUMNS} FROM object WHERE {self._valid}{where}", values)  # noqa: S608 - marks only
 
     def _principal(self, row: tuple[Any, ...]) -> Principal:
         (
@@ -136,6 +137,13 @@ def _batched(items: Iterable[int]) -> Iterator[tuple[int, ...]]:
     remaining = iter(items)
     while some := tuple(islice(remaining, _AT_ONCE)):
         yield some
+
+
+def valid_at(collection: int | None) -> str:
+    """Return the condition for rows that hold now, or held after a collection."""
+    if collection is None:
+        return "until IS NULL"
+    return f"since <= {int(collection)} AND (until IS NULL OR until > {int(collection)})"
 
 
 def _among(column: str, count: int) -> str:

@@ -7,10 +7,10 @@ from hashlib import blake2b
 from typing import Any, Final
 
 import numpy as np
-from sqlalchemy import Connection, func, insert, select
+from sqlalchemy import ColumnElement, Connection, func, insert, select
 
 from adzeguard.core.assembly import Assembled
-from adzeguard.core.errors import NothingCollectedError
+from adzeguard.core.errors import NothingCollectedError, UnknownNameError
 from adzeguard.core.estate import Domain, Estate, Host
 from adzeguard.core.identity import Sid, fold_dn
 from adzeguard.core.lazily import Lazily
@@ -18,7 +18,7 @@ from adzeguard.core.links import Links
 from adzeguard.core.membership import MembershipGraph
 from adzeguard.core.objects import ObjectRow
 from adzeguard.store import schema
-from adzeguard.store.catalogue import StoredCatalogue, text_hash
+from adzeguard.store.catalogue import StoredCatalogue, text_hash, valid_at
 from adzeguard.store.database import Database, raw_cursor
 from adzeguard.store.host_states import pack_state, unpack_state
 
@@ -130,31 +130,51 @@ class EstateStore:
 
     def latest(self) -> StoredCollection:
         """Return the last collection; `NothingCollectedError` before the first."""
+        found = self._collection_where(schema.collection.c.id > 0)
+        if found is None:
+            raise NothingCollectedError
+        return found
+
+    def at(self, moment: datetime) -> StoredCollection:
+        """Return the collection that was the last one at a moment; `UnknownNameError` before the first."""
+        found = self._collection_where(schema.collection.c.finished <= moment.timestamp())
+        if found is None:
+            first = self._collection_where(schema.collection.c.id == 1) or self.latest()
+            raise UnknownNameError(
+                f"nothing had been collected by {moment:%Y-%m-%d %H:%M}",
+                f"The first was {first.facts.finished:%Y-%m-%d %H:%M} UTC",
+            )
+        return found
+
+    def last_full(self) -> StoredCollection | None:
+        """Return the last collection that read the directory, not only what an apply had touched."""
+        return self._collection_where(schema.collection.c.kind != "apply")
+
+    def _collection_where(self, condition: ColumnElement[bool]) -> StoredCollection | None:
         table = schema.collection
         with self._database.reading() as connection:
-            row = connection.execute(select(table).order_by(table.c.id.desc()).limit(1)).first()
+            row = connection.execute(select(table).where(condition).order_by(table.c.id.desc()).limit(1)).first()
         if row is None:
-            raise NothingCollectedError
+            return None
         domain = Domain(row.base_dn, row.dns_name, row.short_name, Sid(row.domain_sid))
-        started, finished = (
-            datetime.fromtimestamp(row.started, UTC),
-            datetime.fromtimestamp(row.finished, UTC),
-        )
+        started, finished = datetime.fromtimestamp(row.started, UTC), datetime.fromtimestamp(row.finished, UTC)
         facts = CollectionFacts(row.kind, started, finished, row.source, domain, row.invocation_id, row.highest_usn)
         return StoredCollection(row.id, facts)
 
-    def load(self) -> Estate:
-        """Return the estate as it stands now; objects and hosts are fetched when they are looked at."""
-        latest = self.latest()
-        catalogue = StoredCatalogue(self._database, latest.facts.domain)
-        hosts = Lazily(self.load_hosts)
-        return Estate(latest.facts.finished, latest.facts.domain, catalogue, self.load_graph(), hosts)
+    def load(self, moment: datetime | None = None) -> Estate:
+        """Return the estate as it stands now, or stood at a moment; objects and hosts are fetched when looked at."""
+        stored = self.latest() if moment is None else self.at(moment)
+        collection = None if moment is None else stored.id
+        catalogue = StoredCatalogue(self._database, stored.facts.domain, collection)
+        hosts = Lazily(lambda: self.load_hosts(collection))
+        return Estate(stored.facts.finished, stored.facts.domain, catalogue, self.load_graph(collection), hosts)
 
-    def load_graph(self) -> MembershipGraph:
-        """Return all memberships."""
+    def load_graph(self, collection: int | None = None) -> MembershipGraph:
+        """Return all memberships, as they are now or were after a collection."""
         with self._database.reading() as connection:
             size = int(connection.scalar(select(func.coalesce(func.max(schema.object_row.c.id), -1))) or 0) + 1
-            rows = raw_cursor(connection).execute(f"{_READ_MEMBERSHIPS} ORDER BY group_id").fetchall()
+            query = _READ_MEMBERSHIPS.replace("until IS NULL", valid_at(collection))
+            rows = raw_cursor(connection).execute(f"{query} ORDER BY group_id").fetchall()
         ids, security, nested, people, primaries = zip(*rows, strict=True) if rows else ((), (), (), (), ())
         group_ids = np.array(ids, np.int32)
         inside = Links.of_blobs(nested)
@@ -168,11 +188,13 @@ class EstateStore:
             Links.of_blobs(primaries),
         )
 
-    def load_hosts(self) -> list[Host]:
-        """Return all hosts with the state last read of each."""
+    def load_hosts(self, collection: int | None = None) -> list[Host]:
+        """Return all hosts with the state last read of each, now or after a collection."""
+        valid = valid_at(collection)
         query = (
-            "SELECT o.id, o.name, o.dn, h.trouble, h.state FROM host h JOIN object o ON o.id = h.id AND o.until IS NULL"
-            " WHERE h.until IS NULL ORDER BY o.name"
+            "SELECT o.id, o.name, o.dn, h.trouble, h.state"  # noqa: S608 - our own words and a number
+            f" FROM (SELECT * FROM host WHERE {valid}) h JOIN (SELECT * FROM object WHERE {valid}) o ON o.id = h.id"
+            " ORDER BY o.name"
         )
         with self._database.reading() as connection:
             rows = raw_cursor(connection).execute(query).fetchall()

@@ -61,6 +61,22 @@ class Journal:
             found = connection.execute(query).all()
         return [JournalRow(r.seq, r.at, r.by, r.kind, r.apply, json.loads(r.body), r.hash) for r in reversed(found)]
 
+    def unfinished(self) -> list[JournalRow]:
+        """Return all rows of the last apply when it never ended, else none."""
+        begun = self._last_of_kind("begin")
+        if begun is None:
+            return []
+        rows = self.rows(apply=begun)
+        return [] if any(row.kind == "end" for row in rows) else rows
+
+    def _last_of_kind(self, kind: str) -> str | None:
+        table = schema.journal
+        with self._database.reading() as connection:
+            found = connection.scalar(
+                select(table.c.apply).where(table.c.kind == kind).order_by(table.c.seq.desc()).limit(1)
+            )
+        return str(found) if found is not None else None
+
     def broken_at(self) -> Iterator[str]:
         """Yield one line for each row that was changed, is missing or stands out of order."""
         expected, previous = 1, _FIRST

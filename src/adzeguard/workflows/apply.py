@@ -8,7 +8,7 @@ from datetime import datetime
 from threading import Lock
 from typing import Any, Final
 
-from adzeguard.core.change.guards import lockouts, pass_guards
+from adzeguard.core.change.guards import lockouts
 from adzeguard.core.change.plan import Change, Plan, Verb
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.errors import DirectoryError, HostError, HostRefusedError, InputError, PlanFileError
@@ -18,6 +18,7 @@ from adzeguard.directory.port import DirectoryDriver
 from adzeguard.hosts.port import Capability, HostDriver, LocalGroupChange
 from adzeguard.store.estate_store import CollectionFacts, EstateStore
 from adzeguard.store.journal import Journal
+from adzeguard.workflows.collect import read_host
 from adzeguard.workflows.directory_changes import DirectoryChanger, listed_members
 from adzeguard.workflows.outcome import Outcome, Status
 
@@ -40,12 +41,13 @@ class Ports:
 
 @dataclass
 class _Run:
-    """One apply: its journal rows and its outcomes."""
+    """One apply: its journal rows and its outcomes. `begun` are changes that an earlier try may have made already."""
 
     ports: Ports
     name: str
     told: Told
     outcomes: list[Outcome] = field(default_factory=list)
+    begun: frozenset[str] = frozenset()
     lock: Lock = field(default_factory=Lock)
 
     def write(self, kind: str, body: dict[str, Any]) -> None:
@@ -56,41 +58,81 @@ class _Run:
         self.write("intent", {"change": change.model_dump()})
 
     def conclude(self, outcome: Outcome) -> None:
+        if outcome.already and outcome.change.id in self.begun:
+            outcome = Outcome(outcome.change, Status.VERIFIED, "found done after an interruption")
         self.write("outcome", {"change": outcome.change.id, "status": outcome.status, "detail": outcome.detail})
         with self.lock:
             self.outcomes.append(outcome)
         self.told(outcome)
 
 
-def apply_plan(plan: Plan, estate: Estate, charter: ResolvedCharter, ports: Ports, told: Told) -> list[Outcome]:
-    """Pass the guards, make the changes in their order, and store what was read back.
+@dataclass(frozen=True)
+class Interrupted:
+    """An apply that was begun and never ended: its plan, what became of some changes, and which were begun."""
+
+    name: str
+    at: str
+    plan: Plan
+    outcomes: tuple[Outcome, ...]
+    begun: frozenset[str]
+
+    @property
+    def left(self) -> int:
+        """How many changes are still to be made."""
+        return len(self.plan.changes) - len(self.outcomes)
+
+
+def interrupted_apply(journal: Journal) -> Interrupted | None:
+    """Return the apply that was interrupted, if the last one was."""
+    rows = journal.unfinished()
+    if not rows:
+        return None
+    plan = Plan.model_validate(rows[0].body["plan"])
+    changes = {change.id: change for change in plan.changes}
+    outcomes = tuple(
+        Outcome(changes[row.body["change"]], Status(row.body["status"]), row.body["detail"])
+        for row in rows
+        if row.kind == "outcome"
+    )
+    concluded = {outcome.change.id for outcome in outcomes}
+    begun = frozenset(row.body["change"]["id"] for row in rows if row.kind == "intent") - concluded
+    return Interrupted(rows[0].apply, rows[0].at, plan, outcomes, begun)
+
+
+def apply_plan(
+    plan: Plan, estate: Estate, charter: ResolvedCharter, ports: Ports, told: Told, earlier: Interrupted | None = None
+) -> list[Outcome]:
+    """Make the changes in their order, and store what was read back. The guards have been passed before.
 
     Additions come first, then removals. A removal is held back when an addition to the same host failed, or when
-    without the failed additions it would lock somebody out. Raises `GuardError` before anything is written.
+    without the failed additions it would lock somebody out. `earlier` is the interrupted apply that this one goes on
+    with: what it concluded is not done again, and what it began is looked at first.
     """
     if plan.domain_sid != estate.domain.sid:
         raise PlanFileError("the plan was made for another domain", "Make one here: adzeguard plan")
-    pass_guards(estate, plan.changes, charter.keepers, charter.charter)
     if not plan.changes:
         return []
     started = ports.clock()
-    run = _Run(ports, f"a{started:%Y%m%d-%H%M%S-%f}", told)
-    run.write("begin", {"changes": len(plan.changes), "collection": plan.collection, "made_by": plan.made_by})
+    if earlier is None:
+        run = _Run(ports, f"a{started:%Y%m%d-%H%M%S-%f}", told)
+        run.write("begin", {"plan": plan.model_dump(mode="json")})
+    else:
+        run = _Run(ports, earlier.name, told, list(earlier.outcomes), earlier.begun)
+    concluded = {outcome.change.id for outcome in run.outcomes}
+    waiting = [change for change in plan.changes if change.id not in concluded]
     changer = DirectoryChanger(ports.directory)
-    additions = [change for change in plan.changes if change.verb == Verb.ADD_MEMBER]
-    removals = [change for change in plan.changes if change.verb != Verb.ADD_MEMBER]
     hosts_read: dict[str, Host] = {}
-    _make(additions, run, changer, estate, hosts_read)
-    allowed = _not_held_back(removals, run, estate, charter)
+    _make([c for c in waiting if c.verb == Verb.ADD_MEMBER], run, changer, estate, hosts_read)
+    allowed = _not_held_back([c for c in waiting if c.verb != Verb.ADD_MEMBER], run, estate, charter)
     _make(allowed, run, changer, estate, hosts_read)
+    _store_what_was_read(run, estate, hosts_read, started)
     run.write("end", dict(Counter(outcome.status.value for outcome in run.outcomes)))
-    _store_what_was_read(run, changer, estate, hosts_read, started)
     order = {change.id: place for place, change in enumerate(plan.changes)}
     return sorted(run.outcomes, key=lambda outcome: order[outcome.change.id])
 
 
 def _not_held_back(removals: Sequence[Change], run: _Run, estate: Estate, charter: ResolvedCharter) -> list[Change]:
-    failed = {outcome.change.id: outcome.change for outcome in run.outcomes if outcome.status in _UNDONE}
+    failed = {o.change.id: o.change for o in run.outcomes if o.status in _UNDONE and o.change.verb == Verb.ADD_MEMBER}
     if not failed:
         return list(removals)
     lacking = {change.host for change in failed.values() if change.host}
@@ -153,7 +195,7 @@ def _change_local_group(
         if before is None:
             return Outcome(change, Status.CONFLICT, f"{host.name} has no such local group any more")
         if (order.member in before.members) == order.add:
-            return Outcome(change, Status.CONFLICT, "it is so already")
+            return Outcome(change, Status.CONFLICT, "it is so already", already=True)
         run.intend(change)
         driver.change(host.name, order)
         state = driver.read(host.name)
@@ -169,38 +211,43 @@ def _change_local_group(
     return Outcome(change, Status.DIFFERS, "written, but read back otherwise")
 
 
-def _store_what_was_read(
-    run: _Run, changer: DirectoryChanger, estate: Estate, hosts_read: dict[str, Host], started: datetime
-) -> None:
-    """Bring the store up to what is now true, so that the next look does not need a collection."""
+def _store_what_was_read(run: _Run, estate: Estate, hosts_read: dict[str, Host], started: datetime) -> None:
+    """Bring the store up to what is now true, so that the next look does not need a collection.
+
+    What cannot be read again, now or because an earlier try read it, is left to the next collection.
+    """
     ports = run.ports
+    made = [outcome.change for outcome in run.outcomes]
+    members, primaries = _read_again([change for change in made if change.host is None], ports.directory, estate)
+    for name in {change.host for change in made if change.host} - hosts_read.keys():
+        known = estate.hosts_by_name.get(name.casefold())
+        again = read_host(ports.hosts, known, known) if ports.hosts and known else None
+        if again is not None:
+            hosts_read[name] = again
     latest = ports.store.latest().facts
-    primaries = {i: rid for sid, rid in changer.primary_read.items() if (i := estate.id_of_sid(sid)) is not None}
-    members = _read_again(run, estate)
-    if members or primaries or hosts_read:
-        facts = CollectionFacts(
-            "apply",
-            started,
-            ports.clock(),
-            latest.source,
-            latest.domain,
-            latest.invocation_id,
-            latest.highest_usn,
-        )
-        ports.store.write_parts(facts, members, primaries, hosts_read.values())
+    facts = CollectionFacts(
+        "apply", started, ports.clock(), latest.source, latest.domain, latest.invocation_id, latest.highest_usn
+    )
+    ports.store.write_parts(facts, members, primaries, hosts_read.values())
 
 
-def _read_again(run: _Run, estate: Estate) -> dict[int, list[int]]:
-    """Read the members of every group that was touched. What cannot be read is left to the next collection."""
-    touched = {o.change.group.sid: o.change.group.dn for o in run.outcomes if o.change.host is None}
+def _read_again(
+    changes: Sequence[Change], directory: DirectoryDriver, estate: Estate
+) -> tuple[dict[int, list[int]], dict[int, int]]:
+    """Return the members of every group that was touched, and the primary group of every account that got another."""
     members: dict[int, list[int]] = {}
-    for sid, dn in touched.items():
-        try:
-            entry = run.ports.directory.read(dn)
-        except DirectoryError:
-            return members
-        group = estate.id_of_sid(sid)
-        if entry is not None and group is not None:
-            found = (estate.catalogue.by_dn(name) for name in listed_members(entry))
-            members[group] = [i for i in found if i is not None]
-    return members
+    primaries: dict[int, int] = {}
+    try:
+        for sid, dn in {change.group.sid: change.group.dn for change in changes}.items():
+            group, entry = estate.id_of_sid(sid), directory.read(dn)
+            if group is not None and entry is not None:
+                found = (estate.catalogue.by_dn(name) for name in listed_members(entry))
+                members[group] = [i for i in found if i is not None]
+        for change in changes:
+            account = estate.id_of_sid(change.member.sid) if change.verb == Verb.SET_PRIMARY_GROUP else None
+            entry = directory.read(change.member.dn) if account is not None else None
+            if account is not None and entry is not None:
+                primaries[account] = entry.number("primarygroupid")
+    except DirectoryError:
+        return members, primaries
+    return members, primaries

@@ -1,6 +1,6 @@
 """Makes one change in the directory: read again, compare with what was expected, write, read back."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 from adzeguard.core.change.plan import Change, Expected, Verb, expected_primary
 from adzeguard.core.errors import ChangeRefusedError, DirectoryError
@@ -9,13 +9,11 @@ from adzeguard.directory.port import DirectoryDriver, Entry, Modification, Opera
 from adzeguard.workflows.outcome import Intent, Outcome, Status
 
 
-@dataclass
+@dataclass(frozen=True, slots=True)
 class DirectoryChanger:
-    """Makes changes in one directory, and remembers where it set another primary group."""
+    """Makes changes in one directory."""
 
     directory: DirectoryDriver
-    primary_read: dict[str, int] = field(default_factory=dict)
-    """By the SID of an account: its primary group, as read back."""
 
     def make(self, change: Change, intent: Intent) -> Outcome:
         """Make one change. `intent` is called right before the first write, and not at all when nothing is written."""
@@ -39,7 +37,7 @@ class DirectoryChanger:
         name = member.dn if member else change.member.dn
         standing = Expected.PRESENT if _is_primary(group, member) else _state(group, name)
         if standing != change.expects:
-            return Outcome(change, Status.CONFLICT, f"{change.member.name} is {standing} already")
+            return Outcome(change, Status.CONFLICT, f"{change.member.name} is {standing} already", already=True)
         if change.verb == Verb.REMOVE_MEMBER and _is_primary(group, member):
             return Outcome(change, Status.CONFLICT, f"{change.group.name} is the primary group of {change.member.name}")
         intent(change)
@@ -56,6 +54,8 @@ class DirectoryChanger:
         account = self._same(change.member.dn, change.member.sid)
         if account is None:
             return Outcome(change, Status.CONFLICT, f"{change.member.name} is not where the plan saw it")
+        if account.number("primarygroupid") == Sid(change.group.sid).rid:
+            return Outcome(change, Status.CONFLICT, f"{change.group.name} is the primary group already", already=True)
         if account.number("primarygroupid") != expected_primary(change).rid:
             return Outcome(change, Status.CONFLICT, f"{change.member.name} has another primary group by now")
         intent(change)
@@ -63,7 +63,6 @@ class DirectoryChanger:
         self.directory.modify(account.dn, [Modification("replace", "primaryGroupID", (str(rid).encode(),))])
         after = self._same(change.member.dn, change.member.sid)
         if after is not None and after.number("primarygroupid") == rid:
-            self.primary_read[change.member.sid] = rid
             return Outcome(change, Status.VERIFIED)
         return Outcome(change, Status.DIFFERS, "written, but read back otherwise")
 

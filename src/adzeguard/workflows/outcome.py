@@ -33,6 +33,8 @@ class Outcome:
     change: Change
     status: Status
     detail: str = ""
+    already: bool = False
+    """Nothing was written, since what stands is what the change wants."""
 
 
 Intent = Callable[[Change], None]

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Final
 
+from adzeguard.core.change.guards import Limits
 from adzeguard.core.charter.model import Response
 from adzeguard.core.errors import SettingsError
 
@@ -22,6 +23,7 @@ _KNOWN: Final = {
     },
     "hosts": {"kind", "folder"},
     "charter": {"response", "keepers", "privileged"},
+    "guards": {"removals", "hosts", "share", "operator"},
 }  # fmt: skip
 _PATHS: Final = {
     ("directory", "file"),
@@ -29,6 +31,9 @@ _PATHS: Final = {
     ("directory", "ca_file"),
     ("hosts", "folder"),
 }
+
+
+_USUAL_LIMITS: Final = Limits()
 
 
 @dataclass(frozen=True)
@@ -41,6 +46,9 @@ class Workspace:
     response: Response = "alert"
     keepers: tuple[str, ...] = ()
     privileged: tuple[str, ...] = ()
+    limits: Limits = _USUAL_LIMITS
+    operator: str = ""
+    """The directory account of whoever works here; otherwise the one that binds to the server."""
 
     @property
     def store_path(self) -> Path:
@@ -97,6 +105,7 @@ def read_workspace(folder: Path) -> Workspace:
     response = charter.get("response", "alert")
     if response not in ("alert", "correct"):
         raise SettingsError(f"{path}: [charter] response must be 'alert' or 'correct', not '{response}'")
+    guards = tree.get("guards", {})
     return Workspace(
         folder,
         directory,
@@ -104,6 +113,8 @@ def read_workspace(folder: Path) -> Workspace:
         response,
         _names(charter, "keepers", path),
         _names(charter, "privileged", path),
+        _limits(guards, path),
+        str(guards.get("operator") or directory.get("bind_as", "")),
     )
 
 
@@ -131,6 +142,15 @@ def _texts(tree: dict[str, Any], table: str, path: Path, folder: Path) -> dict[s
         else:
             raise SettingsError(f"{path}: [{table}] {key} must be a text, a number, true or false")
     return found
+
+
+def _limits(guards: dict[str, Any], path: Path) -> Limits:
+    for key in ("removals", "hosts", "share"):
+        value = guards.get(key, 0)
+        number = isinstance(value, int | float) if key == "share" else isinstance(value, int)
+        if isinstance(value, bool) or not number or value < 0:
+            raise SettingsError(f"{path}: [guards] {key} must be a number, not {value!r}")
+    return Limits(**{key: guards[key] for key in ("removals", "hosts", "share") if key in guards})
 
 
 def _names(charter: dict[str, Any], key: str, path: Path) -> tuple[str, ...]:

@@ -94,6 +94,7 @@ def _change(
         expects=expects,
         rule=rule.id,
         why=rule.rule.why,
+        leaves=rule.rule.leave,
     )
 
 

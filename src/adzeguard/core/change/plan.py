@@ -60,6 +60,7 @@ class Change(_Model):
     expects: _Text
     rule: _Text
     why: _Text = ""
+    leaves: bool = Field(False, description="What the rule put in stays when the rule goes away.")
 
     @property
     def target(self) -> str:

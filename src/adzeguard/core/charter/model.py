@@ -80,6 +80,7 @@ class MembershipRule(_Strict):
     )
     enabled: bool = Field(True, description="false switches the rule off.")
     until: date | None = Field(None, description="The last day on which the rule holds.")
+    leave: bool = Field(False, description="true: what the rule put in stays when the rule goes away.")
     only: tuple[PrincipalName, ...] | None = Field(None, description="Exactly these, and nobody else.")
     include: tuple[PrincipalName, ...] = Field((), description="At least these; others stay.")
     exclude: tuple[PrincipalName, ...] = Field((), description="Never these.")

@@ -1,0 +1,57 @@
+"""adzeguard undo."""
+
+from datetime import datetime
+from pathlib import Path
+
+import click
+
+from adzeguard.cli.applying import apply_and_show
+from adzeguard.cli.desk import Desk
+from adzeguard.cli.moments import MOMENT
+from adzeguard.cli.options import Answers, applying_options, example, workspace_option
+from adzeguard.core.change.plan import Plan
+from adzeguard.core.errors import UsageError
+
+
+@click.command("undo", epilog=example("adzeguard undo --last"))
+@click.argument("apply_name", required=False, metavar="[APPLY]")
+@click.option("--last", is_flag=True, help="The last apply.")
+@click.option(
+    "--change", "changes", multiple=True, metavar="ID", help="Only this change of the apply; may be given again."
+)
+@click.option(
+    "--keep", "kept", multiple=True, metavar="ID", help="All but this change of the apply; may be given again."
+)
+@click.option("--since", type=MOMENT, metavar="TIME", help="Everything since then, whoever applied it.")
+@applying_options
+@workspace_option
+def command(
+    apply_name: str | None,
+    last: bool,
+    changes: tuple[str, ...],
+    kept: tuple[str, ...],
+    since: datetime | None,
+    answers: Answers,
+    workspace: Path | None,
+) -> int:
+    """Take back one apply, some of its changes, or everything since a time.
+
+    It is a plan like any other: it passes the guards, stands in the journal, and can be undone itself. What somebody
+    else has changed since is a conflict, and is left as it is. The journal names the applies.
+
+    Keys of json and csv: id, status, target, verb, group, member, rule, detail.
+    """
+    from adzeguard.workflows.undo import done_by, done_since, last_apply, undo_plan
+
+    if sum((apply_name is not None, last, since is not None)) != 1 or ((changes or kept) and since is not None):
+        raise UsageError("say which: APPLY, --last, or --since TIME", "See: adzeguard undo --help")
+    desk = Desk(workspace)
+
+    def plan() -> Plan:
+        if since is not None:
+            done = done_since(desk.journal, since)
+        else:
+            done = done_by(desk.journal, apply_name or last_apply(desk.journal), changes, kept)
+        return undo_plan(desk.estate, done, desk.store.latest().id, desk.now(), desk.operator())
+
+    return apply_and_show(desk, plan, answers)

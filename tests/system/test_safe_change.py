@@ -1,0 +1,204 @@
+"""Undo, guards, crashes: changes that can be trusted."""
+
+import json
+import os
+import random
+import shutil
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+from tests.conftest import Program
+
+ADMINS = r"LOWMERE\Domain Admins"
+
+
+def contents(folder: Path) -> dict[str, bytes]:
+    """The directory and the hosts, byte for byte."""
+    return {
+        path.name: path.read_bytes() for path in (folder / "lowmere.ldif", *sorted((folder / "hosts").glob("*.json")))
+    }
+
+
+def edit_host(program: Program, host: str, change) -> None:
+    """Change one host file as if by hand."""
+    path = program.folder / f"hosts/{host}.json"
+    content = json.loads(path.read_text())
+    change(content)
+    path.write_text(json.dumps(content, indent=1) + "\n")
+
+
+def give_keeper(content: dict) -> None:
+    """Put Domain Admins among the administrators."""
+    members = content["local_groups"][0]["members"]
+    content["local_groups"][0]["members"] = sorted([*members, "S-1-5-21-2874019363-1145201871-3300671429-512"])
+
+
+def test_apply_and_undo_leave_the_same_bytes_and_undo_can_be_undone(demo: Program) -> None:
+    """After apply and undo the directory and every host are byte for byte what they were; undo again does it again."""
+    edit_host(demo, "KIOSK-19", give_keeper)
+    demo("collect")
+    before = contents(demo.folder)
+    assert demo("apply", "--yes").code == 0
+    after = contents(demo.folder)
+    assert demo("undo", "--last", "--yes").code == 0
+    assert contents(demo.folder) == before
+    assert demo("plan").code == 3
+    assert demo("undo", "--last", "--yes").code == 0
+
+    assert contents(demo.folder) == after
+    assert demo("undo", "--since", "1h", "--yes").code == 0
+    assert contents(demo.folder) == before
+    assert demo("undo", "--since", "1h", "--yes").out.startswith("Nothing to change")
+    assert "Changed since the last time: 0 objects, 0 groups, 0 hosts." in demo("collect").out
+    assert demo("journal", "verify").code == 0
+
+
+def test_undo_passes_the_guards_and_leaves_alone_what_others_changed(demo: Program) -> None:
+    """Undo would lock KIOSK-19 again and is refused; without that change it goes on, past what somebody else undid."""
+    demo("apply", "--yes")
+    refused = demo("undo", "--last", "--yes")
+    assert (refused.code, "KIOSK-19 would be left without a keeper: c0" in refused.err) == (1, True)
+    [kept] = [
+        r["body"]["change"]["id"]
+        for r in demo("journal", "--format", "json").json
+        if r["kind"] == "intent" and r["body"]["change"]["host"] == "KIOSK-19"
+    ]
+    edit_host(demo, "KIOSK-07", lambda c: c["local_groups"][0]["members"].append(f"{c['machine_sid']}-1001"))
+    undone = demo("undo", "--last", "--keep", kept, "--yes", "--format", "json")
+    status = {(o["target"], o["verb"], o["member"]): o["status"] for o in undone.json}
+
+    assert undone.code == 4
+    assert status["KIOSK-07", "add-member", r"KIOSK-07\fitter"] == "conflict"
+    assert status["KIOSK-07", "add-member", r"LOWMERE\pontus.reil"] == "verified"
+    assert list(status.values()).count("conflict") == 1
+    [pontus] = [o["id"] for o in undone.json if o["member"] == r"LOWMERE\pontus.reil"]
+    one = demo("undo", "--last", "--change", pontus, "--yes", "--format", "json")
+    assert [(o["verb"], o["status"]) for o in one.json] == [("remove-member", "verified")]
+    for arguments, said in (
+        (["a-none"], "no apply called"),
+        (["--last", "--change", "c9"], "made no change c9"),
+        ([], "say which"),
+        (["--since", "soon"], "is no moment"),
+    ):
+        ran = demo("undo", *arguments)
+        assert (ran.code, said in ran.err) == (2, True), ran.err
+
+
+def test_a_large_plan_needs_its_number(demo: Program) -> None:
+    """Past a limit the operator must name the very number; another one does not do."""
+    settings = demo.folder / "adzeguard.toml"
+    settings.write_text(settings.read_text() + "\n[guards]\nremovals = 3\nhosts = 2\n")
+    planned = demo("plan", "--output", "p.json")
+    removals = sum(c["verb"] == "remove-member" for c in json.loads((demo.folder / "p.json").read_text())["changes"])
+    assert f"Past a limit: the plan takes out {removals} members" in planned.err
+    for options in ([], ["--removals", str(removals - 1), "--hosts", "5"], ["--removals", str(removals)]):
+        refused = demo("apply", "--yes", *options)
+        assert (refused.code, "to apply if that is what you mean" in refused.err) == (1, True)
+
+    assert demo("apply", "--yes", "--removals", str(removals), "--hosts", "5").code == 0
+
+
+def test_most_of_a_group_is_not_taken_out_without_the_number(demo: Program) -> None:
+    """A rule that empties a larger group is refused until its number is named."""
+    (demo.folder / "charter/charter.yaml").write_text(
+        "charter: 1\nrules:\n  - {id: shut, group: 'LOWMERE\\Galley Crew', only: [], response: correct}\n"
+    )
+    refused = demo("apply", "--yes")
+
+    assert refused.code == 1
+    assert r"members of LOWMERE\Galley Crew are taken out (shut)" in refused.err
+
+
+def test_the_operator_keeps_a_way_to_undo(demo: Program) -> None:
+    """Whoever applies is not taken out of what controls the directory, nor off the hosts that the plan touches."""
+    settings = demo.folder / "adzeguard.toml"
+    usual = settings.read_text()
+    settings.write_text(usual + "\n[guards]\noperator = 'LOWMERE\\cato.lune'\n")
+    refused = demo("apply", "--yes")
+    assert r"you (LOWMERE\cato.lune) would lose LOWMERE\Domain Admins" in refused.err
+    assert r"you (LOWMERE\cato.lune) would no longer administer CONSOLE-01" in refused.err
+    settings.write_text(usual + "\n[guards]\noperator = 'LOWMERE\\isolde.varn.adm'\n")
+
+    assert demo("apply", "--yes").code == 0
+
+
+def big_plan(demo_as_made: Path, folder: Path) -> Program:
+    """A workspace whose plan has 200 changes: 100 in the directory, 100 on hosts."""
+    program = Program(Path(shutil.copytree(demo_as_made, folder)))
+    names = [o["qualified_name"] for o in program("find", "--kind", "user", "--format", "json", "--limit", "500").json]
+    crew = [
+        name for name in names if name.count(".") == 1 and name not in (r"LOWMERE\dessa.calder", r"LOWMERE\mira.holt")
+    ][:102]
+    included = json.dumps(crew[:100]).replace("\\\\", "\\").replace('"', "'")
+    kiosks = "hosts: {everywhere: true}, local-group: remote-desktop-users, response: correct"
+    (program.folder / "charter/charter.yaml").write_text(
+        "charter: 1\nrules:\n"
+        rf"  - {{id: crew, group: 'LOWMERE\Ledger Archive', response: correct, include: {included}}}"
+        "\n"
+        f"  - {{id: hosts, {kiosks}, include: ['LOWMERE\\mira.holt', 'LOWMERE\\dessa.calder']}}\n"
+    )
+    return program
+
+
+def test_an_apply_that_is_killed_goes_on_where_it_was(demo_as_made: Path, tmp_path: Path) -> None:
+    """Killed a hundred times at random instants, nothing is lost and nothing is done twice.
+
+    After each run the end state equals that of an undisturbed one, each change has one outcome, and the journal
+    verifies.
+    """
+    calm = big_plan(demo_as_made, tmp_path / "calm")
+    done = calm("apply", "--yes", "--format", "json")
+    assert (done.code, len(done.json)) == (0, 224), done.err
+    expected = contents(calm.folder)
+    lot, kills, runs = random.Random(20261123), 0, 0
+    while kills < 100:
+        runs += 1
+        stormy = big_plan(demo_as_made, tmp_path / f"stormy{runs}")
+        while (code := killed_at_random(stormy, lot)) != 0:
+            assert code == -signal.SIGKILL, code
+            kills += 1
+
+        assert contents(stormy.folder) == expected
+        assert stormy("journal", "verify").code == 0
+        rows = stormy("journal", "--format", "json", "--limit", "100000").json
+        outcomes = [r["body"]["change"] for r in rows if r["kind"] == "outcome"]
+        assert len(outcomes) == len(set(outcomes)) == 224
+        assert {r["body"]["status"] for r in rows if r["kind"] == "outcome"} == {"verified"}
+        assert [r["kind"] for r in rows].count("begin") == [r["kind"] for r in rows].count("end") == 1
+        assert stormy("plan").code == 0
+        shutil.rmtree(stormy.folder)
+
+
+def killed_at_random(program: Program, lot: random.Random) -> int:
+    """Run apply and kill it after a while; its exit code, 0 when it was quicker."""
+    process = subprocess.Popen(
+        [sys.executable, "-m", "adzeguard", "apply", "--yes"], cwd=program.folder, stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL, stdin=subprocess.DEVNULL, start_new_session=True,
+    )  # fmt: skip
+    try:
+        return process.wait(lot.uniform(0.35, 1.1))
+    except subprocess.TimeoutExpired:
+        os.killpg(process.pid, signal.SIGKILL)
+        return process.wait()
+
+
+def test_the_second_of_two_operators_is_told_to_wait(demo: Program) -> None:
+    """Two applies at once: one does its work, the other ends at once, names the first, and changes nothing."""
+    edit_host(demo, "KIOSK-07", lambda c: c["behaviour"].update(slow_seconds=0.7))
+    first = subprocess.Popen(
+        [sys.executable, "-m", "adzeguard", "apply", "--yes"],
+        cwd=demo.folder,
+        stdout=subprocess.DEVNULL,
+        stdin=subprocess.DEVNULL,
+    )
+    lock = demo.folder / ".adzeguard/lock"
+    deadline = time.monotonic() + 20
+    while not lock.exists() or f"process {first.pid}".encode() not in lock.read_bytes():
+        assert time.monotonic() < deadline
+    second = demo("apply", "--yes")
+
+    assert (second.code, f"process {first.pid}" in second.err) == (1, True)
+    assert first.wait(60) == 0
