@@ -34,7 +34,6 @@ def command(plan_file: Path | None, also: tuple[str, ...], answers: Answers, wor
     Keys of json and csv: id, status, target, verb, group, member, rule, detail.
     """
     from adzeguard.core.change.plan import read_plan
-    from adzeguard.workflows.plan import make_plan
 
     desk = Desk(workspace)
 
@@ -42,7 +41,7 @@ def command(plan_file: Path | None, also: tuple[str, ...], answers: Answers, wor
         if plan_file is not None:
             return read_plan(_bytes_of(plan_file), str(plan_file))
         check_rules(also, {rule.id for rule in desk.charter.charter.rules})
-        return make_plan(desk.estate, desk.charter, desk.store.latest().id, desk.now(), desk.operator(), also)
+        return desk.make_plan(also)
 
     return apply_and_show(desk, plan, answers)
 

@@ -15,7 +15,7 @@ from adzeguard.core.errors import SettingsError
 from adzeguard.workspace.settings import Workspace, find_workspace, read_workspace
 
 if TYPE_CHECKING:
-    from adzeguard.core.change.plan import Change
+    from adzeguard.core.change.plan import Change, Plan
     from adzeguard.core.charter.resolve import ResolvedCharter
     from adzeguard.core.estate import Estate
     from adzeguard.core.principal import Principal
@@ -77,6 +77,27 @@ class Desk:
         charter = load_charter(workspace.charter_folder)
         today = self.now().astimezone().date()
         return resolved_charter(charter, self.estate, today, workspace.response, workspace.keepers)
+
+    @cached_property
+    def standing(self) -> "list[Change]":
+        """What rules have put in and nothing of ours has taken out again."""
+        from adzeguard.workflows.standing import standing_additions
+
+        return standing_additions(self.journal)
+
+    def make_plan(self, also: tuple[str, ...]) -> "Plan":
+        """Compute the plan of the charter; `also` are rules to put right although they only alert."""
+        from adzeguard.workflows.plan import make_plan
+
+        return make_plan(
+            self.estate,
+            self.charter,
+            self.standing,
+            collection=self.store.latest().id,
+            now=self.now(),
+            operator=self.operator(),
+            also=also,
+        )
 
     @cached_property
     def privileged(self) -> "list[Principal]":

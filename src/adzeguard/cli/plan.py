@@ -37,12 +37,11 @@ def command(also: tuple[str, ...], form: str, output: Path | None, workspace: Pa
     from adzeguard.core.change.guards import NamedSizes, lockouts, oversizes
     from adzeguard.core.errors import GuardError
     from adzeguard.report.changes import plan_text
-    from adzeguard.workflows.plan import make_plan
 
     desk = Desk(workspace)
     charter = desk.charter
     check_rules(also, {rule.id for rule in charter.charter.rules})
-    plan = make_plan(desk.estate, charter, desk.store.latest().id, desk.now(), desk.operator(), also)
+    plan = desk.make_plan(also)
     locked_out = list(lockouts(desk.estate, plan.changes, charter.keepers, charter.charter))
     if locked_out:
         raise GuardError(locked_out)

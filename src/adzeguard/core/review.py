@@ -3,7 +3,7 @@
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
-from adzeguard.core.charter.demands import Demand, Deviation, demand_of, deviations
+from adzeguard.core.charter.demands import Demand, Deviation, Keys, demand_of, deviations
 from adzeguard.core.charter.resolve import (
     LocalName,
     MemberKey,
@@ -56,7 +56,7 @@ def review_group(estate: Estate, charter: ResolvedCharter, group: Principal, hol
     listed = estate.catalogue.principals(estate.graph.direct_members(group.id).tolist()).values()
     primary = estate.catalogue.principals(estate.graph.primary_members(group.id).tolist()).values()
     members = {member_key(p): p for p in (*listed, *primary)}
-    demand = demand_of(holdings, _directory_keys)
+    demand = demand_of(holdings, directory_keys)
     found = deviations(
         demand, members.keys(), _keeper_keys(charter), {k for k, p in members.items() if p.kind == Kind.GROUP}
     )
@@ -71,7 +71,18 @@ def _principals(rule: ResolvedRule) -> Iterator[Principal]:
             yield reference
 
 
-def _directory_keys(references: Iterable[Reference]) -> set[MemberKey]:
+def host_keys(state: HostState) -> Keys:
+    """Return how references become what the members of one host's groups are compared by."""
+
+    def keys(references: Iterable[Reference]) -> set[MemberKey]:
+        found = {r.on(state) if isinstance(r, LocalName) else member_key(r) for r in references}
+        return {key for key in found if key is not None}
+
+    return keys
+
+
+def directory_keys(references: Iterable[Reference]) -> set[MemberKey]:
+    """Return what the members of directory groups are compared by."""
     return {member_key(reference) for reference in references if isinstance(reference, Principal)}
 
 
@@ -116,11 +127,7 @@ def _review_local_group(
     state = host.state
     assert state is not None  # noqa: S101 - asked only of hosts that were read
 
-    def keys(references: Iterable[Reference]) -> set[MemberKey]:
-        found = {r.on(state) if isinstance(r, LocalName) else member_key(r) for r in references}
-        return {key for key in found if key is not None}
-
-    demand = demand_of(holdings, keys)
+    demand = demand_of(holdings, host_keys(state))
     groups = _groups_among(estate, group.members) if demand.refuses_nested else set()
     found = deviations(demand, group.members, _keeper_keys(charter), groups)
     named = on_host(estate, state, host.name, {Sid(d.member) for d in found}) if found else {}

@@ -107,7 +107,10 @@ def _impact_lines(impact: Impact) -> Iterator[str]:
     if impact.other_entries_removed:
         entries = "entry" if impact.other_entries_removed == 1 else "entries"
         yield f"{impact.other_entries_removed} local or unresolved {entries} taken out of hosts"
-    yield f"{impact.hosts_touched} host{'s' * (impact.hosts_touched != 1)} touched"
+    if impact.hosts_touched:
+        yield f"{impact.hosts_touched} host{'s' * (impact.hosts_touched != 1)} touched"
+    if not (impact.groups or losing or gaining or impact.hosts_touched or impact.other_entries_removed):
+        yield "Nobody gains or loses anything: the same access stands through other groups"
 
 
 def _counted(names: Sequence[str]) -> str:

@@ -59,7 +59,7 @@ class StoredCatalogue:
         for sid in sids:
             by_rid.setdefault(int(sid.rpartition("-")[2]), set()).add(sid)
         for some in _batched(sorted(by_rid)):
-            query = f"SELECT id, authority, rid FROM object WHERE {self._valid} AND {_among('rid', len(some))}"  # noqa: S608 - marks only
+            query = f"SELECT id, authority, rid FROM object WHERE {self._valid} AND {_among('rid', len(some))}"
             for object_id, authority, rid in self._query(query, some):
                 if authority is not None and f"{self._authorities[authority]}-{rid}" in by_rid[rid]:
                     found[f"{self._authorities[authority]}-{rid}"] = object_id
@@ -104,7 +104,7 @@ class StoredCatalogue:
 
     def _objects(self, condition: str, values: Iterable[Any] = ()) -> Iterator[tuple[Any, ...]]:
         where = f" AND {condition}" if condition else ""
-        return self._query(f"SELECT {_COLUMNS} FROM object WHERE {self._valid}{where}", values)  # noqa: S608 - marks only
+        return self._query(f"SELECT {_COLUMNS} FROM object WHERE {self._valid}{where}", values)
 
     def _principal(self, row: tuple[Any, ...]) -> Principal:
         (

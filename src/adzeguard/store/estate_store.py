@@ -139,16 +139,20 @@ class EstateStore:
         """Return the collection that was the last one at a moment; `UnknownNameError` before the first."""
         found = self._collection_where(schema.collection.c.finished <= moment.timestamp())
         if found is None:
-            first = self._collection_where(schema.collection.c.id == 1) or self.latest()
             raise UnknownNameError(
                 f"nothing had been collected by {moment:%Y-%m-%d %H:%M}",
-                f"The first was {first.facts.finished:%Y-%m-%d %H:%M} UTC",
+                f"The first was {self.first_moment():%Y-%m-%d %H:%M} UTC",
             )
         return found
 
     def last_full(self) -> StoredCollection | None:
         """Return the last collection that read the directory, not only what an apply had touched."""
         return self._collection_where(schema.collection.c.kind != "apply")
+
+    def first_moment(self) -> datetime:
+        """Return when the first collection was finished."""
+        first = self._collection_where(schema.collection.c.id == 1)
+        return (first or self.latest()).facts.finished
 
     def _collection_where(self, condition: ColumnElement[bool]) -> StoredCollection | None:
         table = schema.collection

@@ -1,12 +1,13 @@
 """Plan: from the charter and the estate to changes, with their impact."""
 
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from datetime import datetime
 from itertools import chain
 
-from adzeguard.core.change.build import draft_plan
+from adzeguard.core.change.build import draft_plan, in_order
 from adzeguard.core.change.impact import impact_of
-from adzeguard.core.change.plan import LeftOut, Plan
+from adzeguard.core.change.plan import Change, LeftOut, Plan
+from adzeguard.core.change.withdrawal import withdrawals
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.estate import Estate
 from adzeguard.core.review import review_groups, review_hosts
@@ -15,14 +16,20 @@ from adzeguard.core.review import review_groups, review_hosts
 def make_plan(
     estate: Estate,
     charter: ResolvedCharter,
+    standing: Sequence[Change],
+    *,
     collection: int,
     now: datetime,
     operator: str,
     also: Collection[str] = (),
 ) -> Plan:
-    """Compute the plan; `also` are rules to put right although they only alert."""
+    """Compute the plan.
+
+    `standing` are additions that rules have made; `also` are rules to put right although they only alert.
+    """
     reviews = list(chain(review_groups(estate, charter), review_hosts(estate, charter)))
     draft = draft_plan(estate, reviews, also)
+    changes = in_order([*draft.changes, *withdrawals(estate, charter, standing)])
     stopped = tuple(
         LeftOut(subject=f"rule {p.rule.id}", member=p.name, rule=p.rule.id, reason=f"{p.where}: {p.message}")
         for p in charter.problems
@@ -42,7 +49,7 @@ def make_plan(
         made_by=operator,
         collection=collection,
         domain_sid=estate.domain.sid,
-        changes=draft.changes,
+        changes=changes,
         left_out=(*draft.left_out, *stopped, *conflicts),
-        impact=impact_of(estate, draft.changes),
+        impact=impact_of(estate, changes),
     )

@@ -16,7 +16,7 @@ def done_by(journal: Journal, apply: str, changes: Sequence[str] = (), kept: Seq
 
     `UnknownNameError` for an apply or a change that is not there.
     """
-    done = _really_done(journal.rows(apply=apply))
+    done = really_done(journal.rows(apply=apply))
     if not done:
         raise UnknownNameError(f"no apply called '{apply}' has changed anything", "See: adzeguard journal")
     known = {change.id for change in done}
@@ -28,7 +28,7 @@ def done_by(journal: Journal, apply: str, changes: Sequence[str] = (), kept: Seq
 
 def done_since(journal: Journal, moment: datetime) -> list[Change]:
     """Return what was really changed since a moment, oldest first."""
-    return _really_done(row for row in journal.rows() if datetime.fromisoformat(row.at) >= moment)
+    return really_done(row for row in journal.rows() if datetime.fromisoformat(row.at) >= moment)
 
 
 def last_apply(journal: Journal) -> str:
@@ -39,7 +39,7 @@ def last_apply(journal: Journal) -> str:
     return ended[-1]
 
 
-def _really_done(rows: Iterable[JournalRow]) -> list[Change]:
+def really_done(rows: Iterable[JournalRow]) -> list[Change]:
     """Changes that were verified or read back otherwise; what was not made needs no undoing."""
     intents: dict[tuple[str, str], Change] = {}
     done = []

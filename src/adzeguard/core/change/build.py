@@ -1,6 +1,6 @@
 """From deviations to changes: what `correct` rules put right, in an order in which nobody is locked out half-way."""
 
-from collections.abc import Collection, Iterable, Iterator
+from collections.abc import Callable, Collection, Iterable, Iterator
 from dataclasses import dataclass
 
 from adzeguard.core.change.plan import Change, Expected, LeftOut, Named, Verb
@@ -32,9 +32,13 @@ def draft_plan(estate: Estate, reviews: Iterable[Review], also: Collection[str] 
                 if reason:
                     member = named(review, deviation.member).qualified_name
                     left_out.append(LeftOut(subject=review.name, member=member, rule=rule.id, reason=reason))
+    return Draft(in_order(changes), tuple(left_out))
+
+
+def in_order(changes: Iterable[Change]) -> tuple[Change, ...]:
+    """Return the changes of a plan in the order in which they are made, each once, numbered."""
     ordered = sorted(_without_twins(changes), key=_place_in_plan)
-    numbered = (change.model_copy(update={"id": f"c{number:05}"}) for number, change in enumerate(ordered, 1))
-    return Draft(tuple(numbered), tuple(left_out))
+    return tuple(change.model_copy(update={"id": f"c{number:05}"}) for number, change in enumerate(ordered, 1))
 
 
 def _place_in_plan(change: Change) -> tuple[int, str, str]:
@@ -71,7 +75,11 @@ def _steps(estate: Estate, review: Review, deviation: Deviation) -> tuple[list[C
                 "whether the members of a nested group should be listed one by one is for people to say",
             )
         case _ if deviation.member in review.primary:
-            return _leave_primary_group(estate, review, deviation, member)
+
+            def make(verb: Verb, expects: str, group: Principal) -> Change:
+                return _change(review, deviation, verb, member, expects, group)
+
+            return leave_primary_group(estate, review.group, member, make)
         case _:
             return [_change(review, deviation, Verb.REMOVE_MEMBER, member, Expected.PRESENT)], ""
 
@@ -98,24 +106,24 @@ def _change(
     )
 
 
-def _leave_primary_group(
-    estate: Estate, review: Review, deviation: Deviation, member: Principal
-) -> tuple[list[Change], str]:
-    """Nobody can be taken out of a primary group: another must be it first, and one can only be so for its members.
+Maker = Callable[[Verb, str, Principal], Change]
+"""Makes a change about one member from a verb, what it expects, and the group."""
 
+
+def leave_primary_group(estate: Estate, group: Principal, member: Principal, make: Maker) -> tuple[list[Change], str]:
+    """Return the steps by which somebody leaves their primary group, or why it cannot be done.
+
+    Nobody can be taken out of a primary group: another must be it first, and one can only be so for its members.
     When the directory switches the primary group, it lists the account in the old one; that entry is then removed.
     """
     rid = RID_DOMAIN_COMPUTERS if member.kind == Kind.COMPUTER else RID_DOMAIN_USERS
     fallback_id = estate.id_of_sid(estate.domain.account(rid))
-    if fallback_id is None or fallback_id == review.group.id or review.group.sid is None:
-        return (
-            [],
-            f"it is the primary group of {member.qualified_name}, and there is no other to take its place",
-        )
+    if fallback_id is None or fallback_id == group.id or group.sid is None:
+        return [], f"it is the primary group of {member.qualified_name}, and there is no other to take its place"
     fallback = estate.principal(fallback_id)
     steps = []
     if member.id not in estate.graph.direct_members(fallback_id):
-        steps.append(_change(review, deviation, Verb.ADD_MEMBER, member, Expected.ABSENT, fallback))
-    steps.append(_change(review, deviation, Verb.SET_PRIMARY_GROUP, member, review.group.sid, fallback))
-    steps.append(_change(review, deviation, Verb.REMOVE_MEMBER, member, Expected.PRESENT))
+        steps.append(make(Verb.ADD_MEMBER, Expected.ABSENT, fallback))
+    steps.append(make(Verb.SET_PRIMARY_GROUP, group.sid, fallback))
+    steps.append(make(Verb.REMOVE_MEMBER, Expected.PRESENT, group))
     return steps, ""

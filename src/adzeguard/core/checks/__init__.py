@@ -2,18 +2,31 @@
 
 from collections.abc import Sequence
 
+from adzeguard.core.change.plan import Change
+from adzeguard.core.change.withdrawal import withdrawals
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.checks.finding import Finding, worst_first
 from adzeguard.core.checks.hosts import check_hosts, too_wide
 from adzeguard.core.checks.privileged import check_privileged, privileged_groups
-from adzeguard.core.checks.rules import deviations_found, hosts_excepted, name_problems, reaching_unlisted
+from adzeguard.core.checks.rules import (
+    deviations_found,
+    hosts_excepted,
+    left_behind,
+    name_problems,
+    reaching_unlisted,
+)
 from adzeguard.core.estate import Estate
 from adzeguard.core.principal import Principal
 from adzeguard.core.review import review_groups, review_hosts
 
 
-def all_findings(estate: Estate, charter: ResolvedCharter, privileged: Sequence[Principal] = ()) -> list[Finding]:
-    """Run every check and return what they find, worst first. `privileged` are groups besides the built-in ones."""
+def all_findings(
+    estate: Estate, charter: ResolvedCharter, privileged: Sequence[Principal] = (), standing: Sequence[Change] = ()
+) -> list[Finding]:
+    """Run every check and return what they find, worst first.
+
+    `privileged` are groups besides the built-in ones, `standing` the additions that rules have made.
+    """
     found = [
         *name_problems(charter),
         *deviations_found(review_groups(estate, charter)),
@@ -23,5 +36,6 @@ def all_findings(estate: Estate, charter: ResolvedCharter, privileged: Sequence[
         *check_privileged(estate, privileged_groups(estate, privileged)),
         *check_hosts(estate, charter.keepers),
         *too_wide(estate),
+        *left_behind(withdrawals(estate, charter, standing)),
     ]
     return worst_first(found)

@@ -1,0 +1,201 @@
+"""adzeguard group."""
+
+import fnmatch
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+from adzeguard.cli.applying import apply_and_show
+from adzeguard.cli.desk import Desk
+from adzeguard.cli.exits import Exit
+from adzeguard.cli.options import Answers, applying_options, example, listing_options, workspace_option
+from adzeguard.cli.output import put_listing, say
+from adzeguard.core.change.plan import Plan
+from adzeguard.core.errors import UsageError
+
+if TYPE_CHECKING:
+    from adzeguard.core.principal import Principal
+
+_Pairs = Callable[[Desk], "list[tuple[Principal, Principal]]"]
+
+
+@click.group("group", epilog=example("adzeguard group add 'LOWMERE\\First Aiders' orla.fenn mira.holt"))
+def command() -> None:
+    """Change memberships by hand, on the same road as the charter: plan, guards, apply, journal."""
+
+
+_why_option = click.option("--why", default="", metavar="TEXT", help="Why; it stands in the journal.")
+
+
+def _change(workspace: Path | None, answers: Answers, why: str, joins: _Pairs | None, leaves: _Pairs | None) -> int:
+    from adzeguard.workflows.by_hand import memberships_plan
+
+    desk = Desk(workspace)
+
+    def plan() -> Plan:
+        return memberships_plan(
+            desk.estate,
+            joins=joins(desk) if joins else (),
+            leaves=leaves(desk) if leaves else (),
+            why=why,
+            collection=desk.store.latest().id,
+            now=desk.now(),
+            operator=desk.operator(),
+        )
+
+    return apply_and_show(desk, plan, answers)
+
+
+def _one_group(desk: Desk, name: str) -> "Principal":
+    from adzeguard.core.names import resolve
+    from adzeguard.core.principal import Kind
+
+    found = resolve(desk.estate, name)
+    if found.kind != Kind.GROUP:
+        raise UsageError(
+            f"{found.qualified_name} is a {found.kind.label}, not a group", "Try: adzeguard find --kind group"
+        )
+    return found
+
+
+def _of_group(group: str, members: tuple[str, ...]) -> _Pairs:
+    def pairs(desk: Desk) -> "list[tuple[Principal, Principal]]":
+        from adzeguard.core.names import resolve
+
+        found = _one_group(desk, group)
+        return [(found, resolve(desk.estate, member)) for member in members]
+
+    return pairs
+
+
+def _of_member(member: str, groups: tuple[str, ...]) -> _Pairs:
+    def pairs(desk: Desk) -> "list[tuple[Principal, Principal]]":
+        from adzeguard.core.names import resolve
+
+        found = resolve(desk.estate, member)
+        return [(_one_group(desk, group), found) for group in groups]
+
+    return pairs
+
+
+@command.command("add", epilog=example("adzeguard group add 'LOWMERE\\First Aiders' orla.fenn mira.holt"))
+@click.argument("group")
+@click.argument("members", nargs=-1, required=True, metavar="MEMBER...")
+@_why_option
+@applying_options
+@workspace_option
+def add(group: str, members: tuple[str, ...], why: str, answers: Answers, workspace: Path | None) -> int:
+    """Put one or more members into a group. What its scope may not hold is refused before the server is asked."""
+    return _change(workspace, answers, why, _of_group(group, members), None)
+
+
+@command.command("remove", epilog=example("adzeguard group remove 'LOWMERE\\First Aiders' orla.fenn"))
+@click.argument("group")
+@click.argument("members", nargs=-1, required=True, metavar="MEMBER...")
+@_why_option
+@applying_options
+@workspace_option
+def remove(group: str, members: tuple[str, ...], why: str, answers: Answers, workspace: Path | None) -> int:
+    """Take one or more members out of a group; where it is their primary group, another becomes it first."""
+    return _change(workspace, answers, why, None, _of_group(group, members))
+
+
+@command.command("join", epilog=example("adzeguard group join orla.fenn 'First Aiders' 'Radio Watch'"))
+@click.argument("member")
+@click.argument("groups", nargs=-1, required=True, metavar="GROUP...")
+@_why_option
+@applying_options
+@workspace_option
+def join(member: str, groups: tuple[str, ...], why: str, answers: Answers, workspace: Path | None) -> int:
+    """Put one member into one or more groups."""
+    return _change(workspace, answers, why, _of_member(member, groups), None)
+
+
+@command.command("leave", epilog=example("adzeguard group leave orla.fenn 'Chart Editors' 'Night Watch'"))
+@click.argument("member")
+@click.argument("groups", nargs=-1, required=True, metavar="GROUP...")
+@_why_option
+@applying_options
+@workspace_option
+def leave(member: str, groups: tuple[str, ...], why: str, answers: Answers, workspace: Path | None) -> int:
+    """Take one member out of one or more groups."""
+    return _change(workspace, answers, why, None, _of_member(member, groups))
+
+
+@command.command(
+    "copy-memberships",
+    short_help="Give somebody the groups of somebody else, with care.",
+    epilog=example("adzeguard group copy-memberships --from hedda.morrow --to yorick.tarn --except '*Supervisors'"),
+)
+@click.option("--from", "source", required=True, metavar="PERSON", help="Whose memberships are copied.")
+@click.option("--to", "target", required=True, metavar="PERSON", help="Who gets them.")
+@click.option("--only", multiple=True, metavar="PATTERN", help="Only groups whose names fit, like 'Booking*'.")
+@click.option("--except", "excepted", multiple=True, metavar="PATTERN", help="Not the groups whose names fit.")
+@click.option("--privileged", "named", multiple=True, metavar="GROUP", help="Also this privileged group.")
+@_why_option
+@applying_options
+@workspace_option
+def copy_memberships(
+    source: str, target: str, only: tuple[str, ...], excepted: tuple[str, ...], named: tuple[str, ...], why: str,
+    answers: Answers, workspace: Path | None,
+) -> int:  # fmt: skip
+    """Put somebody into the groups that list somebody else.
+
+    Privileged groups, and groups that lead into one, are left out unless they are named one by one.
+    """
+
+    def pairs(desk: Desk) -> "list[tuple[Principal, Principal]]":
+        from adzeguard.core.change.by_hand import groups_to_copy
+        from adzeguard.core.checks.privileged import privileged_groups
+        from adzeguard.core.names import resolve
+
+        privileged = [group.id for group in privileged_groups(desk.estate, desk.privileged)]
+        giver, getter = resolve(desk.estate, source), resolve(desk.estate, target)
+        groups = groups_to_copy(desk.estate, giver, getter, privileged)
+        chosen = [g for g in groups if (not only or _fits(g.name, only)) and not _fits(g.name, excepted)]
+        return [(group, getter) for group in [*chosen, *(_one_group(desk, name) for name in named)]]
+
+    return _change(workspace, answers, why or f"copied from {source}", pairs, None)
+
+
+def _fits(name: str, patterns: tuple[str, ...]) -> bool:
+    return any(fnmatch.fnmatchcase(name.casefold(), pattern.casefold()) for pattern in patterns)
+
+
+@command.command(
+    "leftovers",
+    short_help="Memberships that nobody else with the same work has.",
+    epilog=example("adzeguard group leftovers dessa.calder"),
+)
+@click.argument("person")
+@listing_options
+@workspace_option
+def leftovers(person: str, form: str, output: Path | None, workspace: Path | None) -> int:
+    """Suggest which groups somebody could leave after a change of job.
+
+    Shown are the groups that list them and nobody else of the same department and title. Ends with 3 when there
+    are any. Keys of json and csv: name, qualified_name, sid, peers.
+    """
+    from adzeguard.core.change.by_hand import leftovers as find_leftovers
+    from adzeguard.core.names import resolve
+    from adzeguard.report.listing import Column, Listing
+
+    desk = Desk(workspace)
+    somebody = resolve(desk.estate, person)
+    if not somebody.details.get("department"):
+        raise UsageError(
+            f"{somebody.qualified_name} has no department to compare with", "Set it in the directory first"
+        )
+    found = find_leftovers(desk.estate, somebody)
+    rows = [
+        {"name": group.name, "qualified_name": group.qualified_name, "sid": group.sid, "peers": peers}
+        for group, peers in found
+    ]
+    columns = (Column("qualified_name", "Group"), Column("peers", "Colleagues without it", right=True))
+    title = f"Only {somebody.qualified_name} has these, of {somebody.details['department']}"
+    put_listing(Listing(rows, columns, title, empty="Nothing that colleagues do not have as well."), form, output)
+    if found and form == "table":
+        say("Leave them with: adzeguard group leave PERSON GROUP...")
+    return Exit.TO_REPORT if found else Exit.NOTHING_TO_REPORT

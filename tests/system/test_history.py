@@ -1,0 +1,112 @@
+"""The past: looked at, compared, and what rules did in it taken back when they go."""
+
+import time
+from datetime import UTC, datetime
+
+from tests.conftest import Program
+
+ADMINS = r"LOWMERE\Domain Admins"
+
+
+def a_moment() -> str:
+    """Now, between two collections: their times are told apart to the microsecond."""
+    return datetime.fromtimestamp(time.time(), UTC).isoformat()
+
+
+def test_any_past_moment_can_be_looked_at_and_compared(demo: Program) -> None:
+    """Members, hosts and chains are shown as they stood; compare tells effective gains and losses both ways."""
+    before = a_moment()
+    demo("apply", "--yes")
+    after = a_moment()
+    demo("group", "add", "Night Watch", "yorick.tarn", "--yes")
+
+    def names(*options: str) -> set[str]:
+        return {m["name"] for m in demo("who", ADMINS, "--format", "json", *options).json}
+
+    assert names() == names("--at", after) == {"Administrator", "isolde.varn.adm", "tobin.asker.adm"}
+    assert {"cato.lune", "orla.fenn", "mira.holt.adm"} <= names("--at", before)
+    assert "Night Watch" in demo("why", "orla.fenn", "--in", ADMINS, "--at", before).out
+    on_host = {m["name"] for m in demo("who", "--host", "KIOSK-07", "--at", before, "--format", "json").json}
+    assert {"pontus.reil", "fitter"} <= on_host
+    assert demo("show", "mira.holt.adm", "--at", before, "--format", "json").json["primary_group"] == ADMINS
+    found = demo("compare", before, after, "--format", "json")
+    told = {(d["subject"], d["change"], d["member"], d["direct"]) for d in found.json}
+    assert found.code == 3
+    assert (ADMINS, "lost", r"LOWMERE\orla.fenn", False) in told
+    assert (ADMINS, "lost", r"LOWMERE\mira.holt.adm", True) in told
+    assert (r"BUILTIN\Administrators", "lost", r"LOWMERE\cato.lune", False) in told
+    assert (r"KIOSK-19\administrators", "gained", ADMINS, True) in told
+    assert not any("yorick" in member for _, _, member, _ in told)
+    assert {d["member"] for d in demo("compare", after, "--format", "json").json} == {r"LOWMERE\yorick.tarn"}
+    assert demo("compare", after, after).code == 0
+    assert "The first was" in demo("who", ADMINS, "--at", "2001-01-01").err
+    assert demo("who", ADMINS, "--at", "someday").code == 2
+
+
+def test_what_a_rule_put_in_is_withdrawn_with_it_and_nothing_else(demo: Program) -> None:
+    """A rule that is gone, switched off or past its day takes its additions with it; other rules and people's stay."""
+    charter = demo.folder / "charter/charter.yaml"
+    usual = (
+        "charter: 1\nrules:\n  - {id: aid, group: 'LOWMERE\\First Aiders', response: correct, "
+        "include: ['LOWMERE\\orla.fenn', 'LOWMERE\\yorick.tarn', 'LOWMERE\\hedda.morrow']OPTION}\n"
+        "  - {id: kiosks, hosts: {named: [KIOSK-01, KIOSK-02]}, local-group: remote-desktop-users, response: correct, "
+        "include: ['LOWMERE\\orla.fenn']}\n"
+    )
+    other = "  - {id: also, group: 'LOWMERE\\First Aiders', include: ['LOWMERE\\hedda.morrow']}\n"
+    charter.write_text(usual.replace("OPTION", "") + other)
+    assert demo("apply", "--yes").code == 0
+    demo("group", "remove", "First Aiders", "yorick.tarn", "--yes")
+    demo("group", "add", "First Aiders", "yorick.tarn", "pontus.reil", "--yes")
+    assert demo("plan").code == 0
+    for option in (", enabled: false", ", until: 2026-01-01"):
+        charter.write_text(usual.replace("OPTION", option).replace("KIOSK-02", "KIOSK-03") + other)
+        planned = demo("plan", "--format", "json").json["changes"]
+        assert {(c["verb"], c["member"]["name"], c["host"], c["rule"]) for c in planned} == {
+            ("remove-member", r"LOWMERE\orla.fenn", None, "aid"),
+            ("remove-member", r"LOWMERE\orla.fenn", "KIOSK-02", "kiosks"),
+            ("add-member", r"LOWMERE\orla.fenn", "KIOSK-03", "kiosks"),
+        }
+    assert {f["member"] for f in demo("check", "--format", "json").json if f["check"] == "left-behind"} == {
+        r"LOWMERE\orla.fenn"
+    }
+    charter.write_text(
+        "charter: 1\nrules:\n  - {id: aid, group: 'LOWMERE\\Gone', include: ['LOWMERE\\orla.fenn']}\n" + other
+    )
+    assert all(c["rule"] != "aid" for c in demo("plan", "--format", "json").json["changes"])
+    charter.write_text("charter: 1\nrules: []\n")
+    assert demo("apply", "--yes").code == 0
+    members = {m["name"] for m in demo("who", "First Aiders", "--format", "json").json if m["direct"]}
+
+    assert {"yorick.tarn", "pontus.reil"} <= members
+    assert not {"orla.fenn", "hedda.morrow"} & members
+    assert demo("plan").code == 0
+
+
+def test_a_rule_that_says_leave_leaves_what_it_put_in(demo: Program) -> None:
+    """With `leave: true` an addition outlives its rule."""
+    charter = demo.folder / "charter/charter.yaml"
+    charter.write_text(
+        "charter: 1\nrules:\n  - {id: aid, group: 'LOWMERE\\First Aiders', response: correct, leave: true, "
+        "include: ['LOWMERE\\orla.fenn']}\n"
+    )
+    assert demo("apply", "--yes").code == 0
+    charter.write_text("charter: 1\nrules: []\n")
+
+    assert demo("plan").code == 0
+
+
+def test_status_is_one_screen_about_everything(demo: Program) -> None:
+    """It tells age, findings, unread hosts, the last applies, and the change of the privileged groups."""
+    demo("apply", "--yes")
+    shown = demo("status", "--format", "json")
+    data = shown.json
+
+    assert shown.code == 3
+    assert data["hosts_pending"] == ["KIOSK-22", "LAPTOP-05"]
+    assert data["findings"]["critical"] == 1
+    assert data["applies"][0]["what"] == "11 verified"
+    assert {(p["group"], p["members"], p["change"]) for p in data["privileged"]} >= {
+        (ADMINS, 3, -3),
+        (r"LOWMERE\Break Glass", 1, 0),
+    }
+    assert len(demo("status").out.splitlines()) < 25
