@@ -110,3 +110,24 @@ def test_status_is_one_screen_about_everything(demo: Program) -> None:
         (r"LOWMERE\Break Glass", 1, 0),
     }
     assert len(demo("status").out.splitlines()) < 25
+
+
+def test_a_charter_adopted_from_what_stands_finds_no_deviation(demo: Program) -> None:
+    """Every rule that adopt writes holds: on groups, on ordinary hosts, and on those that differ."""
+    (demo.folder / "charter/charter.yaml").write_text("charter: 1\nrules: []\n")
+    assert demo("charter", "adopt").code == 0
+    text = (demo.folder / "charter/adopted.yaml").read_text()
+    lint = demo("charter", "lint")
+    assert (lint.code, lint.out.endswith("nothing wrong.\n")) == (0, True)
+    assert text.count("- id:") > 20
+    assert "# Differs from the others: has KIOSK" not in text
+    assert r"# Differs from the others: has LOWMERE\pontus.reil, local\fitter" in text
+
+    assert [f for f in demo("check", "--format", "json").json if f["rule"]] == []
+    assert demo("plan").code == 0
+    again = demo("charter", "adopt")
+    assert (again.code, "has rules already" in again.err) == (2, True)
+    (demo.folder / "charter/adopted.yaml").write_text(
+        text.replace("why: As it stood.", "why: As it stood.\n    response: correct")
+    )
+    assert demo("plan").code == 0

@@ -40,6 +40,33 @@ def lint(workspace: Path | None) -> int:
     return Exit.TO_REPORT if problems else Exit.NOTHING_TO_REPORT
 
 
+@command.command(
+    "adopt", short_help="Write a first charter from what stands.", epilog=example("adzeguard charter adopt")
+)
+@output_option
+@workspace_option
+def adopt(output: Path | None, workspace: Path | None) -> int:
+    """Write a first charter from what stands now, so that nobody starts from an empty file.
+
+    Privileged groups get a rule each, hosts one for each OU, and one more for each host that differs from its
+    neighbours. All rules only alert, and checking right after finds no deviation from them. Written to
+    charter/adopted.yaml, unless the charter has rules already; then --output says where.
+    """
+    from adzeguard.core.charter.adopt import adopted_charter
+    from adzeguard.core.checks.privileged import privileged_groups
+    from adzeguard.core.errors import UsageError
+    from adzeguard.workspace.charter_yaml import load_charter
+
+    desk = Desk(workspace)
+    folder = desk.workspace.charter_folder
+    if output is None and load_charter(folder).rules:
+        raise UsageError("this charter has rules already", "Give --output FILE, and take over what you want")
+    put(
+        adopted_charter(desk.estate, privileged_groups(desk.estate, desk.privileged)), output or folder / "adopted.yaml"
+    )
+    return Exit.NOTHING_TO_REPORT
+
+
 @command.command("schema", epilog=example("adzeguard charter schema --output charter.schema.json"))
 @output_option
 def schema(output: Path | None) -> int:

@@ -1,0 +1,120 @@
+"""A first charter from what stands: nobody starts from an empty file, and checking right after finds no deviation."""
+
+from collections import Counter
+from collections.abc import Iterable, Iterator, Sequence
+
+from adzeguard.core.charter.resolve import LOCAL_PREFIX
+from adzeguard.core.estate import Estate, Host, HostState
+from adzeguard.core.identity import Sid, leaf_name, parent_dn
+from adzeguard.core.names import lookup_qualified, on_host
+from adzeguard.core.principal import Kind, Principal
+from adzeguard.core.wellknown import ADMINISTRATORS, LOCAL_ACCOUNT_RIDS
+
+_HEAD = """\
+# Written from what stood on {day}. Nothing here is judged yet: read each list, take out who should not be there,
+# say why the rest should, and set response: correct where deviations may be put right without asking.
+charter: 1
+rules:
+"""
+Members = tuple[str, ...]
+
+
+def adopted_charter(estate: Estate, privileged: Iterable[Principal]) -> str:
+    """Return the YAML of a charter whose rules all hold now."""
+    ids = _Ids()
+    parts = [_HEAD.format(day=f"{estate.taken_at:%Y-%m-%d}")]
+    parts += [_group_rule(estate, group, ids) for group in privileged]
+    by_container: dict[str, list[tuple[Host, Members]]] = {}
+    for host in estate.hosts:
+        if host.state is not None and host.state.group(ADMINISTRATORS) is not None:
+            by_container.setdefault(parent_dn(host.dn), []).append((host, _host_members(estate, host, host.state)))
+    for container in sorted(by_container, key=str.casefold):
+        parts += _host_rules(estate, container, by_container[container], ids)
+    return "".join(parts)
+
+
+class _Ids:
+    """Gives rules unique ids made of names."""
+
+    def __init__(self) -> None:
+        self._taken: Counter[str] = Counter()
+
+    def of(self, *names: str) -> str:
+        words = "".join(c if c.isascii() and c.isalnum() else " " for c in " ".join(names).lower()).split()
+        plain = "-".join(words)[:50].rstrip("-") or "rule"
+        self._taken[plain] += 1
+        return plain if self._taken[plain] == 1 else f"{plain}-{self._taken[plain]}"
+
+
+def _group_rule(estate: Estate, group: Principal, ids: _Ids) -> str:
+    graph = estate.graph
+    members = [*graph.direct_members(group.id).tolist(), *graph.primary_members(group.id).tolist()]
+    listed = estate.catalogue.principals(members).values()
+    lines = [f"  - id: {ids.of(group.name)}", "    why: As it stood.", f"    group: {_quoted(_name(estate, group))}"]
+    return _rule(lines, tuple(sorted((_name(estate, p) for p in listed), key=str.casefold)))
+
+
+def _host_rules(estate: Estate, container: str, hosts: Sequence[tuple[Host, Members]], ids: _Ids) -> Iterator[str]:
+    """The lists of most hosts become the rule of the OU, and each host that differs gets its own, which is closer."""
+    usual = Counter(members for _, members in hosts).most_common(1)[0][0]
+    where = container.removesuffix("," + estate.domain.base_dn)
+    name = leaf_name(container)
+    yield _rule(
+        [
+            f"  # {len(hosts)} hosts, {sum(members == usual for _, members in hosts)} of them with this list.",
+            f"  - id: {ids.of(name, 'administrators')}",
+            "    why: As it stood.",
+            f"    hosts: {{under: {_quoted(where)}}}",
+            "    local-group: administrators",
+        ],
+        usual,
+    )
+    for host, members in hosts:
+        if members != usual:
+            more, less = sorted(set(members) - set(usual)), sorted(set(usual) - set(members))
+            differs = "; ".join(
+                f"{word} {', '.join(names)}" for word, names in (("has", more), ("lacks", less)) if names
+            )
+            yield _rule(
+                [
+                    f"  # Differs from the others: {differs}",
+                    f"  - id: {ids.of(host.name, 'administrators')}",
+                    "    why: As it stood; it differs from its neighbours.",
+                    f"    hosts: {{named: {_quoted(host.name)}}}",
+                    "    local-group: administrators",
+                ],
+                members,
+            )
+
+
+def _rule(lines: list[str], members: Members) -> str:
+    if not members:
+        return "\n".join([*lines, "    only: []"]) + "\n\n"
+    return "\n".join([*lines, "    only:", *(f"      - {_quoted(member)}" for member in members)]) + "\n\n"
+
+
+def _host_members(estate: Estate, host: Host, state: HostState) -> Members:
+    group = state.group(ADMINISTRATORS)
+    members = on_host(estate, state, host.name, group.members if group else ())
+    names = (_name_on_host(estate, state, sid, principal) for sid, principal in members.items())
+    return tuple(sorted(names, key=str.casefold))
+
+
+def _name_on_host(estate: Estate, state: HostState, sid: Sid, principal: Principal) -> str:
+    if principal.kind in (Kind.LOCAL_ACCOUNT, Kind.LOCAL_GROUP):
+        built_in = next((name for name, rid in LOCAL_ACCOUNT_RIDS.items() if sid == f"{state.machine_sid}-{rid}"), None)
+        return LOCAL_PREFIX + (built_in or principal.name)
+    return _name(estate, principal)
+
+
+def _name(estate: Estate, principal: Principal) -> str:
+    """Return the name that a charter finds it by: qualified where that is enough, else its SID or DN."""
+    found = lookup_qualified(estate, principal.qualified_name) if "\\" in principal.qualified_name else []
+    if len(found) == 1 and (found[0].sid, found[0].dn) == (principal.sid, principal.dn):
+        return principal.qualified_name
+    return principal.sid or principal.dn
+
+
+def _quoted(text: str) -> str:
+    """A single-quoted scalar takes everything but line breaks, which no name has, as it is."""
+    return "'" + " ".join(text.split("\n")).replace("'", "''") + "'"
