@@ -6,6 +6,7 @@ import subprocess
 import tempfile
 import time
 from collections.abc import Iterator
+from datetime import UTC, datetime
 from pathlib import Path
 from statistics import median
 
@@ -15,6 +16,9 @@ from tests.server.server import PASSWORD, Server, missing
 from adzeguard.directory.decode import observe
 from adzeguard.directory.ldap import _QUERY, open_driver
 from adzeguard.directory.port import ATTRIBUTES
+from adzeguard.store.database import Database
+from adzeguard.store.estate_store import EstateStore
+from adzeguard.workflows.collect import collect
 from bench.measure import Measured
 
 _TURNS = 5
@@ -33,6 +37,7 @@ def run() -> Iterator[Measured]:
         server.start()
         try:
             yield from _compare(server)
+            yield from _changes(server, Path(temporary))
         finally:
             server.stop()
 
@@ -67,6 +72,39 @@ def _compare(server: Server) -> Iterator[Measured]:
         rates.append(count / ours)
     yield Measured("LDAP collection against ldapsearch, entries/s", "M", median(ratios), "times", 0.9, at_least=True)
     yield Measured("LDAP collection", "M", median(rates), "1/s", 0, at_least=True)
+
+
+def _changes(server: Server, folder: Path) -> Iterator[Measured]:
+    """Collect everything, then what ten changes made, in a workspace; the connection is timed apart and taken off."""
+    options = {
+        "url": server.url,
+        "bind_as": server.bind_as,
+        "ca_file": str(server.ca_file),
+        "tls_name": server.tls_name,
+    }
+    store = EstateStore(Database(folder / "store.db"))
+
+    def run(*, full: bool) -> float:
+        driver = open_driver(options, lambda: PASSWORD)
+        driver.facts()
+        begun = time.perf_counter()
+        collect(driver, None, store, lambda: datetime.now(UTC), lambda *_: None, full=full)
+        taken = time.perf_counter() - begun
+        driver.close()
+        return taken
+
+    whole = run(full=True)
+    shares = []
+    for turn in range(_TURNS):
+        base = "OU=Random,DC=lowmere,DC=example"
+        server.change(
+            "\n\n".join(
+                f"dn: CN=rp{turn * 10 + n},{base}\nchangetype: modify\nreplace: title\ntitle: T{turn}"
+                for n in range(10)
+            )
+        )
+        shares.append(run(full=False) / whole)
+    yield Measured("LDAP collection after 10 changes, share of a full one", "M", median(shares), "times", 0.03)
 
 
 def _ours(server: Server) -> tuple[float, int]:

@@ -122,6 +122,15 @@ class Server:
         assert done.returncode == 0, done.stderr
         return [_entry(block) for block in done.stdout.split("\n\n") if block.lstrip().lower().startswith("dn:")]
 
+    def change(self, ldif: str) -> None:
+        """Change the directory with a plain LDAP client."""
+        command = ["ldapmodify", "-H", self.url, "-x", "-D", self.bind_as, "-y", str(self.password_file)]
+        environment = {**os.environ, "LDAPTLS_CACERT": str(self.ca_file), "LDAPTLS_REQCERT": "allow"}
+        done = subprocess.run(
+            command, input=ldif + "\n", capture_output=True, text=True, check=False, timeout=60, env=environment
+        )
+        assert done.returncode == 0, done.stderr
+
     def members_of(self, name: str) -> set[str]:
         """Return the leaf names that a group lists, by the plain client."""
         found = self.ask(f"(sAMAccountName={name})", "member")

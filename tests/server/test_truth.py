@@ -150,7 +150,7 @@ def test_a_server_that_goes_away_in_the_middle_leaves_everything_in_order(server
     with Cutting(636, each=200_000) as proxy:
         settings = workspace.folder / "adzeguard.toml"
         settings.write_text(settings.read_text().replace(server.url, f"ldaps://127.0.0.1:{proxy.port}"))
-        ran = workspace("collect")
+        ran = workspace("collect", "--full")
         assert (ran.code, len(ran.err.strip().splitlines())) == (1, 1), ran.err
         assert workspace("who", ADMINS).code == 0
         (workspace.folder / "charter/charter.yaml").write_text(

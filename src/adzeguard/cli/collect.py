@@ -14,9 +14,12 @@ _SHOWN = 8
 
 
 @click.command("collect", epilog=example("adzeguard collect --workspace lowmere"))
+@click.option("--full", is_flag=True, help="Read everything again, not only what changed.")
 @workspace_option
-def command(workspace: Path | None) -> int:
+def command(full: bool, workspace: Path | None) -> int:
     """Read the directory and the hosts into the store of the workspace.
+
+    The first time everything is read; later, from a server that can tell, only what changed, deletions included.
 
     A host that does not answer keeps the state that was last read of it. An error on the way leaves the last
     collection in force. Ends with 4 when hosts could not be read.
@@ -26,9 +29,10 @@ def command(workspace: Path | None) -> int:
 
     desk = Desk(workspace)
     with held(desk.workspace.lock_path, "collect"), desk.directory() as directory, progress_bar() as progress:
-        done = collect(directory, desk.hosts, desk.store, desk.now, progress)
+        done = collect(directory, desk.hosts, desk.store, desk.now, progress, full=full)
     counted = ", ".join(f"{count} {label}{'s' * (count != 1)}" for label, count in done.counts.items())
-    put(f"Collected {counted.replace('directory policys', 'directory policies')}.\n")
+    counted = counted.replace("directory policys", "directory policies") or "nothing"
+    put(f"Collected {counted}{' that changed' if done.kind == 'changes' else ''}.\n")
     if desk.hosts is not None:
         put(f"Read {done.hosts_read} hosts; {len(done.hosts_unread)} did not answer.\n")
     written = done.written

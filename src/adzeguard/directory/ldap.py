@@ -86,7 +86,28 @@ class LdapDirectory:
         return DirectoryFacts(domain, invocation, root.number("highestcommittedusn"))
 
     def entries(self) -> Iterator[Entry]:
-        """Stream every entry. When the connection is lost, the search is begun again and what was seen is left out.
+        """Stream every entry."""
+        return self._streamed(_QUERY)
+
+    def entries_below(self, dn: str) -> Iterator[Entry]:
+        """Stream an entry and every entry below it."""
+        return self._streamed(_QUERY, dn)
+
+    def changed_since(self, usn: int) -> Iterator[Entry] | None:
+        """Stream the entries whose USN is higher ([MS-ADTS] 3.1.1.1.9)."""
+        return self._streamed(f"(&(uSNChanged>={usn + 1}){_QUERY})")
+
+    def deleted_since(self, usn: int) -> Iterator[bytes]:
+        """Yield the GUIDs of what was deleted, from what the server keeps of it for a while."""
+        if not self._base:
+            self.facts()
+        query = f"(&(isDeleted=TRUE)(uSNChanged>={usn + 1}))"
+        wire = self._connected()
+        for _, attributes in wire.search(self._base, query, ["objectGUID"], descriptors=False, deleted=True):
+            yield from attributes.get("objectguid", [])
+
+    def _streamed(self, query: str, base: str = "") -> Iterator[Entry]:
+        """Stream what a query finds. When the connection is lost, it is begun again and what was seen is left out.
 
         The place in a paged search belongs to its connection, so it cannot be taken up on another one.
         """
@@ -95,7 +116,7 @@ class LdapDirectory:
         seen: set[bytes | str] = set()
         for attempt in range(_ATTEMPTS):
             try:
-                for dn, attributes in self._connected().search(self._base, _QUERY, ATTRIBUTES):
+                for dn, attributes in self._connected().search(base or self._base, query, ATTRIBUTES):
                     identity = attributes.get("objectguid", [b""])[0] or dn
                     if identity not in seen:
                         seen.add(identity)

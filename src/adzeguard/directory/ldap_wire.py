@@ -121,6 +121,7 @@ class Wire:
         *,
         scope: str = "SUBTREE",
         descriptors: bool = True,
+        deleted: bool = False,
     ) -> Iterator[tuple[str, Attributes]]:
         """Yield the name and the raw attributes of each entry; attribute names are lower-case.
 
@@ -128,7 +129,7 @@ class Wire:
         a thread to read ahead was tried and is slower, since it waits for the decoder at every record. Referrals to
         other servers are not followed. The connection is busy until the last entry was taken.
         """
-        ask = _Question(base, query, tuple(attributes), scope, descriptors)
+        ask = _Question(base, query, tuple(attributes), scope, descriptors, deleted)
         number: int | None = self._send(ask, b"")
         while number is not None:
             messages, cookie = self._receive_page(number)
@@ -181,7 +182,7 @@ class Wire:
     def _send(self, ask: "_Question", cookie: bytes) -> int:
         from ldap3 import DEREF_NEVER
         from ldap3.operation.search import search_operation
-        from ldap3.protocol.microsoft import security_descriptor_control
+        from ldap3.protocol.microsoft import security_descriptor_control, show_deleted_control
         from ldap3.protocol.rfc2696 import paged_search_control
 
         seconds = self._address.timeout
@@ -193,6 +194,8 @@ class Wire:
             controls = [] if ask.scope == "BASE" else [paged_search_control(True, _PAGE, cookie)]
             if ask.descriptors:
                 controls += security_descriptor_control(True, _OWNER_GROUP_DACL)
+            if ask.deleted:
+                controls += [show_deleted_control(True)]
             return int(self._connection.strategy.send("searchRequest", request, controls))
 
     def _receive_page(self, number: int) -> tuple[list[bytes], bytes]:
@@ -232,6 +235,7 @@ class _Question:
     attributes: tuple[str, ...]
     scope: str
     descriptors: bool
+    deleted: bool
 
 
 def _cookie_of(done: Done) -> bytes:

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from adzeguard.core.errors import ChangeRefusedError, DirectoryUnreachableError, LdifError
 from adzeguard.core.estate import Domain
-from adzeguard.core.identity import Sid, domain_of_dn, fold_dn
+from adzeguard.core.identity import Sid, domain_of_dn, fold_dn, is_below
 from adzeguard.directory.decode import domain_sid_of
 from adzeguard.directory.ldif import Record, read_records, render_record
 from adzeguard.directory.port import DirectoryFacts, Entry, Modification, Options, Secret
@@ -54,6 +54,20 @@ class LdifFile:
     def entries(self) -> Iterator[Entry]:
         """Stream every entry of the file."""
         return (_entry(record) for record in list(self._current().values()))
+
+    def entries_below(self, dn: str) -> Iterator[Entry]:
+        """Stream an entry and every entry below it."""
+        top = fold_dn(dn)
+        records = self._current().items()
+        return (_entry(record) for key, record in list(records) if key == top or is_below(key, top))
+
+    def changed_since(self, _usn: int) -> Iterator[Entry] | None:
+        """A file does not say what changed in it."""
+        return None
+
+    def deleted_since(self, _usn: int) -> Iterator[bytes]:
+        """A file does not say what went."""
+        return iter(())
 
     def read(self, dn: str) -> Entry | None:
         """Read one entry again."""

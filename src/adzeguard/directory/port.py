@@ -64,6 +64,15 @@ class DirectoryDriver(Protocol):
     def entries(self) -> Iterator[Entry]:
         """Stream every entry that the tool looks after, each once."""
 
+    def entries_below(self, dn: str) -> Iterator[Entry]:
+        """Stream an entry and every entry below it."""
+
+    def changed_since(self, usn: int) -> Iterator[Entry] | None:
+        """Stream the entries that changed after a USN of this server; nothing where the driver cannot tell."""
+
+    def deleted_since(self, usn: int) -> Iterator[bytes]:
+        """Yield the keys of what was deleted after a USN of this server."""
+
     def read(self, dn: str) -> Entry | None:
         """Read one entry again, or nothing when it is not there."""
 

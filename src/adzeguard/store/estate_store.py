@@ -1,10 +1,9 @@
 """Keeps the estate: what was collected, since when it holds, and what holds now."""
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from hashlib import blake2b
-from typing import Any, Final
+from typing import Any
 
 import numpy as np
 from sqlalchemy import ColumnElement, Connection, func, insert, select
@@ -12,31 +11,27 @@ from sqlalchemy import ColumnElement, Connection, func, insert, select
 from adzeguard.core.assembly import Assembled
 from adzeguard.core.errors import NothingCollectedError, UnknownNameError
 from adzeguard.core.estate import Domain, Estate, Host
-from adzeguard.core.identity import Sid, fold_dn
+from adzeguard.core.identity import Sid
 from adzeguard.core.lazily import Lazily
 from adzeguard.core.links import Links
 from adzeguard.core.membership import MembershipGraph
-from adzeguard.core.objects import ObjectRow
+from adzeguard.core.objects import ObjectRow, Observed
+from adzeguard.core.principal import Kind
 from adzeguard.store import schema
-from adzeguard.store.catalogue import StoredCatalogue, text_hash, valid_at
+from adzeguard.store.catalogue import StoredCatalogue, valid_at
 from adzeguard.store.database import Database, raw_cursor
-from adzeguard.store.host_states import pack_state, unpack_state
-
-_INSERT_OBJECT: Final = (
-    "INSERT INTO object (id, since, until, key, kind, flags, authority, rid, primary_rid, name, name_hash, dn, dn_hash,"
-    " created, last_logon, password_set, expires, descriptor, details)"
-    " VALUES (?, ?, NULL, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"
+from adzeguard.store.host_states import unpack_state
+from adzeguard.store.partial import PartialWrite
+from adzeguard.store.rows import (
+    INSERT_MEMBERSHIP,
+    INSERT_OBJECT,
+    READ_MEMBERSHIPS,
+    READ_OBJECTS,
+    Membership,
+    RowPacker,
+    end_rows,
+    write_hosts,
 )
-_READ_OBJECTS: Final = (
-    "SELECT id, key, kind, flags, authority, rid, primary_rid, name, name_hash, dn, dn_hash,"
-    " created, last_logon, password_set, expires, descriptor, details FROM object WHERE until IS NULL"
-)
-_INSERT_MEMBERSHIP: Final = (
-    "INSERT INTO membership (group_id, since, until, security, nested, people, primaries)"
-    " VALUES (?, ?, NULL, ?, ?, ?, ?)"
-)
-_READ_MEMBERSHIPS: Final = "SELECT group_id, security, nested, people, primaries FROM membership WHERE until IS NULL"
-_INSERT_HOST: Final = "INSERT INTO host (id, since, until, trouble, state) VALUES (?, ?, NULL, ?, ?)"
 
 
 @dataclass(frozen=True, slots=True)
@@ -102,31 +97,66 @@ class EstateStore:
                 objects = _write_objects(cursor, number, assembled.objects.all_rows())
                 groups = _write_memberships(cursor, number, assembled.graph)
                 cursor.execute("INSERT OR REPLACE INTO about (name, value) VALUES ('digest', ?)", (digest,))
-            hosts_changed = _write_hosts(cursor, number, hosts, whole=True)
+            hosts_changed = write_hosts(cursor, number, hosts, whole=True)
         return Written(number, objects, groups, hosts_changed)
 
-    def write_parts(
+    def write_observed(
         self,
         facts: CollectionFacts,
-        members: Mapping[int, Iterable[int]],
-        primary_groups: Mapping[int, int],
+        observed: Sequence[Observed],
         hosts: Iterable[Host],
+        *,
+        removed: Iterable[bytes] = (),
+        all_hosts: bool = False,
     ) -> Written:
-        """Store what was read again of a few: the direct members of groups, primary groups of accounts, hosts.
+        """Store what was read again of some objects, and which are gone; everything else goes on holding.
 
-        `members` are ids by group, `primary_groups` the relative identifier by account.
+        `removed` are keys. `all_hosts` says that hosts which are not given are looked after no more.
         """
-        graph = self.load_graph()
+        latest = self.latest().facts.domain
+        ids = self.ids_for([seen.row.key for seen in observed])
+        gone = self.ids_of(removed)
+        partial = PartialWrite(StoredCatalogue(self._database, latest), self.load_graph(), observed, ids, gone)
         with self._database.writing() as connection:
             number = _begin(connection, facts)
             cursor = raw_cursor(connection)
             cursor.execute("DELETE FROM about WHERE name = 'digest'")
-            moved = _move_primaries(cursor, number, primary_groups)
-            changed = _changed_memberships(graph, members, moved)
-            _replace(cursor, "membership", "group_id", number, changed)
-            cursor.executemany(_INSERT_MEMBERSHIP, [(i, number, *row) for i, row in changed.items()])
-            hosts_changed = _write_hosts(cursor, number, hosts, whole=False)
-        return Written(number, len(primary_groups), len(changed), hosts_changed)
+            objects, groups = partial.write(cursor, number)
+            hosts_changed = write_hosts(cursor, number, hosts, whole=all_hosts)
+        return Written(number, objects, groups, hosts_changed)
+
+    def altered_containers(self, observed: Sequence[Observed]) -> list[str]:
+        """Return the names of containers among them that stand elsewhere, or under other rights, than the store has.
+
+        What lies below such a container has changed without saying so: its name, or its inherited rights.
+        """
+        ids = self.ids_for([seen.row.key for seen in observed])
+        found = []
+        with self._database.reading() as connection:
+            cursor = raw_cursor(connection)
+            packer = RowPacker(cursor)
+            for seen, object_id in zip(observed, ids, strict=True):
+                if seen.row.kind in (Kind.OU, Kind.CONTAINER, Kind.DOMAIN):
+                    standing = cursor.execute(f"{READ_OBJECTS} AND id = ?", (object_id,)).fetchone()
+                    packed = packer.pack(seen.row)
+                    if standing is not None and (standing[9], standing[15]) != (packed[8], packed[14]):
+                        found.append(seen.row.dn)
+        return found
+
+    def computers(self) -> list[Host]:
+        """Return every computer of the directory, as a host of which nothing is read yet."""
+        query = "SELECT id, name, dn FROM object WHERE until IS NULL AND kind = ?"
+        with self._database.reading() as connection:
+            rows = raw_cursor(connection).execute(query, (int(Kind.COMPUTER),)).fetchall()
+        return [Host(i, name, dn) for i, name, dn in rows]
+
+    def ids_of(self, keys: Iterable[bytes]) -> list[int]:
+        """Return the ids of the objects with these keys, less those that are not known."""
+        with self._database.reading() as connection:
+            cursor = raw_cursor(connection)
+            query = "SELECT id FROM object WHERE until IS NULL AND key = ?"
+            rows = [cursor.execute(query, (key,)).fetchone() for key in keys]
+        return [row[0] for row in rows if row is not None]
 
     def latest(self) -> StoredCollection:
         """Return the last collection; `NothingCollectedError` before the first."""
@@ -177,7 +207,7 @@ class EstateStore:
         """Return all memberships, as they are now or were after a collection."""
         with self._database.reading() as connection:
             size = int(connection.scalar(select(func.coalesce(func.max(schema.object_row.c.id), -1))) or 0) + 1
-            query = _READ_MEMBERSHIPS.replace("until IS NULL", valid_at(collection))
+            query = READ_MEMBERSHIPS.replace("until IS NULL", valid_at(collection))
             rows = raw_cursor(connection).execute(f"{query} ORDER BY group_id").fetchall()
         ids, security, nested, people, primaries = zip(*rows, strict=True) if rows else ((), (), (), (), ())
         group_ids = np.array(ids, np.int32)
@@ -229,8 +259,8 @@ def _begin(connection: Connection, facts: CollectionFacts) -> int:
 
 
 def _write_objects(cursor: Any, number: int, rows: Iterable[tuple[int, ObjectRow]]) -> int:
-    standing = {row[0]: row[1:] for row in cursor.execute(_READ_OBJECTS).fetchall()}
-    packer = _RowPacker(cursor)
+    standing = {row[0]: row[1:] for row in cursor.execute(READ_OBJECTS).fetchall()}
+    packer = RowPacker(cursor)
     changed: list[int] = []
     seen: set[int] = set()
 
@@ -251,119 +281,18 @@ def _write_objects(cursor: Any, number: int, rows: Iterable[tuple[int, ObjectRow
     cursor.executemany(
         "UPDATE object SET until = ? WHERE id = ? AND until IS NULL", [(number, i) for i in (*changed, *gone)]
     )
-    cursor.executemany(_INSERT_OBJECT, new_rows)
+    cursor.executemany(INSERT_OBJECT, new_rows)
     return len(new_rows) + len(gone)
 
 
-class _RowPacker:
-    """Turns rows into what the table holds, gathering authorities and descriptors that it does not know yet."""
-
-    def __init__(self, cursor: Any) -> None:
-        self._cursor = cursor
-        self._authorities = {text: i for i, text in cursor.execute("SELECT id, text FROM authority")}
-        self._known_authorities = len(self._authorities)
-        self._descriptors: dict[bytes, bytes] = {}
-
-    def pack(self, row: ObjectRow) -> tuple[Any, ...]:
-        authority, rid = None, None
-        if row.sid:
-            text, _, number = row.sid.rpartition("-")
-            authority, rid = self._authorities.setdefault(text, len(self._authorities) + 1), int(number)
-        key = None
-        if row.descriptor:
-            key = self._descriptors.get(row.descriptor)
-            if key is None:
-                key = self._descriptors[row.descriptor] = blake2b(row.descriptor, digest_size=16).digest()
-        return (
-            row.key, row.kind, row.flags, authority, rid, row.primary_group_rid, row.name,
-            text_hash(row.name.casefold()),
-            row.dn, text_hash(fold_dn(row.dn)), row.created, row.last_logon, row.password_set, row.expires, key,
-            row.details,
-        )  # fmt: skip
-
-    def write_new(self) -> None:
-        new = [(i, text) for text, i in self._authorities.items() if i > self._known_authorities]
-        self._cursor.executemany("INSERT INTO authority (id, text) VALUES (?, ?)", new)
-        known = [(key, data) for data, key in self._descriptors.items()]
-        self._cursor.executemany("INSERT OR IGNORE INTO descriptor (key, data) VALUES (?, ?)", known)
-
-
-_Membership = tuple[int, bytes, bytes, bytes]
-
-
 def _write_memberships(cursor: Any, number: int, graph: MembershipGraph) -> int:
-    standing = {row[0]: row[1:] for row in cursor.execute(_READ_MEMBERSHIPS).fetchall()}
+    standing = {row[0]: row[1:] for row in cursor.execute(READ_MEMBERSHIPS).fetchall()}
     nested = Links(graph.nested.starts, graph.group_ids[graph.nested.targets])
-    changed: dict[int, _Membership] = {}
+    changed: dict[int, Membership] = {}
     for row, group in enumerate(graph.group_ids.tolist()):
         packed = (int(graph.security[row]), nested.blob(row), graph.people.blob(row), graph.primary.blob(row))
         if standing.pop(group, None) != packed:
             changed[group] = packed
-    _replace(cursor, "membership", "group_id", number, {**changed, **standing})
-    cursor.executemany(_INSERT_MEMBERSHIP, [(i, number, *row) for i, row in changed.items()])
+    end_rows(cursor, "membership", "group_id", number, {**changed, **standing})
+    cursor.executemany(INSERT_MEMBERSHIP, [(i, number, *row) for i, row in changed.items()])
     return len(changed) + len(standing)
-
-
-def _replace(cursor: Any, table: str, key: str, number: int, ended: Iterable[int]) -> None:
-    query = f"UPDATE {table} SET until = ? WHERE {key} = ? AND until IS NULL"  # noqa: S608 - our own names
-    cursor.executemany(query, [(number, i) for i in ended])
-
-
-def _write_hosts(cursor: Any, number: int, hosts: Iterable[Host], *, whole: bool) -> int:
-    standing = {i: row for i, *row in cursor.execute("SELECT id, trouble, state FROM host WHERE until IS NULL")}
-    changed: list[tuple[int, int, str, str]] = []
-    seen: set[int] = set()
-    for host in hosts:
-        seen.add(host.id)
-        packed = [host.trouble, pack_state(host.state) if host.state else ""]
-        if standing.get(host.id) != packed:
-            changed.append((host.id, number, packed[0], packed[1]))
-    gone = [i for i in standing if i not in seen] if whole else []
-    _replace(cursor, "host", "id", number, [*(row[0] for row in changed), *gone])
-    cursor.executemany(_INSERT_HOST, changed)
-    return len(changed) + len(gone)
-
-
-def _move_primaries(
-    cursor: Any, number: int, primary_groups: Mapping[int, int]
-) -> dict[int, tuple[set[int], set[int]]]:
-    """Give accounts another primary group; return for each group who came and who went."""
-    moved: dict[int, tuple[set[int], set[int]]] = {}
-    columns = _READ_OBJECTS.removesuffix(" WHERE until IS NULL")
-    for account, rid in primary_groups.items():
-        row = cursor.execute(f"{columns} WHERE until IS NULL AND id = ?", (account,)).fetchone()
-        if row is None or row[6] == rid:
-            continue
-        for side, group_rid in enumerate((rid, row[6])):
-            query = "SELECT id FROM object WHERE until IS NULL AND authority = ? AND rid = ?"
-            group = cursor.execute(query, (row[4], group_rid)).fetchone()
-            if group is not None:
-                moved.setdefault(group[0], (set(), set()))[side].add(account)
-        _replace(cursor, "object", "id", number, [account])
-        cursor.execute(_INSERT_OBJECT, (account, number, *row[1:6], rid, *row[7:]))
-    return moved
-
-
-def _changed_memberships(
-    graph: MembershipGraph,
-    members: Mapping[int, Iterable[int]],
-    moved: Mapping[int, tuple[set[int], set[int]]],
-) -> dict[int, _Membership]:
-    changed: dict[int, _Membership] = {}
-    for group in {*members, *moved}:
-        row = graph.position_of(group)
-        if row is None:
-            continue
-        listed = np.unique(np.fromiter(members.get(group, graph.direct_members(group).tolist()), np.int32))
-        is_group = np.isin(listed, graph.group_ids)
-        came, went = moved.get(group, (set(), set()))
-        primaries = (set(graph.primary.row(row).tolist()) | came) - went
-        packed = (
-            int(graph.security[row]), listed[is_group].astype("<i4").tobytes(),
-            listed[~is_group].astype("<i4").tobytes(),
-            np.array(sorted(primaries), "<i4").tobytes(),
-        )  # fmt: skip
-        nested = graph.group_ids[graph.nested.row(row)].astype("<i4").tobytes()
-        if packed != (int(graph.security[row]), nested, graph.people.blob(row), graph.primary.blob(row)):
-            changed[group] = packed
-    return changed

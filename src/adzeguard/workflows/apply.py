@@ -14,12 +14,14 @@ from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.errors import DirectoryError, HostError, HostRefusedError, InputError, PlanFileError
 from adzeguard.core.estate import Estate, Host
 from adzeguard.core.identity import Sid
+from adzeguard.core.objects import Observed
+from adzeguard.directory.decode import observe
 from adzeguard.directory.port import DirectoryDriver
 from adzeguard.hosts.port import Capability, HostDriver, LocalGroupChange
 from adzeguard.store.estate_store import CollectionFacts, EstateStore
 from adzeguard.store.journal import Journal
 from adzeguard.workflows.collect import read_host
-from adzeguard.workflows.directory_changes import DirectoryChanger, listed_members
+from adzeguard.workflows.directory_changes import DirectoryChanger
 from adzeguard.workflows.outcome import Outcome, Status
 
 _HOSTS_AT_ONCE: Final = 32
@@ -218,7 +220,7 @@ def _store_what_was_read(run: _Run, estate: Estate, hosts_read: dict[str, Host],
     """
     ports = run.ports
     made = [outcome.change for outcome in run.outcomes]
-    members, primaries = _read_again([change for change in made if change.host is None], ports.directory, estate)
+    observed = _read_again([change for change in made if change.host is None], ports.directory)
     for name in {change.host for change in made if change.host} - hosts_read.keys():
         known = estate.hosts_by_name.get(name.casefold())
         again = read_host(ports.hosts, known, known) if ports.hosts and known else None
@@ -228,26 +230,19 @@ def _store_what_was_read(run: _Run, estate: Estate, hosts_read: dict[str, Host],
     facts = CollectionFacts(
         "apply", started, ports.clock(), latest.source, latest.domain, latest.invocation_id, latest.highest_usn
     )
-    ports.store.write_parts(facts, members, primaries, hosts_read.values())
+    ports.store.write_observed(facts, observed, hosts_read.values())
 
 
-def _read_again(
-    changes: Sequence[Change], directory: DirectoryDriver, estate: Estate
-) -> tuple[dict[int, list[int]], dict[int, int]]:
-    """Return the members of every group that was touched, and the primary group of every account that got another."""
-    members: dict[int, list[int]] = {}
-    primaries: dict[int, int] = {}
+def _read_again(changes: Sequence[Change], directory: DirectoryDriver) -> list[Observed]:
+    """Read every group that was touched, and every account that got another primary group."""
+    touched = {change.group.dn for change in changes}
+    touched |= {change.member.dn for change in changes if change.verb == Verb.SET_PRIMARY_GROUP}
+    found: list[Observed] = []
     try:
-        for sid, dn in {change.group.sid: change.group.dn for change in changes}.items():
-            group, entry = estate.id_of_sid(sid), directory.read(dn)
-            if group is not None and entry is not None:
-                found = (estate.catalogue.by_dn(name) for name in listed_members(entry))
-                members[group] = [i for i in found if i is not None]
-        for change in changes:
-            account = estate.id_of_sid(change.member.sid) if change.verb == Verb.SET_PRIMARY_GROUP else None
-            entry = directory.read(change.member.dn) if account is not None else None
-            if account is not None and entry is not None:
-                primaries[account] = entry.number("primarygroupid")
+        for dn in sorted(touched):
+            entry = directory.read(dn)
+            seen = observe(entry) if entry is not None else None
+            found += [seen] if seen is not None else []
     except DirectoryError:
-        return members, primaries
-    return members, primaries
+        return found
+    return found

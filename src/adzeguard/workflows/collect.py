@@ -1,8 +1,9 @@
 """Collect: read the directory and the hosts into the store."""
 
-from collections.abc import Callable, Sequence
+from collections import Counter
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Final
 
@@ -14,7 +15,7 @@ from adzeguard.core.estate import Host
 from adzeguard.core.objects import Observed
 from adzeguard.core.principal import Kind
 from adzeguard.directory.decode import observe
-from adzeguard.directory.port import DirectoryDriver
+from adzeguard.directory.port import DirectoryDriver, DirectoryFacts, Entry
 from adzeguard.hosts.port import HostDriver
 from adzeguard.store.estate_store import CollectionFacts, EstateStore, Written
 
@@ -30,6 +31,8 @@ _TOLD_EVERY: Final = 500
 class Collected:
     """What a collection came to."""
 
+    kind: str
+    """"full" or "changes"."""
     written: Written
     counts: dict[str, int]
     hosts_read: int
@@ -45,36 +48,117 @@ def collect(
     store: EstateStore,
     clock: Callable[[], datetime],
     progress: Progress,
+    *,
+    full: bool = False,
 ) -> Collected:
-    """Read everything and store it as one collection. An error on the way leaves the last collection in force."""
+    """Read what changed since the last time, or everything, and store it as one collection.
+
+    Everything is read the first time, when the driver cannot tell what changed, when another server answers than the
+    last time (USNs count per server), and when `full` asks for it. An error on the way leaves the last collection
+    in force.
+    """
     started = clock()
     facts = directory.facts()
-    observed: list[Observed] = []
-    for entry in directory.entries():
-        seen = observe(entry)
-        if seen is not None:
-            observed.append(seen)
-        if len(observed) % _TOLD_EVERY == 0:
-            progress("directory", len(observed), None)
-    progress("directory", len(observed), len(observed))
+    since = None if full else _watermark(store, facts)
+    changed = directory.changed_since(since) if since is not None else None
+    kind = "full" if changed is None or since is None else "changes"
+    about = CollectionFacts(
+        kind, started, started, directory.label, facts.domain, facts.invocation_id, facts.highest_usn
+    )
+    if changed is None or since is None:
+        return _collect_all(directory, hosts, store, about, clock, progress)
+    return _collect_changes(
+        changed, list(directory.deleted_since(since)), directory, hosts, store, about, clock, progress
+    )
+
+
+def _watermark(store: EstateStore, facts: DirectoryFacts) -> int | None:
+    """Return up to which USN the store knows this server, or nothing when it does not."""
+    last = store.last_full()
+    if last is None or not facts.invocation_id or last.facts.invocation_id != facts.invocation_id:
+        return None
+    return last.facts.highest_usn if last.facts.domain == facts.domain else None
+
+
+def _collect_all(
+    directory: DirectoryDriver,
+    hosts: HostDriver | None,
+    store: EstateStore,
+    about: CollectionFacts,
+    clock: Callable[[], datetime],
+    progress: Progress,
+) -> Collected:
+    observed = _observed(directory.entries(), progress)
     ids = store.ids_for([seen.row.key for seen in observed])
-    assembled = assemble(facts.domain, observed, ids)
+    assembled = assemble(about.domain, observed, ids)
     computers = [
         Host(i, seen.row.name, seen.row.dn)
         for seen, i in zip(observed, ids, strict=True)
         if seen.row.kind == Kind.COMPUTER
     ]
     read = read_hosts(hosts, computers, _known_states(store), progress) if hosts else []
-    looked_after = {host.id for host in read}
-    unknown = [computer.name for computer in computers if computer.id not in looked_after] if hosts else []
-    about = CollectionFacts(
-        "full", started, clock(), directory.label, facts.domain, facts.invocation_id, facts.highest_usn
-    )
-    written = store.write(about, assembled, read)
+    written = store.write(replace(about, finished=clock()), assembled, read)
     kinds = np.bincount(assembled.objects.kinds, minlength=len(Kind))
     counts = {kind.label: int(kinds[kind]) for kind in Kind if kind != Kind.ABSENT and kinds[kind]}
+    return _collected(about.kind, written, counts, hosts, computers, read, assembled.strangers)
+
+
+def _collect_changes(
+    changed: Iterator[Entry],
+    deleted: Sequence[bytes],
+    directory: DirectoryDriver,
+    hosts: HostDriver | None,
+    store: EstateStore,
+    about: CollectionFacts,
+    clock: Callable[[], datetime],
+    progress: Progress,
+) -> Collected:
+    """Read what changed, and everything below containers that moved or got other rights.
+
+    A server does not mark what lies below such a container as changed, though its name or its inherited entries are.
+    """
+    by_key = {seen.row.key: seen for seen in _observed(changed, progress)}
+    for dn in store.altered_containers(list(by_key.values())):
+        by_key |= {seen.row.key: seen for seen in _observed(directory.entries_below(dn), progress)}
+    observed = list(by_key.values())
+    known = {computer.id: computer for computer in store.computers()}
+    gone = set(store.ids_of(deleted))
+    for seen, i in zip(observed, store.ids_for([seen.row.key for seen in observed]), strict=True):
+        if seen.row.kind == Kind.COMPUTER:
+            known[i] = Host(i, seen.row.name, seen.row.dn)
+    computers = [computer for i, computer in sorted(known.items()) if i not in gone]
+    read = read_hosts(hosts, computers, _known_states(store), progress) if hosts else []
+    finished = replace(about, finished=clock())
+    written = store.write_observed(finished, observed, read, removed=deleted, all_hosts=True)
+    counts = Counter(Kind(seen.row.kind).label for seen in observed)
+    return _collected(about.kind, written, dict(counts), hosts, computers, read, ())
+
+
+def _collected(
+    kind: str,
+    written: Written,
+    counts: dict[str, int],
+    driver: HostDriver | None,
+    computers: Sequence[Host],
+    read: Sequence[Host],
+    strangers: tuple[str, ...],
+) -> Collected:
+    looked_after = {host.id for host in read}
+    unknown = [computer.name for computer in computers if computer.id not in looked_after] if driver else []
     unread = [host for host in read if host.trouble]
-    return Collected(written, counts, len(read) - len(unread), unread, unknown, assembled.strangers)
+    return Collected(kind, written, counts, len(read) - len(unread), unread, unknown, strangers)
+
+
+def _observed(entries: Iterable[Entry], progress: Progress) -> list[Observed]:
+    observed: list[Observed] = []
+    for entry in entries:
+        seen = observe(entry)
+        if seen is not None:
+            observed.append(seen)
+        if len(observed) % _TOLD_EVERY == 0:
+            progress("directory", len(observed), None)
+    progress("directory", len(observed), len(observed))
+    return observed
 
 
 def _known_states(store: EstateStore) -> dict[int, Host]:

@@ -1,0 +1,130 @@
+"""Writes what was read again of some objects, keeping the memberships of all others right."""
+
+from collections.abc import Iterable, Sequence
+from typing import Any
+
+import numpy as np
+
+from adzeguard.core.estate import Catalogue
+from adzeguard.core.identity import fold_dn
+from adzeguard.core.membership import MembershipGraph
+from adzeguard.core.objects import Observed
+from adzeguard.core.principal import Flag, Kind
+from adzeguard.store.rows import INSERT_MEMBERSHIP, INSERT_OBJECT, READ_OBJECTS, Membership, RowPacker, end_rows
+
+_RIGHT_AFTER_ID = 1
+_PRIMARY_COLUMN = 6
+
+
+class PartialWrite:
+    """Some objects as they are now, and the ids of those that are gone."""
+
+    def __init__(
+        self,
+        catalogue: Catalogue,
+        graph: MembershipGraph,
+        observed: Sequence[Observed],
+        ids: Sequence[int],
+        gone: Iterable[int],
+    ) -> None:
+        self._catalogue = catalogue
+        self._graph = graph
+        self._observed = observed
+        self._ids = ids
+        self._gone = set(gone)
+        self._listed: dict[int, set[int]] = {}
+        self._primaries: dict[int, set[int]] = {}
+        self._security = {int(g): bool(s) for g, s in zip(graph.group_ids, graph.security, strict=True)}
+
+    def write(self, cursor: Any, number: int) -> tuple[int, int]:
+        """Write the rows that differ; return how many objects and how many memberships."""
+        objects = self._write_objects(cursor, number)
+        self._join_members()
+        for gone in self._gone:
+            self._forget(gone)
+        changed = self._changed_memberships()
+        ended = [*changed, *(self._gone & self._security.keys())]
+        end_rows(cursor, "membership", "group_id", number, ended)
+        cursor.executemany(INSERT_MEMBERSHIP, [(i, number, *row) for i, row in changed.items()])
+        return objects, len(ended)
+
+    def _write_objects(self, cursor: Any, number: int) -> int:
+        packer = RowPacker(cursor)
+        fresh, ended = [], [*self._gone]
+        for seen, object_id in zip(self._observed, self._ids, strict=True):
+            packed = packer.pack(seen.row)
+            standing = cursor.execute(f"{READ_OBJECTS} AND id = ?", (object_id,)).fetchone()
+            before = standing[_PRIMARY_COLUMN] if standing else 0
+            if before != seen.row.primary_group_rid:
+                self._move_primary(seen, object_id, before)
+            if standing is None or standing[_RIGHT_AFTER_ID:] != packed:
+                fresh.append((object_id, number, *packed))
+                ended += [object_id] if standing else []
+        packer.write_new()
+        end_rows(cursor, "object", "id", number, ended)
+        cursor.executemany(INSERT_OBJECT, fresh)
+        return len(fresh) + len(self._gone)
+
+    def _move_primary(self, seen: Observed, account: int, before: int) -> None:
+        domain = seen.row.sid.rpartition("-")[0]
+        in_batch = {s.row.sid: i for s, i in zip(self._observed, self._ids, strict=True) if s.row.sid}
+        sids = {rid: f"{domain}-{rid}" for rid in (before, seen.row.primary_group_rid) if rid}
+        stored = self._catalogue.by_sids(sids.values())
+        for rid, sid in sids.items():
+            group = in_batch.get(sid, stored.get(sid))
+            if group is not None:
+                members = self._primaries_of(group)
+                members.discard(account) if rid == before else members.add(account)
+
+    def _join_members(self) -> None:
+        """Look up the names that groups list: first among what was read again, since objects may have moved."""
+        by_dn = {fold_dn(seen.row.dn): i for seen, i in zip(self._observed, self._ids, strict=True)}
+        for seen, group in zip(self._observed, self._ids, strict=True):
+            if seen.row.kind == Kind.GROUP:
+                self._security[group] = bool(seen.row.flags & Flag.SECURITY_GROUP)
+                self._listed[group] = {i for name in seen.members if (i := self._id(name, by_dn)) is not None}
+
+    def _id(self, name: str, by_dn: dict[str, int]) -> int | None:
+        found = by_dn.get(fold_dn(name))
+        return found if found is not None else self._catalogue.by_dn(name)
+
+    def _forget(self, gone: int) -> None:
+        """A server takes a deleted object out of the groups that listed it, without marking the groups as changed."""
+        for group in self._graph.groups_listing(gone).tolist():
+            if group not in self._listed:
+                self._listed[group] = set(self._graph.direct_members(group).tolist())
+        for group in self._graph.primary_groups(gone).tolist():
+            self._primaries_of(group)
+        for members in (*self._listed.values(), *self._primaries.values()):
+            members.discard(gone)
+        self._listed.pop(gone, None)
+        self._primaries.pop(gone, None)
+
+    def _primaries_of(self, group: int) -> set[int]:
+        return self._primaries.setdefault(group, set(self._graph.primary_members(group).tolist()))
+
+    def _changed_memberships(self) -> dict[int, Membership]:
+        changed: dict[int, Membership] = {}
+        for group in self._listed.keys() | self._primaries.keys():
+            listed = self._listed.get(group, set(self._graph.direct_members(group).tolist()))
+            primaries = self._primaries.get(group, set(self._graph.primary_members(group).tolist()))
+            packed = _packed(self._security[group], listed, primaries, self._security.keys() - self._gone)
+            if packed != self._standing(group):
+                changed[group] = packed
+        return changed
+
+    def _standing(self, group: int) -> Membership | None:
+        row = self._graph.position_of(group)
+        if row is None:
+            return None
+        listed = set(self._graph.direct_members(group).tolist())
+        primaries = set(self._graph.primary_members(group).tolist())
+        return _packed(bool(self._graph.security[row]), listed, primaries, set(self._graph.group_ids.tolist()))
+
+
+def _packed(security: bool, listed: set[int], primaries: set[int], groups: set[int]) -> Membership:
+    return int(security), _blob(listed & groups), _blob(listed - groups), _blob(primaries)
+
+
+def _blob(ids: set[int]) -> bytes:
+    return np.array(sorted(ids), "<i4").tobytes()
