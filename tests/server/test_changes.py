@@ -17,40 +17,48 @@ def change(server: Server, records: Iterable[str]) -> None:
     server.change("\n\n".join(record.replace("BASE", server.base) for record in records))
 
 
+def added(dn: str, kind: str, account: str = "", *members: str) -> str:
+    """A record that creates an object."""
+    lines = [f"dn: {dn},BASE", "changetype: add", f"objectClass: {kind}"]
+    lines += [f"sAMAccountName: {account}"] if account else []
+    return "\n".join([*lines, *(f"member: {member},BASE" for member in members)])
+
+
+def listed(group: str, operation: str, member: str) -> str:
+    """A record that puts a member into a group, or takes one out."""
+    return f"dn: {group},BASE\nchangetype: modify\n{operation}: member\nmember: {member},BASE"
+
+
+def renamed(dn: str, leaf: str, parent: str = "") -> str:
+    """A record that gives an object another name, or another place."""
+    moved = f"\nnewsuperior: {parent},BASE" if parent else ""
+    return f"dn: {dn},BASE\nchangetype: modrdn\nnewrdn: {leaf}\ndeleteoldrdn: 1{moved}"
+
+
 def test_changes_alone_lead_to_the_same_estate_as_reading_everything(server: Server, workspace: Program) -> None:
-    """Members, renames, moves of whole OUs, new and deleted objects, primary groups: a full read finds nothing more."""
-    change(server, ["dn: OU=Spit,BASE\nchangetype: add\nobjectClass: organizationalUnit"])
-    for number in range(4):
-        change(
-            server,
-            [f"dn: CN=spit{number},OU=Spit,BASE\nchangetype: add\nobjectClass: user\nsAMAccountName: spit{number}"],
-        )
+    """Members, renames, moves of OUs, new and deleted objects, primary groups: a full read finds nothing more."""
+    people = [added(f"CN=spit{n},OU=Spit", "user", f"spit{n}") for n in range(4)]
+    crew, spit = "CN=Spit Crew,OU=Spit", [f"CN=spit{n},OU=Spit" for n in range(4)]
     change(
-        server,
-        [
-            "dn: CN=Spit Crew,OU=Spit,BASE\nchangetype: add\nobjectClass: group\nsAMAccountName: Spit Crew\nmember: CN=spit0,OU=Spit,BASE\nmember: CN=spit1,OU=Spit,BASE"
-        ],
+        server, [added("OU=Spit", "organizationalUnit"), *people, added(crew, "group", "Spit Crew", spit[0], spit[1])]
     )
     workspace("collect", "--full")
     assert UNCHANGED in workspace("collect").out
     change(
         server,
         [
-            "dn: CN=Spit Crew,OU=Spit,BASE\nchangetype: modify\nadd: member\nmember: CN=spit2,OU=Spit,BASE\n-\ndelete: member\nmember: CN=spit1,OU=Spit,BASE",
-            "dn: CN=Spit Crew,OU=Spit,BASE\nchangetype: modify\nadd: member\nmember: CN=spit3,OU=Spit,BASE",
-            "dn: CN=spit3,OU=Spit,BASE\nchangetype: delete",
-            "dn: CN=spit1,OU=Spit,BASE\nchangetype: modrdn\nnewrdn: CN=Spit One\ndeleteoldrdn: 1",
-            "dn: CN=Rock Crew,OU=Spit,BASE\nchangetype: add\nobjectClass: group\nsAMAccountName: Rock Crew\nmember: CN=Spit Crew,OU=Spit,BASE\nmember: CN=spit0,OU=Spit,BASE",
-            "dn: OU=Spit,BASE\nchangetype: modrdn\nnewrdn: OU=Sandbank\ndeleteoldrdn: 1\nnewsuperior: OU=Groups,BASE",
+            listed(crew, "add", spit[2]),
+            listed(crew, "delete", spit[1]),
+            listed(crew, "add", spit[3]),
+            f"dn: {spit[3]},BASE\nchangetype: delete",
+            renamed(spit[1], "CN=Spit One"),
+            added("CN=Rock Crew,OU=Spit", "group", "Rock Crew", crew, spit[0]),
+            renamed("OU=Spit", "OU=Sandbank", "OU=Groups"),
         ],
     )
-    rid = workspace_rid(server, "Rock Crew")
-    change(
-        server,
-        [
-            f"dn: CN=spit0,OU=Sandbank,OU=Groups,BASE\nchangetype: modify\nreplace: primaryGroupID\nprimaryGroupID: {rid}"
-        ],
-    )
+    rid = relative_identifier(server, "Rock Crew")
+    moved = "dn: CN=spit0,OU=Sandbank,OU=Groups,BASE"
+    change(server, [f"{moved}\nchangetype: modify\nreplace: primaryGroupID\nprimaryGroupID: {rid}"])
     collected = workspace("collect")
     assert "that changed" in collected.out
     members = {m["name"]: m["how"] for m in workspace("who", "Rock Crew", "--format", "json").json}
@@ -64,7 +72,7 @@ def test_changes_alone_lead_to_the_same_estate_as_reading_everything(server: Ser
     assert UNCHANGED in workspace("collect", "--full").out
 
 
-def workspace_rid(server: Server, name: str) -> str:
+def relative_identifier(server: Server, name: str) -> str:
     """The relative identifier of a group, by the plain client."""
     import base64
 
@@ -74,20 +82,14 @@ def workspace_rid(server: Server, name: str) -> str:
 
 def test_rights_given_over_a_container_are_read_again_below_it(server: Server, workspace: Program) -> None:
     """Inherited entries change the descriptors below without a mark; they are read when the container's changed."""
-    change(
-        server,
-        [
-            "dn: OU=Cove,BASE\nchangetype: add\nobjectClass: organizationalUnit",
-            "dn: OU=Inner,OU=Cove,BASE\nchangetype: add\nobjectClass: organizationalUnit",
-            "dn: CN=cove0,OU=Inner,OU=Cove,BASE\nchangetype: add\nobjectClass: user\nsAMAccountName: cove0",
-        ],
-    )
+    ous = [added(ou, "organizationalUnit") for ou in ("OU=Cove", "OU=Inner,OU=Cove")]
+    change(server, [*ous, added("CN=cove0,OU=Inner,OU=Cove", "user", "cove0")])
     workspace("collect", "--full")
     [before] = server.ask("(sAMAccountName=cove0)", "uSNChanged")
     subprocess.run(
         [
-            "samba-tool", "dsacl", "set", "-H", f"{server.folder}/private/sam.ldb", "-s", str(server.folder / "etc/smb.conf"),
-            f"--objectdn=OU=Cove,{server.base}", "--sddl=(A;CI;RPWP;;;AU)",
+            "samba-tool", "dsacl", "set", "-H", f"{server.folder}/private/sam.ldb",
+            "-s", str(server.folder / "etc/smb.conf"), f"--objectdn=OU=Cove,{server.base}", "--sddl=(A;CI;RPWP;;;AU)",
         ],
         check=True,
         capture_output=True,

@@ -94,29 +94,24 @@ class LdapDirectory:
         return self._streamed(_QUERY, dn)
 
     def changed_since(self, usn: int) -> Iterator[Entry] | None:
-        """Stream the entries whose USN is higher ([MS-ADTS] 3.1.1.1.9)."""
-        return self._streamed(f"(&(uSNChanged>={usn + 1}){_QUERY})")
+        """Stream the entries whose USN is higher ([MS-ADTS] 3.1.1.1.9), what is left of deleted ones among them.
 
-    def deleted_since(self, usn: int) -> Iterator[bytes]:
-        """Yield the GUIDs of what was deleted, from what the server keeps of it for a while."""
-        if not self._base:
-            self.facts()
-        query = f"(&(isDeleted=TRUE)(uSNChanged>={usn + 1}))"
-        wire = self._connected()
-        for _, attributes in wire.search(self._base, query, ["objectGUID"], descriptors=False, deleted=True):
-            yield from attributes.get("objectguid", [])
+        One question without the classes: the server answers it in half the time of two narrower ones.
+        """
+        return self._streamed(f"(uSNChanged>={usn + 1})", deleted=True)
 
-    def _streamed(self, query: str, base: str = "") -> Iterator[Entry]:
+    def _streamed(self, query: str, base: str = "", *, deleted: bool = False) -> Iterator[Entry]:
         """Stream what a query finds. When the connection is lost, it is begun again and what was seen is left out.
 
         The place in a paged search belongs to its connection, so it cannot be taken up on another one.
         """
         if not self._base:
             self.facts()
+        wanted = (*ATTRIBUTES, "isDeleted") if deleted else ATTRIBUTES
         seen: set[bytes | str] = set()
         for attempt in range(_ATTEMPTS):
             try:
-                for dn, attributes in self._connected().search(base or self._base, query, ATTRIBUTES):
+                for dn, attributes in self._connected().search(base or self._base, query, wanted, deleted=deleted):
                     identity = attributes.get("objectguid", [b""])[0] or dn
                     if identity not in seen:
                         seen.add(identity)

@@ -65,10 +65,6 @@ class LdifFile:
         """A file does not say what changed in it."""
         return None
 
-    def deleted_since(self, _usn: int) -> Iterator[bytes]:
-        """A file does not say what went."""
-        return iter(())
-
     def read(self, dn: str) -> Entry | None:
         """Read one entry again."""
         record = self._current().get(fold_dn(dn))

@@ -30,6 +30,11 @@ class Entry:
         values = self.attributes.get(attribute)
         return values[0] if values else None
 
+    @property
+    def deleted(self) -> bool:
+        """Whether it is what a server keeps of a deleted object for a while."""
+        return self.text("isdeleted").upper() == "TRUE"
+
     def text(self, attribute: str) -> str:
         """Return the first value as text, empty without one. What is not UTF-8 survives as surrogates."""
         return (self.first(attribute) or b"").decode("utf-8", "surrogateescape")
@@ -68,10 +73,10 @@ class DirectoryDriver(Protocol):
         """Stream an entry and every entry below it."""
 
     def changed_since(self, usn: int) -> Iterator[Entry] | None:
-        """Stream the entries that changed after a USN of this server; nothing where the driver cannot tell."""
+        """Stream the entries that changed after a USN of this server; nothing where the driver cannot tell.
 
-    def deleted_since(self, usn: int) -> Iterator[bytes]:
-        """Yield the keys of what was deleted after a USN of this server."""
+        What was deleted comes as what is left of it, with `isDeleted`.
+        """
 
     def read(self, dn: str) -> Entry | None:
         """Read one entry again, or nothing when it is not there."""

@@ -1,7 +1,7 @@
 """Collect: read the directory and the hosts into the store."""
 
 from collections import Counter
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from datetime import datetime
@@ -67,9 +67,7 @@ def collect(
     )
     if changed is None or since is None:
         return _collect_all(directory, hosts, store, about, clock, progress)
-    return _collect_changes(
-        changed, list(directory.deleted_since(since)), directory, hosts, store, about, clock, progress
-    )
+    return _collect_changes(list(changed), directory, hosts, store, about, clock, progress)
 
 
 def _watermark(store: EstateStore, facts: DirectoryFacts) -> int | None:
@@ -104,8 +102,7 @@ def _collect_all(
 
 
 def _collect_changes(
-    changed: Iterator[Entry],
-    deleted: Sequence[bytes],
+    changed: Sequence[Entry],
     directory: DirectoryDriver,
     hosts: HostDriver | None,
     store: EstateStore,
@@ -117,7 +114,9 @@ def _collect_changes(
 
     A server does not mark what lies below such a container as changed, though its name or its inherited entries are.
     """
-    by_key = {seen.row.key: seen for seen in _observed(changed, progress)}
+    deleted = [guid for entry in changed if entry.deleted and (guid := entry.first("objectguid"))]
+    living = [entry for entry in changed if not entry.deleted]
+    by_key = {seen.row.key: seen for seen in _observed(living, progress)}
     for dn in store.altered_containers(list(by_key.values())):
         by_key |= {seen.row.key: seen for seen in _observed(directory.entries_below(dn), progress)}
     observed = list(by_key.values())
