@@ -18,7 +18,7 @@ from adzeguard.directory.ldap import _QUERY, open_driver
 from adzeguard.directory.port import ATTRIBUTES
 from adzeguard.store.database import Database
 from adzeguard.store.estate_store import EstateStore
-from adzeguard.workflows.collect import collect
+from adzeguard.workflows.collect import Sources, collect
 from bench.measure import Measured
 
 _TURNS = 5
@@ -88,7 +88,7 @@ def _changes(server: Server, folder: Path) -> Iterator[Measured]:
         driver = open_driver(options, lambda: PASSWORD)
         driver.facts()
         begun = time.perf_counter()
-        collect(driver, None, store, lambda: datetime.now(UTC), lambda *_: None, full=full)
+        collect(Sources(driver, None, store, lambda: datetime.now(UTC), lambda *_: None), full=full)
         taken = time.perf_counter() - begun
         driver.close()
         return taken

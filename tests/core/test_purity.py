@@ -30,7 +30,7 @@ def test_the_core_loads_no_interface_transport_or_database() -> None:
 def test_help_and_version_load_nothing_heavy(arguments: list[str]) -> None:
     """The list of commands needs Click alone, so that it answers at once."""
     quiet = f"with contextlib.redirect_stdout(io.StringIO()): run({arguments})"
-    loaded = loaded_by(f"import contextlib, io; from adzeguard.__main__ import run; exec({quiet!r})")
+    loaded = loaded_by(f"import contextlib, io; from adzeguard.cli.edge import run; exec({quiet!r})")
 
     assert "click" in loaded
     assert not loaded & HEAVY

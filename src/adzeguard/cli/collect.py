@@ -24,12 +24,12 @@ def command(full: bool, workspace: Path | None) -> int:
     A host that does not answer keeps the state that was last read of it. An error on the way leaves the last
     collection in force. Ends with 4 when hosts could not be read.
     """
-    from adzeguard.workflows.collect import collect
+    from adzeguard.workflows.collect import Sources, collect
     from adzeguard.workspace.lock import held
 
     desk = Desk(workspace)
     with held(desk.workspace.lock_path, "collect"), desk.directory() as directory, progress_bar() as progress:
-        done = collect(directory, desk.hosts, desk.store, desk.now, progress, full=full)
+        done = collect(Sources(directory, desk.hosts, desk.store, desk.now, progress), full=full)
     counted = ", ".join(f"{count} {label}{'s' * (count != 1)}" for label, count in done.counts.items())
     counted = counted.replace("directory policys", "directory policies") or "nothing"
     put(f"Collected {counted}{' that changed' if done.kind == 'changes' else ''}.\n")

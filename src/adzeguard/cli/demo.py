@@ -61,7 +61,7 @@ def _step(arguments: tuple[str, ...], shown: int) -> int:
     import contextlib
     import io
 
-    from adzeguard.__main__ import run
+    from adzeguard.cli.edge import run
 
     out = io.StringIO()
     with contextlib.redirect_stdout(out), contextlib.redirect_stderr(out):

@@ -75,6 +75,14 @@ def applying_options(function: F) -> F:
     return cast("F", command)
 
 
+def card_options(function: F) -> F:
+    """--format and --output of what is one thing rather than a list."""
+    return click.option(
+        "--format", "form", type=click.Choice(["table", "json"]), default="table", show_default=True,
+        help="table for people; json has all of it.",
+    )(output_option(function))  # fmt: skip
+
+
 def output_option(function: F) -> F:
     """--output of what can go to a file."""
     return click.option(

@@ -7,21 +7,13 @@ import click
 
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
-from adzeguard.cli.options import at_option, example, output_option, workspace_option
+from adzeguard.cli.options import at_option, card_options, example, workspace_option
 from adzeguard.cli.output import colour, put, put_json
 
 
 @click.command("show", epilog=example("adzeguard show KIOSK-07"))
 @click.argument("name")
-@click.option(
-    "--format",
-    "form",
-    type=click.Choice(["table", "json"]),
-    default="table",
-    show_default=True,
-    help="For people, or all of it.",
-)
-@output_option
+@card_options
 @at_option
 @workspace_option
 def command(name: str, form: str, output: Path | None, moment: datetime | None, workspace: Path | None) -> int:

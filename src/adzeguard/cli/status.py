@@ -9,7 +9,7 @@ import click
 
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
-from adzeguard.cli.options import example, output_option, workspace_option
+from adzeguard.cli.options import card_options, example, workspace_option
 from adzeguard.cli.output import colour, put, put_json
 
 _APPLIES = 5
@@ -17,15 +17,7 @@ _BACK = timedelta(days=7)
 
 
 @click.command("status", epilog=example("adzeguard status"))
-@click.option(
-    "--format",
-    "form",
-    type=click.Choice(["table", "json"]),
-    default="table",
-    show_default=True,
-    help="For people, or json.",
-)
-@output_option
+@card_options
 @workspace_option
 def command(form: str, output: Path | None, workspace: Path | None) -> int:
     """Show one screen: last collection, findings, unread hosts, last applies, and how many are privileged.

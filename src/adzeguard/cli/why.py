@@ -7,7 +7,7 @@ import click
 
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
-from adzeguard.cli.options import at_option, example, output_option, workspace_option
+from adzeguard.cli.options import at_option, card_options, example, workspace_option
 from adzeguard.cli.output import colour, put, put_json
 from adzeguard.core.errors import UsageError
 
@@ -16,15 +16,7 @@ from adzeguard.core.errors import UsageError
 @click.argument("person")
 @click.option("--in", "group", metavar="GROUP", help="Why they are in this directory group.")
 @click.option("--on", "host", metavar="HOST", help="Why they are an administrator of this host.")
-@click.option(
-    "--format",
-    "form",
-    type=click.Choice(["table", "json"]),
-    default="table",
-    show_default=True,
-    help="In words, or as json.",
-)
-@output_option
+@card_options
 @at_option
 @workspace_option
 def command(

@@ -29,15 +29,21 @@ _LISTED = 12
 _CARD_LABELS = {"sid": "SID", "dn": "DN", "dns_host_name": "DNS host name", "policy_links": "Directory policies"}
 
 
+def _identity(p: Principal) -> Row:
+    return {
+        "name": p.name,
+        "qualified_name": p.qualified_name,
+        "sid": p.sid,
+        "kind": p.kind.label,
+        "enabled": p.enabled,
+    }
+
+
 def who_rows(accesses: Iterable[Access]) -> list[Row]:
     """Return a row for each effective member."""
     return [
         {
-            "name": access.principal.name,
-            "qualified_name": access.principal.qualified_name,
-            "sid": access.principal.sid,
-            "kind": access.principal.kind.label,
-            "enabled": access.principal.enabled,
+            **_identity(access.principal),
             "direct": access.direct,
             "how": access.chain[-1].how,
             "path": [step.principal.qualified_name for step in access.chain],
@@ -72,11 +78,7 @@ def hosts_listing(counts: Mapping[int, int], people: Mapping[int, Principal], ho
     """Return who administers how many hosts, most first."""
     rows = [
         {
-            "name": p.name,
-            "qualified_name": p.qualified_name,
-            "sid": p.sid,
-            "kind": p.kind.label,
-            "enabled": p.enabled,
+            **_identity(p),
             "hosts": counts[i],
             "_state": "" if p.enabled else "disabled",
         }
@@ -122,11 +124,7 @@ def found_listing(found: Sequence[Principal], subject: str, *, more: bool) -> Li
     """Return the objects that a search found."""
     rows = [
         {
-            "name": p.name,
-            "qualified_name": p.qualified_name,
-            "sid": p.sid,
-            "kind": p.kind.label,
-            "enabled": p.enabled,
+            **_identity(p),
             "dn": p.dn,
             "_state": "" if p.enabled else "disabled",
         }

@@ -42,32 +42,38 @@ class Collected:
     strangers: tuple[str, ...]
 
 
-def collect(
-    directory: DirectoryDriver,
-    hosts: HostDriver | None,
-    store: EstateStore,
-    clock: Callable[[], datetime],
-    progress: Progress,
-    *,
-    full: bool = False,
-) -> Collected:
+@dataclass(frozen=True)
+class Sources:
+    """What is read from, and where it is stored."""
+
+    directory: DirectoryDriver
+    hosts: HostDriver | None
+    store: EstateStore
+    clock: Callable[[], datetime]
+    progress: Progress
+
+
+def collect(sources: Sources, *, full: bool = False) -> Collected:
     """Read what changed since the last time, or everything, and store it as one collection.
 
     Everything is read the first time, when the driver cannot tell what changed, when another server answers than the
     last time (USNs count per server), and when `full` asks for it. An error on the way leaves the last collection
     in force.
     """
-    started = clock()
-    facts = directory.facts()
-    since = None if full else _watermark(store, facts)
-    changed = directory.changed_since(since) if since is not None else None
-    kind = "full" if changed is None or since is None else "changes"
+    started = sources.clock()
+    facts = sources.directory.facts()
+    since = None if full else _watermark(sources.store, facts)
+    changed = sources.directory.changed_since(since) if since is not None else None
     about = CollectionFacts(
-        kind, started, started, directory.label, facts.domain, facts.invocation_id, facts.highest_usn
+        "full" if changed is None else "changes",
+        started,
+        started,
+        sources.directory.label,
+        facts.domain,
+        facts.invocation_id,
+        facts.highest_usn,
     )
-    if changed is None or since is None:
-        return _collect_all(directory, hosts, store, about, clock, progress)
-    return _collect_changes(list(changed), directory, hosts, store, about, clock, progress)
+    return _collect_all(sources, about) if changed is None else _collect_changes(list(changed), sources, about)
 
 
 def _watermark(store: EstateStore, facts: DirectoryFacts) -> int | None:
@@ -78,47 +84,34 @@ def _watermark(store: EstateStore, facts: DirectoryFacts) -> int | None:
     return last.facts.highest_usn if last.facts.domain == facts.domain else None
 
 
-def _collect_all(
-    directory: DirectoryDriver,
-    hosts: HostDriver | None,
-    store: EstateStore,
-    about: CollectionFacts,
-    clock: Callable[[], datetime],
-    progress: Progress,
-) -> Collected:
-    observed = _observed(directory.entries(), progress)
-    ids = store.ids_for([seen.row.key for seen in observed])
+def _collect_all(sources: Sources, about: CollectionFacts) -> Collected:
+    observed = _observed(sources.directory.entries(), sources.progress)
+    ids = sources.store.ids_for([seen.row.key for seen in observed])
     assembled = assemble(about.domain, observed, ids)
     computers = [
         Host(i, seen.row.name, seen.row.dn)
         for seen, i in zip(observed, ids, strict=True)
         if seen.row.kind == Kind.COMPUTER
     ]
-    read = read_hosts(hosts, computers, _known_states(store), progress) if hosts else []
-    written = store.write(replace(about, finished=clock()), assembled, read)
+    read = _read_hosts(sources, computers)
+    written = sources.store.write(replace(about, finished=sources.clock()), assembled, read)
     kinds = np.bincount(assembled.objects.kinds, minlength=len(Kind))
     counts = {kind.label: int(kinds[kind]) for kind in Kind if kind != Kind.ABSENT and kinds[kind]}
-    return _collected(about.kind, written, counts, hosts, computers, read, assembled.strangers)
+    return _collected(about.kind, written, counts, sources, computers, read, assembled.strangers)
 
 
-def _collect_changes(
-    changed: Sequence[Entry],
-    directory: DirectoryDriver,
-    hosts: HostDriver | None,
-    store: EstateStore,
-    about: CollectionFacts,
-    clock: Callable[[], datetime],
-    progress: Progress,
-) -> Collected:
+def _collect_changes(changed: Sequence[Entry], sources: Sources, about: CollectionFacts) -> Collected:
     """Read what changed, and everything below containers that moved or got other rights.
 
     A server does not mark what lies below such a container as changed, though its name or its inherited entries are.
     """
+    store = sources.store
     deleted = [guid for entry in changed if entry.deleted and (guid := entry.first("objectguid"))]
     living = [entry for entry in changed if not entry.deleted]
-    by_key = {seen.row.key: seen for seen in _observed(living, progress)}
+    by_key = {seen.row.key: seen for seen in _observed(living, sources.progress)}
     for dn in store.altered_containers(list(by_key.values())):
-        by_key |= {seen.row.key: seen for seen in _observed(directory.entries_below(dn), progress)}
+        below = _observed(sources.directory.entries_below(dn), sources.progress)
+        by_key |= {seen.row.key: seen for seen in below}
     observed = list(by_key.values())
     known = {computer.id: computer for computer in store.computers()}
     gone = set(store.ids_of(deleted))
@@ -126,24 +119,31 @@ def _collect_changes(
         if seen.row.kind == Kind.COMPUTER:
             known[i] = Host(i, seen.row.name, seen.row.dn)
     computers = [computer for i, computer in sorted(known.items()) if i not in gone]
-    read = read_hosts(hosts, computers, _known_states(store), progress) if hosts else []
-    finished = replace(about, finished=clock())
+    read = _read_hosts(sources, computers)
+    finished = replace(about, finished=sources.clock())
     written = store.write_observed(finished, observed, read, removed=deleted, all_hosts=True)
     counts = Counter(Kind(seen.row.kind).label for seen in observed)
-    return _collected(about.kind, written, dict(counts), hosts, computers, read, ())
+    return _collected(about.kind, written, dict(counts), sources, computers, read, ())
+
+
+def _read_hosts(sources: Sources, computers: Sequence[Host]) -> list[Host]:
+    if sources.hosts is None:
+        return []
+    known = {host.id: host for host in sources.store.load_hosts()}
+    return read_hosts(sources.hosts, computers, known, sources.progress)
 
 
 def _collected(
     kind: str,
     written: Written,
     counts: dict[str, int],
-    driver: HostDriver | None,
+    sources: Sources,
     computers: Sequence[Host],
     read: Sequence[Host],
     strangers: tuple[str, ...],
 ) -> Collected:
     looked_after = {host.id for host in read}
-    unknown = [computer.name for computer in computers if computer.id not in looked_after] if driver else []
+    unknown = [computer.name for computer in computers if computer.id not in looked_after] if sources.hosts else []
     unread = [host for host in read if host.trouble]
     return Collected(kind, written, counts, len(read) - len(unread), unread, unknown, strangers)
 
@@ -158,10 +158,6 @@ def _observed(entries: Iterable[Entry], progress: Progress) -> list[Observed]:
             progress("directory", len(observed), None)
     progress("directory", len(observed), len(observed))
     return observed
-
-
-def _known_states(store: EstateStore) -> dict[int, Host]:
-    return {host.id: host for host in store.load_hosts()}
 
 
 def read_hosts(driver: HostDriver, computers: Sequence[Host], known: dict[int, Host], progress: Progress) -> list[Host]:
