@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from adzeguard.core.access import hosts_per_person, members_of, members_on_host
 from adzeguard.core.change.build import draft_plan
-from adzeguard.core.change.guards import lockouts, pass_guards
+from adzeguard.core.change.guards import Limits, NamedSizes, lockouts, pass_guards
 from adzeguard.core.change.impact import impact_of
 from adzeguard.core.change.plan import Change, Expected, Named, Verb
 from adzeguard.core.charter.model import Charter
@@ -74,10 +74,10 @@ def test_a_plan_that_locks_the_keepers_out_is_refused(
 
     assert changes
     if not refused:
-        pass_guards(of, changes, charter.keepers, charter.charter)
+        pass_guards(of, changes, charter, Limits(), NamedSizes(), None)
         return
     with pytest.raises(GuardError) as raised:
-        pass_guards(of, changes, charter.keepers, charter.charter)
+        pass_guards(of, changes, charter, Limits(), NamedSizes(), None)
     assert refused in str(raised.value)
     assert "(charter.yaml:3)" in str(raised.value)
 

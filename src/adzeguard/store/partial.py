@@ -97,15 +97,13 @@ class PartialWrite:
             self._primaries_of(group)
         for members in (*self._listed.values(), *self._primaries.values()):
             members.discard(gone)
-        self._listed.pop(gone, None)
-        self._primaries.pop(gone, None)
 
     def _primaries_of(self, group: int) -> set[int]:
         return self._primaries.setdefault(group, set(self._graph.primary_members(group).tolist()))
 
     def _changed_memberships(self) -> dict[int, Membership]:
         changed: dict[int, Membership] = {}
-        for group in self._listed.keys() | self._primaries.keys():
+        for group in (self._listed.keys() | self._primaries.keys()) - self._gone:
             listed = self._listed.get(group, set(self._graph.direct_members(group).tolist()))
             primaries = self._primaries.get(group, set(self._graph.primary_members(group).tolist()))
             packed = _packed(self._security[group], listed, primaries, self._security.keys() - self._gone)

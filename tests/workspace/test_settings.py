@@ -1,0 +1,77 @@
+"""Settings and passwords."""
+
+from pathlib import Path
+
+import pytest
+
+from adzeguard.core.errors import SettingsError
+from adzeguard.workspace.passwords import password_source
+from adzeguard.workspace.settings import Workspace, read_workspace, settings_text
+
+
+def workspace(folder: Path, **directory: str) -> Workspace:
+    """A workspace at a server."""
+    return Workspace(folder, {"kind": "ldap", "url": "ldaps://x", "bind_as": r"LOWMERE\reader", **directory})
+
+
+def test_a_password_comes_from_its_file_the_environment_or_a_person(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The file goes first, then the environment, then a prompt, asked once; without any it is said how."""
+    file = tmp_path / "p"
+    file.touch(0o600)
+    file.write_text("from file\n")
+    monkeypatch.setenv("ADZEGUARD_PASSWORD", "from environment")
+    asked = []
+
+    def ask(text: str) -> str:
+        asked.append(text)
+        return "from person"
+
+    assert password_source(workspace(tmp_path, password_file=str(file)), ask)() == "from file"
+    assert password_source(workspace(tmp_path), ask)() == "from environment"
+    monkeypatch.delenv("ADZEGUARD_PASSWORD")
+    source = password_source(workspace(tmp_path), ask)
+    assert source() == source() == "from person"
+    assert asked == [r"Password of LOWMERE\reader at ldaps://x"]
+    with pytest.raises(SettingsError, match="ADZEGUARD_PASSWORD"):
+        password_source(workspace(tmp_path), None)()
+    with pytest.raises(SettingsError, match="cannot be read"):
+        password_source(workspace(tmp_path, password_file=str(tmp_path / "gone")), ask)()
+
+
+def test_settings_survive_being_written_and_paths_stand_on_the_workspace(tmp_path: Path) -> None:
+    """Backslashes, quotes and non-ASCII names come back; relative paths are those of the workspace."""
+    text = settings_text(
+        {"kind": "ldif", "file": "d/ü.ldif", "domain": 'A"B'}, {"kind": "standin", "folder": "hosts"},
+        {"response": "correct", "keepers": [r"LOWMERE\Ωmega"], "privileged": []},
+    )  # fmt: skip
+    (tmp_path / "adzeguard.toml").write_text(
+        text + "\n[guards]\nremovals = 7\nshare = 0.25\noperator = 'LOWMERE\\ada'\n"
+    )
+    read = read_workspace(tmp_path)
+
+    assert read.directory == {"kind": "ldif", "file": str(tmp_path / "d/ü.ldif"), "domain": 'A"B'}
+    assert (read.response, read.keepers, read.operator) == ("correct", (r"LOWMERE\Ωmega",), r"LOWMERE\ada")
+    assert (read.limits.removals, read.limits.hosts, read.limits.share) == (7, 200, 0.25)
+
+
+@pytest.mark.parametrize(
+    ("line", "said"),
+    [
+        ("[guards]\nremovals = true", "must be a number"),
+        ("[guards]\nremovals = -1", "must be a number"),
+        ("[guards]\nremovlas = 1", "did you mean removals?"),
+        ("[charter]\nkeepers = 'x'", "must be a list of names"),
+        ("[charter]\nresponse = 'fix'", "must be 'alert' or 'correct'"),
+        ("[hosts]\nkind = 'ssh'", "kind must be 'standin'"),
+        ("= 3", "It must be TOML"),
+    ],
+)
+def test_a_mistake_in_the_settings_is_named(tmp_path: Path, line: str, said: str) -> None:
+    """Unknown keys, wrong types and broken TOML are told with the nearest right word."""
+    (tmp_path / "adzeguard.toml").write_text(f"[directory]\nkind = 'ldif'\nfile = 'x'\n{line}\n")
+    with pytest.raises(SettingsError) as raised:
+        read_workspace(tmp_path)
+
+    assert said in str(raised.value)
