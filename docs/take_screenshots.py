@@ -24,6 +24,7 @@ SHOTS = {
     "plan": [["plan"]],
     "apply": [["apply", "--yes", "--format", "table"]],
     "show": [["show", "KIOSK-15"]],
+    "status": [["status"]],
     "journal": [["journal", "--limit", "18"]],
 }
 
@@ -67,7 +68,7 @@ def main() -> None:
         for name in sys.argv[1:] or list(SHOTS):
             folder = Path(temporary) / name
             shutil.copytree(made, folder)
-            if name == "journal":
+            if name in ("journal", "status"):
                 subprocess.run(
                     ["adzeguard", "apply", "--yes", "--workspace", str(folder)], check=False, capture_output=True
                 )
