@@ -14,7 +14,7 @@ from pathlib import Path
 
 FOLDER = Path(__file__).with_name("screenshots")
 WHO = r"LOWMERE\Domain Admins"
-_TERMINAL = ["xterm", "-fa", "DejaVu Sans Mono", "-fs", "11", "-geometry", "139x44+0+0", "-b", "10"]
+_TERMINAL = ["xterm", "-fa", "DejaVu Sans Mono", "-fs", "10", "-geometry", "155x48+0+0", "-b", "10"]
 _TERMINAL += ["-bg", "#14181f", "-fg", "#d8dee9", "-e", "bash"]
 SHOTS = {
     "who": [["who", WHO], ["why", "orla.fenn", "--in", WHO]],

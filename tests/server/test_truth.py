@@ -56,12 +56,13 @@ def test_effective_groups_equal_the_logon_token_of_every_user(server: Server, wo
 
 
 def test_what_the_plan_puts_right_a_plain_client_sees(server: Server, workspace: Program) -> None:
-    """The example on the real server: findings, plan, apply, nothing left; every change is seen from outside."""
+    """The example on the real server: findings, plan, apply, nothing left; undone, every attribute is as before."""
     workspace("collect")
     found = {(f["check"], f["member"]) for f in workspace("check", "--format", "json").json}
 
     assert {("unlisted-member", r"LOWMERE\cato.lune"), ("primary-group-member", r"LOWMERE\mira.holt.adm")} <= found
     assert {("deep-member", r"LOWMERE\orla.fenn"), ("disabled-member", r"LOWMERE\edric.sool.adm")} <= found
+    as_it_was = attributes(server)
     before = server.members_of("Domain Admins")
     assert before == {"Administrator", "Isolde Varn (adm)", "Tobin Asker (adm)", "Cato Lune", "Directory Stewards"}
     assert workspace("plan", "--output", "p.json").code == 3
@@ -78,6 +79,18 @@ def test_what_the_plan_puts_right_a_plain_client_sees(server: Server, workspace:
         "isolde.varn.adm",
         "tobin.asker.adm",
     }
+    [kept] = [o["id"] for o in done.json if o["target"] == "KIOSK-19"]
+    undone = workspace("undo", "--last", "--keep", kept, "--yes", "--format", "json")
+    assert (undone.code, {o["status"] for o in undone.json}, len(undone.json)) == (0, {"verified"}, 10), undone.out
+    assert attributes(server) == as_it_was
+    assert "Changed since the last time: 0 objects, 0 groups, 0 hosts." in workspace("collect", "--full").out
+
+
+def attributes(server: Server) -> dict[str, dict[str, list[str]]]:
+    """What the plain client sees of every user and group, but for the server's own counters and times."""
+    found = server.ask("(|(objectClass=group)(objectClass=user))", "*")
+    own = ("uSNChanged", "whenChanged")
+    return {entry["dn"][0]: {k: sorted(v) for k, v in entry.items() if k not in own} for entry in found}
 
 
 @pytest.mark.parametrize(

@@ -2,6 +2,7 @@
 
 import sys
 from collections.abc import Callable
+from itertools import count
 from typing import TYPE_CHECKING
 
 import click
@@ -10,11 +11,13 @@ from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.options import Answers
 from adzeguard.cli.output import colour, put, put_listing, say
+from adzeguard.cli.progress import progress_bar
 from adzeguard.core.change.plan import Plan
 from adzeguard.core.errors import UsageError
 
 if TYPE_CHECKING:
     from adzeguard.workflows.apply import Interrupted
+    from adzeguard.workflows.outcome import Outcome
 
 
 def apply_and_show(desk: Desk, make: Callable[[], Plan], answers: Answers) -> int:
@@ -48,9 +51,14 @@ def _run(desk: Desk, plan: Plan, answers: Answers, earlier: "Interrupted | None"
         return Exit.NOTHING_TO_REPORT
     if not answers.yes:
         _ask(len(plan.changes))
-    with desk.directory() as directory:
+    with desk.directory() as directory, progress_bar() as progress:
         ports = Ports(directory, desk.hosts, desk.store, desk.journal, desk.now, desk.operator())
-        outcomes = apply_plan(plan, desk.estate, desk.charter, ports, lambda _outcome: None, earlier)
+        done = count(1)
+
+        def told(_outcome: "Outcome") -> None:
+            progress("changes", next(done), len(plan.changes))
+
+        outcomes = apply_plan(plan, desk.estate, desk.charter, ports, told, earlier)
     if form == "table":
         put("\n")
     put_listing(outcomes_listing(outcomes), form, None)

@@ -19,7 +19,8 @@ def status_text(data: Mapping[str, Any], now: datetime, *, colour: bool) -> str:
     console = text_console(colour=colour)
     age = now - data["collected_at"]
     stale = "" if age < _STALE_AFTER else "  (run adzeguard collect)"
-    console.print(_line("Collected", f"{_age(age)} ago from {data['source']}{stale}"))
+    source = data["source"] if "://" in data["source"] else data["source"].rpartition("/")[2]
+    console.print(_line("Collected", f"{_age(age)} ago from {source}{stale}"))
     findings = ", ".join(f"{count} {severity}" for severity, count in data["findings"].items()) or "none"
     console.print(_line("Findings", findings))
     pending: Sequence[str] = data["hosts_pending"]
