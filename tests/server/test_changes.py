@@ -5,8 +5,11 @@ from collections.abc import Iterable
 
 import pytest
 
+from adzeguard.core.errors import ChangeRefusedError
+from adzeguard.directory.ldap_wire import Address, Wire
+from adzeguard.directory.port import Modification
 from tests.conftest import Program
-from tests.server.server import Server
+from tests.server.server import PASSWORD, Server
 
 pytestmark = pytest.mark.server
 UNCHANGED = "Changed since the last time: 0 objects, 0 groups, 0 hosts."
@@ -99,3 +102,29 @@ def test_rights_given_over_a_container_are_read_again_below_it(server: Server, w
     assert "3 objects" in workspace("collect").out
 
     assert UNCHANGED in workspace("collect", "--full").out
+
+
+def test_the_seam_to_the_server_makes_renames_and_removes_entries(server: Server) -> None:
+    """Every call of the seam does what a plain client then sees, and says the server's reason when it is refused."""
+    address = Address(server.url, str(server.ca_file), server.tls_name)
+    wire = Wire(address, server.bind_as, PASSWORD)
+    dn = f"OU=Islet,{server.base}"
+    wire.add(dn, {"objectClass": [b"organizationalUnit"], "description": [b"first"]})
+    wire.modify(dn, [Modification("replace", "description", (b"second",)), Modification("add", "l", (b"Lowmere",))])
+    wire.rename(dn, "OU=Skerry", f"OU=Groups,{server.base}")
+    [seen] = server.ask("(ou=Skerry)", "description", "l")
+    assert (seen["dn"], seen["description"], seen["l"]) == (
+        [f"OU=Skerry,OU=Groups,{server.base}"],
+        ["second"],
+        ["Lowmere"],
+    )
+    with pytest.raises(ChangeRefusedError, match="there is no such object"):
+        wire.delete(dn)
+    wire.delete(f"OU=Skerry,OU=Groups,{server.base}")
+
+    assert server.ask("(ou=Skerry)", "ou") == []
+    stopped = wire.search(server.base, "(objectClass=user)", ["cn"])
+    next(stopped)
+    stopped.close()
+    assert wire.read(server.base, ["dc"]) == {"dc": [b"lowmere"]}
+    wire.close()
