@@ -161,4 +161,6 @@ class Estate:
         for host in self.hosts:
             group = host.state.group(ADMINISTRATORS) if host.state else None
             found.append(group.members if group else frozenset())
+        # Looked up in one go: host by host, the accounts of each host's own would be asked for one at a time.
+        self.ids_of_sids({sid for members in found for sid in members})
         return found

@@ -9,7 +9,7 @@ from rich.text import Text
 
 from adzeguard.core.change.plan import Change, Impact, Plan
 from adzeguard.core.checks.finding import Finding, Severity
-from adzeguard.report.listing import Column, Listing, Row, as_text, text_console
+from adzeguard.report.listing import ROWS_SHOWN, Column, Listing, Row, as_text, text_console
 from adzeguard.report.safe import for_terminal
 
 _NAMES_SHOWN = 6
@@ -26,7 +26,7 @@ class _Outcome(Protocol):
 
 def findings_listing(findings: Sequence[Finding]) -> Listing:
     """Return the findings, worst first."""
-    rows = [
+    rows: list[Row] = [
         {
             "severity": f.severity.label,
             "check": f.check,
@@ -41,7 +41,9 @@ def findings_listing(findings: Sequence[Finding]) -> Listing:
         }
         for f in findings
     ]
-    shown: list[Row] = [{**row, "_what": _what(f)} for row, f in zip(rows, findings, strict=True)]
+    # Only what a table shows is laid out for it: there can be a finding for each of many hosts.
+    for row, finding in zip(rows[:ROWS_SHOWN], findings, strict=False):
+        row["_what"] = _what(finding)
     counts = Counter(f.severity for f in findings)
     told = ", ".join(f"{counts[s]} {s.label}" for s in sorted(Severity, reverse=True) if counts[s])
     columns = (
@@ -49,7 +51,7 @@ def findings_listing(findings: Sequence[Finding]) -> Listing:
         Column("subject", "Where"),
         Column("_what", "What", ratio=1),
     )
-    return Listing(shown, columns, "", told, "Nothing deviates.")
+    return Listing(rows, columns, "", told, "Nothing deviates.")
 
 
 def _what(finding: Finding) -> Text:

@@ -17,10 +17,10 @@ def check_hosts(estate: Estate, keepers: Iterable[Principal]) -> Iterator[Findin
     """Each thing that is wrong with a host's administrators, and each host that could not be read."""
     at_work = KeepersAtWork(estate, list(keepers))
     twins = _NameTwins(estate)
-    for host in estate.hosts:
+    for host, members in zip(estate.hosts, estate.host_administrators, strict=True):
         yield from _unread(host)
         if host.state is not None:
-            yield from _administrators(estate, host, at_work)
+            yield from _administrators(estate, host, members, at_work)
             yield from twins.on(host)
 
 
@@ -31,21 +31,18 @@ def _unread(host: Host) -> Iterator[Finding]:
         yield Finding("host-unread", Severity.LOW, host.name, "", message, evidence={"trouble": host.trouble})
 
 
-def _administrators(estate: Estate, host: Host, at_work: KeepersAtWork) -> Iterator[Finding]:
+def _administrators(estate: Estate, host: Host, members: frozenset[Sid], at_work: KeepersAtWork) -> Iterator[Finding]:
     state = host.state
-    group = state.group(ADMINISTRATORS) if state else None
-    if state is None or group is None:
+    if state is None or state.group(ADMINISTRATORS) is None:
         return
     subject = rf"{host.name}\administrators"
-    if not at_work.among(group.members):
+    if not at_work.among(members):
         message = "no keeper can get in: nobody of the directory's own administrators is inside with an enabled account"
-        yield Finding(
-            "keeper-missing", Severity.HIGH, subject, "", message, evidence={"members": sorted(group.members)}
-        )
-    odd = {sid for sid in group.members if sid in EVERYONE_LIKE} | {
-        sid for sid in group.members if estate.id_of_sid(sid) is None and not _is_own(state.machine_sid, sid)
+        yield Finding("keeper-missing", Severity.HIGH, subject, "", message, evidence={"members": sorted(members)})
+    odd = {sid for sid in members if sid in EVERYONE_LIKE} | {
+        sid for sid in members if estate.id_of_sid(sid) is None and not _is_own(state.machine_sid, sid)
     }
-    yield from _distribution_groups(estate, subject, group.members)
+    yield from _distribution_groups(estate, subject, members)
     for sid, member in on_host(estate, state, host.name, odd).items():
         if member.kind == Kind.UNRESOLVED:
             message = f"{sid} resolves to nothing: an account that was deleted, or one of another domain"
