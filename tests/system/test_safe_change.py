@@ -150,14 +150,16 @@ def test_an_apply_that_is_killed_goes_on_where_it_was(demo_as_made: Path, tmp_pa
     verifies.
     """
     calm = big_plan(demo_as_made, tmp_path / "calm")
+    begun = time.monotonic()
     done = calm("apply", "--yes", "--format", "json")
+    undisturbed = time.monotonic() - begun
     assert (done.code, len(done.json)) == (0, 224), done.err
     expected = contents(calm.folder)
     lot, kills, runs = random.Random(20261123), 0, 0
     while kills < 100:
         runs += 1
         stormy = big_plan(demo_as_made, tmp_path / f"stormy{runs}")
-        while (code := killed_at_random(stormy, lot)) != 0:
+        while (code := killed_after(stormy, lot.uniform(0.3, 0.8) * undisturbed if kills < 100 else None)) != 0:
             assert code == -signal.SIGKILL, code
             kills += 1
 
@@ -172,14 +174,14 @@ def test_an_apply_that_is_killed_goes_on_where_it_was(demo_as_made: Path, tmp_pa
         shutil.rmtree(stormy.folder)
 
 
-def killed_at_random(program: Program, lot: random.Random) -> int:
-    """Run apply and kill it after a while; its exit code, 0 when it was quicker."""
+def killed_after(program: Program, seconds: float | None) -> int:
+    """Run apply and kill it after a while, or let it end; its exit code, 0 when it was quicker."""
     process = subprocess.Popen(
         [sys.executable, "-m", "adzeguard", "apply", "--yes"], cwd=program.folder, stdout=subprocess.DEVNULL,
         stderr=subprocess.DEVNULL, stdin=subprocess.DEVNULL, start_new_session=True,
     )  # fmt: skip
     try:
-        return process.wait(lot.uniform(0.35, 1.1))
+        return process.wait(seconds)
     except subprocess.TimeoutExpired:
         os.killpg(process.pid, signal.SIGKILL)
         return process.wait()
