@@ -1,6 +1,6 @@
 """Who is inside a group or an administrator of a host, and through what."""
 
-from collections import Counter, defaultdict
+from collections import defaultdict
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
@@ -112,11 +112,6 @@ def _entries(estate: Estate, host: Host, group_sid: Sid, seen: frozenset[Sid]) -
             inside = members_of(estate, entry)
         for access in inside:
             yield Access(access.principal, head + access.chain[1:])
-
-
-def host_classes(memberships: Iterable[frozenset[Sid]]) -> Counter[frozenset[Sid]]:
-    """Count how many hosts share the same set of direct members: thousands of hosts are a few dozen classes."""
-    return Counter(memberships)
 
 
 def hosts_per_person(estate: Estate, memberships: Sequence[frozenset[Sid]] | None = None) -> dict[int, int]:

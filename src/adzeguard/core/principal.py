@@ -71,7 +71,7 @@ class Principal:
     @property
     def enabled(self) -> bool:
         """Whether the account can be used; groups and other objects always count as enabled."""
-        return self.kind not in _ACCOUNTS or bool(self.flags & Flag.ENABLED)
+        return not self.is_person or bool(self.flags & Flag.ENABLED)
 
     @property
     def is_person(self) -> bool:

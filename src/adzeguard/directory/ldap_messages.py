@@ -10,7 +10,6 @@ from adzeguard.core.errors import DirectoryError
 
 SEARCH_ENTRY = 0x64
 SEARCH_DONE = 0x65
-SEARCH_REFERENCE = 0x73
 EXTENDED_RESPONSE = 0x78
 _CONTROLS = 0xA0
 _PAGED_RESULTS = b"1.2.840.113556.1.4.319"

@@ -63,13 +63,14 @@ class Journal:
 
     def unfinished(self) -> list[JournalRow]:
         """Return all rows of the last apply when it never ended, else none."""
-        begun = self._last_of_kind("begin")
+        begun = self.last_of_kind("begin")
         if begun is None:
             return []
         rows = self.rows(apply=begun)
         return [] if any(row.kind == "end" for row in rows) else rows
 
-    def _last_of_kind(self, kind: str) -> str | None:
+    def last_of_kind(self, kind: str) -> str | None:
+        """Return which apply wrote the last row of a kind, or nothing when there is none."""
         table = schema.journal
         with self._database.reading() as connection:
             found = connection.scalar(

@@ -73,7 +73,6 @@ class Interrupted:
     """An apply that was begun and never ended: its plan, what became of some changes, and which were begun."""
 
     name: str
-    at: str
     plan: Plan
     outcomes: tuple[Outcome, ...]
     begun: frozenset[str]
@@ -98,7 +97,7 @@ def interrupted_apply(journal: Journal) -> Interrupted | None:
     )
     concluded = {outcome.change.id for outcome in outcomes}
     begun = frozenset(row.body["change"]["id"] for row in rows if row.kind == "intent") - concluded
-    return Interrupted(rows[0].apply, rows[0].at, plan, outcomes, begun)
+    return Interrupted(rows[0].apply, plan, outcomes, begun)
 
 
 def apply_plan(

@@ -4,9 +4,9 @@ from collections.abc import Iterable
 from datetime import datetime
 
 from adzeguard.core.change.by_hand import Pair, memberships_by_hand
-from adzeguard.core.change.impact import impact_of
 from adzeguard.core.change.plan import Plan
 from adzeguard.core.estate import Estate
+from adzeguard.workflows.plan import whole_plan
 
 
 def memberships_plan(
@@ -21,12 +21,4 @@ def memberships_plan(
 ) -> Plan:
     """Return the plan that puts members in and takes members out."""
     changes, left_out = memberships_by_hand(estate, joins, leaves, why)
-    return Plan(
-        made_at=now,
-        made_by=operator,
-        collection=collection,
-        domain_sid=estate.domain.sid,
-        changes=changes,
-        left_out=left_out,
-        impact=impact_of(estate, changes),
-    )
+    return whole_plan(estate, changes, left_out, collection=collection, now=now, operator=operator)

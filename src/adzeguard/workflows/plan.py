@@ -44,12 +44,26 @@ def make_plan(
         for review in reviews
         for conflict in review.demand.conflicts
     )
+    left_out = (*draft.left_out, *stopped, *conflicts)
+    return whole_plan(estate, changes, left_out, collection=collection, now=now, operator=operator)
+
+
+def whole_plan(
+    estate: Estate,
+    changes: Sequence[Change],
+    left_out: Sequence[LeftOut] = (),
+    *,
+    collection: int,
+    now: datetime,
+    operator: str,
+) -> Plan:
+    """Return changes as a plan, with what they come to."""
     return Plan(
         made_at=now,
         made_by=operator,
         collection=collection,
         domain_sid=estate.domain.sid,
-        changes=changes,
-        left_out=(*draft.left_out, *stopped, *conflicts),
+        changes=tuple(changes),
+        left_out=tuple(left_out),
         impact=impact_of(estate, changes),
     )

@@ -3,12 +3,12 @@
 from collections.abc import Iterable, Sequence
 from datetime import datetime
 
-from adzeguard.core.change.impact import impact_of
 from adzeguard.core.change.inverse import inverse_plan
 from adzeguard.core.change.plan import Change, Named, Plan
 from adzeguard.core.errors import UnknownNameError
 from adzeguard.core.estate import Estate
 from adzeguard.store.journal import Journal, JournalRow
+from adzeguard.workflows.plan import whole_plan
 
 
 def done_by(journal: Journal, apply: str, changes: Sequence[str] = (), kept: Sequence[str] = ()) -> list[Change]:
@@ -33,10 +33,10 @@ def done_since(journal: Journal, moment: datetime) -> list[Change]:
 
 def last_apply(journal: Journal) -> str:
     """Return the name of the last apply that ended."""
-    ended = [row.apply for row in journal.rows() if row.kind == "end"]
-    if not ended:
+    ended = journal.last_of_kind("end")
+    if ended is None:
         raise UnknownNameError("nothing has been applied here yet", "See: adzeguard journal")
-    return ended[-1]
+    return ended
 
 
 def really_done(rows: Iterable[JournalRow]) -> list[Change]:
@@ -59,11 +59,4 @@ def undo_plan(estate: Estate, done: Sequence[Change], collection: int, now: date
     ids = estate.ids_of_sids(sids)
     groups = estate.catalogue.principals(i for sid in sids if (i := ids[sid]) is not None)
     changes = inverse_plan(done, {str(group.sid): Named.of(group) for group in groups.values()})
-    return Plan(
-        made_at=now,
-        made_by=operator,
-        collection=collection,
-        domain_sid=estate.domain.sid,
-        changes=tuple(changes),
-        impact=impact_of(estate, changes),
-    )
+    return whole_plan(estate, changes, collection=collection, now=now, operator=operator)

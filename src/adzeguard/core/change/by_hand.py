@@ -7,7 +7,7 @@ from adzeguard.core.change.plan import Change, Expected, LeftOut, Named, Verb
 from adzeguard.core.errors import GuardError
 from adzeguard.core.estate import Estate
 from adzeguard.core.nesting import refused_nesting
-from adzeguard.core.principal import Principal
+from adzeguard.core.principal import Kind, Principal
 
 BY_HAND_RULE = "by-hand"
 Pair = tuple[Principal, Principal]
@@ -78,19 +78,15 @@ def leftovers(estate: Estate, person: Principal) -> list[tuple[Principal, int]]:
     Peers are enabled users with the same department, and the same title where one is given. Without peers there is
     nothing to compare with.
     """
-    from adzeguard.core.principal import Kind
-
     department, title = person.details.get("department"), person.details.get("title")
     if not department:
         return []
     users = estate.catalogue.principals(estate.catalogue.of_kind(Kind.USER).tolist()).values()
     peers = [
-        user.id
-        for user in users
-        if user.id != person.id and user.enabled and user.details.get("department") == department
+        user for user in users if user.id != person.id and user.enabled and user.details.get("department") == department
     ]
-    same_title = [user.id for user in users if user.id in set(peers) and title and user.details.get("title") == title]
-    compared = same_title or peers
+    same_title = [peer for peer in peers if title and peer.details.get("title") == title]
+    compared = [peer.id for peer in same_title or peers]
     of_peers = {group for peer in compared for group in estate.graph.groups_listing(peer).tolist()}
     mine = [g for g in estate.graph.groups_listing(person.id).tolist() if g not in of_peers]
     found = estate.catalogue.principals(mine)
