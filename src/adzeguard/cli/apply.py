@@ -31,7 +31,7 @@ def command(plan_file: Path | None, also: tuple[str, ...], answers: Answers, wor
 
     An apply that was interrupted is gone on with first, where it was.
 
-    Keys of json and csv: id, status, target, verb, group, member, rule, detail.
+    Keys of json and csv: id, status, target, verb, group, member, object, rule, detail.
     """
     from adzeguard.core.change.plan import read_plan
 

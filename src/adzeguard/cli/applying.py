@@ -2,6 +2,7 @@
 
 import sys
 from collections.abc import Callable
+from dataclasses import replace
 from itertools import count
 from typing import TYPE_CHECKING
 
@@ -12,16 +13,18 @@ from adzeguard.cli.exits import Exit
 from adzeguard.cli.options import Answers
 from adzeguard.cli.output import colour, put, put_listing, say
 from adzeguard.cli.progress import progress_bar
-from adzeguard.core.change.plan import Plan
+from adzeguard.core.change.plan import Plan, Verb
 from adzeguard.core.errors import UsageError
 
 if TYPE_CHECKING:
+    from adzeguard.core.change.objects_by_hand import HandPlan
     from adzeguard.workflows.apply import Interrupted
     from adzeguard.workflows.outcome import Outcome
 
 
 def apply_and_show(desk: Desk, make: Callable[[], Plan], answers: Answers) -> int:
     """Make a plan and apply it, or first go on with an apply that was interrupted. Returns the exit code."""
+    from adzeguard.core.change.guards import NamedSizes
     from adzeguard.workflows.apply import interrupted_apply
     from adzeguard.workspace.lock import held
 
@@ -33,8 +36,29 @@ def apply_and_show(desk: Desk, make: Callable[[], Plan], answers: Answers) -> in
             say("Now run the command again, if it asked for anything else")
             return code
         plan = make()
-        desk.pass_guards(plan.changes, removals=answers.removals, hosts=answers.hosts)
+        answers = _with_deletions_named(plan, answers)
+        desk.pass_guards(plan.changes, NamedSizes(answers.removals, answers.hosts, answers.deletions))
         return _run(desk, plan, answers, None)
+
+
+def _with_deletions_named(plan: Plan, answers: Answers) -> Answers:
+    """Ask for the number of deletions on a terminal, where it was not given: it must be typed, not clicked away."""
+    deletions = sum(change.verb == Verb.DELETE for change in plan.changes)
+    if deletions <= 1 or answers.deletions is not None or answers.yes or not sys.stdin.isatty():
+        return answers
+    for change in plan.changes:
+        say(change.in_words())
+    return replace(answers, deletions=click.prompt("How many objects are deleted?", type=int, err=True))
+
+
+def hand_plan(desk: Desk, made: "HandPlan") -> Plan:
+    """Return changes made by hand as a plan."""
+    from adzeguard.workflows.plan import whole_plan
+
+    return whole_plan(
+        desk.estate, made.changes, (), made.notes, collection=desk.store.latest().id, now=desk.now(),
+        operator=desk.operator(),
+    )  # fmt: skip
 
 
 def _run(desk: Desk, plan: Plan, answers: Answers, earlier: "Interrupted | None") -> int:

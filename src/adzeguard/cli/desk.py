@@ -15,7 +15,8 @@ from adzeguard.core.errors import SettingsError
 from adzeguard.workspace.settings import Workspace, find_workspace, read_workspace
 
 if TYPE_CHECKING:
-    from adzeguard.core.change.plan import Change, Plan
+    from adzeguard.core.change.guards import NamedSizes
+    from adzeguard.core.change.plan import Change, MemberChange, Plan
     from adzeguard.core.charter.resolve import ResolvedCharter
     from adzeguard.core.estate import Estate
     from adzeguard.core.principal import Principal
@@ -79,7 +80,7 @@ class Desk:
         return resolved_charter(charter, self.estate, today, workspace.response, workspace.keepers)
 
     @cached_property
-    def standing(self) -> "list[Change]":
+    def standing(self) -> "list[MemberChange]":
         """What rules have put in and nothing of ours has taken out again."""
         from adzeguard.workflows.standing import standing_additions
 
@@ -117,13 +118,10 @@ class Desk:
         except UsageError:  # a name to bind with need not be one of the directory's accounts
             return None
 
-    def pass_guards(
-        self, changes: "Sequence[Change]", *, removals: int | None = None, hosts: int | None = None
-    ) -> None:
-        """Refuse changes that must not be made; `removals` and `hosts` are the sizes that the operator names."""
-        from adzeguard.core.change.guards import NamedSizes, pass_guards
+    def pass_guards(self, changes: "Sequence[Change]", named: "NamedSizes") -> None:
+        """Refuse changes that must not be made; `named` are the sizes that the operator names."""
+        from adzeguard.core.change.guards import pass_guards
 
-        named = NamedSizes(removals, hosts)
         pass_guards(self.estate, changes, self.charter, self.workspace.limits, named, self.operator_account)
 
     @contextmanager

@@ -10,7 +10,8 @@ import click
 from adzeguard.cli.applying import apply_and_show
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
-from adzeguard.cli.options import Answers, applying_options, example, listing_options, workspace_option
+from adzeguard.cli.group_objects import add_object_commands, one_group
+from adzeguard.cli.options import Answers, applying_options, example, listing_options, why_option, workspace_option
 from adzeguard.cli.output import put_listing, say
 from adzeguard.core.change.plan import Plan
 from adzeguard.core.errors import UsageError
@@ -23,10 +24,7 @@ _Pairs = Callable[[Desk], "list[tuple[Principal, Principal]]"]
 
 @click.group("group", epilog=example("adzeguard group add 'LOWMERE\\First Aiders' orla.fenn mira.holt"))
 def command() -> None:
-    """Change memberships by hand, on the same road as the charter: plan, guards, apply, journal."""
-
-
-_why_option = click.option("--why", default="", metavar="TEXT", help="Why; it stands in the journal.")
+    """Change memberships and groups by hand, on the same road as the charter: plan, guards, apply, journal."""
 
 
 def _change(workspace: Path | None, answers: Answers, why: str, joins: _Pairs | None, leaves: _Pairs | None) -> int:
@@ -48,23 +46,11 @@ def _change(workspace: Path | None, answers: Answers, why: str, joins: _Pairs | 
     return apply_and_show(desk, plan, answers)
 
 
-def _one_group(desk: Desk, name: str) -> "Principal":
-    from adzeguard.core.names import resolve
-    from adzeguard.core.principal import Kind
-
-    found = resolve(desk.estate, name)
-    if found.kind != Kind.GROUP:
-        raise UsageError(
-            f"{found.qualified_name} is a {found.kind.label}, not a group", "Try: adzeguard find --kind group"
-        )
-    return found
-
-
 def _of_group(group: str, members: tuple[str, ...]) -> _Pairs:
     def pairs(desk: Desk) -> "list[tuple[Principal, Principal]]":
         from adzeguard.core.names import resolve
 
-        found = _one_group(desk, group)
+        found = one_group(desk, group)
         return [(found, resolve(desk.estate, member)) for member in members]
 
     return pairs
@@ -75,7 +61,7 @@ def _of_member(member: str, groups: tuple[str, ...]) -> _Pairs:
         from adzeguard.core.names import resolve
 
         found = resolve(desk.estate, member)
-        return [(_one_group(desk, group), found) for group in groups]
+        return [(one_group(desk, group), found) for group in groups]
 
     return pairs
 
@@ -83,7 +69,7 @@ def _of_member(member: str, groups: tuple[str, ...]) -> _Pairs:
 @command.command("add", epilog=example("adzeguard group add 'LOWMERE\\First Aiders' orla.fenn mira.holt"))
 @click.argument("group")
 @click.argument("members", nargs=-1, required=True, metavar="MEMBER...")
-@_why_option
+@why_option
 @applying_options
 @workspace_option
 def add(group: str, members: tuple[str, ...], why: str, answers: Answers, workspace: Path | None) -> int:
@@ -94,7 +80,7 @@ def add(group: str, members: tuple[str, ...], why: str, answers: Answers, worksp
 @command.command("remove", epilog=example("adzeguard group remove 'LOWMERE\\First Aiders' orla.fenn"))
 @click.argument("group")
 @click.argument("members", nargs=-1, required=True, metavar="MEMBER...")
-@_why_option
+@why_option
 @applying_options
 @workspace_option
 def remove(group: str, members: tuple[str, ...], why: str, answers: Answers, workspace: Path | None) -> int:
@@ -105,7 +91,7 @@ def remove(group: str, members: tuple[str, ...], why: str, answers: Answers, wor
 @command.command("join", epilog=example("adzeguard group join orla.fenn 'First Aiders' 'Radio Watch'"))
 @click.argument("member")
 @click.argument("groups", nargs=-1, required=True, metavar="GROUP...")
-@_why_option
+@why_option
 @applying_options
 @workspace_option
 def join(member: str, groups: tuple[str, ...], why: str, answers: Answers, workspace: Path | None) -> int:
@@ -116,7 +102,7 @@ def join(member: str, groups: tuple[str, ...], why: str, answers: Answers, works
 @command.command("leave", epilog=example("adzeguard group leave orla.fenn 'Chart Editors' 'Night Watch'"))
 @click.argument("member")
 @click.argument("groups", nargs=-1, required=True, metavar="GROUP...")
-@_why_option
+@why_option
 @applying_options
 @workspace_option
 def leave(member: str, groups: tuple[str, ...], why: str, answers: Answers, workspace: Path | None) -> int:
@@ -134,7 +120,7 @@ def leave(member: str, groups: tuple[str, ...], why: str, answers: Answers, work
 @click.option("--only", multiple=True, metavar="PATTERN", help="Only groups whose names fit, like 'Booking*'.")
 @click.option("--except", "excepted", multiple=True, metavar="PATTERN", help="Not the groups whose names fit.")
 @click.option("--privileged", "named", multiple=True, metavar="GROUP", help="Also this privileged group.")
-@_why_option
+@why_option
 @applying_options
 @workspace_option
 def copy_memberships(
@@ -155,7 +141,7 @@ def copy_memberships(
         giver, getter = resolve(desk.estate, source), resolve(desk.estate, target)
         groups = groups_to_copy(desk.estate, giver, getter, privileged)
         chosen = [g for g in groups if (not only or _fits(g.name, only)) and not _fits(g.name, excepted)]
-        return [(group, getter) for group in [*chosen, *(_one_group(desk, name) for name in named)]]
+        return [(group, getter) for group in [*chosen, *(one_group(desk, name) for name in named)]]
 
     return _change(workspace, answers, why or f"copied from {source}", pairs, None)
 
@@ -199,3 +185,6 @@ def leftovers(person: str, form: str, output: Path | None, workspace: Path | Non
     if found and form == "table":
         say("Leave them with: adzeguard group leave PERSON GROUP...")
     return Exit.TO_REPORT if found else Exit.NOTHING_TO_REPORT
+
+
+add_object_commands(command)

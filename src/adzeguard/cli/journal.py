@@ -46,14 +46,14 @@ def command(
 
 
 def _what(kind: str, apply: str, body: dict[str, Any]) -> str:
-    from adzeguard.core.change.plan import Change
+    from adzeguard.core.change.plan import read_change
 
     match kind:
         case "begin":
             plan = body["plan"]
             return f"{apply}: {len(plan['changes'])} changes of a plan by {plan['made_by']}"
         case "intent":
-            change = Change.model_validate(body["change"])
+            change = read_change(body["change"])
             return f"{change.id}: {change.in_words()} ({change.rule})"
         case "outcome":
             return f"{body['change']}: {body['status']}" + (f", {body['detail']}" if body["detail"] else "")

@@ -50,6 +50,7 @@ class Answers:
     yes: bool
     removals: int | None
     hosts: int | None
+    deletions: int | None
     form: str
 
 
@@ -57,13 +58,16 @@ def applying_options(function: F) -> F:
     """--yes, the sizes that must be named past a limit, and --format of what became of each change."""
 
     @wraps(function)
-    def gathered(*, yes: bool, removals: int | None, hosts: int | None, form: str, **others: Any) -> Any:
-        return function(answers=Answers(yes, removals, hosts, form), **others)
+    def gathered(
+        *, yes: bool, removals: int | None, hosts: int | None, deletions: int | None, form: str, **others: Any
+    ) -> Any:
+        return function(answers=Answers(yes, removals, hosts, deletions, form), **others)
 
     options = (
         click.option("--yes", is_flag=True, help="Do not ask. Needed where there is no terminal."),
         click.option("--removals", type=click.IntRange(0), metavar="N", help="How many members a large plan removes."),
         click.option("--hosts", type=click.IntRange(0), metavar="N", help="How many hosts a large plan touches."),
+        click.option("--deletions", type=click.IntRange(0), metavar="N", help="How many objects the plan deletes."),
         click.option(
             "--format", "form", type=click.Choice(["table", "json", "csv"]), default="table", show_default=True,
             help="How to show the outcome.",
@@ -91,6 +95,11 @@ def output_option(function: F) -> F:
         metavar="FILE",
         help="Write to a file that only you can read.",
     )(function)
+
+
+def why_option(function: F) -> F:
+    """--why: the reason that stands in the journal."""
+    return click.option("--why", default="", metavar="TEXT", help="Why; it stands in the journal.")(function)
 
 
 def example(text: str) -> str:

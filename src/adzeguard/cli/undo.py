@@ -39,7 +39,7 @@ def command(
     It is a plan like any other: it passes the guards, stands in the journal, and can be undone itself. What somebody
     else has changed since is a conflict, and is left as it is. The journal names the applies.
 
-    Keys of json and csv: id, status, target, verb, group, member, rule, detail.
+    Keys of json and csv: id, status, target, verb, group, member, object, rule, detail.
     """
     from adzeguard.workflows.undo import done_by, done_since, last_apply, undo_plan
 

@@ -1,6 +1,6 @@
 """The estate: all that was collected at one moment, the directory and the hosts."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from functools import cached_property
@@ -62,6 +62,15 @@ class Catalogue(Protocol):
 
     def of_kind(self, kind: Kind) -> Ids:
         """Return the ids of all objects of a kind, sorted."""
+
+    def below(self, dn: str) -> Ids:
+        """Return the ids of all objects below a container, at any depth, sorted."""
+
+    def descriptors(self, ids: Iterable[int]) -> dict[int, bytes]:
+        """Return the security descriptors of objects; those that came without one are left out."""
+
+    def descriptor_users(self) -> Iterator[tuple[bytes, Ids]]:
+        """Yield each distinct security descriptor with the ids of the objects that have it."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -129,7 +138,7 @@ class Estate:
     catalogue: Catalogue
     graph: MembershipGraph
     hosts: Sequence[Host] = ()
-    _by_sid: dict[str, int | None] = field(default_factory=dict, repr=False)
+    _by_sid: dict[str, int | None] = field(default_factory=lambda: {"": None}, repr=False)
 
     def principal(self, object_id: int) -> Principal:
         """Return one object; `KeyError` when there is none."""

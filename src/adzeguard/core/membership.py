@@ -327,6 +327,15 @@ class MembershipGraph:
             self.primary.with_rows(primary),
         )
 
+    def with_security(self, changes: Mapping[int, bool]) -> "MembershipGraph":
+        """Return the graph as it will be when some groups have become groups for access, or for mail alone."""
+        security = self.security.copy()
+        for group, gives_access in changes.items():
+            row = self.position_of(group)
+            if row is not None:
+                security[row] = gives_access
+        return MembershipGraph(self.size, self.group_ids, security, self.nested, self.people, self.primary)
+
     def digest(self) -> bytes:
         """Return 16 bytes that are the same exactly for the same memberships."""
         summary = blake2b(self.size.to_bytes(8, "big"), digest_size=16)

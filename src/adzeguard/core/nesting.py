@@ -35,3 +35,13 @@ def _refused_group(group: Principal, member: Principal) -> str:
         return ""
     way_out = _WAY_OUT.get((outer, inner), "put the members themselves in")
     return f"{group.qualified_name} is {outer} and cannot hold {member.qualified_name}, which is {inner}: {way_out}"
+
+
+def refused_scope_change(before: int, after: int) -> str:
+    """Return why a group cannot change from one scope to another in one step; `before` and `after` are its flags.
+
+    Global and domain local are reached from each other through universal only.
+    """
+    ends = {Flag.GLOBAL, Flag.DOMAIN_LOCAL}
+    scopes = {flag for flag in (*ends, Flag.UNIVERSAL) if before & flag} | {flag for flag in ends if after & flag}
+    return "global becomes domain local, or the other way round, through universal only" if ends <= scopes else ""

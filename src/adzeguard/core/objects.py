@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from adzeguard.core.estate import Domain
-from adzeguard.core.identity import Sid, fold_dn
+from adzeguard.core.identity import Sid, fold_dn, is_below
 from adzeguard.core.links import Ids
 from adzeguard.core.principal import Flag, Kind, Principal
 from adzeguard.core.texts import Texts
@@ -94,7 +94,7 @@ class Objects:
     names: Texts
     dns: Texts
     details: Texts
-    descriptors: NDArray[np.int32]
+    descriptors_of: NDArray[np.int32]
     """Row in `descriptor_bytes`, -1 without one."""
     descriptor_bytes: tuple[bytes, ...]
 
@@ -145,7 +145,7 @@ class Objects:
 
     def row(self, object_id: int) -> ObjectRow:
         """Return one row."""
-        descriptor = int(self.descriptors[object_id])
+        descriptor = int(self.descriptors_of[object_id])
         created, last_logon, password_set, expires = (int(time) for time in self.times[object_id])
         return ObjectRow(
             bytes.fromhex(self.keys[object_id]),
@@ -170,7 +170,7 @@ class Objects:
         times = self.times.T.tolist()
         columns = zip(
             self.keys, self.kinds.tolist(), self.flags.tolist(), self.authorities.tolist(), self.rids.tolist(),
-            self.primary_group_rids.tolist(), self.names, self.dns, *times, self.descriptors.tolist(), self.details,
+            self.primary_group_rids.tolist(), self.names, self.dns, *times, self.descriptors_of.tolist(), self.details,
             strict=True,
         )  # fmt: skip
         for i, columns_of_one in enumerate(columns):
@@ -221,7 +221,7 @@ class Objects:
             self.times,
             self.authorities,
             self.rids,
-            self.descriptors,
+            self.descriptors_of,
         ):
             summary.update(np.ascontiguousarray(array).data)
         for texts in (self.keys, self.names, self.dns, self.details):
@@ -265,6 +265,21 @@ class Objects:
         """Return the ids of all objects of a kind, sorted."""
         return np.flatnonzero(self.kinds == kind).astype(np.int32)
 
+    def below(self, dn: str) -> Ids:
+        """Return the ids of all objects below a container, at any depth, sorted."""
+        top = fold_dn(dn)
+        return np.array([i for i, name in enumerate(self.dns) if is_below(fold_dn(name), top)], np.int32)
+
+    def descriptors(self, ids: Iterable[int]) -> dict[int, bytes]:
+        """Return the security descriptors of objects; those that came without one are left out."""
+        rows = {int(i): int(self.descriptors_of[int(i)]) for i in ids}
+        return {i: self.descriptor_bytes[row] for i, row in rows.items() if row >= 0}
+
+    def descriptor_users(self) -> Iterator[tuple[bytes, Ids]]:
+        """Yield each distinct security descriptor with the ids of the objects that have it."""
+        for row, raw in enumerate(self.descriptor_bytes):
+            yield raw, np.flatnonzero(self.descriptors_of == row).astype(np.int32)
+
     @cached_property
     def _id_by_sid(self) -> dict[str, int]:
         return {self.sid(int(i)): int(i) for i in np.flatnonzero(self.authorities >= 0)}
@@ -291,7 +306,7 @@ class Objects:
             self.times,
             self.authorities,
             self.rids,
-            self.descriptors,
+            self.descriptors_of,
         )
         texts = (self.keys, self.names, self.dns, self.details)
         return sum(a.nbytes for a in arrays) + sum(t.nbytes for t in texts)

@@ -7,6 +7,9 @@ from adzeguard.core.identity import Sid
 BUILTIN_AUTHORITY: Final = "S-1-5-32"
 ADMINISTRATORS: Final = Sid("S-1-5-32-544")
 
+SECURITY_ENABLED: Final = 0x80000000
+"""The bit of groupType that makes a group one for access ([MS-ADTS] 2.2.12)."""
+
 RID_ADMINISTRATOR: Final = 500
 RID_GUEST: Final = 501
 RID_DOMAIN_ADMINS: Final = 512

@@ -6,6 +6,7 @@ from datetime import UTC, datetime, timedelta
 from typing import Final
 
 from adzeguard.core.identity import Sid
+from adzeguard.demo.rights import delegated_entries, with_descriptors
 from adzeguard.demo.scenario import BASE_DN, DNS_NAME, SHORT_NAME, Person, Scenario
 from adzeguard.directory.ldif import render_record
 
@@ -56,6 +57,7 @@ class LdifDomain:
             self._add(name, Sid(f"{DOMAIN_SID}-{rid}"), f"CN={name},CN=Users,{BASE_DN}")
         for name, rid in _BUILTIN_GROUPS:
             self._add(name, Sid(f"S-1-5-32-{rid}"), f"CN={name},CN=Builtin,{BASE_DN}")
+        self.sid_of["?"] = Sid(f"{DOMAIN_SID}-{self._scenario.dangling_rid}")
         self._add("S-1-5-11", Sid("S-1-5-11"), f"CN=S-1-5-11,CN=ForeignSecurityPrincipals,{BASE_DN}")
         rid = _FIRST_RID
         for name, dn in (
@@ -76,7 +78,9 @@ class LdifDomain:
             *self._containers(), *self._domain_accounts(), *self._domain_groups(), *self._groups(), *self._people(),
             *self._computers(), *self._policies(),
         ]  # fmt: skip
-        return b"version: 1\n\n" + b"".join(render_record(dn, values) for dn, values in entries)
+        delegated = delegated_entries(self._scenario.delegations, self.sid_of)
+        whole = with_descriptors(entries, DOMAIN_SID, delegated)
+        return b"version: 1\n\n" + b"".join(render_record(dn, values) for dn, values in whole)
 
     def _containers(self) -> list[tuple[str, Values]]:
         linked: dict[str, list[str]] = {}

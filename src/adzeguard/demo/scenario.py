@@ -82,6 +82,19 @@ class PolicySpec:
     empty: bool = False
 
 
+@dataclass(frozen=True)
+class Delegation:
+    """One right that somebody gave. `about` is an attribute, class or control right; `below` a class that it is for."""
+
+    to: str
+    right: str
+    over: str
+    about: str = ""
+    below: str = ""
+    inherited: bool = False
+    deny: bool = False
+
+
 @dataclass
 class Scenario:
     """The whole example. `builtin_members` adds to groups that every domain has."""
@@ -92,8 +105,9 @@ class Scenario:
     hosts: list[HostSpec]
     policies: list[PolicySpec]
     builtin_members: dict[str, list[str]]
+    delegations: list[Delegation]
     dangling_rid: int = 9417
-    """Planted: the SID of an account that no longer exists."""
+    """Planted: the SID of an account that no longer exists, written "?"."""
 
     def group(self, name: str) -> GroupSpec:
         """Return one of the groups."""
@@ -126,7 +140,7 @@ def lowmere(people: int = PEOPLE, hosts: int = HOSTS) -> Scenario:
     """Return the example; more people and hosts than usual fill it up without changing what is planted."""
     staff = _staff(people)
     groups = _groups(staff)
-    return Scenario(list(OUS), staff, groups, _hosts(hosts), _policies(), _builtin_members())
+    return Scenario(list(OUS), staff, groups, _hosts(hosts), _policies(), _builtin_members(), _delegations())
 
 
 def _staff(count: int) -> list[Person]:
@@ -347,6 +361,26 @@ def _plant(hosts: dict[str, HostSpec]) -> None:
     hosts["CONSOLE-11"].administrators.remove("Console Wardens")
     # Planted: a computer unused for 200 days.
     hosts["LAPTOP-14"].idle_days = 230
+
+
+def _delegations() -> list[Delegation]:
+    people, booking = f"OU=People,{BASE_DN}", f"OU=Booking Office,OU=People,{BASE_DN}"
+    engine, groups = f"OU=Engine Room,OU=People,{BASE_DN}", f"OU=Groups,{BASE_DN}"
+    return [
+        # Written down in the charter: the leads of the booking office reset passwords there.
+        Delegation("Booking Office Leads", "CONTROL_ACCESS", booking, "User-Force-Change-Password", "user", True),
+        Delegation("Booking Office Leads", "WRITE_PROPERTY", booking, "pwdLastSet", "user", True),
+        # Planted: a grant that nobody wrote down.
+        Delegation("Contractors", "CREATE_CHILD", f"OU=Quay,{BASE_DN}", "computer"),
+        # Planted: a grant to a person instead of a group.
+        Delegation("mira.holt", "CONTROL_ACCESS", engine, "User-Force-Change-Password", "user", True),
+        # Planted: the service desk may change the members of a group that leads into Domain Admins.
+        Delegation("Service Desk", "WRITE_PROPERTY", f"CN=Night Watch,{groups}", "member"),
+        # Planted: a stale grant to an account that no longer exists.
+        Delegation("?", "WRITE_PROPERTY", people, "telephoneNumber", "user", True),
+        # Planted: an empty group that is still named in a grant.
+        Delegation("Ledger Archive", "READ_PROPERTY", f"OU=Retired,{BASE_DN}", "", "", True),
+    ]
 
 
 def _policies() -> list[PolicySpec]:

@@ -9,12 +9,12 @@ from adzeguard.core.errors import InputError
 from adzeguard.core.identity import Sid, leaf_name
 from adzeguard.core.objects import NEVER, ObjectRow, Observed, object_key
 from adzeguard.core.principal import Flag, Kind
+from adzeguard.core.wellknown import SECURITY_ENABLED
 from adzeguard.directory.port import Entry
 
 _DISABLED: Final = 0x2  # ADS_UF_ACCOUNTDISABLE, [MS-ADTS] 2.2.16
 _GROUP_SCOPES: Final = {0x2: Flag.GLOBAL, 0x4: Flag.DOMAIN_LOCAL, 0x8: Flag.UNIVERSAL}  # [MS-ADTS] 2.2.12
 _SYSTEM_GROUP: Final = 0x1
-_SECURITY_ENABLED: Final = 0x80000000
 _EPOCH_AS_FILETIME: Final = 116_444_736_000_000_000
 _NO_END: Final = 0x7FFFFFFFFFFFFFFF
 _KIND_OF_CLASS: Final = (  # the first that fits, since classes derive from each other
@@ -93,7 +93,7 @@ def _flags(entry: Entry, kind: Kind) -> Flag:
         flags |= Flag.ENABLED
     if kind == Kind.GROUP:
         group_type = entry.number("grouptype") & 0xFFFFFFFF
-        flags |= Flag.SECURITY_GROUP if group_type & _SECURITY_ENABLED else Flag(0)
+        flags |= Flag.SECURITY_GROUP if group_type & SECURITY_ENABLED else Flag(0)
         flags |= Flag.BUILTIN if group_type & _SYSTEM_GROUP else Flag(0)
         for bit, scope in _GROUP_SCOPES.items():
             flags |= scope if group_type & bit else Flag(0)

@@ -1,12 +1,12 @@
 """A real directory server over LDAP v3."""
 
 import time
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Final, TypeVar
 
 from adzeguard.core.errors import DirectoryError, DirectoryUnreachableError, SettingsError
 from adzeguard.core.estate import Domain
-from adzeguard.core.identity import domain_of_dn, guid_text
+from adzeguard.core.identity import domain_of_dn, guid_text, parent_dn, split_dn
 from adzeguard.directory.decode import domain_sid_of
 from adzeguard.directory.ldap_wire import Address, Attributes, Wire
 from adzeguard.directory.port import ATTRIBUTES, CLASSES, DirectoryFacts, Entry, Modification, Options, Secret
@@ -129,10 +129,31 @@ class LdapDirectory:
         found = self._with_wire(lambda wire: wire.read(dn, ATTRIBUTES))
         return self._completed(dn, found) if found is not None else None
 
+    def read_whole(self, dn: str) -> Entry | None:
+        """Read one entry with all that is kept in it."""
+        found = self._with_wire(lambda wire: wire.read(dn, ("*", "nTSecurityDescriptor")))
+        return self._completed(dn, found) if found is not None else None
+
+    def add(self, dn: str, attributes: Mapping[str, Sequence[bytes]]) -> None:
+        """Make an entry."""
+        self._once(lambda wire: wire.add(dn, attributes))
+
+    def rename(self, dn: str, new_dn: str) -> None:
+        """Give an entry another name or container."""
+        self._once(lambda wire: wire.rename(dn, split_dn(new_dn)[0], parent_dn(new_dn)))
+
+    def delete(self, dn: str) -> None:
+        """Remove an entry."""
+        self._once(lambda wire: wire.delete(dn))
+
     def modify(self, dn: str, modifications: Sequence[Modification]) -> None:
-        """Change one entry. It is not tried again by itself: whether a lost request was done must be read first."""
+        """Change one entry."""
+        self._once(lambda wire: wire.modify(dn, modifications))
+
+    def _once(self, write: Callable[[Wire], None]) -> None:
+        """Write. It is not tried again by itself: whether a lost request was done must be read first."""
         try:
-            self._connected().modify(dn, modifications)
+            write(self._connected())
         except DirectoryUnreachableError:
             self._drop()
             raise

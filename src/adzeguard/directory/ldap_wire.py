@@ -33,6 +33,7 @@ from adzeguard.directory.port import Modification
 
 _PAGE: Final = 1000
 _CHUNK: Final = 64 * 1024
+_DACL: Final = 4
 _OWNER_GROUP_DACL: Final = 7  # the parts of a descriptor that need no special right, [MS-ADTS] 3.1.1.3.4.1.11
 _INVALID_CREDENTIALS: Final = 49
 _NO_SUCH_OBJECT: Final = 32
@@ -155,12 +156,16 @@ class Wire:
     def modify(self, dn: str, modifications: Sequence[Modification]) -> None:
         """Change attributes of an entry, all or none."""
         from ldap3 import MODIFY_ADD, MODIFY_DELETE, MODIFY_REPLACE
+        from ldap3.protocol.microsoft import security_descriptor_control
 
         codes = {"add": MODIFY_ADD, "delete": MODIFY_DELETE, "replace": MODIFY_REPLACE}
         changes: dict[str, list[tuple[str, list[bytes]]]] = {}
+        about_rights = any(change.attribute.lower() == "ntsecuritydescriptor" for change in modifications)
         for change in modifications:
             changes.setdefault(change.attribute, []).append((codes[change.operation], list(change.values)))
-        self._write("modify", dn, dn, changes)
+        # Only the list of grants is written: the owner and the list of what is logged take rights of their own.
+        controls = security_descriptor_control(True, _DACL) if about_rights else None
+        self._write("modify", dn, dn, changes, controls=controls)
 
     def rename(self, dn: str, leaf: str, parent: str) -> None:
         """Give an entry another leaf name (like "CN=New") and put it below another container."""

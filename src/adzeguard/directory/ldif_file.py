@@ -3,16 +3,25 @@
 import os
 from bisect import bisect_left
 from collections.abc import Iterator, Sequence
+from datetime import UTC, datetime
 from pathlib import Path
 
 from adzeguard.core.errors import ChangeRefusedError, DirectoryUnreachableError, LdifError
 from adzeguard.core.estate import Domain
 from adzeguard.core.identity import Sid, domain_of_dn, fold_dn, is_below
 from adzeguard.directory.decode import domain_sid_of
-from adzeguard.directory.ldif import Record, read_records, render_record
-from adzeguard.directory.port import DirectoryFacts, Entry, Modification, Options, Secret
-
-_DN_VALUED = frozenset({"member", "managedby", "manager"})
+from adzeguard.directory.ldif import Record, read_records
+from adzeguard.directory.ldif_objects import (
+    DN_VALUED,
+    check_scope_change,
+    entry_of,
+    hand_rights_on,
+    replace_record,
+    with_added,
+    with_deleted,
+    with_renamed,
+)
+from adzeguard.directory.port import Attributes, DirectoryFacts, Entry, Modification, Options, Secret
 
 
 def open_driver(options: Options, _secret: Secret) -> "LdifFile":
@@ -39,7 +48,7 @@ class LdifFile:
     def facts(self) -> DirectoryFacts:
         """Return the domain, from its own entry and the entry that gives it its short name."""
         records = self._current()
-        entries = [_entry(record) for record in records.values()]
+        entries = [entry_of(record) for record in records.values()]
         domains = [e for e in entries if b"domaindns" in {c.lower() for c in e.attributes.get("objectclass", ())}]
         if not domains:
             raise LdifError(
@@ -53,13 +62,13 @@ class LdifFile:
 
     def entries(self) -> Iterator[Entry]:
         """Stream every entry of the file."""
-        return (_entry(record) for record in list(self._current().values()))
+        return (entry_of(record) for record in list(self._current().values()))
 
     def entries_below(self, dn: str) -> Iterator[Entry]:
         """Stream an entry and every entry below it."""
         top = fold_dn(dn)
         records = self._current().items()
-        return (_entry(record) for key, record in list(records) if key == top or is_below(key, top))
+        return (entry_of(record) for key, record in list(records) if key == top or is_below(key, top))
 
     def changed_since(self, _usn: int) -> Iterator[Entry] | None:
         """A file does not say what changed in it."""
@@ -68,7 +77,7 @@ class LdifFile:
     def read(self, dn: str) -> Entry | None:
         """Read one entry again."""
         record = self._current().get(fold_dn(dn))
-        return _entry(record) if record else None
+        return entry_of(record) if record else None
 
     def modify(self, dn: str, modifications: Sequence[Modification]) -> None:
         """Change one entry and write the file, keeping the rules that a directory server keeps."""
@@ -80,11 +89,33 @@ class LdifFile:
         for modification in modifications:
             _check_names(records, records[key], modification)
             changed = _modified(dn, changed, modification)
-        _replace(records, key, changed)
+        replace_record(records, key, changed)
+        before = self._current()[key]
         for modification in modifications:
-            if modification.attribute.lower() == "primarygroupid":
-                _switch_primary_group(records, self._current()[key], records[key])
+            match modification.attribute.lower():
+                case "primarygroupid":
+                    _switch_primary_group(records, before, records[key])
+                case "grouptype":
+                    check_scope_change(before, records[key])
+                case "ntsecuritydescriptor":
+                    hand_rights_on(records, before, records[key])
         self._write(records)
+
+    def read_whole(self, dn: str) -> Entry | None:
+        """Read one entry; a file shows everything it holds."""
+        return self.read(dn)
+
+    def add(self, dn: str, attributes: Attributes) -> None:
+        """Make an entry at the end of the file, with an identity of its own."""
+        self._write(with_added(self._current(), dn, attributes, datetime.now(UTC)))
+
+    def rename(self, dn: str, new_dn: str) -> None:
+        """Give an entry, all below it, and what names them another name."""
+        self._write(with_renamed(self._current(), dn, new_dn))
+
+    def delete(self, dn: str) -> None:
+        """Remove an entry and what names it."""
+        self._write(with_deleted(self._current(), dn))
 
     def close(self) -> None:
         """Nothing is held open."""
@@ -144,36 +175,21 @@ class LdifFile:
 
 def _check_names(records: dict[str, Record], changed: Record, modification: Modification) -> None:
     """Refuse to add what does not exist, or a member whose primary group it is, as a directory server does."""
-    if modification.attribute.lower() not in _DN_VALUED or modification.operation != "add":
+    if modification.attribute.lower() not in DN_VALUED or modification.operation != "add":
         return
-    sid = _entry(changed).first("objectsid")
+    sid = entry_of(changed).first("objectsid")
     for value in modification.values:
         named = records.get(fold_dn(value.decode("utf-8", "surrogateescape")))
         if named is None:
             raise ChangeRefusedError(f"there is no {value.decode('utf-8', 'replace')}")
-        primary = _entry(named).number("primarygroupid")
+        primary = entry_of(named).number("primarygroupid")
         if modification.attribute.lower() == "member" and sid and primary and Sid.from_bytes(sid).rid == primary:
             raise ChangeRefusedError(f"{changed.dn} is the primary group of {named.dn} already")
 
 
-def _entry(record: Record) -> Entry:
-    attributes: dict[str, list[bytes]] = {}
-    for name, value in record.values:
-        attributes.setdefault(name.lower(), []).append(value)
-    return Entry(record.dn, attributes)
-
-
-def _replace(records: dict[str, Record], key: str, values: list[tuple[str, bytes]]) -> None:
-    old = records[key]
-    # The last entry of a file may end without a blank line; one more there would be a change that nobody asked for.
-    raw = render_record(old.dn, values)
-    raw = raw if old.raw.endswith(b"\n\n") or old.raw.endswith(b"\r\n\r\n") else raw.removesuffix(b"\n")
-    records[key] = Record(old.dn, values, raw, old.line, old.lead)
-
-
 def _modified(dn: str, values: list[tuple[str, bytes]], modification: Modification) -> list[tuple[str, bytes]]:
     attribute = modification.attribute.lower()
-    same = _same_dn if attribute in _DN_VALUED else _same_bytes
+    same = _same_dn if attribute in DN_VALUED else _same_bytes
     if modification.operation == "replace":
         return _with_values(values, modification)
     for value in modification.values:
@@ -221,11 +237,11 @@ def _same_bytes(one: bytes, other: bytes) -> bool:
 
 def _switch_primary_group(records: dict[str, Record], before: Record, after: Record) -> None:
     """Do what a directory server does by itself: list the account in its old primary group, not in its new one."""
-    was, now = (_entry(record).number("primarygroupid") for record in (before, after))
+    was, now = (entry_of(record).number("primarygroupid") for record in (before, after))
     value = after.dn.encode("utf-8", "surrogateescape")
     for key, record in list(records.items()):
-        packed = _entry(record).first("objectsid")
-        if not packed or b"group" not in _entry(record).attributes.get("objectclass", ()):
+        packed = entry_of(record).first("objectsid")
+        if not packed or b"group" not in entry_of(record).attributes.get("objectclass", ()):
             continue
         rid = Sid.from_bytes(packed).rid
         if rid == now:
@@ -233,13 +249,13 @@ def _switch_primary_group(records: dict[str, Record], before: Record, after: Rec
                 raise ChangeRefusedError(
                     f"{after.dn} must be a member of {record.dn} before it can be its primary group"
                 )
-            _replace(
+            replace_record(
                 records,
                 key,
                 _modified(record.dn, list(record.values), Modification("delete", "member", (value,))),
             )
         elif rid == was:
-            _replace(
+            replace_record(
                 records,
                 key,
                 _modified(record.dn, list(record.values), Modification("add", "member", (value,))),

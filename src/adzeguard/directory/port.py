@@ -47,6 +47,10 @@ class Entry:
             return 0
 
 
+Attributes = Mapping[str, Sequence[bytes]]
+"""Attributes with their values; names as the directory spells them."""
+
+
 @dataclass(frozen=True, slots=True)
 class DirectoryFacts:
     """What a driver knows of the directory behind it. USNs count per server, which `invocation_id` names."""
@@ -80,6 +84,18 @@ class DirectoryDriver(Protocol):
 
     def read(self, dn: str) -> Entry | None:
         """Read one entry again, or nothing when it is not there."""
+
+    def read_whole(self, dn: str) -> Entry | None:
+        """Read one entry with everything that stands in it, so that it can be made again."""
+
+    def add(self, dn: str, attributes: Attributes) -> None:
+        """Make an entry; the directory gives it its identity. `ChangeRefusedError` carries its reason for a no."""
+
+    def rename(self, dn: str, new_dn: str) -> None:
+        """Give an entry, with all below it, another name or another container."""
+
+    def delete(self, dn: str) -> None:
+        """Remove an entry that has none below it."""
 
     def modify(self, dn: str, modifications: Sequence[Modification]) -> None:
         """Make one change, whole or not at all; `ChangeRefusedError` carries the directory's own reason."""

@@ -7,7 +7,7 @@ from typing import Any, Protocol
 from rich.padding import Padding
 from rich.text import Text
 
-from adzeguard.core.change.plan import Change, Impact, Plan
+from adzeguard.core.change.plan import Change, Impact, Plan, members_only
 from adzeguard.core.checks.finding import Finding, Severity
 from adzeguard.report.listing import ROWS_SHOWN, Column, Listing, Row, as_text, text_console
 from adzeguard.report.safe import for_terminal
@@ -73,7 +73,8 @@ def plan_text(plan: Plan, *, colour: bool) -> str:
     )
     title = f"{len(plan.changes)} change{'s' * (len(plan.changes) != 1)}"
     parts = [as_text(Listing(rows, columns, title, empty="No change can be made."), colour=colour)]
-    parts += [impact_text(plan, colour=colour)] if plan.changes else []
+    parts += [impact_text(plan, colour=colour)] if members_only(plan.changes) else []
+    parts += [_notes_text(plan, colour=colour)] if plan.notes else []
     if plan.left_out:
         left: list[Row] = [item.model_dump() for item in plan.left_out]
         shown = (
@@ -83,6 +84,14 @@ def plan_text(plan: Plan, *, colour: bool) -> str:
         )
         parts.append(as_text(Listing(left, shown, f"Left out ({len(left)})"), colour=colour))
     return "\n".join(parts)
+
+
+def _notes_text(plan: Plan, *, colour: bool) -> str:
+    console = text_console(colour=colour)
+    console.print(Text("Worth knowing", style="bold"))
+    for note in plan.notes:
+        console.print(Padding(Text(for_terminal(note)), (0, 0, 0, 2)))
+    return str(console.file.getvalue())  # type: ignore[attr-defined]
 
 
 def impact_text(plan: Plan, *, colour: bool) -> str:
@@ -133,8 +142,9 @@ def outcomes_listing(outcomes: Sequence[_Outcome]) -> Listing:
             "status": str(o.status),
             "target": o.change.target,
             "verb": str(o.change.verb),
-            "group": o.change.group.name,
-            "member": o.change.member.name,
+            "group": o.change.about[0],
+            "member": o.change.about[1],
+            "object": o.change.about[2],
             "rule": o.change.rule,
             "detail": o.detail,
             "_order": o.change.in_words() + (f": {o.detail}" if o.detail else ""),

@@ -9,7 +9,7 @@ from zlib import crc32
 import numpy as np
 
 from adzeguard.core.estate import Domain
-from adzeguard.core.identity import fold_dn
+from adzeguard.core.identity import fold_dn, is_below
 from adzeguard.core.links import Ids
 from adzeguard.core.objects import ObjectRow, principal_of_row
 from adzeguard.core.principal import Kind, Principal
@@ -101,6 +101,34 @@ class StoredCatalogue:
         """Return the ids of all objects of a kind, sorted."""
         found = self._query(f"SELECT id FROM object WHERE {self._valid} AND kind = ? ORDER BY id", (int(kind),))
         return np.fromiter((row[0] for row in found), np.int32)
+
+    def below(self, dn: str) -> Ids:
+        """Return the ids of all objects below a container, at any depth, sorted."""
+        top = fold_dn(dn)
+        leaf = top.rpartition(",")[2]
+        found = self._query(f"SELECT id, dn FROM object WHERE {self._valid} AND dn LIKE ? ESCAPE '!'", (_like(leaf),))
+        return np.array(sorted(i for i, name in found if is_below(fold_dn(name), top)), np.int32)
+
+    def descriptors(self, ids: Iterable[int]) -> dict[int, bytes]:
+        """Return the security descriptors of objects; those that came without one are left out."""
+        found: dict[int, bytes] = {}
+        for some in _batched(sorted({int(i) for i in ids})):
+            where = f"{self._valid} AND {_among('o.id', len(some))}"
+            query = f"SELECT o.id, d.data FROM object o JOIN descriptor d ON d.key = o.descriptor WHERE {where}"
+            found |= dict(self._query(query, some))
+        return found
+
+    def descriptor_users(self) -> Iterator[tuple[bytes, Ids]]:
+        """Yield each distinct security descriptor with the ids of the objects that have it."""
+        users: dict[bytes, list[int]] = {}
+        rows = self._query(
+            f"SELECT descriptor, id FROM object WHERE {self._valid} AND descriptor IS NOT NULL ORDER BY id"
+        )
+        for key, object_id in rows:
+            users.setdefault(key, []).append(object_id)
+        for key, raw in self._query("SELECT key, data FROM descriptor"):
+            if key in users:
+                yield raw, np.array(users[key], np.int32)
 
     def _objects(self, condition: str, values: Iterable[Any] = ()) -> Iterator[tuple[Any, ...]]:
         where = f" AND {condition}" if condition else ""

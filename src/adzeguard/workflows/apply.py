@@ -5,11 +5,21 @@ from collections.abc import Callable, Iterable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from datetime import datetime
+from itertools import chain
 from threading import Lock
 from typing import Any, Final
 
 from adzeguard.core.change.guards import lockouts
-from adzeguard.core.change.plan import Change, Plan, Verb
+from adzeguard.core.change.plan import (
+    Change,
+    MemberChange,
+    ObjectChange,
+    Plan,
+    Verb,
+    members_only,
+    objects_only,
+    value_bytes,
+)
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.errors import DirectoryError, HostError, HostRefusedError, InputError, PlanFileError
 from adzeguard.core.estate import Estate, Host
@@ -22,10 +32,13 @@ from adzeguard.store.estate_store import CollectionFacts, EstateStore
 from adzeguard.store.journal import Journal
 from adzeguard.workflows.collect import read_host
 from adzeguard.workflows.directory_changes import DirectoryChanger
+from adzeguard.workflows.object_changes import hands_on
 from adzeguard.workflows.outcome import Outcome, Status
 
 _HOSTS_AT_ONCE: Final = 32
 _UNDONE: Final = {Status.CONFLICT, Status.REFUSED, Status.UNREACHABLE, Status.DIFFERS, Status.UNSUPPORTED}
+_FIRST: Final = {Verb.CREATE, Verb.ADD_MEMBER}
+"""New objects and additions: what is taken away afterwards may rely on them."""
 Told = Callable[[Outcome], None]
 
 
@@ -50,6 +63,8 @@ class _Run:
     told: Told
     outcomes: list[Outcome] = field(default_factory=list)
     begun: frozenset[str] = frozenset()
+    deleted: dict[str, bytes] = field(default_factory=dict)
+    """The keys of the objects that changes have deleted."""
     lock: Lock = field(default_factory=Lock)
 
     def write(self, kind: str, body: dict[str, Any]) -> None:
@@ -57,6 +72,9 @@ class _Run:
             self.ports.journal.append(kind, self.name, body, self.ports.clock(), self.ports.operator)
 
     def intend(self, change: Change) -> None:
+        if isinstance(change, ObjectChange) and change.verb == Verb.DELETE:
+            guids = (a.before[0] for a in change.attributes if a.name.casefold() == "objectguid" and a.before)
+            self.deleted[change.id] = value_bytes(next(guids, ""))
         self.write("intent", {"change": change.model_dump()})
 
     def conclude(self, outcome: Outcome) -> None:
@@ -123,8 +141,8 @@ def apply_plan(
     waiting = [change for change in plan.changes if change.id not in concluded]
     changer = DirectoryChanger(ports.directory)
     hosts_read: dict[str, Host] = {}
-    _make([c for c in waiting if c.verb == Verb.ADD_MEMBER], run, changer, estate, hosts_read)
-    allowed = _not_held_back([c for c in waiting if c.verb != Verb.ADD_MEMBER], run, estate, charter)
+    _make([c for c in waiting if c.verb in _FIRST], run, changer, estate, hosts_read)
+    allowed = _not_held_back([c for c in waiting if c.verb not in _FIRST], run, estate, charter)
     _make(allowed, run, changer, estate, hosts_read)
     _store_what_was_read(run, estate, hosts_read, started)
     run.write("end", dict(Counter(outcome.status.value for outcome in run.outcomes)))
@@ -133,7 +151,7 @@ def apply_plan(
 
 
 def _not_held_back(removals: Sequence[Change], run: _Run, estate: Estate, charter: ResolvedCharter) -> list[Change]:
-    failed = {o.change.id: o.change for o in run.outcomes if o.status in _UNDONE and o.change.verb == Verb.ADD_MEMBER}
+    failed = {o.change.id: o.change for o in run.outcomes if o.status in _UNDONE and o.change.verb in _FIRST}
     if not failed:
         return list(removals)
     lacking = {change.host for change in failed.values() if change.host}
@@ -155,10 +173,10 @@ def _make(
     estate: Estate,
     hosts_read: dict[str, Host],
 ) -> None:
-    on_hosts: dict[str, list[Change]] = {}
+    on_hosts: dict[str, list[MemberChange]] = {}
     lost = ""
     for change in changes:
-        if change.host is not None:
+        if isinstance(change, MemberChange) and change.host is not None:
             on_hosts.setdefault(change.host, []).append(change)
         elif lost:
             run.conclude(Outcome(change, Status.UNREACHABLE, lost))
@@ -174,7 +192,9 @@ def _make(
         list(pool.map(on_one, on_hosts))
 
 
-def _change_host(name: str, changes: Sequence[Change], run: _Run, estate: Estate, hosts_read: dict[str, Host]) -> None:
+def _change_host(
+    name: str, changes: Sequence[MemberChange], run: _Run, estate: Estate, hosts_read: dict[str, Host]
+) -> None:
     driver = run.ports.hosts
     known = estate.hosts_by_name.get(name.casefold())
     for change in changes:
@@ -188,7 +208,7 @@ def _change_host(name: str, changes: Sequence[Change], run: _Run, estate: Estate
 
 
 def _change_local_group(
-    driver: HostDriver, host: Host, change: Change, run: _Run, hosts_read: dict[str, Host]
+    driver: HostDriver, host: Host, change: MemberChange, run: _Run, hosts_read: dict[str, Host]
 ) -> Outcome:
     order = LocalGroupChange(Sid(change.group.sid), Sid(change.member.sid), add=change.verb == Verb.ADD_MEMBER)
     try:
@@ -219,7 +239,9 @@ def _store_what_was_read(run: _Run, estate: Estate, hosts_read: dict[str, Host],
     """
     ports = run.ports
     made = [outcome.change for outcome in run.outcomes]
-    observed = _read_again([change for change in made if change.host is None], ports.directory)
+    in_directory = [change for change in made if change.host is None]
+    observed = _read_again(in_directory, ports.directory)
+    gone = [key for change in objects_only(in_directory) if (key := run.deleted.get(change.id))]
     for name in {change.host for change in made if change.host} - hosts_read.keys():
         known = estate.hosts_by_name.get(name.casefold())
         again = read_host(ports.hosts, known, known) if ports.hosts and known else None
@@ -229,19 +251,27 @@ def _store_what_was_read(run: _Run, estate: Estate, hosts_read: dict[str, Host],
     facts = CollectionFacts(
         "apply", started, ports.clock(), latest.source, latest.domain, latest.invocation_id, latest.highest_usn
     )
-    ports.store.write_observed(facts, observed, hosts_read.values())
+    ports.store.write_observed(facts, observed, hosts_read.values(), removed=gone)
 
 
 def _read_again(changes: Sequence[Change], directory: DirectoryDriver) -> list[Observed]:
-    """Read every group that was touched, and every account that got another primary group."""
-    touched = {change.group.dn for change in changes}
-    touched |= {change.member.dn for change in changes if change.verb == Verb.SET_PRIMARY_GROUP}
-    found: list[Observed] = []
+    """Read every group, account and object that was touched, and what lies below those that moved or hand rights on."""
+    members = members_only(changes)
+    touched = {change.group.dn for change in members}
+    touched |= {change.member.dn for change in members if change.verb == Verb.SET_PRIMARY_GROUP}
+    below: set[str] = set()
+    for change in objects_only(changes):
+        if change.verb == Verb.MOVE or hands_on(change):
+            below.add(change.to or change.object.dn)
+        elif change.verb != Verb.DELETE:
+            touched.add(change.object.dn)
+    found: dict[bytes, Observed] = {}
     try:
-        for dn in sorted(touched):
-            entry = directory.read(dn)
-            seen = observe(entry) if entry is not None else None
-            found += [seen] if seen is not None else []
+        single = (entry for dn in sorted(touched) if (entry := directory.read(dn)) is not None)
+        several = (entry for dn in sorted(below) for entry in directory.entries_below(dn))
+        for entry in chain(single, several):
+            seen = observe(entry)
+            found |= {seen.row.key: seen} if seen is not None else {}
     except DirectoryError:
-        return found
-    return found
+        return list(found.values())
+    return list(found.values())

@@ -2,10 +2,11 @@
 
 from dataclasses import dataclass
 
-from adzeguard.core.change.plan import Change, Expected, Verb, expected_primary
+from adzeguard.core.change.plan import Change, Expected, MemberChange, ObjectChange, Verb, expected_primary
 from adzeguard.core.errors import ChangeRefusedError, DirectoryError
 from adzeguard.core.identity import Sid, fold_dn
 from adzeguard.directory.port import DirectoryDriver, Entry, Modification, Operation
+from adzeguard.workflows.object_changes import ObjectChanger, same_entry
 from adzeguard.workflows.outcome import Intent, Outcome, Status
 
 
@@ -18,18 +19,20 @@ class DirectoryChanger:
     def make(self, change: Change, intent: Intent) -> Outcome:
         """Make one change. `intent` is called right before the first write, and not at all when nothing is written."""
         try:
-            return (
-                self._primary(change, intent) if change.verb == Verb.SET_PRIMARY_GROUP else self._member(change, intent)
-            )
+            if isinstance(change, ObjectChange):
+                return ObjectChanger(self.directory).make(change, intent)
+            if change.verb == Verb.SET_PRIMARY_GROUP:
+                return self._primary(change, intent)
+            return self._member(change, intent)
         except ChangeRefusedError as error:
             return Outcome(change, Status.REFUSED, error.message)
         except DirectoryError as error:
             return Outcome(change, Status.UNREACHABLE, error.message)
 
-    def _member(self, change: Change, intent: Intent) -> Outcome:
+    def _member(self, change: MemberChange, intent: Intent) -> Outcome:
         group, member = (
-            self._same(change.group.dn, change.group.sid),
-            self._same(change.member.dn, change.member.sid),
+            same_entry(self.directory, change.group),
+            same_entry(self.directory, change.member),
         )
         if group is None or (member is None and change.verb == Verb.ADD_MEMBER):
             gone = change.group.name if group is None else change.member.name
@@ -44,14 +47,14 @@ class DirectoryChanger:
         operation: Operation = "add" if change.verb == Verb.ADD_MEMBER else "delete"
         value = name.encode("utf-8", "surrogateescape")
         self.directory.modify(group.dn, [Modification(operation, "member", (value,))])
-        after = self._same(change.group.dn, change.group.sid)
+        after = same_entry(self.directory, change.group)
         wanted = Expected.PRESENT if change.verb == Verb.ADD_MEMBER else Expected.ABSENT
         if after is not None and _state(after, name) == wanted:
             return Outcome(change, Status.VERIFIED)
         return Outcome(change, Status.DIFFERS, "written, but read back otherwise")
 
-    def _primary(self, change: Change, intent: Intent) -> Outcome:
-        account = self._same(change.member.dn, change.member.sid)
+    def _primary(self, change: MemberChange, intent: Intent) -> Outcome:
+        account = same_entry(self.directory, change.member)
         if account is None:
             return Outcome(change, Status.CONFLICT, f"{change.member.name} is not where the plan saw it")
         if account.number("primarygroupid") == Sid(change.group.sid).rid:
@@ -61,18 +64,10 @@ class DirectoryChanger:
         intent(change)
         rid = Sid(change.group.sid).rid
         self.directory.modify(account.dn, [Modification("replace", "primaryGroupID", (str(rid).encode(),))])
-        after = self._same(change.member.dn, change.member.sid)
+        after = same_entry(self.directory, change.member)
         if after is not None and after.number("primarygroupid") == rid:
             return Outcome(change, Status.VERIFIED)
         return Outcome(change, Status.DIFFERS, "written, but read back otherwise")
-
-    def _same(self, dn: str, sid: str) -> Entry | None:
-        """Read an entry, and only accept it when it is still the one that the plan means."""
-        entry = self.directory.read(dn) if dn else None
-        if entry is None:
-            return None
-        packed = entry.first("objectsid")
-        return entry if (Sid.from_bytes(packed) if packed else "") == sid else None
 
 
 def _state(group: Entry, member_dn: str) -> Expected:

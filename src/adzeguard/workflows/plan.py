@@ -6,7 +6,7 @@ from itertools import chain
 
 from adzeguard.core.change.build import draft_plan, in_order
 from adzeguard.core.change.impact import impact_of
-from adzeguard.core.change.plan import Change, LeftOut, Plan
+from adzeguard.core.change.plan import Change, LeftOut, MemberChange, Plan
 from adzeguard.core.change.withdrawal import withdrawals
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.estate import Estate
@@ -16,7 +16,7 @@ from adzeguard.core.review import review_groups, review_hosts
 def make_plan(
     estate: Estate,
     charter: ResolvedCharter,
-    standing: Sequence[Change],
+    standing: Sequence[MemberChange],
     *,
     collection: int,
     now: datetime,
@@ -52,6 +52,7 @@ def whole_plan(
     estate: Estate,
     changes: Sequence[Change],
     left_out: Sequence[LeftOut] = (),
+    notes: Sequence[str] = (),
     *,
     collection: int,
     now: datetime,
@@ -65,5 +66,6 @@ def whole_plan(
         domain_sid=estate.domain.sid,
         changes=tuple(changes),
         left_out=tuple(left_out),
+        notes=tuple(notes),
         impact=impact_of(estate, changes),
     )

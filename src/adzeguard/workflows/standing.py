@@ -2,15 +2,15 @@
 
 from adzeguard.core.change.by_hand import BY_HAND_RULE
 from adzeguard.core.change.inverse import UNDO_RULE
-from adzeguard.core.change.plan import Change, Verb
+from adzeguard.core.change.plan import MemberChange, Verb, members_only
 from adzeguard.store.journal import Journal
 from adzeguard.workflows.undo import really_done
 
 
-def standing_additions(journal: Journal) -> list[Change]:
+def standing_additions(journal: Journal) -> list[MemberChange]:
     """Return the additions of rules, less those that were later taken back or made again by hand."""
-    last: dict[tuple[str, str, str], Change] = {}
-    for change in really_done(journal.rows()):
+    last: dict[tuple[str, str, str], MemberChange] = {}
+    for change in members_only(really_done(journal.rows())):
         if change.verb != Verb.SET_PRIMARY_GROUP:
             last[change.host or "", change.group.sid, change.member.sid or change.member.dn] = change
     ours = {BY_HAND_RULE, UNDO_RULE}

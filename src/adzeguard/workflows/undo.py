@@ -4,7 +4,7 @@ from collections.abc import Iterable, Sequence
 from datetime import datetime
 
 from adzeguard.core.change.inverse import inverse_plan
-from adzeguard.core.change.plan import Change, Named, Plan
+from adzeguard.core.change.plan import Change, Named, ObjectChange, Plan, members_only, read_change
 from adzeguard.core.errors import UnknownNameError
 from adzeguard.core.estate import Estate
 from adzeguard.store.journal import Journal, JournalRow
@@ -45,7 +45,7 @@ def really_done(rows: Iterable[JournalRow]) -> list[Change]:
     done = []
     for row in rows:
         if row.kind == "intent":
-            change = Change.model_validate(row.body["change"])
+            change = read_change(row.body["change"])
             intents[row.apply, change.id] = change
         elif row.kind == "outcome" and row.body["status"] in ("verified", "differs"):
             made = intents.get((row.apply, row.body["change"]))
@@ -55,8 +55,23 @@ def really_done(rows: Iterable[JournalRow]) -> list[Change]:
 
 def undo_plan(estate: Estate, done: Sequence[Change], collection: int, now: datetime, operator: str) -> Plan:
     """Return the plan that takes the changes back."""
-    sids = {change.expects for change in done if change.expects.startswith("S-1-")}
+    sids = {change.expects for change in members_only(done) if change.expects.startswith("S-1-")}
     ids = estate.ids_of_sids(sids)
     groups = estate.catalogue.principals(i for sid in sids if (i := ids[sid]) is not None)
-    changes = inverse_plan(done, {str(group.sid): Named.of(group) for group in groups.values()})
+    changes = inverse_plan(
+        [_with_known_sids(estate, change) for change in done],
+        {str(group.sid): Named.of(group) for group in groups.values()},
+    )
     return whole_plan(estate, changes, collection=collection, now=now, operator=operator)
+
+
+def _with_known_sids(estate: Estate, change: Change) -> Change:
+    """Give what a plan has made itself the SID that is known by now."""
+    parts = ("object",) if isinstance(change, ObjectChange) else ("group", "member")
+    update = {part: _known(estate, named) for part in parts if (named := getattr(change, part)).made}
+    return change.model_copy(update=update) if update else change
+
+
+def _known(estate: Estate, named: Named) -> Named:
+    found = estate.catalogue.by_dn(named.dn)
+    return Named.of(estate.principal(found)) if found is not None else named

@@ -2,8 +2,9 @@
 
 from collections.abc import Callable, Collection, Iterable, Iterator
 from dataclasses import dataclass
+from typing import Final
 
-from adzeguard.core.change.plan import Change, Expected, LeftOut, Named, Verb
+from adzeguard.core.change.plan import Change, Expected, LeftOut, MemberChange, MemberVerb, Named, ObjectChange, Verb
 from adzeguard.core.charter.demands import Deviation
 from adzeguard.core.estate import Estate
 from adzeguard.core.principal import Kind, Principal
@@ -42,22 +43,39 @@ def in_order(changes: Iterable[Change]) -> tuple[Change, ...]:
 
 
 def _place_in_plan(change: Change) -> tuple[int, str, str]:
-    """Additions go first, and the directory before the hosts, so that a new way in stands before an old one goes."""
-    rank = {Verb.ADD_MEMBER: 0, Verb.SET_PRIMARY_GROUP: 1, Verb.REMOVE_MEMBER: 2}[change.verb]
-    return rank * 2 + bool(change.host), change.host or "", change.group.name.casefold()
+    """New objects and additions go first, the directory before the hosts: a new way in stands before an old one goes.
+
+    What is done to objects keeps the order in which it was asked for.
+    """
+    name = change.group.name.casefold() if isinstance(change, MemberChange) else ""
+    return RANKS[change.verb] * 2 + bool(change.host), change.host or "", name
+
+
+RANKS: Final = {
+    Verb.CREATE: 0, Verb.ADD_MEMBER: 1, Verb.SET_PRIMARY_GROUP: 2, Verb.SET: 3, Verb.RIGHTS: 3, Verb.MOVE: 3,
+    Verb.REMOVE_MEMBER: 4, Verb.DELETE: 5,
+}  # fmt: skip
+"""In which order the kinds of change are made."""
 
 
 def _without_twins(changes: Iterable[Change]) -> Iterator[Change]:
     """Two groups can ask the same step of a person: to be listed in the group that becomes the primary one."""
-    seen: set[tuple[str, str, str, str]] = set()
+    seen: set[tuple[str, ...]] = set()
     for change in changes:
-        key = (change.verb, change.target, change.group.sid, change.member.sid or change.member.dn)
+        key = _twin_key(change)
         if key not in seen:
             seen.add(key)
             yield change
 
 
-def _steps(estate: Estate, review: Review, deviation: Deviation) -> tuple[list[Change], str]:
+def _twin_key(change: Change) -> tuple[str, ...]:
+    if isinstance(change, ObjectChange):
+        return change.verb, change.object.dn.casefold(), *change.gives, *change.takes, change.model_dump_json()
+    group = change.group.sid or change.group.dn.casefold()
+    return change.verb, change.target, group, change.member.sid or change.member.dn
+
+
+def _steps(estate: Estate, review: Review, deviation: Deviation) -> tuple[list[MemberChange], str]:
     member = named(review, deviation.member)
     match deviation.kind:
         case "missing":
@@ -76,7 +94,7 @@ def _steps(estate: Estate, review: Review, deviation: Deviation) -> tuple[list[C
             )
         case _ if deviation.member in review.primary:
 
-            def make(verb: Verb, expects: str, group: Principal) -> Change:
+            def make(verb: MemberVerb, expects: str, group: Principal) -> MemberChange:
                 return _change(review, deviation, verb, member, expects, group)
 
             return leave_primary_group(estate, review.group, member, make)
@@ -87,13 +105,13 @@ def _steps(estate: Estate, review: Review, deviation: Deviation) -> tuple[list[C
 def _change(
     review: Review,
     deviation: Deviation,
-    verb: Verb,
+    verb: MemberVerb,
     member: Principal,
     expects: str,
     group: Principal | None = None,
-) -> Change:
+) -> MemberChange:
     rule = deviation.holding.rule
-    return Change(
+    return MemberChange(
         id="",
         verb=verb,
         host=review.host.name if review.host else None,
@@ -106,11 +124,13 @@ def _change(
     )
 
 
-Maker = Callable[[Verb, str, Principal], Change]
+Maker = Callable[[MemberVerb, str, Principal], MemberChange]
 """Makes a change about one member from a verb, what it expects, and the group."""
 
 
-def leave_primary_group(estate: Estate, group: Principal, member: Principal, make: Maker) -> tuple[list[Change], str]:
+def leave_primary_group(
+    estate: Estate, group: Principal, member: Principal, make: Maker
+) -> tuple[list[MemberChange], str]:
     """Return the steps by which somebody leaves their primary group, or why it cannot be done.
 
     Nobody can be taken out of a primary group: another must be it first, and one can only be so for its members.

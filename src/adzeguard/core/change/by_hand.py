@@ -3,7 +3,7 @@
 from collections.abc import Iterable, Sequence
 
 from adzeguard.core.change.build import in_order, leave_primary_group
-from adzeguard.core.change.plan import Change, Expected, LeftOut, Named, Verb
+from adzeguard.core.change.plan import Change, Expected, LeftOut, MemberChange, MemberVerb, Named, Verb
 from adzeguard.core.errors import GuardError
 from adzeguard.core.estate import Estate
 from adzeguard.core.nesting import refused_nesting
@@ -25,7 +25,7 @@ def memberships_by_hand(
     wrong = [reason for group, member in joins if (reason := refused_nesting(group, member))]
     if wrong:
         raise GuardError(wrong)
-    changes: list[Change] = []
+    changes: list[MemberChange] = []
     left_out: list[LeftOut] = []
     for pairs, steps_of in ((joins, _join), (leaves, _leave)):
         for group, member in pairs:
@@ -37,13 +37,18 @@ def memberships_by_hand(
     return in_order(changes), tuple(left_out)
 
 
-def _change(verb: Verb, expects: str, group: Principal, member: Principal, why: str) -> Change:
-    return Change(
+def _change(verb: MemberVerb, expects: str, group: Principal, member: Principal, why: str) -> MemberChange:
+    return MemberChange(
         id="", verb=verb, group=Named.of(group), member=Named.of(member), expects=expects, rule=BY_HAND_RULE, why=why
     )
 
 
-def _join(estate: Estate, group: Principal, member: Principal, why: str) -> tuple[list[Change], str]:
+def leaving(group: Principal, member: Principal, why: str) -> MemberChange:
+    """Make the change that takes a listed member out of a group."""
+    return _change(Verb.REMOVE_MEMBER, Expected.PRESENT, group, member, why)
+
+
+def _join(estate: Estate, group: Principal, member: Principal, why: str) -> tuple[list[MemberChange], str]:
     if member.id in estate.graph.direct_members(group.id) or member.id in estate.graph.primary_members(group.id):
         return [], "is a member already"
     if member.id < 0:
@@ -51,10 +56,10 @@ def _join(estate: Estate, group: Principal, member: Principal, why: str) -> tupl
     return [_change(Verb.ADD_MEMBER, Expected.ABSENT, group, member, why)], ""
 
 
-def _leave(estate: Estate, group: Principal, member: Principal, why: str) -> tuple[list[Change], str]:
+def _leave(estate: Estate, group: Principal, member: Principal, why: str) -> tuple[list[MemberChange], str]:
     if member.id in estate.graph.primary_members(group.id):
 
-        def make(verb: Verb, expects: str, of: Principal) -> Change:
+        def make(verb: MemberVerb, expects: str, of: Principal) -> MemberChange:
             return _change(verb, expects, of, member, why)
 
         return leave_primary_group(estate, group, member, make)

@@ -5,17 +5,18 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from adzeguard.core.change.outlook import Outlook, outlook
-from adzeguard.core.change.plan import Change, Verb
+from adzeguard.core.change.plan import Change, Verb, members_only, objects_only
 from adzeguard.core.charter.model import Charter
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.errors import GuardError
 from adzeguard.core.estate import Estate
 from adzeguard.core.identity import Sid
 from adzeguard.core.keepers import KeepersAtWork
-from adzeguard.core.principal import Principal
+from adzeguard.core.principal import Flag, Kind, Principal
 from adzeguard.core.wellknown import ADMINISTRATORS, RID_DOMAIN_ADMINS, RID_ENTERPRISE_ADMINS
 
 _HOSTS_NAMED = 5
+_DONE = {Verb.DELETE: "deleted", Verb.MOVE: "moved"}
 _SMALL_GROUP = 8
 
 
@@ -29,6 +30,8 @@ class Limits:
     """Hosts touched."""
     share: float = 0.5
     """Part of a directory group that is taken out at once; small groups do not count."""
+    deletions: int = 1
+    """Objects deleted."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,6 +40,7 @@ class NamedSizes:
 
     removals: int | None = None
     hosts: int | None = None
+    deletions: int | None = None
 
 
 def pass_guards(
@@ -49,6 +53,7 @@ def pass_guards(
 ) -> None:
     """Return quietly, or raise `GuardError` with each reason why the changes must not be made."""
     refusals = [
+        *critical_objects(estate, changes, charter.keepers),
         *lockouts(estate, changes, charter.keepers, charter.charter),
         *lost_ways_back(estate, changes, operator),
         *oversizes(estate, changes, limits, named),
@@ -57,9 +62,29 @@ def pass_guards(
         raise GuardError(refusals)
 
 
+def critical_objects(estate: Estate, changes: Sequence[Change], keepers: Sequence[Principal]) -> Iterator[str]:
+    """Yield a reason for each object to be deleted or moved that the directory itself needs, or that is a keeper."""
+    kept = {keeper.id for keeper in keepers}
+    for change in objects_only(changes):
+        if change.verb not in (Verb.DELETE, Verb.MOVE):
+            continue
+        found = estate.id_of_sid(change.object.sid) if change.object.sid else estate.catalogue.by_dn(change.object.dn)
+        if found is None:
+            continue
+        principal = estate.principal(found)
+        if principal.flags & (Flag.CRITICAL | Flag.BUILTIN) or principal.kind == Kind.DOMAIN:
+            name = principal.qualified_name
+            yield f"{change.id}: {name} belongs to the directory itself and is never {_DONE[change.verb]}"
+        elif found in kept and change.verb == Verb.DELETE:
+            yield f"{change.id}: {principal.qualified_name} is a keeper. Name another in adzeguard.toml first"
+
+
 def oversizes(estate: Estate, changes: Sequence[Change], limits: Limits, named: NamedSizes) -> Iterator[str]:
     """Yield a reason for each limit that the plan is past and whose number the operator has not named."""
-    removals = [change for change in changes if change.verb == Verb.REMOVE_MEMBER]
+    removals = [change for change in members_only(changes) if change.verb == Verb.REMOVE_MEMBER]
+    deletions = sum(change.verb == Verb.DELETE for change in changes)
+    if deletions > limits.deletions and named.deletions != deletions:
+        yield f"the plan deletes {deletions} objects. Give --deletions {deletions} if that is what you mean"
     hosts = {change.host for change in changes if change.host}
     if named.removals != len(removals):
         how = f"Give --removals {len(removals)} to apply if that is what you mean"
@@ -134,10 +159,10 @@ def lockouts(
 def _group_lockouts(
     estate: Estate, changes: Sequence[Change], at_work: tuple[KeepersAtWork, KeepersAtWork], charter: Charter
 ) -> Iterator[str]:
-    in_directory = [c for c in changes if c.host is None and c.verb == Verb.REMOVE_MEMBER]
+    in_directory = _leading_out(changes)
     for group in _controlling_groups(estate):
         principal = estate.principal(group)
-        removals = [change for change in in_directory if change.group.sid == principal.sid]
+        removals = [change for change in members_only(in_directory) if change.group.sid == principal.sid]
         held, holds = (keepers.inside(frozenset({group})) for keepers in at_work)
         if not holds and (held or removals):
             yield _refusal(principal.qualified_name, removals or in_directory, charter)
@@ -151,14 +176,14 @@ def _host_lockouts(
     charter: Charter,
 ) -> Iterator[str]:
     by_host: dict[str, list[Change]] = {}
-    for change in changes:
+    for change in members_only(changes):
         if change.host and change.group.sid == ADMINISTRATORS and change.verb == Verb.REMOVE_MEMBER:
             by_host.setdefault(change.host.casefold(), []).append(change)
-    in_directory = [c for c in changes if c.host is None and c.verb == Verb.REMOVE_MEMBER]
+    in_directory = _leading_out(changes)
     reasons: dict[tuple[str, ...], list[str]] = {}
     blame: dict[tuple[str, ...], list[Change]] = {}
     for host, before, then in zip(estate.hosts, estate.host_administrators, after.administrators, strict=True):
-        removals = by_host.get(host.name.casefold(), [])
+        removals: list[Change] = by_host.get(host.name.casefold(), [])
         if host.state is None or not (removals or after.changed_groups) or at_work[1].among(then):
             continue
         if removals or at_work[0].among(before):
@@ -168,6 +193,11 @@ def _host_lockouts(
             blame.setdefault(key, causes)
     for key, hosts in reasons.items():
         yield _refusal(("hosts " if len(hosts) > 1 else "host ") + _hosts_named(hosts), blame[key], charter)
+
+
+def _leading_out(changes: Sequence[Change]) -> list[Change]:
+    """The changes in the directory by which somebody can lose access."""
+    return [c for c in changes if c.host is None and c.verb in (Verb.REMOVE_MEMBER, Verb.DELETE, Verb.SET)]
 
 
 def _hosts_named(hosts: Sequence[str]) -> str:

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from adzeguard.core.access import people_in_any
 from adzeguard.core.change.outlook import Outlook, outlook
-from adzeguard.core.change.plan import Change, GroupImpact, Impact, PersonImpact, Verb
+from adzeguard.core.change.plan import Change, GroupImpact, Impact, PersonImpact, Verb, members_only
 from adzeguard.core.estate import Estate
 from adzeguard.core.identity import Sid
 from adzeguard.core.membership import MembershipGraph
@@ -21,7 +21,9 @@ def impact_of(estate: Estate, changes: Sequence[Change]) -> Impact:
     after = outlook(estate, changes)
     hosts = {change.host for change in changes if change.host}
     removed_outsiders = sum(
-        1 for c in changes if c.host and c.verb == Verb.REMOVE_MEMBER and estate.id_of_sid(c.member.sid) is None
+        1
+        for c in members_only(changes)
+        if c.host and c.verb == Verb.REMOVE_MEMBER and estate.id_of_sid(c.member.sid) is None
     )
     return Impact(
         groups=tuple(_group_impacts(estate, after)),

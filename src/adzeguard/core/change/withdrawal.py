@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable, Iterator
 
-from adzeguard.core.change.plan import Change, Expected, Verb
+from adzeguard.core.change.plan import Expected, MemberChange, Verb
 from adzeguard.core.charter.demands import Demand, demand_of
 from adzeguard.core.charter.resolve import ResolvedCharter, member_key
 from adzeguard.core.charter.scopes import NAMED, Holding, HostScopes
@@ -11,7 +11,7 @@ from adzeguard.core.identity import Sid, fold_dn
 from adzeguard.core.review import directory_keys, host_keys, local_group_of
 
 
-def withdrawals(estate: Estate, charter: ResolvedCharter, standing: Iterable[Change]) -> Iterator[Change]:
+def withdrawals(estate: Estate, charter: ResolvedCharter, standing: Iterable[MemberChange]) -> Iterator[MemberChange]:
     """Yield the removals of what still stands of `standing` (additions that rules made) and nobody asks for.
 
     A rule that cannot be followed because of a name, and rules that contradict each other, leave things as they are.
@@ -34,7 +34,7 @@ def withdrawals(estate: Estate, charter: ResolvedCharter, standing: Iterable[Cha
             )
 
 
-def _still_stands(estate: Estate, change: Change) -> bool:
+def _still_stands(estate: Estate, change: MemberChange) -> bool:
     if change.host is not None:
         host = estate.hosts_by_name.get(change.host.casefold())
         group = host.state.group(change.group.sid) if host and host.state else None
@@ -43,11 +43,11 @@ def _still_stands(estate: Estate, change: Change) -> bool:
     return group_id is not None and member is not None and member in estate.graph.direct_members(group_id)
 
 
-def _member_id(estate: Estate, change: Change) -> int | None:
+def _member_id(estate: Estate, change: MemberChange) -> int | None:
     return estate.id_of_sid(change.member.sid) if change.member.sid else estate.catalogue.by_dn(change.member.dn)
 
 
-def _demand(estate: Estate, charter: ResolvedCharter, scopes: HostScopes, change: Change) -> Demand | None:
+def _demand(estate: Estate, charter: ResolvedCharter, scopes: HostScopes, change: MemberChange) -> Demand | None:
     if change.host is not None:
         host = estate.hosts_by_name.get(change.host.casefold())
         return _demand_on_host(scopes, host, change.group.sid) if host else None

@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from adzeguard.core.change.plan import Change
+from adzeguard.core.change.plan import MemberChange
 from adzeguard.core.change.withdrawal import withdrawals
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.checks.finding import Finding, worst_first
@@ -21,7 +21,10 @@ from adzeguard.core.review import review_groups, review_hosts
 
 
 def all_findings(
-    estate: Estate, charter: ResolvedCharter, privileged: Sequence[Principal] = (), standing: Sequence[Change] = ()
+    estate: Estate,
+    charter: ResolvedCharter,
+    privileged: Sequence[Principal] = (),
+    standing: Sequence[MemberChange] = (),
 ) -> list[Finding]:
     """Run every check and return what they find, worst first.
 

@@ -3,7 +3,7 @@
 from collections.abc import Iterable, Iterator
 
 from adzeguard.core.access import members_of, members_on_host
-from adzeguard.core.change.plan import Change
+from adzeguard.core.change.plan import MemberChange
 from adzeguard.core.charter.demands import Deviation
 from adzeguard.core.charter.resolve import LocalName, ResolvedCharter, ResolvedRule, member_key
 from adzeguard.core.charter.scopes import HostScopes
@@ -166,7 +166,7 @@ def _told(review: Review) -> list[str]:
     return [_message(review, d, named(review, d.member)) for d in review.deviations if d.kind != "keeper"]
 
 
-def left_behind(removals: Iterable[Change]) -> Iterator[Finding]:
+def left_behind(removals: Iterable[MemberChange]) -> Iterator[Finding]:
     """Yield a finding for each membership that a rule put in and that no rule asks for any more."""
     for change in removals:
         message = f"{change.member.name} is inside because the rule put it in, and no rule asks for it any more"

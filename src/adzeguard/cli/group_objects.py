@@ -1,0 +1,120 @@
+"""adzeguard group create, set and delete: groups themselves rather than their members."""
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+from adzeguard.cli.applying import apply_and_show, hand_plan
+from adzeguard.cli.desk import Desk
+from adzeguard.cli.options import Answers, applying_options, example, why_option, workspace_option
+from adzeguard.core.errors import UsageError
+
+if TYPE_CHECKING:
+    from adzeguard.core.principal import Principal
+
+_SCOPE = click.Choice(["global", "universal", "domain-local"])
+_KIND = click.Choice(["security", "distribution"])
+
+
+def one_group(desk: Desk, name: str) -> "Principal":
+    """Return the group of this name, or say what it is instead."""
+    from adzeguard.core.names import resolve
+    from adzeguard.core.principal import Kind
+
+    found = resolve(desk.estate, name)
+    if found.kind != Kind.GROUP:
+        raise UsageError(
+            f"{found.qualified_name} is a {found.kind.label}, not a group", "Try: adzeguard find --kind group"
+        )
+    return found
+
+
+def add_object_commands(group: click.Group) -> None:
+    """Put the commands about groups themselves beside those about members."""
+    for command in (create, change, delete):
+        group.add_command(command)
+
+
+@click.command("create", epilog=example("adzeguard group create 'Tide Watch' --in OU=Groups --member orla.fenn"))
+@click.argument("name")
+@click.option("--in", "container", required=True, metavar="OU", help="Where it is made, like OU=Groups.")
+@click.option("--scope", type=_SCOPE, default="global", show_default=True, help="Who may be in it, and where it works.")
+@click.option("--kind", type=_KIND, default="security", show_default=True, help="For access, or for mail alone.")
+@click.option("--description", default="", metavar="TEXT", help="What it is for.")
+@click.option("--mail", default="", metavar="ADDRESS", help="Its mail address.")
+@click.option("--managed-by", "manager", default="", metavar="NAME", help="Who answers for it.")
+@click.option("--member", "members", multiple=True, metavar="NAME", help="Put in at once; may be given again.")
+@why_option
+@applying_options
+@workspace_option
+def create(
+    name: str, container: str, scope: str, kind: str, description: str, mail: str, manager: str,
+    members: tuple[str, ...], why: str, answers: Answers, workspace: Path | None,
+) -> int:  # fmt: skip
+    """Make a group."""
+    from adzeguard.core.change.groups_by_hand import created_group
+    from adzeguard.core.change.objects_by_hand import HandPlan, container_at, numbered
+    from adzeguard.core.names import resolve
+
+    desk = Desk(workspace)
+    details = {"description": description, "mail": mail}
+    if manager:
+        details["managedBy"] = resolve(desk.estate, manager).dn
+    changes = created_group(
+        desk.estate, name, container_at(desk.estate, container), scope=scope, security=kind == "security",
+        details=details, members=[resolve(desk.estate, member) for member in members], why=why,
+    )  # fmt: skip
+    return apply_and_show(desk, lambda: hand_plan(desk, HandPlan(numbered(changes))), answers)
+
+
+@click.command("set", epilog=example("adzeguard group set 'First Aiders' --scope universal"))
+@click.argument("group")
+@click.option("--name", default="", metavar="NAME", help="Another name.")
+@click.option("--scope", type=_SCOPE, help="Another scope; between global and domain local it takes two steps.")
+@click.option("--kind", type=_KIND, help="For access, or for mail alone.")
+@click.option("--description", metavar="TEXT", help="What it is for; empty takes it away.")
+@click.option("--mail", metavar="ADDRESS", help="Its mail address; empty takes it away.")
+@click.option("--managed-by", "manager", metavar="NAME", help="Who answers for it; empty takes it away.")
+@why_option
+@applying_options
+@workspace_option
+def change(
+    group: str, name: str, scope: str | None, kind: str | None, description: str | None, mail: str | None,
+    manager: str | None, why: str, answers: Answers, workspace: Path | None,
+) -> int:  # fmt: skip
+    """Change a group itself.
+
+    A scope that its members or the groups around it do not allow is refused, with what stands in the way.
+    """
+    from adzeguard.core.change.groups_by_hand import changed_group
+    from adzeguard.core.names import resolve
+
+    if all(value is None for value in (scope, kind, description, mail, manager)) and not name:
+        raise UsageError("nothing to set", "Give --name, --scope, --kind, --description, --mail or --managed-by")
+    desk = Desk(workspace)
+    found = one_group(desk, group)
+    details = {"description": description, "mail": mail}
+    details["managedBy"] = resolve(desk.estate, manager).dn if manager else manager
+    security = None if kind is None else kind == "security"
+    made = changed_group(
+        desk.estate, found, name=name, scope=scope or "", security=security, details=details, why=why
+    )  # fmt: skip
+    return apply_and_show(desk, lambda: hand_plan(desk, made), answers)
+
+
+@click.command("delete", epilog=example("adzeguard group delete 'Paint Project'"))
+@click.argument("group")
+@why_option
+@applying_options
+@workspace_option
+def delete(group: str, why: str, answers: Answers, workspace: Path | None) -> int:
+    """Delete a group, after showing everything that still names it. Its members stay.
+
+    Undo makes it again with its members and in its groups, but as a new SID: what named the old one does not know it.
+    """
+    from adzeguard.core.change.groups_by_hand import deleted_group
+
+    desk = Desk(workspace)
+    made = deleted_group(desk.estate, desk.charter, one_group(desk, group), why)
+    return apply_and_show(desk, lambda: hand_plan(desk, made), answers)

@@ -1,0 +1,85 @@
+"""adzeguard intake."""
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+from adzeguard.cli.applying import apply_and_show, hand_plan
+from adzeguard.cli.desk import Desk
+from adzeguard.cli.exits import Exit
+from adzeguard.cli.options import Answers, applying_options, example, listing_options, why_option, workspace_option
+from adzeguard.cli.output import put_listing
+from adzeguard.core.errors import UsageError
+
+if TYPE_CHECKING:
+    from adzeguard.core.principal import Principal
+
+
+@click.group("intake", epilog=example("adzeguard intake set --users OU=Quay --computers OU=Quay"))
+def command() -> None:
+    """Where users and computers land that are created without a place."""
+
+
+@command.command("show", epilog=example("adzeguard intake show"))
+@listing_options
+@workspace_option
+def show(form: str, output: Path | None, workspace: Path | None) -> int:
+    """Show where new users and computers land, and how many lie there now.
+
+    Keys of json and csv: what, container, default, objects.
+    """
+    from adzeguard.core.change.intake import landings
+    from adzeguard.core.change.objects_by_hand import short_dn
+    from adzeguard.report.listing import Column, Listing
+
+    desk = Desk(workspace)
+    rows = [
+        {
+            "what": landing.what,
+            "container": short_dn(desk.estate, landing.dn),
+            "default": landing.is_default(desk.estate),
+            "objects": len(desk.estate.catalogue.below(landing.dn)),
+        }
+        for landing in landings(desk.estate).values()
+    ]
+    columns = (
+        Column("what", "New"), Column("container", "Land in"), Column("default", "As every domain begins"),
+        Column("objects", "Objects there", right=True),
+    )  # fmt: skip
+    put_listing(Listing(rows, columns, empty="The domain does not say."), form, output)
+    return Exit.NOTHING_TO_REPORT
+
+
+@command.command("set", epilog=example("adzeguard intake set --users OU=Quay --computers OU=Quay"))
+@click.option("--users", metavar="OU", help="Where new users land.")
+@click.option("--computers", metavar="OU", help="Where new computers land.")
+@why_option
+@applying_options
+@workspace_option
+def change(users: str | None, computers: str | None, why: str, answers: Answers, workspace: Path | None) -> int:
+    """Let new users, new computers or both land in an OU of your choice."""
+    wanted = {what: ou for what, ou in (("users", users), ("computers", computers)) if ou}
+    if not wanted:
+        raise UsageError("nothing to set", "Give --users OU, --computers OU, or both")
+    return _apply(Desk(workspace), wanted, why, answers)
+
+
+@command.command("reset", epilog=example("adzeguard intake reset"))
+@why_option
+@applying_options
+@workspace_option
+def reset(why: str, answers: Answers, workspace: Path | None) -> int:
+    """Let new users and computers land where every domain begins."""
+    from adzeguard.core.change.intake import DEFAULTS
+
+    return _apply(Desk(workspace), DEFAULTS, why, answers)
+
+
+def _apply(desk: Desk, wanted: dict[str, str], why: str, answers: Answers) -> int:
+    from adzeguard.core.change.intake import intake_changes
+    from adzeguard.core.change.objects_by_hand import HandPlan, container_at, numbered
+
+    containers: dict[str, Principal] = {what: container_at(desk.estate, ou) for what, ou in wanted.items()}
+    changes = intake_changes(desk.estate, containers, why=why)
+    return apply_and_show(desk, lambda: hand_plan(desk, HandPlan(numbered(changes))), answers)

@@ -1,0 +1,29 @@
+"""adzeguard move."""
+
+from pathlib import Path
+
+import click
+
+from adzeguard.cli.applying import apply_and_show, hand_plan
+from adzeguard.cli.desk import Desk
+from adzeguard.cli.options import Answers, applying_options, example, why_option, workspace_option
+
+
+@click.command("move", epilog=example("adzeguard move ulla.beck OU=Galley,OU=People"))
+@click.argument("name", metavar="OBJECT")
+@click.argument("container", metavar="OU")
+@why_option
+@applying_options
+@workspace_option
+def command(name: str, container: str, why: str, answers: Answers, workspace: Path | None) -> int:
+    """Put a user, computer, group or OU into another OU.
+
+    Keys of json and csv: id, status, target, verb, group, member, object, rule, detail.
+    """
+    from adzeguard.core.change.objects_by_hand import container_at
+    from adzeguard.core.change.ous_by_hand import moved_object
+    from adzeguard.core.names import resolve
+
+    desk = Desk(workspace)
+    found, to = resolve(desk.estate, name), container_at(desk.estate, container)
+    return apply_and_show(desk, lambda: hand_plan(desk, moved_object(desk.estate, found, to, why)), answers)

@@ -1,0 +1,116 @@
+"""adzeguard ou."""
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+from adzeguard.cli.applying import apply_and_show, hand_plan
+from adzeguard.cli.desk import Desk
+from adzeguard.cli.options import Answers, applying_options, example, why_option, workspace_option
+
+if TYPE_CHECKING:
+    from adzeguard.core.change.objects_by_hand import HandPlan
+
+
+@click.group("ou", epilog=example("adzeguard ou create 'Dry Dock' --in OU=Hosts"))
+def command() -> None:
+    """Make, protect, move and delete OUs: plan, guards, apply, journal."""
+
+
+def _apply(desk: Desk, made: "Callable[[], HandPlan]", answers: Answers) -> int:
+    return apply_and_show(desk, lambda: hand_plan(desk, made()), answers)
+
+
+@command.command("create", epilog=example("adzeguard ou create 'Dry Dock' --in OU=Hosts"))
+@click.argument("name")
+@click.option("--in", "container", default="", metavar="OU", help="Where it is made; otherwise at the top.")
+@click.option("--description", default="", metavar="TEXT", help="What it is for.")
+@click.option("--unprotected", is_flag=True, help="Do not protect it against deletion.")
+@why_option
+@applying_options
+@workspace_option
+def create(
+    name: str, container: str, description: str, unprotected: bool, why: str, answers: Answers, workspace: Path | None
+) -> int:
+    """Make an OU, protected against deletion.
+
+    Two entries deny it to everyone: one on the OU, and one on what it lies in, without which an administrator could
+    delete it all the same.
+    """
+    from adzeguard.core.change.objects_by_hand import container_at
+    from adzeguard.core.change.ous_by_hand import created_ou
+
+    desk = Desk(workspace)
+    above = container_at(desk.estate, container or desk.estate.domain.base_dn)
+    return _apply(
+        desk,
+        lambda: created_ou(desk.estate, name, above, protected=not unprotected, description=description, why=why),
+        answers,
+    )
+
+
+@command.command("protect", epilog=example("adzeguard ou protect OU=Quay"))
+@click.argument("ou", metavar="OU")
+@why_option
+@applying_options
+@workspace_option
+def protect(ou: str, why: str, answers: Answers, workspace: Path | None) -> int:
+    """Protect an OU against deletion and moving."""
+    from adzeguard.core.change.objects_by_hand import HandPlan, container_at, numbered
+    from adzeguard.core.change.ous_by_hand import protected_object
+
+    desk = Desk(workspace)
+    found = container_at(desk.estate, ou)
+    return _apply(desk, lambda: HandPlan(numbered(protected_object(desk.estate, found, why))), answers)
+
+
+@command.command("unprotect", epilog=example("adzeguard ou unprotect OU=Quay"))
+@click.argument("ou", metavar="OU")
+@why_option
+@applying_options
+@workspace_option
+def unprotect(ou: str, why: str, answers: Answers, workspace: Path | None) -> int:
+    """Let an OU be deleted and moved again. What lies above keeps its part while it protects others."""
+    from adzeguard.core.change.objects_by_hand import container_at
+    from adzeguard.core.change.ous_by_hand import unprotected_object
+
+    desk = Desk(workspace)
+    found = container_at(desk.estate, ou)
+    return _apply(desk, lambda: unprotected_object(desk.estate, found, why), answers)
+
+
+@command.command("move", epilog=example("adzeguard ou move OU=Galley,OU=People OU=Retired"))
+@click.argument("ou", metavar="OU")
+@click.argument("to", metavar="TO")
+@why_option
+@applying_options
+@workspace_option
+def move(ou: str, to: str, why: str, answers: Answers, workspace: Path | None) -> int:
+    """Put an OU, with all below it, into another. A protected one is refused."""
+    from adzeguard.core.change.objects_by_hand import container_at
+    from adzeguard.core.change.ous_by_hand import moved_object
+
+    desk = Desk(workspace)
+    found, above = container_at(desk.estate, ou), container_at(desk.estate, to)
+    return _apply(desk, lambda: moved_object(desk.estate, found, above, why), answers)
+
+
+@command.command("delete", epilog=example("adzeguard ou delete OU=Retired"))
+@click.argument("ou", metavar="OU")
+@click.option("--with-content", is_flag=True, help="Delete all that lies in it too; --deletions must name how many.")
+@why_option
+@applying_options
+@workspace_option
+def delete(ou: str, with_content: bool, why: str, answers: Answers, workspace: Path | None) -> int:
+    """Delete an OU. Refused while it is protected, and while it is not empty.
+
+    With its content every object is listed, and their number must be named.
+    """
+    from adzeguard.core.change.objects_by_hand import container_at
+    from adzeguard.core.change.ous_by_hand import deleted_ou
+
+    desk = Desk(workspace)
+    found = container_at(desk.estate, ou)
+    return _apply(desk, lambda: deleted_ou(desk.estate, found, with_content=with_content, why=why), answers)

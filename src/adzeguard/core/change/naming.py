@@ -1,0 +1,48 @@
+"""What still names an object: rules of the charter, hosts, and rights over other objects."""
+
+from collections.abc import Iterator
+
+from adzeguard.core.charter.resolve import ResolvedCharter, ResolvedRule
+from adzeguard.core.estate import Estate
+from adzeguard.core.principal import Principal
+from adzeguard.core.rights.descriptor import Descriptor
+
+_SHOWN = 5
+
+
+def still_naming(estate: Estate, charter: ResolvedCharter, principal: Principal) -> Iterator[str]:
+    """Yield a line for each kind of place that goes on naming an object when it is gone."""
+    rules = [rule for rule in charter.rules if _names(rule, principal)]
+    for rule in rules:
+        yield f"the rule {rule.id} ({rule.rule.place.at()}) names it: change the rule"
+    hosts = [
+        f"{host.name} ({group.name})"
+        for host in estate.hosts
+        for group in (host.state.groups if host.state else ())
+        if principal.sid in group.members
+    ]
+    if hosts:
+        yield f"local groups on {len(hosts)} hosts hold it and will hold a SID that resolves to nothing: {_some(hosts)}"
+    over = sorted(objects_naming(estate, principal), key=str.casefold)
+    if over:
+        yield f"it holds rights over {len(over)} objects, which will name a SID that resolves to nothing: {_some(over)}"
+
+
+def _names(rule: ResolvedRule, principal: Principal) -> bool:
+    listed = (*(rule.only or ()), *rule.include, *rule.exclude, *(rule.reach_only or ()))
+    return rule.group == principal or principal in listed
+
+
+def objects_naming(estate: Estate, principal: Principal) -> list[str]:
+    """Return the names of the objects of whose own entries one is about this principal."""
+    found: list[str] = []
+    for raw, ids in estate.catalogue.descriptor_users():
+        if principal.sid is None or principal.sid.to_bytes() not in raw:
+            continue
+        if any(entry.sid == principal.sid and not entry.inherited for entry in Descriptor.from_bytes(raw).entries):
+            found += [p.dn for p in estate.catalogue.principals(ids.tolist()).values() if p.sid != principal.sid]
+    return found
+
+
+def _some(names: list[str]) -> str:
+    return ", ".join(names[:_SHOWN]) + (f" and {len(names) - _SHOWN} more" if len(names) > _SHOWN else "")

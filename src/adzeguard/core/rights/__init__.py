@@ -1,0 +1,1 @@
+"""Security descriptors, the duties made of their entries, and what they let whom do."""

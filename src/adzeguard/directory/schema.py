@@ -1,0 +1,40 @@
+"""The names and GUIDs of the standard schema ([MS-ADSC], [MS-ADA1..3], [MS-ADTS] 5.1.3.2.1)."""
+
+import json
+import uuid
+from collections.abc import Sequence
+from functools import cache
+from importlib.resources import files
+
+from adzeguard.core.identity import Sid
+from adzeguard.core.rights.ace import Ace
+from adzeguard.core.rights.descriptor import canonical_rank
+from adzeguard.core.rights.schema import Schema
+from adzeguard.core.rights.sddl import entries_of_text
+
+
+@cache
+def standard_schema() -> Schema:
+    """Return the schema that every directory of this kind begins with; it ships with the package."""
+    raw = json.loads((files("adzeguard.directory") / "standard_schema.json").read_text(encoding="utf-8"))
+    attributes = {
+        name: (uuid.UUID(own), uuid.UUID(of) if of else None) for name, (own, of) in raw["attributes"].items()
+    }
+    guids = {
+        kind: {name: uuid.UUID(guid) for name, guid in raw[kind].items()}
+        for kind in ("classes", "property_sets", "control_rights", "validated_writes")
+    }
+    return Schema(attributes, **guids, default_rights=raw["default_rights"])
+
+
+def first_entries(classes: Sequence[str], domain: Sid) -> list[Ace]:
+    """Return the entries that the schema gives a new object of these classes."""
+    texts = standard_schema().default_rights
+    text = next((texts[name] for name in reversed(classes) if name in texts), "")
+    return sorted(entries_of_text(text, domain), key=canonical_rank)
+
+
+def class_guid(classes: Sequence[str]) -> uuid.UUID | None:
+    """Return the GUID of the most special class of an entry, which is listed last; nothing where it is not known."""
+    found = standard_schema().classes
+    return next((guid for name in reversed(classes) if (guid := found.get(name)) is not None), None)
