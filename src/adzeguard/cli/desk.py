@@ -16,7 +16,7 @@ from adzeguard.workspace.settings import Workspace, find_workspace, read_workspa
 
 if TYPE_CHECKING:
     from adzeguard.core.change.guards import NamedSizes
-    from adzeguard.core.change.plan import Change, MemberChange, Plan
+    from adzeguard.core.change.plan import Change, Plan
     from adzeguard.core.charter.resolve import ResolvedCharter
     from adzeguard.core.estate import Estate
     from adzeguard.core.principal import Principal
@@ -80,11 +80,11 @@ class Desk:
         return resolved_charter(charter, self.estate, today, workspace.response, workspace.keepers)
 
     @cached_property
-    def standing(self) -> "list[MemberChange]":
+    def standing(self) -> "list[Change]":
         """What rules have put in and nothing of ours has taken out again."""
-        from adzeguard.workflows.standing import standing_additions
+        from adzeguard.workflows.standing import standing_of_rules
 
-        return standing_additions(self.journal)
+        return standing_of_rules(self.journal, self.estate)
 
     def make_plan(self, also: tuple[str, ...]) -> "Plan":
         """Compute the plan of the charter; `also` are rules to put right although they only alert."""

@@ -59,13 +59,13 @@ def undo_plan(estate: Estate, done: Sequence[Change], collection: int, now: date
     ids = estate.ids_of_sids(sids)
     groups = estate.catalogue.principals(i for sid in sids if (i := ids[sid]) is not None)
     changes = inverse_plan(
-        [_with_known_sids(estate, change) for change in done],
+        [with_known_sids(estate, change) for change in done],
         {str(group.sid): Named.of(group) for group in groups.values()},
     )
     return whole_plan(estate, changes, collection=collection, now=now, operator=operator)
 
 
-def _with_known_sids(estate: Estate, change: Change) -> Change:
+def with_known_sids(estate: Estate, change: Change) -> Change:
     """Give what a plan has made itself the SID that is known by now."""
     parts = ("object",) if isinstance(change, ObjectChange) else ("group", "member")
     update = {part: _known(estate, named) for part in parts if (named := getattr(change, part)).made}

@@ -1,10 +1,11 @@
 """Reads the charter's YAML files into plain values with line numbers, with limits, running and following nothing."""
 
+import csv
 import re
 from pathlib import Path
 from typing import Any, Final
 
-from adzeguard.core.charter.model import Charter
+from adzeguard.core.charter.model import Charter, RosterRow
 from adzeguard.core.charter.parse import Document, parse_charter
 from adzeguard.core.errors import CharterError
 
@@ -32,12 +33,34 @@ def load_charter(folder: Path) -> Charter:
         except CharterError as error:
             problems += error.problems
     try:
-        charter = parse_charter(documents)
+        charter = parse_charter(documents, lambda name: read_roster(folder / name))
     except CharterError as error:
         problems += error.problems
     if problems:
         raise CharterError(problems)
     return charter
+
+
+def read_roster(path: Path) -> tuple[RosterRow, ...]:
+    """Read a CSV file with the columns group and member; `CharterError` says what is wrong and on which line."""
+    try:
+        if path.stat().st_size > _LARGEST_FILE:
+            raise CharterError([f"{path.name}: larger than 8 MiB, which no roster is"])
+        with path.open(encoding="utf-8-sig", newline="") as file:
+            reader = csv.DictReader(file, strict=True)
+            if [name.strip().casefold() for name in reader.fieldnames or ()] != ["group", "member"]:
+                raise CharterError([f"{path.name}:1: the first line must be: group,member"])
+            return tuple(_roster_row(path.name, reader.line_num, list(row.values())) for row in reader)
+    except (csv.Error, UnicodeDecodeError) as error:
+        raise CharterError([f"{path.name}: is not CSV in UTF-8: {error}"]) from error
+    except OSError as error:
+        raise CharterError([f"{path.name} cannot be read: {error.strerror}"]) from error
+
+
+def _roster_row(name: str, line: int, cells: list[Any]) -> RosterRow:
+    if len(cells) != 2 or not isinstance(cells[0], str) or not isinstance(cells[1], str) or not cells[0].strip():  # noqa: PLR2004 - group and member
+        raise CharterError([f"{name}:{line}: must hold a group and a member, with a comma between them"])
+    return RosterRow(group=cells[0].strip(), member=cells[1].strip(), line=line)
 
 
 def charter_files(folder: Path) -> list[Path]:

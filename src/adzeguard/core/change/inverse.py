@@ -101,7 +101,7 @@ def _object_inverses(done: Sequence[ObjectChange]) -> list[ObjectChange]:
     """Newest first. An object that was made and is gone again, or the other way round, needs nothing."""
     came_and_went = _came_and_went(done)
     return [
-        _inverse(change)
+        inverse_of(change)
         for change in reversed(done)
         if change.verb not in (Verb.CREATE, Verb.DELETE) or fold_dn(change.object.dn) not in came_and_went
     ]
@@ -115,7 +115,8 @@ def _came_and_went(done: Sequence[ObjectChange]) -> set[str]:
     return {dn for dn, listed in verbs.items() if listed[0] != listed[-1]}
 
 
-def _inverse(change: ObjectChange) -> ObjectChange:
+def inverse_of(change: ObjectChange) -> ObjectChange:
+    """Return the change that takes one change of an object back."""
     turned = tuple(AttributeChange(name=a.name, before=a.after, after=a.before) for a in change.attributes)
     update: dict[str, object] = {"rule": UNDO_RULE, "why": _why(change), "leaves": False}
     match change.verb:

@@ -7,11 +7,17 @@ from datetime import date
 
 from adzeguard.core.charter.model import (
     Charter,
+    GrantRule,
     GroupRule,
     HostScope,
+    IntakeRule,
     LocalGroupRule,
-    MembershipRule,
+    Place,
+    ProtectRule,
     Response,
+    RosterRow,
+    RosterRule,
+    RuleBase,
 )
 from adzeguard.core.errors import InputError
 from adzeguard.core.estate import Estate, HostState
@@ -50,7 +56,7 @@ Reference = Principal | LocalName
 class NameProblem:
     """A name in a rule that stands for nothing, or for several things."""
 
-    rule: MembershipRule
+    rule: RuleBase
     where: str
     name: str
     message: str
@@ -95,6 +101,7 @@ class ResolvedCharter:
     problems: tuple[NameProblem, ...]
     keepers: tuple[Principal, ...]
     charter: Charter = field(default_factory=Charter)
+    objects: tuple["ObjectRule", ...] = ()
 
     @property
     def group_rules(self) -> list[ResolvedRule]:
@@ -118,51 +125,31 @@ def resolve_charter(
     """Resolve every rule in force on that day. `response` is the workspace's own, for rules that say none."""
     rules: list[ResolvedRule] = []
     problems: list[NameProblem] = []
+    objects: list[ObjectRule] = []
     for rule in charter.rules:
-        if rule.holds_on(day):
+        if not rule.holds_on(day):
+            continue
+        if isinstance(rule, GroupRule | LocalGroupRule):
             resolved = _RuleResolver(rule, estate, problems).resolve(response)
-            if resolved is not None:
-                rules.append(resolved)
-    return ResolvedCharter(tuple(rules), tuple(problems), tuple(keepers), charter)
+            rules += [resolved] if resolved is not None else []
+        elif isinstance(rule, RosterRule):
+            of_roster, absent = _RosterResolver(rule, estate, problems).resolve(response)
+            rules += of_roster
+            objects += absent
+        else:
+            found = _ObjectResolver(rule, estate, problems).resolve(response)
+            objects += [found] if found is not None else []
+    return ResolvedCharter(tuple(rules), tuple(problems), tuple(keepers), charter, tuple(objects))
 
 
-class _RuleResolver:
+class _Resolver:
     """Resolves the names of one rule, noting what does not resolve."""
 
-    def __init__(self, rule: GroupRule | LocalGroupRule, estate: Estate, problems: list[NameProblem]) -> None:
+    def __init__(self, rule: RuleBase, estate: Estate, problems: list[NameProblem]) -> None:
         self._rule = rule
         self._estate = estate
         self._problems = problems
         self._failed = False
-
-    def resolve(self, response: Response) -> ResolvedRule | None:
-        rule = self._rule
-        on_host = isinstance(rule, LocalGroupRule)
-        lists = {
-            key: self._references(key, names, local_allowed=on_host)
-            for key, names in (
-                ("only", rule.only),
-                ("include", rule.include),
-                ("exclude", rule.exclude),
-                ("reach-only", rule.reach_only),
-            )
-        }
-        group = self._group(rule) if isinstance(rule, GroupRule) else None
-        local_group = self._local_group(rule) if isinstance(rule, LocalGroupRule) else None
-        scope = self._scope(rule.hosts) if isinstance(rule, LocalGroupRule) else None
-        if self._failed:
-            return None
-        return ResolvedRule(
-            rule,
-            rule.response or response,
-            lists["only"],
-            lists["include"] or (),
-            lists["exclude"] or (),
-            lists["reach-only"],
-            group,
-            local_group,
-            scope,
-        )
 
     def _fail(self, path: tuple[str | int, ...], name: str, message: str) -> None:
         self._failed = True
@@ -217,6 +204,63 @@ class _RuleResolver:
         meant = ", or ".join(candidates) if candidates else rf"DOMAIN\{name} or local\{name}"
         return f"'{name}' does not say where it stands: write {meant}"
 
+    def principals(self, key: str, names: Iterable[str]) -> tuple[Principal, ...]:
+        """Resolve names that must stand in the directory."""
+        found = self._references(key, names, local_allowed=False) or ()
+        return tuple(reference for reference in found if isinstance(reference, Principal))
+
+    def _container(self, path: tuple[str | int, ...], dn: str) -> str | None:
+        found = self._container_object(path, dn)
+        return fold_dn(found.dn) if found is not None else None
+
+    def _container_object(self, path: tuple[str | int, ...], dn: str) -> Principal | None:
+        full = self._estate.domain.full_dn(dn)
+        standing = self._estate.catalogue.by_dn(full)
+        if standing is not None:
+            return self._estate.principal(standing)
+        everything = self._estate.catalogue.principals(self._estate.catalogue.of_kind(Kind.OU).tolist()).values()
+        near = difflib.get_close_matches(full, [p.dn for p in everything], 1, 0.6)
+        hint = f", did you mean '{near[0]}'?" if near else ""
+        self._fail(path, dn, f"there is no '{full}'{hint}")
+        return None
+
+
+class _RuleResolver(_Resolver):
+    """Resolves a rule about members."""
+
+    def __init__(self, rule: GroupRule | LocalGroupRule, estate: Estate, problems: list[NameProblem]) -> None:
+        super().__init__(rule, estate, problems)
+        self._membership = rule
+
+    def resolve(self, response: Response) -> ResolvedRule | None:
+        rule = self._membership
+        on_host = isinstance(rule, LocalGroupRule)
+        lists = {
+            key: self._references(key, names, local_allowed=on_host)
+            for key, names in (
+                ("only", rule.only),
+                ("include", rule.include),
+                ("exclude", rule.exclude),
+                ("reach-only", rule.reach_only),
+            )
+        }
+        group = self._group(rule) if isinstance(rule, GroupRule) else None
+        local_group = self._local_group(rule) if isinstance(rule, LocalGroupRule) else None
+        scope = self._scope(rule.hosts) if isinstance(rule, LocalGroupRule) else None
+        if self._failed:
+            return None
+        return ResolvedRule(
+            rule,
+            rule.response or response,
+            lists["only"],
+            lists["include"] or (),
+            lists["exclude"] or (),
+            lists["reach-only"],
+            group,
+            local_group,
+            scope,
+        )
+
     def _group(self, rule: GroupRule) -> Principal | None:
         found = self._principal(("group",), rule.group)
         if found is not None and found.kind != Kind.GROUP:
@@ -246,18 +290,123 @@ class _RuleResolver:
         named = frozenset(name.casefold() for name in scope.named)
         return ResolvedScope(bool(scope.everywhere), under, named, frozenset(n.casefold() for n in scope.except_))
 
-    def _container(self, path: tuple[str | int, ...], dn: str) -> str | None:
-        full = self._estate.domain.full_dn(dn)
-        if self._estate.catalogue.by_dn(full) is not None:
-            return fold_dn(full)
-        everything = self._estate.catalogue.principals(self._estate.catalogue.of_kind(Kind.OU).tolist()).values()
-        near = difflib.get_close_matches(full, [p.dn for p in everything], 1, 0.6)
-        hint = f", did you mean '{near[0]}'?" if near else ""
-        self._fail(path, dn, f"there is no '{full}'{hint}")
-        return None
-
     def _known_host(self, path: tuple[str | int, ...], name: str) -> None:
         if name.casefold() not in self._estate.hosts_by_name:
             near = difflib.get_close_matches(name.casefold(), list(self._estate.hosts_by_name), 1, 0.5)
             hint = f", did you mean '{self._estate.hosts_by_name[near[0]].name}'?" if near else ""
             self._fail(path, name, f"there is no host '{name}'{hint}")
+
+
+class _RosterResolver(_Resolver):
+    """Resolves a roster: each of its groups becomes a rule of its own, or a group that is yet to be made."""
+
+    def __init__(self, rule: RosterRule, estate: Estate, problems: list[NameProblem]) -> None:
+        super().__init__(rule, estate, problems)
+        self._roster = rule
+
+    def resolve(self, response: Response) -> tuple[list[ResolvedRule], list["AbsentGroup"]]:
+        rule = self._roster
+        container = self._container_object(("new-groups", "in"), rule.new_groups.in_) if rule.new_groups else None
+        rows: dict[str, list[RosterRow]] = {}
+        for row in rule.rows:
+            rows.setdefault(row.group, []).append(row)
+        rules: list[ResolvedRule] = []
+        absent: list[AbsentGroup] = []
+        for group, listed in rows.items():
+            wanted = self._as_rule(group, listed)
+            found = lookup_qualified(self._estate, group) if is_qualified(group) else []
+            if found or container is None or not self._may_be_made(group):
+                resolved = _RuleResolver(wanted, self._estate, self._problems).resolve(response)
+                rules += [resolved] if resolved is not None else []
+            else:
+                members = _Resolver(wanted, self._estate, self._problems).principals("only", wanted.only or ())
+                scope = rule.new_groups.scope if rule.new_groups else ""
+                name = group.rpartition("\\")[2]
+                absent.append(AbsentGroup(wanted, rule.response or response, name, container, scope, members))
+        return rules, absent
+
+    def _may_be_made(self, group: str) -> bool:
+        """A group of this domain can be made; a SID, a DN or the group of another domain cannot."""
+        domain, _, name = group.rpartition("\\")
+        return bool(name) and domain.casefold() == self._estate.domain.short_name.casefold()
+
+    def _as_rule(self, group: str, rows: list[RosterRow]) -> GroupRule:
+        rule = self._roster
+        members = [row for row in rows if row.member]
+        lines: dict[tuple[str | int, ...], int] = {(): rows[0].line}
+        lines |= {("only", at): row.line for at, row in enumerate(members)}
+        place = Place(file=f"charter/{rule.roster}", lines=lines)
+        kept = {key: getattr(rule, key) for key in ("id", "why", "owner", "response", "enabled", "until", "leave")}
+        return GroupRule(**kept, group=group, only=tuple(row.member for row in members), place=place)
+
+
+class _ObjectResolver(_Resolver):
+    """Resolves a rule about objects themselves."""
+
+    def __init__(self, rule: ProtectRule | IntakeRule | GrantRule, estate: Estate, problems: list[NameProblem]) -> None:
+        super().__init__(rule, estate, problems)
+        self._object_rule = rule
+
+    def resolve(self, response: Response) -> "ObjectRule | None":
+        rule = self._object_rule
+        answer = rule.response or response
+        found: ObjectRule
+        if isinstance(rule, ProtectRule):
+            objects = [self._container_object(("protect", at), dn) for at, dn in enumerate(rule.protect)]
+            found = Protection(rule, answer, tuple(o for o in objects if o is not None))
+        elif isinstance(rule, IntakeRule):
+            named = {"users": rule.intake.users, "computers": rule.intake.computers}
+            landings = {what: self._container_object(("intake", what), dn) for what, dn in named.items() if dn}
+            found = Landings(rule, answer, {what: o for what, o in landings.items() if o is not None})
+        else:
+            over = self._object(("over",), rule.over)
+            if over is None:
+                return None
+            found = GrantWish(rule, answer, over, self.principals("to", rule.to))
+        return None if self._failed else found
+
+    def _object(self, path: tuple[str | int, ...], name: str) -> Principal | None:
+        return self._container_object(path, name) if "=" in name else self._principal(path, name)
+
+
+@dataclass(frozen=True, slots=True)
+class AbsentGroup:
+    """A group that a roster names, that does not exist, and that the roster lets be made."""
+
+    rule: GroupRule
+    response: Response
+    name: str
+    container: Principal
+    scope: str
+    members: tuple[Principal, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Protection:
+    """OUs that are to be protected against deletion."""
+
+    rule: ProtectRule
+    response: Response
+    objects: tuple[Principal, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Landings:
+    """Where new users and computers are to land."""
+
+    rule: IntakeRule
+    response: Response
+    containers: Mapping[str, Principal]
+
+
+@dataclass(frozen=True, slots=True)
+class GrantWish:
+    """Rights that are to stand over an object."""
+
+    rule: GrantRule
+    response: Response
+    over: Principal
+    to: tuple[Principal, ...]
+
+
+ObjectRule = AbsentGroup | Protection | Landings | GrantWish

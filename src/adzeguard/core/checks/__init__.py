@@ -2,11 +2,13 @@
 
 from collections.abc import Sequence
 
-from adzeguard.core.change.plan import MemberChange
+from adzeguard.core.change.plan import Change, members_only
 from adzeguard.core.change.withdrawal import withdrawals
 from adzeguard.core.charter.resolve import ResolvedCharter
+from adzeguard.core.checks.accounts import without_a_place
 from adzeguard.core.checks.finding import Finding, worst_first
 from adzeguard.core.checks.hosts import check_hosts, too_wide
+from adzeguard.core.checks.objects import object_findings
 from adzeguard.core.checks.privileged import check_privileged, privileged_groups
 from adzeguard.core.checks.rules import (
     deviations_found,
@@ -16,6 +18,7 @@ from adzeguard.core.checks.rules import (
     reaching_unlisted,
 )
 from adzeguard.core.estate import Estate
+from adzeguard.core.object_review import object_deviations
 from adzeguard.core.principal import Principal
 from adzeguard.core.review import review_groups, review_hosts
 
@@ -24,7 +27,7 @@ def all_findings(
     estate: Estate,
     charter: ResolvedCharter,
     privileged: Sequence[Principal] = (),
-    standing: Sequence[MemberChange] = (),
+    standing: Sequence[Change] = (),
 ) -> list[Finding]:
     """Run every check and return what they find, worst first.
 
@@ -39,6 +42,8 @@ def all_findings(
         *check_privileged(estate, privileged_groups(estate, privileged)),
         *check_hosts(estate, charter.keepers),
         *too_wide(estate),
-        *left_behind(withdrawals(estate, charter, standing)),
+        *left_behind(withdrawals(estate, charter, members_only(standing))),
+        *object_findings(object_deviations(estate, charter)),
+        *without_a_place(estate),
     ]
     return worst_first(found)

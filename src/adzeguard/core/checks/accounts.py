@@ -1,0 +1,59 @@
+"""Accounts and computers that lie where they should not."""
+
+from collections import Counter
+from collections.abc import Iterable, Iterator
+
+from adzeguard.core.change.intake import DEFAULTS
+from adzeguard.core.change.objects_by_hand import short_dn
+from adzeguard.core.checks.finding import Finding, Severity
+from adzeguard.core.estate import Estate
+from adzeguard.core.identity import fold_dn, parent_dn
+from adzeguard.core.principal import Flag, Kind, Principal
+
+_KINDS = {"users": Kind.USER, "computers": Kind.COMPUTER}
+_MADE_BY_STAFF = 1000
+_ENOUGH = 2
+
+
+def without_a_place(estate: Estate) -> Iterator[Finding]:
+    """Yield what lies in the containers that every domain begins with, and where its neighbours say it belongs."""
+    for what, default in DEFAULTS.items():
+        container = estate.catalogue.by_dn(estate.domain.full_dn(default))
+        if container is None:
+            continue
+        lying = _lying_in(estate, estate.domain.full_dn(default), _KINDS[what])
+        peers = estate.catalogue.principals(estate.catalogue.of_kind(_KINDS[what]).tolist()) if lying else {}
+        for principal in lying:
+            where = _suggested(principal, peers.values())
+            hint = f"; its neighbours are in {short_dn(estate, where)}" if where else ""
+            message = f"it lies in {default}, where no directory policy of an OU reaches it{hint}"
+            evidence = {"suggested": where, "dn": principal.dn}
+            yield Finding("without-place", Severity.LOW, principal.qualified_name, "", message, evidence=evidence)
+
+
+def _lying_in(estate: Estate, container: str, kind: Kind) -> list[Principal]:
+    below = estate.catalogue.principals(estate.catalogue.below(container).tolist()).values()
+    return [
+        p for p in below
+        if p.kind == kind and not p.flags & Flag.CRITICAL and p.sid is not None and p.sid.rid >= _MADE_BY_STAFF
+        and fold_dn(parent_dn(p.dn)) == fold_dn(container)
+    ]  # fmt: skip
+
+
+def _suggested(principal: Principal, peers: Iterable[Principal]) -> str:
+    """Where most of those lie that are like it: the same department, or a name that begins alike."""
+    like = [
+        parent_dn(peer.dn)
+        for peer in peers
+        if peer.id != principal.id and fold_dn(parent_dn(peer.dn)) != fold_dn(parent_dn(principal.dn))
+        and _alike(principal, peer)
+    ]  # fmt: skip
+    most = Counter(like).most_common(1)
+    return most[0][0] if most and most[0][1] >= _ENOUGH else ""
+
+
+def _alike(one: Principal, other: Principal) -> bool:
+    if one.kind == Kind.COMPUTER:
+        return one.name.rstrip("0123456789-_").casefold() == other.name.rstrip("0123456789-_").casefold()
+    department = one.details.get("department")
+    return department is not None and other.details.get("department") == department

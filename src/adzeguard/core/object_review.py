@@ -1,0 +1,105 @@
+"""Rules about objects themselves held against what stands: protection, intake, groups of a roster."""
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+
+from adzeguard.core.change.groups_by_hand import created_group
+from adzeguard.core.change.intake import intake_changes, landings
+from adzeguard.core.change.inverse import inverse_of
+from adzeguard.core.change.objects_by_hand import short_dn
+from adzeguard.core.change.ous_by_hand import protected_object
+from adzeguard.core.change.plan import Change, ObjectChange, Verb
+from adzeguard.core.charter.model import Response, RuleBase
+from adzeguard.core.charter.resolve import AbsentGroup, Landings, Protection, ResolvedCharter
+from adzeguard.core.errors import GuardError
+from adzeguard.core.estate import Estate
+from adzeguard.core.rights.descriptor import Descriptor
+
+
+@dataclass(frozen=True, slots=True)
+class ObjectDeviation:
+    """One object that is not as a rule says, and the changes that put it right, none where it cannot be done."""
+
+    check: str
+    subject: str
+    message: str
+    rule: RuleBase
+    response: Response
+    changes: tuple[Change, ...]
+
+
+def object_deviations(estate: Estate, charter: ResolvedCharter) -> Iterator[ObjectDeviation]:
+    """Yield what deviates from the rules about objects."""
+    for rule in charter.objects:
+        if isinstance(rule, AbsentGroup):
+            yield _absent(estate, rule)
+        elif isinstance(rule, Protection):
+            yield from _unprotected(estate, rule)
+        elif isinstance(rule, Landings):
+            yield from _landing_elsewhere(estate, rule)
+
+
+def _absent(estate: Estate, wish: AbsentGroup) -> ObjectDeviation:
+    name = rf"{estate.domain.short_name}\{wish.name}"
+    message = f"{wish.rule.place.at()} names the group, which does not exist"
+    try:
+        changes = created_group(
+            estate, wish.name, wish.container, scope=wish.scope, members=wish.members, rule=wish.rule.id,
+            why=wish.rule.why,
+        )  # fmt: skip
+    except GuardError as error:
+        return ObjectDeviation("missing-group", name, f"{message}: {error.message}", wish.rule, wish.response, ())
+    return ObjectDeviation("missing-group", name, message, wish.rule, wish.response, tuple(changes))
+
+
+def _unprotected(estate: Estate, wish: Protection) -> Iterator[ObjectDeviation]:
+    rule = wish.rule
+    for principal in wish.objects:
+        subject = short_dn(estate, principal.dn)
+        try:
+            changes = protected_object(estate, principal, rule.why, rule.id)
+        except GuardError as error:
+            yield ObjectDeviation("unprotected-object", subject, error.message, rule, wish.response, ())
+            continue
+        if changes:
+            message = "an administrator can delete it by mistake, with all that lies in it"
+            leaving = tuple(c.model_copy(update={"leaves": rule.leave}) for c in changes)
+            yield ObjectDeviation("unprotected-object", subject, message, rule, wish.response, leaving)
+
+
+def _landing_elsewhere(estate: Estate, wish: Landings) -> Iterator[ObjectDeviation]:
+    rule, standing = wish.rule, landings(estate)
+    for what, container in wish.containers.items():
+        try:
+            changes = intake_changes(estate, {what: container}, why=rule.why, rule=rule.id, leaves=rule.leave)
+        except GuardError as error:
+            yield ObjectDeviation("intake-elsewhere", f"new {what}", error.message, rule, wish.response, ())
+            continue
+        if changes:
+            message = f"they land in {short_dn(estate, standing[what].dn)} instead of {short_dn(estate, container.dn)}"
+            yield ObjectDeviation("intake-elsewhere", f"new {what}", message, rule, wish.response, tuple(changes))
+
+
+def object_withdrawals(
+    estate: Estate, charter: ResolvedCharter, standing: Iterable[ObjectChange]
+) -> Iterator[ObjectChange]:
+    """Yield the changes that take back what rules have set, where they are in force no more and it still stands."""
+    in_force = {rule.rule.id for rule in charter.objects}
+    stopped = {problem.rule.id for problem in charter.problems}
+    for change in standing:
+        if change.rule not in in_force | stopped and _still_stands(estate, change):
+            why = f"the rule {change.rule} put it there, and does not hold any more"
+            words = f"no longer {change.words}"
+            yield inverse_of(change).model_copy(update={"rule": change.rule, "why": why, "words": words})
+
+
+def _still_stands(estate: Estate, change: ObjectChange) -> bool:
+    found = estate.catalogue.by_dn(change.object.dn)
+    if found is None:
+        return False
+    if change.verb == Verb.RIGHTS:
+        raw = estate.catalogue.descriptors([found]).get(found)
+        entries = {entry.to_bytes().hex() for entry in Descriptor.from_bytes(raw).entries} if raw else set()
+        return set(change.gives) <= entries
+    known = estate.principal(found).details.get("well_known_objects", ())
+    return all(set(a.after) <= set(known) for a in change.attributes)
