@@ -1,6 +1,7 @@
 """Takes the pictures in docs/screenshots from the demo, in a terminal window under Xvfb.
 
-Needs Debian's xvfb, xterm and imagemagick, and the program on the path: python docs/take_screenshots.py [NAME…]
+Needs Debian's xvfb, xterm, xdotool and imagemagick, and the program on the path:
+python docs/take_screenshots.py [NAME…]
 """
 
 import os
@@ -14,7 +15,7 @@ from pathlib import Path
 
 FOLDER = Path(__file__).with_name("screenshots")
 WHO = r"LOWMERE\Domain Admins"
-_TERMINAL = ["xterm", "-fa", "DejaVu Sans Mono", "-fs", "10", "-geometry", "155x48+0+0", "-b", "10"]
+_TERMINAL = ["xterm", "-fa", "DejaVu Sans Mono", "-fs", "10", "-geometry", "155x46+0+0", "-b", "10"]
 _TERMINAL += ["-bg", "#14181f", "-fg", "#d8dee9", "-e", "bash"]
 SHOTS = {
     "who": [["who", WHO], ["why", "orla.fenn", "--in", WHO]],
@@ -26,7 +27,10 @@ SHOTS = {
     "show": [["show", "KIOSK-15"]],
     "status": [["status"]],
     "journal": [["journal", "--limit", "18"]],
+    "picker": [["group", "copy-memberships", "--from", "mira.holt", "--to", "yorick.tarn", "--pick"]],
 }
+KEYS = {"picker": ["space", "Down", "space", "Right", "s"]}
+"""What is pressed before the picture is taken; such a command goes on until it is closed."""
 
 
 def take(name: str, folder: Path) -> None:
@@ -34,7 +38,10 @@ def take(name: str, folder: Path) -> None:
     lines = ["clear"]
     for command in SHOTS[name]:
         line = shlex.join(command)
-        lines += [f"printf '\\033[1;32m$\\033[0m adzeguard %s\\n' {shlex.quote(line)}", f"adzeguard {line} 2>&1"]
+        lines += [
+            f"printf '\\033[1;32m$\\033[0m adzeguard %s\\n' {shlex.quote(line)}",
+            f"adzeguard {line}" + ("" if name in KEYS else " 2>&1"),
+        ]
     script = folder / "shot.sh"
     script.write_text("\n".join([*lines, "touch done", "sleep 30"]) + "\n")
     (folder / "done").unlink(missing_ok=True)
@@ -47,10 +54,13 @@ def take(name: str, folder: Path) -> None:
             [*_TERMINAL, str(script)],
             cwd=folder, env=environment,
         )  # fmt: skip
-        deadline = time.monotonic() + 30
+        deadline = time.monotonic() + (4 if name in KEYS else 30)
         while not (folder / "done").exists() and time.monotonic() < deadline:
             time.sleep(0.2)
         time.sleep(0.5)
+        for key in KEYS.get(name, ()):
+            subprocess.run(["xdotool", "mousemove", "400", "400", "key", key], env=environment, check=True)
+            time.sleep(0.3)
         subprocess.run(["import", "-window", "root", str(FOLDER / f"{name}.png")], env=environment, check=True)
         window.kill()
     finally:

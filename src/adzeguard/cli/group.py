@@ -1,6 +1,5 @@
 """adzeguard group."""
 
-import fnmatch
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -8,6 +7,7 @@ from typing import TYPE_CHECKING
 import click
 
 from adzeguard.cli.applying import apply_and_show
+from adzeguard.cli.completing import names
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.group_objects import add_object_commands, one_group
@@ -67,8 +67,8 @@ def _of_member(member: str, groups: tuple[str, ...]) -> _Pairs:
 
 
 @command.command("add", epilog=example("adzeguard group add 'LOWMERE\\First Aiders' orla.fenn mira.holt"))
-@click.argument("group")
-@click.argument("members", nargs=-1, required=True, metavar="MEMBER...")
+@click.argument("group", shell_complete=names("group"))
+@click.argument("members", nargs=-1, required=True, metavar="MEMBER...", shell_complete=names())
 @why_option
 @applying_options
 @workspace_option
@@ -78,8 +78,8 @@ def add(group: str, members: tuple[str, ...], why: str, answers: Answers, worksp
 
 
 @command.command("remove", epilog=example("adzeguard group remove 'LOWMERE\\First Aiders' orla.fenn"))
-@click.argument("group")
-@click.argument("members", nargs=-1, required=True, metavar="MEMBER...")
+@click.argument("group", shell_complete=names("group"))
+@click.argument("members", nargs=-1, required=True, metavar="MEMBER...", shell_complete=names())
 @why_option
 @applying_options
 @workspace_option
@@ -89,8 +89,8 @@ def remove(group: str, members: tuple[str, ...], why: str, answers: Answers, wor
 
 
 @command.command("join", epilog=example("adzeguard group join orla.fenn 'First Aiders' 'Radio Watch'"))
-@click.argument("member")
-@click.argument("groups", nargs=-1, required=True, metavar="GROUP...")
+@click.argument("member", shell_complete=names())
+@click.argument("groups", nargs=-1, required=True, metavar="GROUP...", shell_complete=names("group"))
 @why_option
 @applying_options
 @workspace_option
@@ -100,8 +100,8 @@ def join(member: str, groups: tuple[str, ...], why: str, answers: Answers, works
 
 
 @command.command("leave", epilog=example("adzeguard group leave orla.fenn 'Chart Editors' 'Night Watch'"))
-@click.argument("member")
-@click.argument("groups", nargs=-1, required=True, metavar="GROUP...")
+@click.argument("member", shell_complete=names())
+@click.argument("groups", nargs=-1, required=True, metavar="GROUP...", shell_complete=names("group"))
 @why_option
 @applying_options
 @workspace_option
@@ -115,39 +115,57 @@ def leave(member: str, groups: tuple[str, ...], why: str, answers: Answers, work
     short_help="Give somebody the groups of somebody else, with care.",
     epilog=example("adzeguard group copy-memberships --from hedda.morrow --to yorick.tarn --except '*Supervisors'"),
 )
-@click.option("--from", "source", required=True, metavar="PERSON", help="Whose memberships are copied.")
-@click.option("--to", "target", required=True, metavar="PERSON", help="Who gets them.")
+@click.option(
+    "--from",
+    "source",
+    required=True,
+    metavar="PERSON",
+    help="Whose memberships are copied.",
+    shell_complete=names("user"),
+)
+@click.option("--to", "target", required=True, metavar="PERSON", help="Who gets them.", shell_complete=names("user"))
 @click.option("--only", multiple=True, metavar="PATTERN", help="Only groups whose names fit, like 'Booking*'.")
 @click.option("--except", "excepted", multiple=True, metavar="PATTERN", help="Not the groups whose names fit.")
 @click.option("--privileged", "named", multiple=True, metavar="GROUP", help="Also this privileged group.")
+@click.option("--pick", is_flag=True, help="Pick the groups in the terminal.")
+@click.option(
+    "--review",
+    type=click.Path(path_type=Path, dir_okay=False),
+    metavar="FILE",
+    help="Write the groups to a CSV file to say yes or no to; once it exists, apply it.",
+)
 @why_option
 @applying_options
 @workspace_option
 def copy_memberships(
-    source: str, target: str, only: tuple[str, ...], excepted: tuple[str, ...], named: tuple[str, ...], why: str,
-    answers: Answers, workspace: Path | None,
+    source: str, target: str, only: tuple[str, ...], excepted: tuple[str, ...], named: tuple[str, ...], pick: bool,
+    review: Path | None, why: str, answers: Answers, workspace: Path | None,
 ) -> int:  # fmt: skip
-    """Put somebody into the groups that list somebody else.
+    """Put somebody into groups that list somebody else.
 
-    Privileged groups, and groups that lead into one, are left out unless they are named one by one.
+    Privileged groups, and groups that lead into one, are left out unless they are named, picked or reviewed one by one.
     """
+    from adzeguard.cli.copying import by_patterns, picked, reviewed, write_review
+    from adzeguard.core.change.by_hand import copy_candidates
+    from adzeguard.core.checks.privileged import privileged_groups
+    from adzeguard.core.names import resolve
 
-    def pairs(desk: Desk) -> "list[tuple[Principal, Principal]]":
-        from adzeguard.core.change.by_hand import groups_to_copy
-        from adzeguard.core.checks.privileged import privileged_groups
-        from adzeguard.core.names import resolve
-
-        privileged = [group.id for group in privileged_groups(desk.estate, desk.privileged)]
-        giver, getter = resolve(desk.estate, source), resolve(desk.estate, target)
-        groups = groups_to_copy(desk.estate, giver, getter, privileged)
-        chosen = [g for g in groups if (not only or _fits(g.name, only)) and not _fits(g.name, excepted)]
-        return [(group, getter) for group in [*chosen, *(one_group(desk, name) for name in named)]]
-
-    return _change(workspace, answers, why or f"copied from {source}", pairs, None)
-
-
-def _fits(name: str, patterns: tuple[str, ...]) -> bool:
-    return any(fnmatch.fnmatchcase(name.casefold(), pattern.casefold()) for pattern in patterns)
+    if sum((bool(only or excepted or named), pick, review is not None)) > 1:
+        raise UsageError("--pick, --review and patterns are three ways of choosing", "Use one of them")
+    desk = Desk(workspace)
+    giver, getter = resolve(desk.estate, source), resolve(desk.estate, target)
+    privileged = [group.id for group in privileged_groups(desk.estate, desk.privileged)]
+    candidates = copy_candidates(desk.estate, giver, getter, privileged)
+    if review is not None and not review.exists():
+        write_review(review, candidates)
+        return Exit.TO_REPORT
+    if pick:
+        chosen = picked(candidates, f"Groups of {giver.qualified_name} for {getter.qualified_name}")
+    else:
+        chosen = reviewed(review, candidates) if review is not None else by_patterns(candidates, only, excepted)
+    groups = [*(candidate.group for candidate in chosen), *(one_group(desk, name) for name in named)]
+    pairs = [(group, getter) for group in groups]
+    return _change(workspace, answers, why or f"copied from {source}", lambda _desk: pairs, None)
 
 
 @command.command(
@@ -155,7 +173,7 @@ def _fits(name: str, patterns: tuple[str, ...]) -> bool:
     short_help="Memberships that nobody else with the same work has.",
     epilog=example("adzeguard group leftovers dessa.calder"),
 )
-@click.argument("person")
+@click.argument("person", shell_complete=names("user"))
 @listing_options
 @workspace_option
 def leftovers(person: str, form: str, output: Path | None, workspace: Path | None) -> int:

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 import click
 
 from adzeguard.cli.applying import apply_and_show, hand_plan
+from adzeguard.cli.completing import containers, names
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.options import Answers, applying_options, example, why_option, workspace_option
 from adzeguard.core.errors import UsageError
@@ -38,7 +39,14 @@ def add_object_commands(group: click.Group) -> None:
 
 @click.command("create", epilog=example("adzeguard group create 'Tide Watch' --in OU=Groups --member orla.fenn"))
 @click.argument("name")
-@click.option("--in", "container", required=True, metavar="OU", help="Where it is made, like OU=Groups.")
+@click.option(
+    "--in",
+    "container",
+    required=True,
+    metavar="OU",
+    help="Where it is made, like OU=Groups.",
+    shell_complete=containers,
+)
 @click.option("--scope", type=_SCOPE, default="global", show_default=True, help="Who may be in it, and where it works.")
 @click.option("--kind", type=_KIND, default="security", show_default=True, help="For access, or for mail alone.")
 @click.option("--description", default="", metavar="TEXT", help="What it is for.")
@@ -69,7 +77,7 @@ def create(
 
 
 @click.command("set", epilog=example("adzeguard group set 'First Aiders' --scope universal"))
-@click.argument("group")
+@click.argument("group", shell_complete=names("group"))
 @click.option("--name", default="", metavar="NAME", help="Another name.")
 @click.option("--scope", type=_SCOPE, help="Another scope; between global and domain local it takes two steps.")
 @click.option("--kind", type=_KIND, help="For access, or for mail alone.")
@@ -104,7 +112,7 @@ def change(
 
 
 @click.command("delete", epilog=example("adzeguard group delete 'Paint Project'"))
-@click.argument("group")
+@click.argument("group", shell_complete=names("group"))
 @why_option
 @applying_options
 @workspace_option

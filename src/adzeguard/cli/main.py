@@ -27,6 +27,7 @@ COMMANDS: Final = {
     "undo": ("adzeguard.cli.undo", "Take back what was applied."),
     "journal": ("adzeguard.cli.journal", "Every change made, by whom and why."),
     "charter": ("adzeguard.cli.charter", "Look over the charter, or print its schema."),
+    "completion": ("adzeguard.cli.completion", "Complete commands and names in your shell."),
 }
 
 

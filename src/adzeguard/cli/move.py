@@ -5,13 +5,14 @@ from pathlib import Path
 import click
 
 from adzeguard.cli.applying import apply_and_show, hand_plan
+from adzeguard.cli.completing import containers, names
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.options import Answers, applying_options, example, why_option, workspace_option
 
 
 @click.command("move", epilog=example("adzeguard move ulla.beck OU=Galley,OU=People"))
-@click.argument("name", metavar="OBJECT")
-@click.argument("container", metavar="OU")
+@click.argument("name", metavar="OBJECT", shell_complete=names())
+@click.argument("container", metavar="OU", shell_complete=containers)
 @why_option
 @applying_options
 @workspace_option

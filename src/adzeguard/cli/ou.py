@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 import click
 
 from adzeguard.cli.applying import apply_and_show, hand_plan
+from adzeguard.cli.completing import containers
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.options import Answers, applying_options, example, why_option, workspace_option
 
@@ -25,7 +26,14 @@ def _apply(desk: Desk, made: "Callable[[], HandPlan]", answers: Answers) -> int:
 
 @command.command("create", epilog=example("adzeguard ou create 'Dry Dock' --in OU=Hosts"))
 @click.argument("name")
-@click.option("--in", "container", default="", metavar="OU", help="Where it is made; otherwise at the top.")
+@click.option(
+    "--in",
+    "container",
+    default="",
+    metavar="OU",
+    help="Where it is made; otherwise at the top.",
+    shell_complete=containers,
+)
 @click.option("--description", default="", metavar="TEXT", help="What it is for.")
 @click.option("--unprotected", is_flag=True, help="Do not protect it against deletion.")
 @why_option
@@ -52,7 +60,7 @@ def create(
 
 
 @command.command("protect", epilog=example("adzeguard ou protect OU=Quay"))
-@click.argument("ou", metavar="OU")
+@click.argument("ou", metavar="OU", shell_complete=containers)
 @why_option
 @applying_options
 @workspace_option
@@ -67,7 +75,7 @@ def protect(ou: str, why: str, answers: Answers, workspace: Path | None) -> int:
 
 
 @command.command("unprotect", epilog=example("adzeguard ou unprotect OU=Quay"))
-@click.argument("ou", metavar="OU")
+@click.argument("ou", metavar="OU", shell_complete=containers)
 @why_option
 @applying_options
 @workspace_option
@@ -82,8 +90,8 @@ def unprotect(ou: str, why: str, answers: Answers, workspace: Path | None) -> in
 
 
 @command.command("move", epilog=example("adzeguard ou move OU=Galley,OU=People OU=Retired"))
-@click.argument("ou", metavar="OU")
-@click.argument("to", metavar="TO")
+@click.argument("ou", metavar="OU", shell_complete=containers)
+@click.argument("to", metavar="TO", shell_complete=containers)
 @why_option
 @applying_options
 @workspace_option
@@ -98,7 +106,7 @@ def move(ou: str, to: str, why: str, answers: Answers, workspace: Path | None) -
 
 
 @command.command("delete", epilog=example("adzeguard ou delete OU=Retired"))
-@click.argument("ou", metavar="OU")
+@click.argument("ou", metavar="OU", shell_complete=containers)
 @click.option("--with-content", is_flag=True, help="Delete all that lies in it too; --deletions must name how many.")
 @why_option
 @applying_options

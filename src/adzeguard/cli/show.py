@@ -5,6 +5,7 @@ from pathlib import Path
 
 import click
 
+from adzeguard.cli.completing import names
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.options import at_option, card_options, example, workspace_option
@@ -12,7 +13,7 @@ from adzeguard.cli.output import colour, put, put_json
 
 
 @click.command("show", epilog=example("adzeguard show KIOSK-07"))
-@click.argument("name")
+@click.argument("name", shell_complete=names())
 @card_options
 @at_option
 @workspace_option

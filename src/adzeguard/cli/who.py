@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 import click
 
+from adzeguard.cli.completing import names
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.options import at_option, example, listing_options, workspace_option
@@ -17,8 +18,10 @@ if TYPE_CHECKING:
 
 
 @click.command("who", epilog=example(r"adzeguard who 'LOWMERE\Domain Admins'"))
-@click.argument("group", required=False)
-@click.option("--host", metavar="HOST", help="Who is a local administrator of this host.")
+@click.argument("group", required=False, shell_complete=names("group"))
+@click.option(
+    "--host", metavar="HOST", help="Who is a local administrator of this host.", shell_complete=names("computer")
+)
 @click.option("--local-group", metavar="NAME", help="With --host: another local group, like remote-desktop-users.")
 @click.option("--hosts", "all_hosts", is_flag=True, help="Each person with the number of hosts they administer.")
 @click.option(

@@ -5,6 +5,7 @@ from pathlib import Path
 
 import click
 
+from adzeguard.cli.completing import names
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.options import at_option, card_options, example, workspace_option
@@ -13,9 +14,13 @@ from adzeguard.core.errors import UsageError
 
 
 @click.command("why", epilog=example(r"adzeguard why 'LOWMERE\orla.fenn' --in 'LOWMERE\Domain Admins'"))
-@click.argument("person")
-@click.option("--in", "group", metavar="GROUP", help="Why they are in this directory group.")
-@click.option("--on", "host", metavar="HOST", help="Why they are an administrator of this host.")
+@click.argument("person", shell_complete=names())
+@click.option(
+    "--in", "group", metavar="GROUP", help="Why they are in this directory group.", shell_complete=names("group")
+)
+@click.option(
+    "--on", "host", metavar="HOST", help="Why they are an administrator of this host.", shell_complete=names("computer")
+)
 @card_options
 @at_option
 @workspace_option

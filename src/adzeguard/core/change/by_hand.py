@@ -1,6 +1,7 @@
 """Changes that somebody makes by hand: the same changes, on the same road, as those of the charter."""
 
 from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
 
 from adzeguard.core.change.build import in_order, leave_primary_group
 from adzeguard.core.change.plan import Change, Expected, LeftOut, MemberChange, MemberVerb, Named, Verb
@@ -69,12 +70,26 @@ def _leave(estate: Estate, group: Principal, member: Principal, why: str) -> tup
     return [_change(Verb.REMOVE_MEMBER, Expected.PRESENT, group, member, why)], ""
 
 
-def groups_to_copy(estate: Estate, source: Principal, target: Principal, privileged: Sequence[int]) -> list[Principal]:
-    """Return the groups that list `source` and not `target`, less the privileged ones and all that lead into them."""
-    listed = set(estate.graph.groups_listing(source.id).tolist()) - set(estate.graph.groups_listing(target.id).tolist())
-    reaching = {g for g in listed if {g, *estate.graph.effective_groups(g).tolist()} & set(privileged)}
-    found = estate.catalogue.principals(listed - reaching)
-    return sorted(found.values(), key=lambda group: group.qualified_name.casefold())
+@dataclass(frozen=True, slots=True)
+class Candidate:
+    """A group that somebody could get from somebody else."""
+
+    group: Principal
+    privileged: bool
+    """It is privileged, or leads into a privileged group."""
+    members: int
+    """How many people are effectively inside."""
+
+
+def copy_candidates(estate: Estate, source: Principal, target: Principal, privileged: Sequence[int]) -> list[Candidate]:
+    """Return the groups that list `source` and not `target`, by name."""
+    graph = estate.graph
+    listed = set(graph.groups_listing(source.id).tolist()) - set(graph.groups_listing(target.id).tolist())
+    found = [
+        Candidate(group, bool({i, *graph.effective_groups(i).tolist()} & set(privileged)), len(graph.expand(i).people))
+        for i, group in estate.catalogue.principals(listed).items()
+    ]
+    return sorted(found, key=lambda candidate: candidate.group.qualified_name.casefold())
 
 
 def leftovers(estate: Estate, person: Principal) -> list[tuple[Principal, int]]:

@@ -1,0 +1,25 @@
+"""adzeguard completion."""
+
+import click
+
+from adzeguard.cli.exits import Exit
+from adzeguard.cli.options import example
+
+
+@click.command("completion", epilog=example("adzeguard completion bash"))
+@click.argument("shell", type=click.Choice(["bash", "zsh", "fish"]))
+def command(shell: str) -> int:
+    """Print what a shell needs to complete commands, options and names.
+
+    For bash: eval "$(adzeguard completion bash)" in ~/.bashrc. For zsh the same with zsh in ~/.zshrc. For fish:
+    adzeguard completion fish > ~/.config/fish/completions/adzeguard.fish
+    """
+    from click.shell_completion import get_completion_class
+
+    from adzeguard.cli.main import commands
+
+    found = get_completion_class(shell)
+    if found is None:
+        raise click.UsageError(f"there is no completion for {shell}")
+    click.echo(found(commands, {}, "adzeguard", "_ADZEGUARD_COMPLETE").source(), nl=False)
+    return Exit.NOTHING_TO_REPORT

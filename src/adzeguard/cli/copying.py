@@ -1,0 +1,103 @@
+"""Which memberships are copied: by patterns, picked in the terminal, or from a reviewed file."""
+
+import csv
+import fnmatch
+import io
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from adzeguard.cli.output import put, say
+from adzeguard.core.errors import InputError, UsageError
+
+if TYPE_CHECKING:
+    from adzeguard.core.change.by_hand import Candidate
+
+_LARGEST_FILE = 8 * 1024 * 1024
+_YES = frozenset({"yes", "y", "x", "true", "1"})
+_COLUMNS = ("Group", "Scope", "Description", "People inside", "Privileged")
+
+
+def by_patterns(
+    candidates: "Sequence[Candidate]", only: tuple[str, ...], excepted: tuple[str, ...]
+) -> "list[Candidate]":
+    """Return the candidates whose names fit, without the privileged ones."""
+    return [
+        c
+        for c in candidates
+        if not c.privileged and (not only or _fits(c.group.name, only)) and not _fits(c.group.name, excepted)
+    ]
+
+
+def _fits(name: str, patterns: tuple[str, ...]) -> bool:
+    return any(fnmatch.fnmatchcase(name.casefold(), pattern.casefold()) for pattern in patterns)
+
+
+def picked(candidates: "Sequence[Candidate]", title: str) -> "list[Candidate]":
+    """Let somebody pick in the terminal. Nothing is taken beforehand: too much is given by taking all."""
+    if not (sys.stdin.isatty() and sys.stdout.isatty()):
+        raise UsageError("there is no terminal to pick on", "Use --only and --except, or --review FILE.csv")
+    try:
+        from adzeguard.report.picker import Picker
+    except ModuleNotFoundError as error:
+        raise UsageError("the picker needs an extra package", "pip install 'adzeguard[picker]'") from error
+    taken = Picker(title, _COLUMNS, [_row(c) for c in candidates]).run()
+    if taken is None:
+        raise UsageError("nothing was changed")
+    return [candidates[at] for at in taken]
+
+
+def _row(candidate: "Candidate") -> dict[str, str]:
+    group = candidate.group
+    texts = (
+        group.qualified_name, group.group_scope, str(group.details.get("description", "")), str(candidate.members),
+        "yes" if candidate.privileged else "",
+    )  # fmt: skip
+    return dict(zip(_COLUMNS, texts, strict=True))
+
+
+def write_review(path: Path, candidates: "Sequence[Candidate]") -> None:
+    """Write the candidates to a file in which somebody says yes or no to each; privileged ones begin with no."""
+    from adzeguard.report.safe import for_csv
+
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow(["take", "group", "scope", "description", "people", "privileged", "sid"])
+    for c in candidates:
+        cells = ["no" if c.privileged else "yes", *_row(c).values(), c.group.sid or c.group.dn]
+        writer.writerow([for_csv(cell) for cell in cells])
+    put(out.getvalue(), path)
+    say(f"Say yes or no on each line, then run the same command again: {len(candidates)} groups in {path}")
+
+
+def reviewed(path: Path, candidates: "Sequence[Candidate]") -> "list[Candidate]":
+    """Return the candidates to which the file says yes; `InputError` for a file that is something else."""
+    by_sid = {c.group.sid or c.group.dn: c for c in candidates}
+    found = []
+    for line, row in _lines(path):
+        if (row.get("take") or "").strip().casefold() not in _YES:
+            continue
+        candidate = by_sid.get((row.get("sid") or "").strip())
+        if candidate is None:
+            raise InputError(
+                f"{path}:{line}: '{row.get('group')}' is not among the memberships that can be copied",
+                "Write the file again: give the name of a file that does not exist",
+            )
+        found.append(candidate)
+    return found
+
+
+def _lines(path: Path) -> list[tuple[int, dict[str, Any]]]:
+    try:
+        if path.stat().st_size > _LARGEST_FILE:
+            raise InputError(f"{path} is larger than 8 MiB, which no review is")
+        with path.open(encoding="utf-8-sig", newline="") as file:
+            reader = csv.DictReader(file, strict=True)
+            if not {"take", "sid"} <= set(reader.fieldnames or ()):
+                raise InputError(f"{path}:1: lacks the columns take and sid", "Let adzeguard write the file first")
+            return [(reader.line_num, row) for row in reader]
+    except (csv.Error, UnicodeDecodeError) as error:
+        raise InputError(f"{path} is not CSV in UTF-8: {error}") from error
+    except OSError as error:
+        raise InputError(f"{path} cannot be read: {error.strerror}") from error
