@@ -10,7 +10,7 @@ from adzeguard.core.access import hosts_per_person, members_of, members_on_host
 from adzeguard.core.change.build import draft_plan
 from adzeguard.core.change.guards import Limits, NamedSizes, lockouts, pass_guards
 from adzeguard.core.change.impact import impact_of
-from adzeguard.core.change.plan import Change, Expected, Named, Verb
+from adzeguard.core.change.plan import Expected, MemberChange, Named, Verb
 from adzeguard.core.charter.model import Charter
 from adzeguard.core.charter.parse import parse_charter
 from adzeguard.core.charter.resolve import ResolvedCharter, resolve_charter
@@ -32,7 +32,7 @@ def charter_of(text: str, of: Estate) -> ResolvedCharter:
     return resolve_charter(charter, of, date(2026, 11, 23), "correct", default_keepers(of))
 
 
-def changes_of(charter: ResolvedCharter, of: Estate) -> tuple[Change, ...]:
+def changes_of(charter: ResolvedCharter, of: Estate) -> tuple[MemberChange, ...]:
     """What the charter would change."""
     reviews = [*review_groups(of, charter), *review_hosts(of, charter)]
     return draft_plan(of, reviews).changes
@@ -90,7 +90,7 @@ def test_emptying_the_administrators_is_noticed_on_every_host_that_relies_on_the
     )
     of = estate(whole, {"KIOSK-1": ["Domain Admins"], "KIOSK-2": ["local"]})
     [inner], [ada] = whole.objects.by_name("Inner"), whole.objects.by_name("ada")
-    change = Change(
+    change = MemberChange(
         id="c1", verb=Verb.REMOVE_MEMBER, group=Named.of(of.principal(inner)), member=Named.of(of.principal(ada)),
         expects=Expected.PRESENT, rule="by-hand",
     )  # fmt: skip
@@ -123,7 +123,7 @@ def test_a_member_by_primary_group_leaves_in_three_steps() -> None:
 
 
 @st.composite
-def plans(draw: st.DrawFn) -> tuple[Estate, Estate, list[Change]]:
+def plans(draw: st.DrawFn) -> tuple[Estate, Estate, list[MemberChange]]:
     """An estate, the estate as it is after some changes, and the changes."""
     people = [f"p{n}" for n in range(6)]
     names = ["g0", "g1", "g2", "g3"]
@@ -160,7 +160,7 @@ def plans(draw: st.DrawFn) -> tuple[Estate, Estate, list[Change]]:
             group = Named.of(old.principal(of_directory))
         host = target if target in hosts else None
         changes.append(
-            Change(
+            MemberChange(
                 id=f"c{number}",
                 verb=verb,
                 host=host,
@@ -175,7 +175,9 @@ def plans(draw: st.DrawFn) -> tuple[Estate, Estate, list[Change]]:
 
 
 @given(plans())
-def test_the_impact_is_the_difference_between_before_and_after(drawn: tuple[Estate, Estate, list[Change]]) -> None:
+def test_the_impact_is_the_difference_between_before_and_after(
+    drawn: tuple[Estate, Estate, list[MemberChange]],
+) -> None:
     """Gains and losses, of groups and of hosts, equal those seen by looking at both estates in full."""
     old, new, changes = drawn
     impact = impact_of(old, changes)
@@ -211,7 +213,7 @@ def test_the_impact_is_the_difference_between_before_and_after(drawn: tuple[Esta
 
 
 @given(plans())
-def test_hosts_of_each_person_are_those_where_they_are_found(drawn: tuple[Estate, Estate, list[Change]]) -> None:
+def test_hosts_of_each_person_are_those_where_they_are_found(drawn: tuple[Estate, Estate, list[MemberChange]]) -> None:
     """Counting hosts by class gives what looking at each host gives."""
     of, _, _ = drawn
     expected: dict[int, int] = {}

@@ -174,7 +174,7 @@ def test_rules_hold_only_while_they_are_in_force() -> None:
             "charter: 1\nrules:\n- id: a\n  group: X\n  onyl: []",
             "charter.yaml:5: rule a: unknown key 'onyl', did you mean 'only'?",
         ),
-        ("charter: 1\nrules:\n- id: a\n  grup: X\n  only: []", "charter.yaml:3: rule a: says neither group nor hosts"),
+        ("charter: 1\nrules:\n- id: a\n  grup: X\n  only: []", "charter.yaml:3: rule a: says neither group, hosts"),
         (
             "charter: 1\nrules:\n- id: A b\n  group: X\n  only: []",
             "charter.yaml:3: rule A b: id 'A b' must be lower-case words",

@@ -4,7 +4,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from adzeguard.core.change.inverse import inverse_plan
-from adzeguard.core.change.plan import Change, Expected, Named, Verb
+from adzeguard.core.change.plan import Expected, MemberChange, Named, Verb
 
 GROUPS = [Named(name=f"g{n}", sid=f"S-1-5-21-1-1-1-{600 + n}") for n in range(3)]
 MEMBERS = [Named(name=f"m{n}", sid=f"S-1-5-21-1-1-1-{700 + n}") for n in range(3)]
@@ -12,7 +12,7 @@ HOSTS = [None, "KIOSK-1"]
 State = tuple[frozenset, dict]
 
 
-def make(state: State, change: Change) -> State | None:
+def make(state: State, change: MemberChange) -> State | None:
     """Make a change where what it expects stands; nothing where it is a conflict."""
     members, primary = state
     if change.verb == Verb.SET_PRIMARY_GROUP:
@@ -26,7 +26,7 @@ def make(state: State, change: Change) -> State | None:
 
 
 @st.composite
-def courses(draw: st.DrawFn) -> tuple[State, list[Change], State]:
+def courses(draw: st.DrawFn) -> tuple[State, list[MemberChange], State]:
     """A state, changes that were really made one after the other, and the state they led to."""
     keys = [(host, group.sid, member.sid) for host in HOSTS for group in GROUPS for member in MEMBERS]
     state: State = (frozenset(draw(st.sets(st.sampled_from(keys)))), {m.sid: GROUPS[0].sid for m in MEMBERS})
@@ -39,7 +39,9 @@ def courses(draw: st.DrawFn) -> tuple[State, list[Change], State]:
             verb, expects = (Verb.REMOVE_MEMBER, Expected.PRESENT) if present else (Verb.ADD_MEMBER, Expected.ABSENT)
         else:
             host, verb, expects = None, Verb.SET_PRIMARY_GROUP, state[1][member.sid]
-        change = Change(id=f"c{number}", verb=verb, host=host, group=group, member=member, expects=expects, rule="r")
+        change = MemberChange(
+            id=f"c{number}", verb=verb, host=host, group=group, member=member, expects=expects, rule="r"
+        )
         made = make(state, change)
         assert made is not None
         done.append(change)
@@ -48,7 +50,9 @@ def courses(draw: st.DrawFn) -> tuple[State, list[Change], State]:
 
 
 @given(courses())
-def test_undoing_a_course_of_changes_leads_back_to_its_beginning(course: tuple[State, list[Change], State]) -> None:
+def test_undoing_a_course_of_changes_leads_back_to_its_beginning(
+    course: tuple[State, list[MemberChange], State],
+) -> None:
     """Every inverse finds what it expects, and together they restore each membership and primary group, once each."""
     start, done, state = course
     back = inverse_plan(done, {group.sid: group for group in GROUPS})

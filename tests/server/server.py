@@ -101,9 +101,21 @@ class Server:
             os.killpg(self.process.pid, signal.SIGKILL)
             self.process.wait(30)
 
-    def ask(self, query: str, *attributes: str, base: str = "", scope: str = "sub") -> list[dict[str, list[str]]]:
+    @property
+    def local_database(self) -> str:
+        """What the server's own tools open."""
+        return str(self.folder / "private/sam.ldb")
+
+    @property
+    def client_environment(self) -> dict[str, str]:
+        """What a plain client needs to trust this server."""
+        return {**os.environ, "LDAPTLS_CACERT": str(self.ca_file), "LDAPTLS_REQCERT": "allow"}
+
+    def ask(
+        self, query: str, *attributes: str, base: str = "", scope: str = "sub", options: tuple[str, ...] = ()
+    ) -> list[dict[str, list[str]]]:
         """Ask a plain LDAP client, which shares no code with the tool; values of base64 are given as they come."""
-        command = ["ldapsearch", "-LLL", "-o", "ldif-wrap=no", "-E", "pr=500/noprompt", "-H", self.url, "-x"]
+        command = ["ldapsearch", "-LLL", "-o", "ldif-wrap=no", "-E", "pr=500/noprompt", *options, "-H", self.url, "-x"]
         command += [
             "-D",
             self.bind_as,
@@ -116,19 +128,28 @@ class Server:
             query,
             *attributes,
         ]
-        environment = {**os.environ, "LDAPTLS_CACERT": str(self.ca_file), "LDAPTLS_REQCERT": "allow"}
-        done = subprocess.run(command, capture_output=True, text=True, check=False, timeout=300, env=environment)
+        done = subprocess.run(
+            command, capture_output=True, text=True, check=False, timeout=300, env=self.client_environment
+        )
         assert done.returncode == 0, done.stderr
-        return [_entry(block) for block in done.stdout.split("\n\n") if block.lstrip().lower().startswith("dn:")]
+        text = "\n".join(line for line in done.stdout.splitlines() if not line.startswith("#"))
+        return [_entry(block) for block in text.split("\n\n") if block.lstrip().lower().startswith("dn:")]
 
     def change(self, ldif: str) -> None:
         """Change the directory with a plain LDAP client."""
-        command = ["ldapmodify", "-H", self.url, "-x", "-D", self.bind_as, "-y", str(self.password_file)]
-        environment = {**os.environ, "LDAPTLS_CACERT": str(self.ca_file), "LDAPTLS_REQCERT": "allow"}
-        done = subprocess.run(
-            command, input=ldif + "\n", capture_output=True, text=True, check=False, timeout=60, env=environment
-        )
+        done = self._modify(ldif)
         assert done.returncode == 0, done.stderr
+
+    def try_change(self, ldif: str) -> bool:
+        """Change the directory with a plain LDAP client, and tell whether the server did it."""
+        return self._modify(ldif).returncode == 0
+
+    def _modify(self, ldif: str) -> subprocess.CompletedProcess[str]:
+        command = ["ldapmodify", "-H", self.url, "-x", "-D", self.bind_as, "-y", str(self.password_file)]
+        return subprocess.run(
+            command, input=ldif + "\n", capture_output=True, text=True, check=False, timeout=60,
+            env=self.client_environment,
+        )  # fmt: skip
 
     def members_of(self, name: str) -> set[str]:
         """Return the leaf names that a group lists, by the plain client."""

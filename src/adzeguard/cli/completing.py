@@ -68,7 +68,10 @@ def _workspace(ctx: click.Context) -> Path | None:
 
 
 def _for_shell(name: str) -> str:
-    """Bash puts what it is given into the line as it is; the other shells quote it themselves."""
+    """Bash puts what it is given into the line as it is; the other shells quote it themselves.
+
+    The script for bash reads each name with backslashes taken as escapes, so that one to be kept is written twice.
+    """
     if not os.environ.get("_ADZEGUARD_COMPLETE", "").startswith("bash"):
         return name
-    return "".join(f"\\{c}" if c in _ESCAPED_IN_BASH else c for c in name)
+    return "".join(f"\\\\{c}" if c in _ESCAPED_IN_BASH else c for c in name)

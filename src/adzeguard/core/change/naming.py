@@ -15,14 +15,15 @@ def still_naming(estate: Estate, charter: ResolvedCharter, principal: Principal)
     rules = [rule for rule in charter.rules if _names(rule, principal)]
     for rule in rules:
         yield f"the rule {rule.id} ({rule.rule.place.at()}) names it: change the rule"
-    hosts = [
-        f"{host.name} ({group.name})"
+    hosts = {
+        host.name: group.name
         for host in estate.hosts
-        for group in (host.state.groups if host.state else ())
+        for group in reversed(host.state.groups if host.state else ())
         if principal.sid in group.members
-    ]
+    }
     if hosts:
-        yield f"local groups on {len(hosts)} hosts hold it and will hold a SID that resolves to nothing: {_some(hosts)}"
+        shown = [f"{host} ({group})" for host, group in hosts.items()]
+        yield f"local groups on {len(hosts)} hosts hold it and will hold a SID that resolves to nothing: {_some(shown)}"
     over = sorted(objects_naming(estate, principal), key=str.casefold)
     if over:
         yield f"it holds rights over {len(over)} objects, which will name a SID that resolves to nothing: {_some(over)}"
