@@ -153,8 +153,8 @@ class Wire:
         """Create an entry."""
         self._write("add", dn, dn, None, {name: list(values) for name, values in attributes.items()})
 
-    def modify(self, dn: str, modifications: Sequence[Modification]) -> None:
-        """Change attributes of an entry, all or none."""
+    def modify(self, dn: str, modifications: Sequence[Modification], *, whole_descriptor: bool = False) -> None:
+        """Change attributes of an entry, all or none. Of a descriptor only the grants, or with them owner and group."""
         from ldap3 import MODIFY_ADD, MODIFY_DELETE, MODIFY_REPLACE
         from ldap3.protocol.microsoft import security_descriptor_control
 
@@ -163,8 +163,9 @@ class Wire:
         about_rights = any(change.attribute.lower() == "ntsecuritydescriptor" for change in modifications)
         for change in modifications:
             changes.setdefault(change.attribute, []).append((codes[change.operation], list(change.values)))
-        # Only the list of grants is written: the owner and the list of what is logged take rights of their own.
-        controls = security_descriptor_control(True, _DACL) if about_rights else None
+        # As a rule only the list of grants is written: owner and group take rights of their own.
+        parts = _OWNER_GROUP_DACL if whole_descriptor else _DACL
+        controls = security_descriptor_control(True, parts) if about_rights else None
         self._write("modify", dn, dn, changes, controls=controls)
 
     def rename(self, dn: str, leaf: str, parent: str) -> None:

@@ -1,0 +1,197 @@
+"""Who may do what: the answers for one person, and for everybody at once."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from adzeguard.core.access import proof_in_group
+from adzeguard.core.estate import Estate
+from adzeguard.core.identity import Sid, parent_dn
+from adzeguard.core.principal import Kind, Principal
+from adzeguard.core.rights.ace import Right
+from adzeguard.core.rights.descriptor import Descriptor
+from adzeguard.core.rights.evaluate import (
+    OWNER_RIGHTS,
+    SELF,
+    Decision,
+    Question,
+    decide,
+    owner_has_the_rights,
+    speaks_about,
+)
+from adzeguard.core.rights.inheritance import inherited_entries
+from adzeguard.core.rights.questions import Asked
+from adzeguard.core.rights.schema import Schema
+from adzeguard.core.wellknown import ADMINISTRATORS, WELL_KNOWN
+
+_Bools = NDArray[np.bool_]
+_SITUATIONS = (WELL_KNOWN["everyone"], WELL_KNOWN["authenticated-users"], WELL_KNOWN["network"])
+"""What everybody is who has bound to the directory over the network."""
+
+
+@dataclass(frozen=True, slots=True)
+class Answer:
+    """Whether somebody may, the decision that settles it, and through which membership it is theirs."""
+
+    allowed: bool
+    decision: Decision
+    question: Question
+    through: tuple[str, ...]
+    descriptor: Descriptor
+
+    @property
+    def because(self) -> str:
+        """Why, in a few words."""
+        if self.decision.as_owner:
+            return "owns the object"
+        return "" if self.decision.entry is not None else "no entry gives it"
+
+
+class Tokens:
+    """The SIDs that somebody acts with: their own, those of all their groups, and those of everybody."""
+
+    def __init__(self, estate: Estate) -> None:
+        self._estate = estate
+        ids = estate.ids_of_sids(_SITUATIONS)
+        standing = [i for sid in _SITUATIONS if (i := ids[sid]) is not None]
+        inside = {g for i in standing for g in estate.graph.effective_groups(i).tolist()}
+        self._of_everybody = frozenset(_SITUATIONS) | self._sids(inside)
+        self._known: dict[int, frozenset[str]] = {}
+
+    def of(self, principal: Principal) -> frozenset[str]:
+        """Return the SIDs of one person, computer or group."""
+        if principal.id not in self._known:
+            groups = set(self._estate.graph.effective_groups(principal.id).tolist()) if principal.id >= 0 else set()
+            self._known[principal.id] = frozenset({principal.sid or ""}) | self._sids(groups) | self._of_everybody
+        return self._known[principal.id]
+
+    @property
+    def of_everybody(self) -> frozenset[str]:
+        """The SIDs that everybody has."""
+        return self._of_everybody
+
+    def _sids(self, groups: Iterable[int]) -> frozenset[str]:
+        return frozenset(p.sid for p in self._estate.catalogue.principals(groups).values() if p.sid)
+
+
+def answer(
+    estate: Estate, tokens: Tokens, who: Principal, target: Principal, right: Asked, descriptor: Descriptor
+) -> Answer:
+    """Answer for one person; the first question that is answered with no settles it."""
+    token, own = tokens.of(who), target.sid or ""
+    settled: tuple[Decision, Question] | None = None
+    for question in right.questions:
+        decision = _decided(descriptor, token, own, question)
+        settled = (decision, question)
+        if not decision.allowed:
+            break
+    decision, question = settled or (Decision(allowed=True), Question(Right.READ_PROPERTY))
+    found_in = descriptor
+    if not decision.allowed and right.or_container is not None:
+        above = container_descriptor(estate, target)
+        other = _decided(above, token, "", right.or_container) if above else None
+        if other is not None and above is not None and other.allowed:
+            decision, question, found_in = other, right.or_container, above
+    return Answer(decision.allowed, decision, question, _through(estate, who, decision), found_in)
+
+
+def _decided(descriptor: Descriptor, token: frozenset[str], own: str, question: Question) -> Decision:
+    """Administrators may always take ownership, whatever the entries say ([MS-ADTS] 5.1.3.2, SeTakeOwnership)."""
+    if question.right == Right.WRITE_OWNER and ADMINISTRATORS in token:
+        return Decision(allowed=True, as_owner=True)
+    return decide(descriptor, token, own, question)
+
+
+def _through(estate: Estate, who: Principal, decision: Decision) -> tuple[str, ...]:
+    """The chain from the person to whom the deciding entry is about."""
+    if decision.entry is None or decision.entry.sid is None or decision.entry.sid in (SELF, OWNER_RIGHTS):
+        return (who.qualified_name,)
+    holder = estate.id_of_sid(decision.entry.sid)
+    if holder is None or holder == who.id or estate.graph.position_of(holder) is None:
+        return (who.qualified_name,)
+    access = proof_in_group(estate, who, estate.principal(holder))
+    steps = [step.principal.qualified_name for step in access.chain] if access else []
+    return tuple(reversed(steps)) or (who.qualified_name, estate.principal(holder).qualified_name)
+
+
+def container_descriptor(estate: Estate, target: Principal) -> Descriptor | None:
+    """Return the descriptor of what an object lies in, where there is one."""
+    found = estate.catalogue.by_dn(parent_dn(target.dn))
+    raw = estate.catalogue.descriptors([found]).get(found) if found is not None else None
+    return Descriptor.from_bytes(raw) if raw else None
+
+
+def asked_descriptor(estate: Estate, target: Principal, right: Asked, schema: Schema) -> Descriptor | None:
+    """Return the descriptor that a right is asked of: the object's own, or that of an object of a class below it."""
+    raw = estate.catalogue.descriptors([target.id]).get(target.id)
+    if raw is None:
+        return None
+    descriptor = Descriptor.from_bytes(raw)
+    if not right.on_class:
+        return descriptor
+    below = inherited_entries(descriptor.entries, schema.classes[right.on_class], None)
+    return Descriptor(None, None, None).with_entries(below)
+
+
+class Everybody:
+    """Who of all people may do something, by one pass over the entries instead of one for each person."""
+
+    def __init__(self, estate: Estate, tokens: Tokens) -> None:
+        self._estate = estate
+        self._everybody = tokens.of_everybody
+        self._known: dict[str, _Bools] = {}
+        self._people = np.zeros(estate.graph.size, bool)
+        for kind in (Kind.USER, Kind.COMPUTER):
+            self._people[estate.catalogue.of_kind(kind)] = True
+
+    def allowed(self, target: Principal, right: Asked, descriptor: Descriptor) -> _Bools:
+        """Return for each id whether it is somebody who may."""
+        allowed = self._people.copy()
+        for question in right.questions:
+            allowed &= self._to_one(target, question, descriptor)
+        if right.or_container is not None:
+            above = container_descriptor(self._estate, target)
+            allowed |= self._to_one(None, right.or_container, above) if above is not None else False
+        return allowed
+
+    def _to_one(self, target: Principal | None, question: Question, descriptor: Descriptor) -> _Bools:
+        allowed, denied = np.zeros(len(self._people), bool), np.zeros(len(self._people), bool)
+        owner = self.having(descriptor.owner, None) if descriptor.owner else np.zeros(len(self._people), bool)
+        if owner_has_the_rights(descriptor) and question.right & (Right.READ_CONTROL | Right.WRITE_DAC):
+            allowed |= owner
+        if question.right == Right.WRITE_OWNER:
+            allowed |= self.having(ADMINISTRATORS, None)
+        for entry in descriptor.entries:
+            if not speaks_about(entry, question) or (entry.conditional and not entry.denies) or entry.sid is None:
+                continue
+            about = owner if entry.sid == OWNER_RIGHTS else self.having(entry.sid, target)
+            if entry.denies:
+                denied |= about & ~allowed
+            else:
+                allowed |= about & ~denied
+        return allowed & self._people
+
+    def having(self, sid: Sid, target: Principal | None) -> _Bools:
+        """Return who acts with a SID; the one for itself is the object's own."""
+        if sid == SELF:
+            alone = np.zeros(len(self._people), bool)
+            if target is not None and target.id >= 0:
+                alone[target.id] = True
+            return alone
+        if sid not in self._known:
+            self._known[sid] = self._with(sid)
+        return self._known[sid]
+
+    def _with(self, sid: Sid) -> _Bools:
+        if sid in self._everybody:
+            return self._people
+        inside = np.zeros(len(self._people), bool)
+        found = self._estate.id_of_sid(sid)
+        if found is None:
+            return inside
+        inside[found] = True
+        if self._estate.graph.position_of(found) is not None and self._estate.graph.grants_access(found):
+            inside[self._estate.graph.expand(found).people] = True
+        return inside

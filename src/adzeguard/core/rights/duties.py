@@ -1,0 +1,207 @@
+"""Duties: bundles of rights that people delegate as one, and the entries of a descriptor that they mean."""
+
+import uuid
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Final
+
+from adzeguard.core.charter.model import DutySpec, Reach
+from adzeguard.core.errors import UsageError
+from adzeguard.core.identity import Sid
+from adzeguard.core.rights.ace import EVERYTHING, Ace, AceFlag, AceKind, Right
+from adzeguard.core.rights.schema import Schema
+from adzeguard.core.texts_near import nearest
+
+_BELOW: Final = AceFlag.CONTAINER_INHERIT | AceFlag.INHERIT_ONLY
+_ANY: Final = "*"
+_USER: Final = ("user",)
+_READ_ALL: Final = int(Right.READ_PROPERTY | Right.LIST_CHILDREN | Right.LIST_OBJECT | Right.READ_CONTROL)
+
+
+@dataclass(frozen=True, slots=True)
+class Part:
+    """One right of a duty: bits of a mask over an attribute, class or control right, on objects of a class."""
+
+    mask: int
+    about: uuid.UUID | None = None
+    on_class: uuid.UUID | None = None
+    denies: bool = False
+    """The duty takes this right away, whoever gives it: what makes read-only mean that."""
+
+
+@dataclass(frozen=True, slots=True)
+class Duty:
+    """A named bundle of rights. `words` complete "may …"; `on_container` is for what is done to an OU itself."""
+
+    name: str
+    words: str
+    parts: tuple[Part, ...]
+    on_container: bool = False
+    classes: tuple[str, ...] = ()
+
+    def entries(self, who: Sid, *, deny: bool, flags: int, classes: Sequence[uuid.UUID] = ()) -> list[Ace]:
+        """Return the entries that give (or deny) the duty; `classes` narrow it to objects of these."""
+        found: list[Ace] = []
+        for part in self.parts:
+            for on_class in (part.on_class,) if not classes else tuple(classes):
+                inherited = on_class if flags & AceFlag.CONTAINER_INHERIT else None
+                about_part = part.about is not None or inherited is not None
+                kinds = (AceKind.ALLOW_OBJECT, AceKind.DENY_OBJECT) if about_part else (AceKind.ALLOW, AceKind.DENY)
+                entry = Ace(kinds[deny or part.denies], flags, part.mask, who, part.about, inherited)
+                found += [entry] if entry not in found else []
+        return found
+
+
+def usual_flags(duty: Duty, reach: Reach | None, *, container: bool) -> int:
+    """Return how the entries of a duty are handed on: over a container it means what lies below, if nothing is said."""
+    if not container:
+        return 0
+    match reach:
+        case "this":
+            return 0
+        case "below":
+            return int(_BELOW)
+        case "this-and-below":
+            return int(AceFlag.CONTAINER_INHERIT)
+        case _:
+            return int(AceFlag.CONTAINER_INHERIT if duty.on_container else _BELOW)
+
+
+def reach_in_words(flags: int, where: str) -> str:
+    """Return "below OU=Hosts" and the like."""
+    if not flags & AceFlag.CONTAINER_INHERIT:
+        return where
+    return f"below {where}" if flags & AceFlag.INHERIT_ONLY else f"{where} and below"
+
+
+_STANDARD: Final[Mapping[str, DutySpec]] = {
+    "reset-passwords": DutySpec(
+        words="reset passwords of users and make them change it", classes=_USER,
+        control=("User-Force-Change-Password",), write=("pwdLastSet",), read=("pwdLastSet",),
+    ),
+    "unlock": DutySpec(words="unlock users", classes=_USER, write=("lockoutTime",), read=("lockoutTime",)),
+    "enable-disable": DutySpec(
+        words="enable and disable users", classes=_USER, write=("userAccountControl",), read=("userAccountControl",)
+    ),
+    "create-users": DutySpec(words="create users", create=_USER),
+    "delete-users": DutySpec(words="delete users", delete=_USER),
+    "create-groups": DutySpec(words="create groups", create=("group",)),
+    "delete-groups": DutySpec(words="delete groups", delete=("group",)),
+    "create-computers": DutySpec(words="create computers", create=("computer",)),
+    "delete-computers": DutySpec(words="delete computers", delete=("computer",)),
+    "create-ous": DutySpec(words="create OUs", create=("organizationalUnit",)),
+    "delete-ous": DutySpec(words="delete OUs", delete=("organizationalUnit",)),
+    "create-contacts": DutySpec(words="create contacts", create=("contact",)),
+    "delete-contacts": DutySpec(words="delete contacts", delete=("contact",)),
+    "join-computers": DutySpec(
+        words="join computers to the domain", classes=("computer",),
+        control=("User-Force-Change-Password",), write=("userAccountControl", "Validated-DNS-Host-Name",
+        "Validated-SPN", "User-Account-Restrictions"), read=("User-Account-Restrictions",),
+    ),
+    "change-members": DutySpec(
+        words="change the members of groups", classes=("group",), write=("member",), read=("member",)
+    ),
+    "join-and-leave": DutySpec(
+        words="put themselves into groups and out of them", classes=("group",), write=("Self-Membership",)
+    ),
+    "link-policies": DutySpec(
+        words="link directory policies", write=("gPLink", "gPOptions"), read=("gPLink", "gPOptions")
+    ),
+}  # fmt: skip
+"""The duties that are made of named rights ([MS-ADTS] 5.1.3.2.1, [MS-ADSC])."""
+
+_WHOLE: Final = (
+    ("manage-users", "create, change and delete users", ("user",)),
+    ("manage-groups", "create, change and delete groups", ("group",)),
+    ("manage-computers", "create, change and delete computers", ("computer",)),
+    ("manage-ous", "create, change and delete OUs", ("organizationalUnit",)),
+    ("manage-contacts", "create, change and delete contacts", ("contact",)),
+)
+_ON_CONTAINERS: Final = frozenset({"link-policies"})
+
+
+def standard_duties(schema: Schema) -> dict[str, Duty]:
+    """Return the duties that ship with the tool, by name."""
+    found = {name: duty_of(name, spec, schema) for name, spec in _STANDARD.items()}
+    for name, words, classes in _WHOLE:
+        parts = [Part(int(Right.CREATE_CHILD | Right.DELETE_CHILD), schema.classes[c]) for c in classes]
+        parts += [Part(EVERYTHING, None, schema.classes[c]) for c in classes]
+        found[name] = Duty(name, words, tuple(parts), on_container=True, classes=classes)
+    everything = (
+        Duty("read-everything", "read everything", (Part(_READ_ALL),), on_container=True),
+        Duty("read-only", "read everything and change nothing", (Part(_READ_ALL), _HANDS_OFF), on_container=True),
+        Duty("change-rights", "change rights", (Part(int(Right.WRITE_DAC)),), on_container=True),
+        Duty("take-ownership", "take ownership", (Part(int(Right.WRITE_OWNER)),), on_container=True),
+        Duty("change-anything", "change anything", (Part(_CHANGING),), on_container=True),
+    )
+    return found | {duty.name: duty for duty in everything}
+
+
+_CHANGING: Final = EVERYTHING & ~_READ_ALL
+"""All rights but those that only look."""
+_HANDS_OFF: Final = Part(_CHANGING, denies=True)
+
+
+def duties_of(schema: Schema, specs: Mapping[str, DutySpec]) -> dict[str, Duty]:
+    """Return the standard duties and the workspace's own, which may not take the name of a standard one."""
+    standard = standard_duties(schema)
+    taken = standard.keys() & specs.keys()
+    if taken:
+        raise UsageError(f"the duty {min(taken)} comes with the tool", "Give yours another name")
+    return standard | {name: duty_of(name, spec, schema) for name, spec in specs.items()}
+
+
+def duty_of(name: str, spec: DutySpec, schema: Schema) -> Duty:
+    """Turn a description into rights; `UsageError` for an attribute, class or right that the schema does not know."""
+    classes = [_known(schema, "class", c) for c in spec.classes]
+    on_classes: Sequence[uuid.UUID | None] = [schema.classes[c] for c in classes] or [None]
+    masks: dict[tuple[uuid.UUID | None, uuid.UUID | None], int] = {}
+    for mask, names in ((Right.READ_PROPERTY, spec.read), (Right.WRITE_PROPERTY, spec.write)):
+        for wanted in names:
+            about, bit = _property(schema, wanted, mask)
+            for on_class in on_classes:
+                masks[about, on_class] = masks.get((about, on_class), 0) | bit
+    for wanted in spec.control:
+        about = schema.control_rights[_known(schema, "control right", wanted)]
+        for on_class in on_classes:
+            masks[about, on_class] = masks.get((about, on_class), 0) | int(Right.CONTROL_ACCESS)
+    for mask, names in ((Right.CREATE_CHILD, spec.create), (Right.DELETE_CHILD, spec.delete)):
+        for wanted in names:
+            key = (schema.classes[_known(schema, "class", wanted)], None)
+            masks[key] = masks.get(key, 0) | int(mask)
+    parts = tuple(Part(mask, about, on_class) for (about, on_class), mask in masks.items())
+    containers = bool(spec.create or spec.delete) or name in _ON_CONTAINERS or not classes
+    return Duty(name, spec.words, parts, on_container=containers, classes=tuple(classes))
+
+
+def _property(schema: Schema, name: str, mask: Right) -> tuple[uuid.UUID | None, int]:
+    """An attribute, a property set, any attribute, or a write that the directory validates."""
+    if name == _ANY:
+        return None, int(mask)
+    if name.casefold() in schema.folded["validated write"]:
+        return schema.validated_writes[schema.folded["validated write"][name.casefold()]], int(Right.SELF_WRITE)
+    if name.casefold() in schema.folded["property set"]:
+        return schema.property_sets[schema.folded["property set"][name.casefold()]], int(mask)
+    return schema.attributes[_known(schema, "attribute", name)][0], int(mask)
+
+
+def _known(schema: Schema, kind: str, name: str) -> str:
+    found = schema.folded[kind].get(name.casefold())
+    if found is None:
+        near = nearest(name.casefold(), schema.folded[kind])
+        hint = f"Did you mean {schema.folded[kind][near]}?" if near else ""
+        raise UsageError(f"the schema knows no {kind} '{name}'", hint)
+    return found
+
+
+def named_duties(duties: Mapping[str, Duty], names: Iterable[str]) -> list[Duty]:
+    """Return duties by name; `UsageError` says what comes near an unknown one."""
+    found = []
+    for name in names:
+        if name not in duties:
+            near = nearest(name, duties)
+            raise UsageError(
+                f"there is no duty '{name}'", f"Did you mean {near}?" if near else "See: adzeguard grant duties"
+            )
+        found.append(duties[name])
+    return found

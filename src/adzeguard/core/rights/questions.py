@@ -1,0 +1,115 @@
+"""From the words for a right to the questions that decide it: duties, and single rights such as write:member."""
+
+import uuid
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Final
+
+from adzeguard.core.errors import UsageError
+from adzeguard.core.principal import Kind, Principal
+from adzeguard.core.rights.ace import Right
+from adzeguard.core.rights.duties import Duty, named_duties
+from adzeguard.core.rights.evaluate import Question, bits_of
+from adzeguard.core.rights.schema import Schema
+from adzeguard.core.texts_near import nearest
+
+_CLASS_OF_KIND: Final = {
+    Kind.USER: "user", Kind.GROUP: "group", Kind.COMPUTER: "computer", Kind.OU: "organizationalUnit",
+    Kind.CONTAINER: "container", Kind.POLICY: "groupPolicyContainer", Kind.FOREIGN: "foreignSecurityPrincipal",
+    Kind.DOMAIN: "domainDNS", Kind.CONTACT: "contact",
+}  # fmt: skip
+_PLAIN: Final = {"delete": Right.DELETE, "change-rights": Right.WRITE_DAC, "take-ownership": Right.WRITE_OWNER}
+_ABOUT_NAMES: Final = ("read", "write", "create", "delete-child", "control", "validated")
+
+
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """A right in words, and the questions that all must be answered with yes. `on_class` is asked of a class below."""
+
+    words: str
+    questions: tuple[Question, ...]
+    on_class: str = ""
+    or_container: Question | None = None
+    """A right over the container that is enough as well, as for deleting."""
+
+
+def class_of(principal: Principal) -> str:
+    """Return the class of an object by its kind."""
+    return _CLASS_OF_KIND.get(principal.kind, "top")
+
+
+def asked(text: str, target: Principal, schema: Schema, duties: Mapping[str, Duty]) -> Asked:
+    """Understand what somebody typed: a duty, or a single right; `UsageError` for anything else."""
+    own = schema.classes.get(class_of(target))
+    if text in _PLAIN and text not in duties:
+        return _plain(text, target, schema)
+    kind, colon, name = text.partition(":")
+    if colon:
+        if kind not in _ABOUT_NAMES:
+            raise UsageError(f"there is no right '{kind}:'", f"There are {', '.join(f'{k}:' for k in _ABOUT_NAMES)}")
+        return Asked(text, (_about_name(kind, name, own, schema),))
+    if text in _PLAIN:
+        return _plain(text, target, schema)
+    [duty] = named_duties(duties, [text])
+    return _of_duty(duty, target, schema)
+
+
+def _plain(text: str, target: Principal, schema: Schema) -> Asked:
+    own = schema.classes.get(class_of(target))
+    about = (own,) if own else ()
+    container = Question(Right.DELETE_CHILD, about) if text == "delete" else None
+    return Asked(text, (Question(_PLAIN[text], about),), or_container=container)
+
+
+def _about_name(kind: str, name: str, own: uuid.UUID | None, schema: Schema) -> Question:
+    match kind:
+        case "read" | "write":
+            right = Right.READ_PROPERTY if kind == "read" else Right.WRITE_PROPERTY
+            return Question(right, attribute_levels(schema, known(schema, "attribute", name), own))
+        case "create" | "delete-child":
+            right = Right.CREATE_CHILD if kind == "create" else Right.DELETE_CHILD
+            return Question(right, (schema.classes[known(schema, "class", name)],))
+        case "validated":
+            guid = schema.validated_writes[known(schema, "validated write", name)]
+            return Question(Right.SELF_WRITE, tuple(g for g in (guid, own) if g))
+        case _:
+            guid = schema.control_rights[known(schema, "control right", name)]
+            return Question(Right.CONTROL_ACCESS, tuple(g for g in (guid, own) if g))
+
+
+def attribute_levels(schema: Schema, attribute: str, own: uuid.UUID | None) -> tuple[uuid.UUID, ...]:
+    """Return what entries about an attribute may name: itself, its property set, the object's class."""
+    guid, of_set = schema.attributes[attribute]
+    return tuple(level for level in (guid, of_set, own) if level is not None)
+
+
+def known(schema: Schema, kind: str, name: str) -> str:
+    """Return a name of the schema in its own spelling; `UsageError` says what comes near."""
+    found = schema.folded[kind].get(name.casefold())
+    if found is None:
+        near = nearest(name.casefold(), schema.folded[kind])
+        hint = f"Did you mean {schema.folded[kind][near]}?" if near else ""
+        raise UsageError(f"the schema knows no {kind} '{name}'", hint)
+    return found
+
+
+def _of_duty(duty: Duty, target: Principal, schema: Schema) -> Asked:
+    """Ask for each right of the duty. Over a container, a duty for a class is asked of an object of it below."""
+    own_class = class_of(target)
+    below = duty.classes[0] if duty.classes and own_class not in duty.classes else ""
+    on_class = schema.classes.get(below or own_class)
+    if below and target.kind not in (Kind.OU, Kind.CONTAINER, Kind.DOMAIN):
+        wanted = " or ".join(duty.classes)
+        raise UsageError(f"{duty.name} is about objects of class {wanted}, and {target.qualified_name} is none")
+    sets = {own: of_set for own, of_set in schema.attributes.values() if of_set is not None}
+    questions = []
+    for part in duty.parts:
+        if part.denies or (not below and part.on_class is not None and part.on_class != on_class):
+            continue
+        children = part.mask & (Right.CREATE_CHILD | Right.DELETE_CHILD) and part.about is not None
+        levels: Sequence[uuid.UUID | None] = (
+            (part.about,) if children else (part.about, sets.get(part.about) if part.about else None, on_class)
+        )
+        about = tuple(level for level in levels if level is not None)
+        questions += [Question(right, about) for right in bits_of(part.mask)]
+    return Asked(duty.name, tuple(questions), on_class=below)
