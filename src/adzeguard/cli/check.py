@@ -38,7 +38,7 @@ def command(severity: str, rules: tuple[str, ...], form: str, output: Path | Non
     desk = Desk(workspace)
     charter = desk.charter
     check_rules(rules, {rule.id for rule in charter.charter.rules})
-    found = all_findings(desk.estate, charter, desk.privileged, desk.standing)
+    found = all_findings(desk.rights, charter, desk.privileged, desk.standing)
     least = Severity[severity.upper()]
     shown = [f for f in found if f.severity >= least and (not rules or f.rule in rules)]
     put_listing(findings_listing(shown), form, output)

@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from adzeguard.core.change.guards import NamedSizes
     from adzeguard.core.change.plan import Change, Plan
     from adzeguard.core.charter.resolve import ResolvedCharter
+    from adzeguard.core.delegations import Rights
     from adzeguard.core.estate import Estate
     from adzeguard.core.principal import Principal
     from adzeguard.directory.port import DirectoryDriver
@@ -80,6 +81,16 @@ class Desk:
         return resolved_charter(charter, self.estate, today, workspace.response, workspace.keepers)
 
     @cached_property
+    def rights(self) -> "Rights":
+        """The estate with the schema and the duties, to speak about rights."""
+        from adzeguard.core.delegations import Rights
+        from adzeguard.core.rights.duties import duties_of
+        from adzeguard.directory.schema import standard_schema
+
+        schema = standard_schema()
+        return Rights(self.estate, schema, duties_of(schema, self.charter.charter.duties))
+
+    @cached_property
     def standing(self) -> "list[Change]":
         """What rules have put in and nothing of ours has taken out again."""
         from adzeguard.workflows.standing import standing_of_rules
@@ -91,7 +102,7 @@ class Desk:
         from adzeguard.workflows.plan import make_plan
 
         return make_plan(
-            self.estate,
+            self.rights,
             self.charter,
             self.standing,
             collection=self.store.latest().id,

@@ -42,7 +42,7 @@ def _gathered(desk: Desk) -> dict[str, Any]:
     from adzeguard.workflows.apply import interrupted_apply
 
     estate, full = desk.estate, desk.store.last_full() or desk.store.latest()
-    found = all_findings(estate, desk.charter, desk.privileged, desk.standing)
+    found = all_findings(desk.rights, desk.charter, desk.privileged, desk.standing)
     counts = Counter(finding.severity for finding in found)
     earlier = desk.store.load(max(desk.now() - _BACK, desk.store.first_moment()))
     groups = privileged_groups(estate, desk.privileged)

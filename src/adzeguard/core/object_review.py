@@ -3,6 +3,7 @@
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
+from adzeguard.core.change.grants_by_hand import grants_given, wanted_entries
 from adzeguard.core.change.groups_by_hand import created_group
 from adzeguard.core.change.intake import intake_changes, landings
 from adzeguard.core.change.inverse import inverse_of
@@ -10,10 +11,15 @@ from adzeguard.core.change.objects_by_hand import short_dn
 from adzeguard.core.change.ous_by_hand import protected_object
 from adzeguard.core.change.plan import Change, ObjectChange, Verb
 from adzeguard.core.charter.model import Response, RuleBase
-from adzeguard.core.charter.resolve import AbsentGroup, Landings, Protection, ResolvedCharter
-from adzeguard.core.errors import GuardError
+from adzeguard.core.charter.resolve import AbsentGroup, GrantWish, Landings, Protection, ResolvedCharter
+from adzeguard.core.delegations import Rights
+from adzeguard.core.errors import GuardError, UsageError
 from adzeguard.core.estate import Estate
+from adzeguard.core.identity import fold_dn, parent_dn
+from adzeguard.core.rights.ace import Ace
 from adzeguard.core.rights.descriptor import Descriptor
+from adzeguard.core.rights.duties import named_duties
+from adzeguard.core.rights.protection import ON_ITS_CONTAINER, ON_THE_OBJECT
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,10 +32,12 @@ class ObjectDeviation:
     rule: RuleBase
     response: Response
     changes: tuple[Change, ...]
+    member: str = ""
 
 
-def object_deviations(estate: Estate, charter: ResolvedCharter) -> Iterator[ObjectDeviation]:
+def object_deviations(rights: Rights, charter: ResolvedCharter) -> Iterator[ObjectDeviation]:
     """Yield what deviates from the rules about objects."""
+    estate = rights.estate
     for rule in charter.objects:
         if isinstance(rule, AbsentGroup):
             yield _absent(estate, rule)
@@ -37,6 +45,8 @@ def object_deviations(estate: Estate, charter: ResolvedCharter) -> Iterator[Obje
             yield from _unprotected(estate, rule)
         elif isinstance(rule, Landings):
             yield from _landing_elsewhere(estate, rule)
+        else:
+            yield from _not_granted(rights, rule)
 
 
 def _absent(estate: Estate, wish: AbsentGroup) -> ObjectDeviation:
@@ -80,14 +90,63 @@ def _landing_elsewhere(estate: Estate, wish: Landings) -> Iterator[ObjectDeviati
             yield ObjectDeviation("intake-elsewhere", f"new {what}", message, rule, wish.response, tuple(changes))
 
 
+def _not_granted(rights: Rights, wish: GrantWish) -> Iterator[ObjectDeviation]:
+    rule = wish.rule
+    subject = short_dn(rights.estate, wish.over.dn)
+    for who in wish.to:
+        try:
+            changes = grants_given(
+                rights, who, named_duties(rights.duties, rule.grant or rule.deny), wish.over, deny=bool(rule.deny),
+                reach=rule.reach, only_for=rule.only_for, why=rule.why, rule=rule.id, leaves=rule.leave,
+            )  # fmt: skip
+        except (GuardError, UsageError) as error:
+            yield ObjectDeviation("unclear-grant", subject, error.message, rule, wish.response, ())
+            continue
+        for change in changes:
+            message = f"the rule's grant does not stand: {change.in_words()}"
+            yield ObjectDeviation("missing-grant", subject, message, rule, wish.response, (change,), who.qualified_name)
+
+
+def documented_entries(rights: Rights, charter: ResolvedCharter) -> dict[str, set[Ace]]:
+    """Return the entries that rules ask for, by the folded name of the object they stand on."""
+    found: dict[str, set[Ace]] = {}
+    for wish in charter.objects:
+        if isinstance(wish, Protection):
+            for principal in wish.objects:
+                found.setdefault(fold_dn(principal.dn), set()).add(ON_THE_OBJECT)
+                found.setdefault(fold_dn(parent_dn(principal.dn)), set()).add(ON_ITS_CONTAINER)
+        elif isinstance(wish, GrantWish):
+            found.setdefault(fold_dn(wish.over.dn), set()).update(_asked_for(rights, wish))
+    return found
+
+
+def _asked_for(rights: Rights, wish: GrantWish) -> Iterator[Ace]:
+    rule = wish.rule
+    try:
+        for duty in named_duties(rights.duties, rule.grant or rule.deny):
+            for who in wish.to:
+                yield from wanted_entries(
+                    rights, who, duty, wish.over, deny=bool(rule.deny), reach=rule.reach, only_for=rule.only_for
+                )
+    except UsageError:  # told as a deviation of its own
+        return
+
+
 def object_withdrawals(
-    estate: Estate, charter: ResolvedCharter, standing: Iterable[ObjectChange]
+    rights: Rights, charter: ResolvedCharter, standing: Iterable[ObjectChange]
 ) -> Iterator[ObjectChange]:
     """Yield the changes that take back what rules have set, where they are in force no more and it still stands."""
+    estate, documented = rights.estate, documented_entries(rights, charter)
     in_force = {rule.rule.id for rule in charter.objects}
     stopped = {problem.rule.id for problem in charter.problems}
     for change in standing:
-        if change.rule not in in_force | stopped and _still_stands(estate, change):
+        if change.rule in stopped or (change.rule in in_force and change.verb != Verb.RIGHTS):
+            continue
+        asked_for = {entry.to_bytes().hex() for entry in documented.get(fold_dn(change.object.dn), ())}
+        gone = tuple(entry for entry in change.gives if entry not in asked_for)
+        if change.verb == Verb.RIGHTS:
+            change = change.model_copy(update={"gives": gone})  # noqa: PLW2901 - what nobody asks for of it
+        if (gone or change.verb != Verb.RIGHTS) and _still_stands(estate, change):
             why = f"the rule {change.rule} put it there, and does not hold any more"
             words = f"no longer {change.words}"
             yield inverse_of(change).model_copy(update={"rule": change.rule, "why": why, "words": words})

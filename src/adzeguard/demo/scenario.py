@@ -374,6 +374,7 @@ def _delegations() -> list[Delegation]:
         Delegation("Contractors", "CREATE_CHILD", f"OU=Quay,{BASE_DN}", "computer"),
         # Planted: a grant to a person instead of a group.
         Delegation("mira.holt", "CONTROL_ACCESS", engine, "User-Force-Change-Password", "user", True),
+        Delegation("mira.holt", "WRITE_PROPERTY", engine, "pwdLastSet", "user", True),
         # Planted: the service desk may change the members of a group that leads into Domain Admins.
         Delegation("Service Desk", "WRITE_PROPERTY", f"CN=Night Watch,{groups}", "member"),
         # Planted: a stale grant to an account that no longer exists.

@@ -9,13 +9,14 @@ from adzeguard.core.change.impact import impact_of
 from adzeguard.core.change.plan import Change, LeftOut, Plan, members_only, objects_only
 from adzeguard.core.change.withdrawal import withdrawals
 from adzeguard.core.charter.resolve import ResolvedCharter
+from adzeguard.core.delegations import Rights
 from adzeguard.core.estate import Estate
 from adzeguard.core.object_review import object_deviations, object_withdrawals
 from adzeguard.core.review import review_groups, review_hosts
 
 
 def make_plan(
-    estate: Estate,
+    rights: Rights,
     charter: ResolvedCharter,
     standing: Sequence[Change],
     *,
@@ -28,12 +29,13 @@ def make_plan(
 
     `standing` is what rules have put in; `also` are rules to put right although they only alert.
     """
+    estate = rights.estate
     reviews = list(chain(review_groups(estate, charter), review_hosts(estate, charter)))
     draft = draft_plan(estate, reviews, also)
-    objects = list(object_deviations(estate, charter))
+    objects = list(object_deviations(rights, charter))
     wanted = [c for d in objects if d.response == "correct" or d.rule.id in also for c in d.changes]
     withdrawn = [*withdrawals(estate, charter, members_only(standing))]
-    withdrawn_objects = object_withdrawals(estate, charter, objects_only(standing))
+    withdrawn_objects = object_withdrawals(rights, charter, objects_only(standing))
     changes = in_order([*draft.changes, *wanted, *withdrawn, *withdrawn_objects])
     stopped = tuple(
         LeftOut(subject=f"rule {p.rule.id}", member=p.name, rule=p.rule.id, reason=f"{p.where}: {p.message}")

@@ -40,10 +40,15 @@ class _Ids:
         self._taken: Counter[str] = Counter()
 
     def of(self, *names: str) -> str:
-        words = "".join(c if c.isascii() and c.isalnum() else " " for c in " ".join(names).lower()).split()
-        plain = "-".join(words)[:50].rstrip("-") or "rule"
-        self._taken[plain] += 1
-        return plain if self._taken[plain] == 1 else f"{plain}-{self._taken[plain]}"
+        return rule_id(self._taken, *names)
+
+
+def rule_id(taken: Counter[str], *names: str) -> str:
+    """Return an id for a rule made of names, which is not among those taken, and take it."""
+    words = "".join(c if c.isascii() and c.isalnum() else " " for c in " ".join(names).lower()).split()
+    plain = "-".join(words)[:50].rstrip("-") or "rule"
+    taken[plain] += 1
+    return plain if taken[plain] == 1 else f"{plain}-{taken[plain]}"
 
 
 def _group_rule(estate: Estate, group: Principal, ids: _Ids) -> str:

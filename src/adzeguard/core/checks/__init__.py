@@ -6,6 +6,7 @@ from adzeguard.core.change.plan import Change, members_only
 from adzeguard.core.change.withdrawal import withdrawals
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.checks.accounts import without_a_place
+from adzeguard.core.checks.delegation import check_delegations
 from adzeguard.core.checks.finding import Finding, worst_first
 from adzeguard.core.checks.hosts import check_hosts, too_wide
 from adzeguard.core.checks.objects import object_findings
@@ -17,14 +18,14 @@ from adzeguard.core.checks.rules import (
     name_problems,
     reaching_unlisted,
 )
-from adzeguard.core.estate import Estate
+from adzeguard.core.delegations import Rights
 from adzeguard.core.object_review import object_deviations
 from adzeguard.core.principal import Principal
 from adzeguard.core.review import review_groups, review_hosts
 
 
 def all_findings(
-    estate: Estate,
+    rights: Rights,
     charter: ResolvedCharter,
     privileged: Sequence[Principal] = (),
     standing: Sequence[Change] = (),
@@ -33,6 +34,7 @@ def all_findings(
 
     `privileged` are groups besides the built-in ones, `standing` the additions that rules have made.
     """
+    estate = rights.estate
     found = [
         *name_problems(charter),
         *deviations_found(review_groups(estate, charter)),
@@ -43,7 +45,8 @@ def all_findings(
         *check_hosts(estate, charter.keepers),
         *too_wide(estate),
         *left_behind(withdrawals(estate, charter, members_only(standing))),
-        *object_findings(object_deviations(estate, charter)),
+        *object_findings(object_deviations(rights, charter)),
         *without_a_place(estate),
+        *check_delegations(rights, charter, privileged_groups(estate, privileged)),
     ]
     return worst_first(found)

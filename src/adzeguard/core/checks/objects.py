@@ -10,6 +10,8 @@ _SEVERITY: Final = {
     "missing-group": Severity.MEDIUM,
     "unprotected-object": Severity.MEDIUM,
     "intake-elsewhere": Severity.LOW,
+    "missing-grant": Severity.MEDIUM,
+    "unclear-grant": Severity.HIGH,
 }
 
 
@@ -18,6 +20,6 @@ def object_findings(deviations: Iterable[ObjectDeviation]) -> Iterator[Finding]:
     for deviation in deviations:
         rule = deviation.rule
         yield Finding(
-            deviation.check, _SEVERITY[deviation.check], deviation.subject, "", deviation.message, rule.id, rule.owner,
-            deviation.response, {"place": rule.place.at()},
+            deviation.check, _SEVERITY[deviation.check], deviation.subject, deviation.member, deviation.message,
+            rule.id, rule.owner, deviation.response, {"place": rule.place.at()},
         )  # fmt: skip

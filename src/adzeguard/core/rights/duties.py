@@ -39,15 +39,29 @@ class Duty:
     on_container: bool = False
     classes: tuple[str, ...] = ()
 
-    def entries(self, who: Sid, *, deny: bool, flags: int, classes: Sequence[uuid.UUID] = ()) -> list[Ace]:
-        """Return the entries that give (or deny) the duty; `classes` narrow it to objects of these."""
+    def entries(
+        self,
+        who: Sid,
+        *,
+        deny: bool,
+        flags: int,
+        over: uuid.UUID | None = None,
+        classes: Sequence[uuid.UUID] = (),
+    ) -> list[Ace]:
+        """Return the entries that give (or deny) the duty over an object of class `over`.
+
+        `classes` narrow it to objects of these. An entry for a class means an object of another class as well, unless
+        it is only handed on; so that is what it then is.
+        """
         found: list[Ace] = []
         for part in self.parts:
             for on_class in (part.on_class,) if not classes else tuple(classes):
                 inherited = on_class if flags & AceFlag.CONTAINER_INHERIT else None
+                passed_on = inherited is not None and inherited != over
+                here = flags | AceFlag.INHERIT_ONLY if passed_on else flags
                 about_part = part.about is not None or inherited is not None
                 kinds = (AceKind.ALLOW_OBJECT, AceKind.DENY_OBJECT) if about_part else (AceKind.ALLOW, AceKind.DENY)
-                entry = Ace(kinds[deny or part.denies], flags, part.mask, who, part.about, inherited)
+                entry = Ace(kinds[deny or part.denies], int(here), part.mask, who, part.about, inherited)
                 found += [entry] if entry not in found else []
         return found
 
@@ -68,21 +82,19 @@ def usual_flags(duty: Duty, reach: Reach | None, *, container: bool) -> int:
 
 
 def reach_in_words(flags: int, where: str) -> str:
-    """Return "below OU=Hosts" and the like."""
+    """Return "what lies below OU=Hosts" and the like."""
     if not flags & AceFlag.CONTAINER_INHERIT:
         return where
-    return f"below {where}" if flags & AceFlag.INHERIT_ONLY else f"{where} and below"
+    return f"what lies below {where}" if flags & AceFlag.INHERIT_ONLY else f"{where} and below"
 
 
 _STANDARD: Final[Mapping[str, DutySpec]] = {
     "reset-passwords": DutySpec(
         words="reset passwords of users and make them change it", classes=_USER,
-        control=("User-Force-Change-Password",), write=("pwdLastSet",), read=("pwdLastSet",),
+        control=("User-Force-Change-Password",), write=("pwdLastSet",),
     ),
-    "unlock": DutySpec(words="unlock users", classes=_USER, write=("lockoutTime",), read=("lockoutTime",)),
-    "enable-disable": DutySpec(
-        words="enable and disable users", classes=_USER, write=("userAccountControl",), read=("userAccountControl",)
-    ),
+    "unlock": DutySpec(words="unlock users", classes=_USER, write=("lockoutTime",)),
+    "enable-disable": DutySpec(words="enable and disable users", classes=_USER, write=("userAccountControl",)),
     "create-users": DutySpec(words="create users", create=_USER),
     "delete-users": DutySpec(words="delete users", delete=_USER),
     "create-groups": DutySpec(words="create groups", create=("group",)),
@@ -94,19 +106,14 @@ _STANDARD: Final[Mapping[str, DutySpec]] = {
     "create-contacts": DutySpec(words="create contacts", create=("contact",)),
     "delete-contacts": DutySpec(words="delete contacts", delete=("contact",)),
     "join-computers": DutySpec(
-        words="join computers to the domain", classes=("computer",),
-        control=("User-Force-Change-Password",), write=("userAccountControl", "Validated-DNS-Host-Name",
-        "Validated-SPN", "User-Account-Restrictions"), read=("User-Account-Restrictions",),
+        words="join computers to the domain", classes=("computer",), control=("User-Force-Change-Password",),
+        write=("User-Account-Restrictions", "Validated-DNS-Host-Name", "Validated-SPN"),
     ),
-    "change-members": DutySpec(
-        words="change the members of groups", classes=("group",), write=("member",), read=("member",)
-    ),
+    "change-members": DutySpec(words="change the members of groups", classes=("group",), write=("member",)),
     "join-and-leave": DutySpec(
         words="put themselves into groups and out of them", classes=("group",), write=("Self-Membership",)
     ),
-    "link-policies": DutySpec(
-        words="link directory policies", write=("gPLink", "gPOptions"), read=("gPLink", "gPOptions")
-    ),
+    "link-policies": DutySpec(words="link directory policies", write=("gPLink", "gPOptions")),
 }  # fmt: skip
 """The duties that are made of named rights ([MS-ADTS] 5.1.3.2.1, [MS-ADSC])."""
 

@@ -1,0 +1,248 @@
+"""adzeguard grant."""
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, TypeVar
+
+import click
+
+from adzeguard.cli.applying import apply_and_show, hand_plan
+from adzeguard.cli.completing import containers, names
+from adzeguard.cli.desk import Desk
+from adzeguard.cli.exits import Exit
+from adzeguard.cli.options import (
+    Answers,
+    applying_options,
+    example,
+    listing_options,
+    output_option,
+    why_option,
+    workspace_option,
+)
+from adzeguard.cli.output import put, put_listing, say
+from adzeguard.core.errors import UsageError
+
+if TYPE_CHECKING:
+    from adzeguard.core.change.plan import Plan
+    from adzeguard.core.charter.model import Reach
+    from adzeguard.core.principal import Principal
+
+F = TypeVar("F", bound=Callable[..., Any])
+
+
+@click.group("grant", epilog=example("adzeguard grant list --over 'OU=Booking Office,OU=People'"))
+def command() -> None:
+    """Rights over OUs, groups and other objects: give, deny, withdraw, and show what was given."""
+
+
+def named_object(desk: Desk, name: str) -> "Principal":
+    """Return an object by its DN, which may leave the base away, or by its name."""
+    from adzeguard.core.names import resolve
+
+    return resolve(desk.estate, name)
+
+
+def _over_option(function: F) -> F:
+    return click.option(
+        "--over", required=True, metavar="OBJECT", shell_complete=containers,
+        help="An OU by its DN, or a group or another object by its name.",
+    )(function)  # fmt: skip
+
+
+def _reach_options(function: F) -> F:
+    for flag, words in (
+        ("this-and-below", "Over the OU and what lies below."),
+        ("below", "Over what lies below the OU."),
+        ("this", "Over the object alone."),
+    ):
+        function = click.option(f"--{flag}", "reach", flag_value=flag, help=words)(function)
+    return click.option(
+        "--only-for", multiple=True, metavar="CLASS", help="Only over objects of this class, such as user."
+    )(function)
+
+
+def _giving(
+    workspace: Path | None, who: str, duties: tuple[str, ...], over: str, reach: "Reach | None",
+    only_for: tuple[str, ...], why: str, answers: Answers, *, deny: bool,
+) -> int:  # fmt: skip
+    from adzeguard.core.change.grants_by_hand import grants_given, notes_on
+    from adzeguard.core.change.objects_by_hand import HandPlan, numbered
+    from adzeguard.core.rights.duties import named_duties
+
+    desk = Desk(workspace)
+
+    def plan() -> "Plan":
+        rights, holder, target = desk.rights, named_object(desk, who), named_object(desk, over)
+        wanted = named_duties(rights.duties, duties)
+        changes = grants_given(rights, holder, wanted, target, deny=deny, reach=reach, only_for=only_for, why=why)
+        notes = notes_on(rights, holder, deny=deny, given=rights.grants_over(target))
+        return hand_plan(desk, HandPlan(numbered(changes), tuple(notes)))
+
+    return apply_and_show(desk, plan, answers)
+
+
+@command.command(
+    "give", epilog=example("adzeguard grant give 'Booking Office Leads' unlock --over 'OU=Booking Office,OU=People'")
+)
+@click.argument("who", shell_complete=names("group"))
+@click.argument("duties", nargs=-1, required=True, metavar="DUTY...")
+@_over_option
+@_reach_options
+@why_option
+@applying_options
+@workspace_option
+def give(
+    who: str, duties: tuple[str, ...], over: str, reach: "Reach | None", only_for: tuple[str, ...], why: str,
+    answers: Answers, workspace: Path | None,
+) -> int:  # fmt: skip
+    """Give somebody duties over an object. What stands already is not added again."""
+    return _giving(workspace, who, duties, over, reach, only_for, why, answers, deny=False)
+
+
+@command.command(
+    "deny", epilog=example("adzeguard grant deny 'Service Desk' change-anything --over 'Harbour Operators'")
+)
+@click.argument("who", shell_complete=names("group"))
+@click.argument("duties", nargs=-1, required=True, metavar="DUTY...")
+@_over_option
+@_reach_options
+@why_option
+@applying_options
+@workspace_option
+def deny(
+    who: str, duties: tuple[str, ...], over: str, reach: "Reach | None", only_for: tuple[str, ...], why: str,
+    answers: Answers, workspace: Path | None,
+) -> int:  # fmt: skip
+    """Deny somebody duties over an object. A denial wins over what is given; what it wins over is shown first."""
+    return _giving(workspace, who, duties, over, reach, only_for, why, answers, deny=True)
+
+
+@command.command("withdraw", epilog=example("adzeguard grant withdraw mira.holt --over 'OU=Engine Room,OU=People'"))
+@click.argument("who", shell_complete=names())
+@click.argument("duties", nargs=-1, metavar="[DUTY...]")
+@_over_option
+@click.option("--denied", is_flag=True, help="Take denials away instead of what was given.")
+@why_option
+@applying_options
+@workspace_option
+def withdraw(
+    who: str, duties: tuple[str, ...], over: str, denied: bool, why: str, answers: Answers, workspace: Path | None
+) -> int:
+    """Take duties away again, or all that somebody has over an object.
+
+    Exactly the entries of that grant go; what comes from above can be withdrawn there only.
+    """
+    from adzeguard.core.change.grants_by_hand import grants_withdrawn
+    from adzeguard.core.change.objects_by_hand import HandPlan, numbered
+    from adzeguard.core.rights.duties import named_duties
+
+    desk = Desk(workspace)
+
+    def plan() -> "Plan":
+        rights, holder, target = desk.rights, named_object(desk, who), named_object(desk, over)
+        wanted = named_duties(rights.duties, duties)
+        changes = grants_withdrawn(rights, holder, wanted, target, deny=denied, why=why)
+        return hand_plan(desk, HandPlan(numbered(changes)))
+
+    return apply_and_show(desk, plan, answers)
+
+
+@command.command("duties", epilog=example("adzeguard grant duties"))
+@listing_options
+@workspace_option
+def duties_command(form: str, output: Path | None, workspace: Path | None) -> int:
+    """List the duties and what each lets one do. A charter adds its own under duties:.
+
+    Keys of json and csv: duty, lets, rights.
+    """
+    from adzeguard.core.rights.ace import Ace, AceKind
+    from adzeguard.core.wellknown import WELL_KNOWN
+    from adzeguard.report.listing import Column, Listing
+
+    rights = Desk(workspace).rights
+    reader, anybody = rights.reader, WELL_KNOWN["everyone"]
+    rows = []
+    for duty in rights.duties.values():
+        parts = [
+            ("not " if part.denies else "") + reader.in_words(Ace(AceKind.ALLOW, 0, part.mask, anybody, part.about))
+            for part in duty.parts
+        ]
+        rows.append({"duty": duty.name, "lets": f"may {duty.words}", "rights": "; ".join(parts)})
+    columns = (Column("duty", "Duty", fixed=True), Column("lets", "Who has it"), Column("rights", "Rights", ratio=1))
+    put_listing(Listing(rows, columns), form, output)
+    return Exit.NOTHING_TO_REPORT
+
+
+@command.command("list", epilog=example("adzeguard grant list --to 'Service Desk'"))
+@click.option(
+    "--over", metavar="OBJECT", shell_complete=containers, help="What is given over this object, from above too."
+)
+@click.option("--to", "who", metavar="NAME", shell_complete=names(), help="What this principal has.")
+@click.option("--defaults", is_flag=True, help="Also what every such object has, and the domain's own principals.")
+@listing_options
+@workspace_option
+def list_command(
+    over: str | None, who: str | None, defaults: bool, form: str, output: Path | None, workspace: Path | None
+) -> int:
+    """Show what was given and denied, in words; with --over also what comes from above, and from where.
+
+    Keys of json and csv: holder, holder_kind, may, duty, over, reach, origin, sentence.
+    """
+    from adzeguard.core.delegations import sorted_for_people
+    from adzeguard.report.rights import grants_listing
+
+    desk = Desk(workspace)
+    rights = desk.rights
+    if over is not None:
+        found = rights.grants_over(named_object(desk, over), defaults=defaults)
+    else:
+        found = sorted_for_people(rights.own_grants(defaults=defaults))
+    if who is not None:
+        holder = named_object(desk, who)
+        found = [d for d in found if d.holder.sid == holder.sid]
+    put_listing(grants_listing(found), form, output)
+    return Exit.NOTHING_TO_REPORT
+
+
+@command.command("map", epilog=example("adzeguard grant map --output grants.png"))
+@click.option(
+    "--output",
+    type=click.Path(path_type=Path, dir_okay=False),
+    metavar="FILE",
+    help="Draw a picture (.png, .svg or .pdf), or write .csv; otherwise CSV is printed.",
+)
+@workspace_option
+def map_command(output: Path | None, workspace: Path | None) -> int:
+    """Draw who holds what over which OU, as a matrix."""
+    from adzeguard.core.delegations import sorted_for_people
+    from adzeguard.report.listing import render
+    from adzeguard.report.rights import matrix_listing, matrix_of
+
+    matrix = matrix_of(sorted_for_people(Desk(workspace).rights.own_grants()))
+    if output is None or output.suffix.casefold() == ".csv":
+        put(render(matrix_listing(matrix), "csv"), output)
+        return Exit.NOTHING_TO_REPORT
+    if output.suffix.casefold() not in (".png", ".svg", ".pdf"):
+        raise UsageError(f"'{output}' is no picture", "Name it .png, .svg, .pdf or .csv")
+    try:
+        from adzeguard.report.grant_map import draw
+    except ModuleNotFoundError as error:
+        raise UsageError("drawing needs an extra package", "pip install 'adzeguard[figures]'") from error
+    draw(matrix, output)
+    say(f"Written to {output}")
+    return Exit.NOTHING_TO_REPORT
+
+
+@command.command("document", epilog=example("adzeguard grant document --output grants.yaml"))
+@output_option
+@workspace_option
+def document(output: Path | None, workspace: Path | None) -> int:
+    """Write rules for the grants that stand and that no rule says, each with a place for its reason.
+
+    Put the file into the charter's folder once the reasons are written. What fits no duty is left as a comment.
+    """
+    from adzeguard.core.charter.document import documenting_rules
+
+    desk = Desk(workspace)
+    put(documenting_rules(desk.rights, desk.charter), output)
+    return Exit.NOTHING_TO_REPORT

@@ -1,0 +1,138 @@
+"""Grants given, denied and withdrawn: from duties to entries of a descriptor, each exactly once."""
+
+from collections.abc import Iterable, Sequence
+
+from adzeguard.core.change.by_hand import BY_HAND_RULE
+from adzeguard.core.change.objects_by_hand import CONTAINERS, descriptor_over, object_change, short_dn
+from adzeguard.core.change.plan import Change, Named, Verb
+from adzeguard.core.charter.model import Reach
+from adzeguard.core.delegations import Delegation, Rights, is_person
+from adzeguard.core.errors import GuardError, UsageError
+from adzeguard.core.identity import Sid
+from adzeguard.core.principal import Kind, Principal
+from adzeguard.core.rights.ace import Ace, AceFlag
+from adzeguard.core.rights.duties import Duty, reach_in_words, usual_flags
+from adzeguard.core.rights.questions import class_of, known
+
+_SHOWN = 4
+_HOLDING = {True: ("organizationalUnit", "container", "domainDNS"), False: ()}
+
+
+def wanted_entries(
+    rights: Rights,
+    who: Principal,
+    duty: Duty,
+    over: Principal,
+    *,
+    deny: bool,
+    reach: Reach | None = None,
+    only_for: Sequence[str] = (),
+) -> list[Ace]:
+    """Return the entries by which a duty stands over an object; `UsageError` where it means nothing there."""
+    if who.sid is None:
+        raise UsageError(f"{who.qualified_name} has no SID, so no right can be given to it")
+    if deny and any(part.denies for part in duty.parts):
+        raise UsageError(f"{duty.name} takes rights away itself, so it cannot be denied", "Withdraw it instead")
+    container = over.kind in CONTAINERS
+    if not container and reach in ("below", "this-and-below"):
+        raise UsageError(f"{over.qualified_name} is a {over.kind.label}: nothing lies below it", "Leave --below away")
+    own_class = class_of(over)
+    if (
+        (not container or reach == "this")
+        and duty.classes
+        and own_class not in (*duty.classes, *_HOLDING[duty.on_container])
+    ):
+        raise UsageError(
+            f"{duty.name} is about {' and '.join(duty.classes)}, and {over.qualified_name} is a {own_class}"
+        )
+    if not container and duty.on_container and any(part.mask & 3 and part.about for part in duty.parts):
+        raise UsageError(f"{duty.name} is about what lies in an OU, and {over.qualified_name} is a {over.kind.label}")
+    flags = usual_flags(duty, reach, container=container)
+    classes = [rights.schema.classes[known(rights.schema, "class", name)] for name in only_for]
+    if reach is None and classes and container:
+        flags = int(AceFlag.CONTAINER_INHERIT | AceFlag.INHERIT_ONLY)
+    own = rights.schema.classes.get(own_class)
+    return duty.entries(Sid(who.sid), deny=deny, flags=flags, over=own, classes=classes)
+
+
+def grants_given(
+    rights: Rights,
+    who: Principal,
+    duties: Iterable[Duty],
+    over: Principal,
+    *,
+    deny: bool = False,
+    reach: Reach | None = None,
+    only_for: Sequence[str] = (),
+    why: str = "",
+    rule: str = BY_HAND_RULE,
+    leaves: bool = False,
+) -> list[Change]:
+    """Return the changes that give duties, or deny them; what stands already is not added again."""
+    standing = set(descriptor_over(rights.estate, over).entries)
+    changes: list[Change] = []
+    for duty in duties:
+        wanted = wanted_entries(rights, who, duty, over, deny=deny, reach=reach, only_for=only_for)
+        missing = [entry for entry in wanted if entry not in standing]
+        if missing:
+            standing |= set(missing)
+            place = reach_in_words(missing[0].flags, short_dn(rights.estate, over.dn))
+            may = "deny" if deny else "let"
+            to = f" to {duty.words}" if deny else f" {duty.words}"
+            words = f"{may} {who.qualified_name}{to}, over {place}"
+            changes.append(
+                object_change(Verb.RIGHTS, Named.of(over), words, gives=missing, why=why, rule=rule, leaves=leaves)
+            )
+    return changes
+
+
+def grants_withdrawn(
+    rights: Rights, who: Principal, duties: Sequence[Duty], over: Principal, *, deny: bool | None, why: str
+) -> list[Change]:
+    """Return the changes that take exactly these grants away; without duties, all that the principal has there.
+
+    Entries that another duty of theirs needs as well stay. `GuardError` for what comes from above.
+    """
+    found = [d for d in rights.grants_over(over, defaults=True) if d.grant.who == who.sid]
+    found = [d for d in found if deny is None or d.grant.deny == deny]
+    names = {duty.name for duty in duties}
+    meant = [d for d in found if not names or d.grant.duty in names]
+    from_above = [d for d in meant if d.grant.inherited]
+    own = [d for d in meant if not d.grant.inherited]
+    if from_above and not own:
+        first = from_above[0]
+        way = f"Withdraw it there: adzeguard grant withdraw --over '{first.origin}'"
+        raise GuardError([f"{first.sentence}: it comes from {first.origin}. {way}"])
+    if not own:
+        what = f" {' or '.join(sorted(names))}" if names else ""
+        raise UsageError(
+            f"{who.qualified_name} was not given{what} over {short_dn(rights.estate, over.dn)}",
+            "See: adzeguard grant list",
+        )
+    others = [d for d in found if d not in meant and not d.grant.inherited and d.grant.duty]
+    needed = {entry for d in others for entry in d.grant.entries}
+    changes: list[Change] = []
+    taken: set[Ace] = set()
+    for delegation in own:
+        takes = [e for e in delegation.grant.entries if e not in needed and e not in taken]
+        taken |= set(takes)
+        if takes:
+            words = f"withdraw: {delegation.sentence}"
+            changes.append(object_change(Verb.RIGHTS, Named.of(over), words, takes=takes, why=why))
+    return changes
+
+
+def notes_on(rights: Rights, who: Principal, *, deny: bool, given: Sequence[Delegation]) -> list[str]:
+    """Return what people should know before they give: a person instead of a group, and what a denial wins over."""
+    notes = []
+    if is_person(who):
+        groups = rights.estate.catalogue.principals(rights.estate.graph.groups_listing(who.id).tolist()).values()
+        smallest = sorted(groups, key=lambda g: len(rights.estate.graph.expand(g.id).people))
+        named = ", ".join(g.qualified_name for g in smallest[:_SHOWN] if g.kind == Kind.GROUP)
+        offer = f"; groups that hold them, the smallest first: {named}" if named else ""
+        notes.append(f"{who.qualified_name} is a person: a grant to a group outlives a change of job{offer}")
+    if deny:
+        wins = [d.sentence for d in given if not d.grant.deny]
+        over_what = f", here over: {'; '.join(wins[:_SHOWN])}" if wins else ""
+        notes.append(f"a denial wins over what is given at the same place or from above{over_what}")
+    return notes

@@ -1,0 +1,67 @@
+"""Rules for the grants that stand and that nobody wrote down, with a place for the reason."""
+
+from collections import Counter
+from collections.abc import Iterator
+
+from adzeguard.core.charter.adopt import rule_id
+from adzeguard.core.charter.resolve import ResolvedCharter
+from adzeguard.core.delegations import Delegation, Rights, sorted_for_people
+from adzeguard.core.identity import fold_dn
+from adzeguard.core.object_review import documented_entries
+from adzeguard.core.principal import Kind
+from adzeguard.core.rights.ace import AceFlag
+
+_HEAD = """\
+# Grants that stand and that no rule says. Write down why each is needed, or withdraw it.
+charter: 1
+rules:
+"""
+_REACH = {
+    0: "this", int(AceFlag.CONTAINER_INHERIT): "this-and-below",
+    int(AceFlag.CONTAINER_INHERIT | AceFlag.INHERIT_ONLY): "below",
+}  # fmt: skip
+
+
+def documenting_rules(rights: Rights, charter: ResolvedCharter) -> str:
+    """Return the YAML of the rules; what fits no duty, or is for nobody, becomes a comment."""
+    documented = documented_entries(rights, charter)
+    undocumented = [
+        d
+        for d in rights.own_grants()
+        if not all(entry in documented.get(fold_dn(d.over.dn), ()) for entry in d.grant.entries)
+    ]
+    taken: Counter[str] = Counter(rule.id for rule in charter.charter.rules)
+    parts = [part for d in sorted_for_people(undocumented) for part in _rule(rights, d, taken)]
+    return _HEAD + ("".join(parts) or "  []\n")
+
+
+def _rule(rights: Rights, delegation: Delegation, taken: Counter[str]) -> Iterator[str]:
+    grant, holder = delegation.grant, delegation.holder
+    if not grant.duty or holder.kind == Kind.UNRESOLVED or grant.flags not in _REACH:
+        why = "its holder resolves to nothing" if holder.kind == Kind.UNRESOLVED else "it fits no duty"
+        yield f"  # {_one_line(delegation.sentence)}: {why}; describe a duty of your own, or withdraw it\n\n"
+        return
+    verb = "deny" if grant.deny else "grant"
+    container = delegation.over.kind in (Kind.OU, Kind.CONTAINER, Kind.DOMAIN)
+    name = delegation.where if "=" in delegation.where and container else delegation.over.qualified_name
+    lines = [
+        f"  # {_one_line(delegation.sentence)}",
+        f"  - id: {rule_id(taken, holder.name, grant.duty, delegation.over.name)}",
+        "    why: ''  # say why",
+        f"    over: {_quoted(name)}",
+        f"    {verb}: [{grant.duty}]",
+        f"    to: [{_quoted(holder.qualified_name)}]",
+    ]
+    if container:
+        lines.append(f"    reach: {_REACH[grant.flags]}")
+    if grant.for_classes and not set(grant.for_classes) <= set(rights.duties[grant.duty].classes):
+        lines.append(f"    only-for: [{', '.join(grant.for_classes)}]")
+    yield "\n".join(lines) + "\n\n"
+
+
+def _one_line(text: str) -> str:
+    return " ".join(text.split())
+
+
+def _quoted(text: str) -> str:
+    return "'" + _one_line(text).replace("'", "''") + "'"

@@ -1,0 +1,111 @@
+"""What is wrong with rights: grants nobody wrote down, grants to whom they should not be, and ways up."""
+
+from collections.abc import Iterable, Iterator, Sequence
+
+from adzeguard.core.change.objects_by_hand import short_dn
+from adzeguard.core.charter.resolve import ResolvedCharter
+from adzeguard.core.checks.finding import Finding, Severity
+from adzeguard.core.delegations import Delegation, Rights, is_person
+from adzeguard.core.identity import fold_dn
+from adzeguard.core.object_review import documented_entries
+from adzeguard.core.principal import Flag, Kind, Principal
+from adzeguard.core.reach import ReachFinder, Reaching, reaching
+from adzeguard.core.rights.descriptor import Descriptor, out_of_order
+from adzeguard.core.wellknown import EVERYONE_LIKE
+
+_RAISING = Severity.HIGH
+
+
+def check_delegations(rights: Rights, charter: ResolvedCharter, privileged: Sequence[Principal]) -> Iterator[Finding]:
+    """Run every check of rights."""
+    documented = documented_entries(rights, charter)
+    for delegation in rights.own_grants():
+        yield from _of_grant(delegation, written_down=_is_documented(delegation, documented))
+    yield from _denials_too_late(rights)
+    yield from _ways_up(rights, privileged)
+    yield from _privileged_objects(rights, privileged)
+
+
+def _is_documented(delegation: Delegation, documented: dict[str, set]) -> bool:  # type: ignore[type-arg]
+    asked_for = documented.get(fold_dn(delegation.over.dn), set())
+    return all(entry in asked_for for entry in delegation.grant.entries)
+
+
+def _of_grant(delegation: Delegation, *, written_down: bool) -> Iterator[Finding]:
+    holder, where = delegation.holder, delegation.where
+    evidence = {
+        "duty": delegation.grant.duty, "sentence": delegation.sentence, "holder_sid": str(delegation.grant.who),
+        "entries": [entry.to_bytes().hex() for entry in delegation.grant.entries],
+    }  # fmt: skip
+    name = holder.qualified_name
+    what = delegation.grant.duty or delegation.grant.words
+    if holder.kind == Kind.UNRESOLVED:
+        message = f"{delegation.sentence}, but it resolves to nothing"
+        yield Finding("stale-grant", Severity.MEDIUM, where, f"{name} {what}", message, evidence=evidence)
+        return
+    if delegation.grant.who in EVERYONE_LIKE and not delegation.grant.deny:
+        message = f"{delegation.sentence}: that is everybody"
+        yield Finding("grant-to-everybody", Severity.HIGH, where, f"{name} {what}", message, evidence=evidence)
+    elif is_person(holder):
+        message = f"{delegation.sentence}: a person, not a group"
+        yield Finding("grant-to-person", Severity.LOW, where, f"{name} {what}", message, evidence=evidence)
+    if not written_down:
+        message = f"{delegation.sentence}; no rule says so"
+        yield Finding("undocumented-grant", Severity.MEDIUM, where, f"{name} {what}", message, evidence=evidence)
+
+
+def _denials_too_late(rights: Rights) -> Iterator[Finding]:
+    for raw, ids in rights.estate.catalogue.descriptor_users():
+        late = out_of_order(Descriptor.from_bytes(raw).entries)
+        if not late:
+            continue
+        for principal in rights.estate.catalogue.principals(ids.tolist()).values():
+            where = short_dn(rights.estate, principal.dn)
+            holders = sorted({rights.holder(entry.sid).qualified_name for entry in late if entry.sid})
+            message = f"{len(late)} denials stand behind what they should win over: {', '.join(holders)}"
+            yield Finding("late-denial", Severity.MEDIUM, where, "", message)
+
+
+def _ways_up(rights: Rights, privileged: Sequence[Principal]) -> Iterator[Finding]:
+    """Everybody who could make themselves a member of a privileged group; told once, where the way is shortest."""
+    finder = ReachFinder(rights)
+    told: set[int] = set()
+    for group in privileged:
+        for found in reaching(rights.estate, finder.graph(group.id)):
+            if not found.member and found.principal.id not in told:
+                told.add(found.principal.id)
+                yield _way_up(group, found)
+
+
+def _way_up(group: Principal, found: Reaching) -> Finding:
+    name = found.principal.qualified_name
+    message = f"{name} could become a member: {found.words}"
+    return Finding("could-take-over", _RAISING, group.qualified_name, name, message, evidence={"chain": found.words})
+
+
+def _privileged_objects(rights: Rights, privileged: Sequence[Principal]) -> Iterator[Finding]:
+    """Privileged accounts take no rights from above, and accounts that are so no more should do so again."""
+    estate = rights.estate
+    inside: set[int] = {group.id for group in privileged}
+    for group in privileged:
+        expansion = estate.graph.expand(group.id)
+        inside |= set(expansion.members.tolist())
+    marked = _marked(rights)
+    raws = estate.catalogue.descriptors(marked)
+    for i, principal in marked.items():
+        name, raw = principal.qualified_name, raws.get(i)
+        if i not in inside:
+            message = "it was privileged once, is no more, and still carries the mark (adminCount)"
+            yield Finding("former-privileged", Severity.LOW, name, "", message)
+        elif raw is not None and not Descriptor.from_bytes(raw).protected:
+            message = "it is privileged, and yet takes rights from the OU above: whoever has those reaches it"
+            yield Finding("open-to-inheritance", Severity.MEDIUM, name, "", message)
+
+
+def _marked(rights: Rights) -> dict[int, Principal]:
+    catalogue = rights.estate.catalogue
+    found: dict[int, Principal] = {}
+    for kind in (Kind.USER, Kind.GROUP):
+        everything: Iterable[int] = catalogue.of_kind(kind).tolist()
+        found |= {i: p for i, p in catalogue.principals(everything).items() if p.flags & Flag.ADMIN_COUNT}
+    return found

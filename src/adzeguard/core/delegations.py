@@ -1,0 +1,147 @@
+"""Every grant of the directory: where it stands, who has it, and whether anybody wrote it down."""
+
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass
+
+from adzeguard.core.change.objects_by_hand import CONTAINERS, short_dn
+from adzeguard.core.estate import Estate
+from adzeguard.core.identity import Sid, fold_dn, parent_dn
+from adzeguard.core.objects import outsider
+from adzeguard.core.principal import Kind, Principal
+from adzeguard.core.rights.ace import Ace, AceFlag, Right
+from adzeguard.core.rights.descriptor import Descriptor
+from adzeguard.core.rights.duties import Duty, reach_in_words
+from adzeguard.core.rights.evaluate import OWNER_RIGHTS, SELF
+from adzeguard.core.rights.grants import Grant, GrantReader, who_may
+from adzeguard.core.rights.protection import ON_ITS_CONTAINER, ON_THE_OBJECT
+from adzeguard.core.rights.questions import class_of
+from adzeguard.core.rights.schema import Schema
+from adzeguard.core.wellknown import BUILTIN_AUTHORITY, EVERYONE_LIKE, WELL_KNOWN
+
+_FIRST_MADE_BY_STAFF = 1000
+_OPEN_TO_ALL = EVERYONE_LIKE - {f"{BUILTIN_AUTHORITY}-545"}
+
+
+@dataclass(frozen=True, slots=True)
+class Delegation:
+    """One grant over one object."""
+
+    over: Principal
+    where: str
+    """The object without the base, for people."""
+    holder: Principal
+    grant: Grant
+    origin: str = ""
+    """Where an inherited grant comes from."""
+
+    @property
+    def sentence(self) -> str:
+        """The grant in words."""
+        handed_on = self.grant.flags & ~AceFlag.INHERITED if self.over.kind in CONTAINERS else 0
+        place = reach_in_words(handed_on, self.where)
+        return f"{who_may(self.grant, self.holder.qualified_name)}, over {place}"
+
+
+@dataclass(frozen=True)
+class Rights:
+    """What is needed to speak about rights: the schema, the duties of the workspace, and a reader by both."""
+
+    estate: Estate
+    schema: Schema
+    duties: Mapping[str, Duty]
+
+    @property
+    def reader(self) -> GrantReader:
+        """Reads entries back into grants."""
+        return GrantReader(self.schema, self.duties, self.estate.domain.sid)
+
+    def own_grants(self, *, defaults: bool = False) -> Iterator[Delegation]:
+        """Yield what was granted on each object itself, each distinct descriptor read once.
+
+        What the domain gives its own built-in principals and what every new object has is left out.
+        """
+        reader = self.reader
+        for raw, ids in self.estate.catalogue.descriptor_users():
+            own = [entry for entry in Descriptor.from_bytes(raw).entries if not entry.inherited]
+            if not defaults:
+                own = [entry for entry in own if not self.is_built_in(entry)]
+            if not own:
+                continue
+            objects = self.estate.catalogue.principals(ids.tolist()).values()
+            by_class: dict[str, list[Grant]] = {}
+            for principal in objects:
+                name = class_of(principal)
+                if name not in by_class:
+                    by_class[name] = reader.grants(own, name, defaults=defaults)
+                yield from (self._delegation(principal, grant) for grant in by_class[name])
+
+    def grants_over(self, principal: Principal, *, defaults: bool = False) -> list[Delegation]:
+        """Return what is granted over one object, with what it has from above and where that comes from."""
+        raw = self.estate.catalogue.descriptors([principal.id]).get(principal.id)
+        if raw is None:
+            return []
+        entries = [e for e in Descriptor.from_bytes(raw).entries if defaults or not self.is_built_in(e)]
+        found = self.reader.grants(entries, class_of(principal), defaults=defaults)
+        if principal.kind not in CONTAINERS:
+            found = [grant for grant in found if not _only_about_children(grant)]
+        return [self._delegation(principal, grant, self._origin(principal, grant)) for grant in found]
+
+    def is_built_in(self, entry: Ace) -> bool:
+        """Tell whether the domain gives it to a principal of its own, or to everybody on objects of its own."""
+        sid = entry.sid or Sid("S-1-0-0")
+        if entry in (ON_THE_OBJECT, ON_ITS_CONTAINER):
+            return True
+        if sid in _OPEN_TO_ALL or entry.denies:
+            return False
+        if sid in (SELF, OWNER_RIGHTS) or sid.authority == BUILTIN_AUTHORITY or sid in WELL_KNOWN.values():
+            return True
+        return sid.authority == self.estate.domain.sid and sid.rid < _FIRST_MADE_BY_STAFF
+
+    def _delegation(self, over: Principal, grant: Grant, origin: str = "") -> Delegation:
+        return Delegation(over, short_dn(self.estate, over.dn), self.holder(grant.who), grant, origin)
+
+    def holder(self, sid: Sid) -> Principal:
+        """Return whom an entry is about; a SID that resolves to nothing stands for itself."""
+        found = self.estate.id_of_sid(sid)
+        return self.estate.principal(found) if found is not None else outsider(sid)
+
+    def _origin(self, principal: Principal, grant: Grant) -> str:
+        """Follow an inherited grant up to the container on which it was given."""
+        if not grant.inherited:
+            return ""
+        above = self.estate.catalogue.by_dn(parent_dn(principal.dn))
+        while above is not None:
+            container = self.estate.principal(above)
+            raw = self.estate.catalogue.descriptors([above]).get(above)
+            if raw is not None and any(_gives(own, grant) for own in Descriptor.from_bytes(raw).entries):
+                return short_dn(self.estate, container.dn)
+            above = self.estate.catalogue.by_dn(parent_dn(container.dn)) if parent_dn(container.dn) else None
+        return "above"
+
+
+def _only_about_children(grant: Grant) -> bool:
+    """Tell whether a grant means nothing where nothing lies below."""
+    children = int(Right.CREATE_CHILD | Right.DELETE_CHILD | Right.LIST_CHILDREN)
+    return grant.inherited and all(entry.inherit_only or not entry.mask & ~children for entry in grant.entries)
+
+
+def _gives(own: Ace, grant: Grant) -> bool:
+    return not own.inherited and any(
+        (own.sid, own.object_type) == (entry.sid, entry.object_type) and own.flags & AceFlag.CONTAINER_INHERIT
+        for entry in grant.entries
+    )
+
+
+def is_person(principal: Principal) -> bool:
+    """Tell whether a grant to it is a grant to somebody rather than to a group."""
+    return principal.kind in (Kind.USER, Kind.CONTACT)
+
+
+def sorted_for_people(delegations: Iterable[Delegation]) -> list[Delegation]:
+    """Sort by the tree of the directory, then by holder."""
+
+    def place(delegation: Delegation) -> tuple[str, str, str]:
+        tree = ",".join(reversed(fold_dn(delegation.over.dn).split(",")))
+        return tree, delegation.holder.qualified_name.casefold(), delegation.grant.words
+
+    return sorted(delegations, key=place)

@@ -1,0 +1,209 @@
+"""Reach: everybody who is, or by the rights they hold could make themselves, a member of a group.
+
+A graph is walked backwards from the group. Whoever is in the group, holds it by its rights, or holds one of those,
+stands behind it. Grants are edges of their own, so that one that reaches many objects through an OU is one.
+"""
+
+from collections import deque
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass, field
+from typing import Final
+
+from adzeguard.core.delegations import Rights
+from adzeguard.core.estate import Estate
+from adzeguard.core.identity import parent_dn
+from adzeguard.core.objects import outsider
+from adzeguard.core.principal import Kind, Principal
+from adzeguard.core.rights.ace import Ace, AceFlag
+from adzeguard.core.rights.descriptor import Descriptor
+from adzeguard.core.rights.takeover import JOINING, MEMBERS, OWNER, OWNS, PASSWORD, RIGHTS, Hold, TakeoverReader
+from adzeguard.core.wellknown import ADMINISTRATORS, EVERYONE_LIKE, RID_DOMAIN_ADMINS, RID_ENTERPRISE_ADMINS, WELL_KNOWN
+
+MEMBER: Final = "is a member of"
+PRIMARY: Final = "has as its primary group"
+INHERITS: Final = "hands its rights on to"
+EVERYBODY: Final = -2
+"""Stands for everybody, where a right is given to a principal that everybody acts as."""
+_ANYBODY: Final = outsider(WELL_KNOWN["everyone"])
+_PEOPLE: Final = frozenset({Kind.USER, Kind.COMPUTER, Kind.FOREIGN})
+
+
+@dataclass(frozen=True, slots=True)
+class Edge:
+    """`holder` leads to `target`. A grant says over which object its entry really stands."""
+
+    holder: int
+    target: int
+    how: str
+    entry: Ace | None = None
+    stands_on: int = -1
+
+    @property
+    def is_membership(self) -> bool:
+        """Whether it is a membership."""
+        return self.how in (MEMBER, PRIMARY)
+
+
+@dataclass
+class ReachGraph:
+    """All edges that lead to a group, and the shortest way from everybody behind it."""
+
+    group: int
+    edges: list[Edge] = field(default_factory=list)
+    onward: dict[int, Edge] = field(default_factory=dict)
+    """From each object behind the group, the next edge of its shortest way."""
+
+    def chain(self, start: int) -> list[Edge]:
+        """Return the shortest way from an object to the group."""
+        found: list[Edge] = []
+        while start != self.group:
+            edge = self.onward[start]
+            found.append(edge)
+            start = edge.target
+        return found
+
+
+class ReachFinder:
+    """Walks backwards from groups; what it has read of objects it remembers."""
+
+    def __init__(self, rights: Rights, *, with_directory: bool = False) -> None:
+        """`with_directory` follows the principals as well that control the whole directory anyway."""
+        self._estate = rights.estate
+        self._reader = TakeoverReader(rights.schema)
+        self._ruling = frozenset() if with_directory else ruling_ids(rights.estate)
+        self._principals: dict[int, Principal] = {}
+
+    def graph(self, group: int) -> ReachGraph:
+        """Return what stands behind a group."""
+        found = ReachGraph(group)
+        waiting = deque([group])
+        seen = {group}
+        while waiting:
+            target = waiting.popleft()
+            for edge in self._behind(target):
+                found.edges.append(edge)
+                if edge.holder not in seen:
+                    seen.add(edge.holder)
+                    found.onward[edge.holder] = edge
+                    waiting.append(edge.holder)
+        return found
+
+    def _behind(self, target: int) -> Iterator[Edge]:
+        principal = self._principal(target)
+        if principal is None:
+            return
+        yield from self._members(principal)
+        raw = self._estate.catalogue.descriptors([target]).get(target)
+        if raw is not None:
+            descriptor = Descriptor.from_bytes(raw)
+            yield from self._holders(principal, descriptor)
+            yield from self._container(principal, descriptor)
+
+    def _members(self, principal: Principal) -> Iterator[Edge]:
+        graph = self._estate.graph
+        if graph.position_of(principal.id) is None or not graph.grants_access(principal.id):
+            return
+        for member in graph.direct_members(principal.id).tolist():
+            yield Edge(member, principal.id, MEMBER)
+        for member in graph.primary_members(principal.id).tolist():
+            yield Edge(member, principal.id, PRIMARY)
+
+    def _holders(self, principal: Principal, descriptor: Descriptor) -> Iterator[Edge]:
+        for hold in self._reader.holds(principal.kind, descriptor):
+            holder = self._estate.id_of_sid(hold.who)
+            if holder is None and hold.who in EVERYONE_LIKE:
+                holder = EVERYBODY
+            if holder is None or holder == principal.id or holder in self._ruling:
+                continue
+            inherited = hold.entry is not None and hold.entry.inherited
+            stands_on = self._origin(principal, hold) if inherited else principal.id
+            yield Edge(holder, principal.id, hold.how, hold.entry, stands_on)
+
+    def _container(self, principal: Principal, descriptor: Descriptor) -> Iterator[Edge]:
+        """Whoever changes the rights of a container can hand down what they like, unless the object takes nothing."""
+        if descriptor.protected:
+            return
+        above = self._estate.catalogue.by_dn(parent_dn(principal.dn))
+        if above is not None and self._principal(above) is not None:
+            yield Edge(above, principal.id, INHERITS)
+
+    def _origin(self, principal: Principal, hold: Hold) -> int:
+        """Return the container on which an inherited entry was given."""
+        dn = parent_dn(principal.dn)
+        while dn:
+            above = self._estate.catalogue.by_dn(dn)
+            raw = self._estate.catalogue.descriptors([above]).get(above) if above is not None else None
+            if above is not None and raw is not None and any(
+                not e.inherited and (e.sid, e.object_type) == (hold.who, hold.entry.object_type if hold.entry else None)
+                and e.flags & AceFlag.CONTAINER_INHERIT
+                for e in Descriptor.from_bytes(raw).entries
+            ):  # fmt: skip
+                return above
+            dn = parent_dn(dn)
+        return principal.id
+
+    def _principal(self, object_id: int) -> Principal | None:
+        if object_id not in self._principals:
+            self._principals |= self._estate.catalogue.principals([object_id])
+        return self._principals.get(object_id)
+
+
+def ruling_ids(estate: Estate) -> frozenset[int]:
+    """Return who controls the whole directory anyway: its administrators' groups, and the system itself."""
+    domain = estate.domain
+    sids = [ADMINISTRATORS, domain.account(RID_DOMAIN_ADMINS), domain.account(RID_ENTERPRISE_ADMINS)]
+    sids += [WELL_KNOWN["system"], WELL_KNOWN["enterprise-domain-controllers"]]
+    ids = estate.ids_of_sids(sids)
+    return frozenset(found for sid in sids if (found := ids[sid]) is not None)
+
+
+@dataclass(frozen=True, slots=True)
+class Reaching:
+    """Somebody who reaches a group, and the way."""
+
+    principal: Principal
+    chain: tuple[Edge, ...]
+    words: str
+
+    @property
+    def member(self) -> bool:
+        """Whether memberships alone lead there."""
+        return all(edge.is_membership for edge in self.chain)
+
+
+def reaching(estate: Estate, graph: ReachGraph) -> list[Reaching]:
+    """Return everybody behind a group: members first, then those who could become one, the nearest first."""
+    ids = {edge.holder for edge in graph.edges} | {graph.group}
+    shown = estate.catalogue.principals(ids)
+    people = {i: shown[i] for i in graph.onward if i in shown and shown[i].kind in _PEOPLE}
+    people |= {EVERYBODY: _ANYBODY} if EVERYBODY in graph.onward else {}
+    found = []
+    for i, person in people.items():
+        chain = tuple(graph.chain(i))
+        found.append(Reaching(person, chain, chain_in_words(shown, chain)))
+    return sorted(found, key=lambda r: (not r.member, len(r.chain), r.principal.qualified_name.casefold()))
+
+
+def chain_in_words(shown: Mapping[int, Principal], chain: Iterable[Edge]) -> str:
+    """Return "A is a member of B, B may reset its password: C"."""
+    return ", ".join(edge_in_words(shown, edge) for edge in chain)
+
+
+_SENTENCES: Final = {
+    MEMBERS: "{} may change the members of {}", JOINING: "{} may put themselves into {}",
+    PASSWORD: "{} may reset the password of {}", RIGHTS: "{} may change the rights over {}",
+    OWNER: "{} may take the ownership of {}", OWNS: "{} owns {}", MEMBER: "{} is a member of {}",
+    PRIMARY: "{} has {} as its primary group", INHERITS: "{} hands its rights on to {}",
+}  # fmt: skip
+
+
+def edge_in_words(shown: Mapping[int, Principal], edge: Edge) -> str:
+    """Return one edge as a sentence."""
+    return _SENTENCES[edge.how].format(_name(shown, edge.holder), _name(shown, edge.target))
+
+
+def _name(shown: Mapping[int, Principal], object_id: int) -> str:
+    if object_id == EVERYBODY:
+        return _ANYBODY.qualified_name
+    found = shown.get(object_id)
+    return found.qualified_name if found is not None else "somebody"

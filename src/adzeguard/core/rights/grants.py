@@ -1,0 +1,173 @@
+"""From the raw entries of a descriptor back to what was granted: duties in words, and plain rights for the rest."""
+
+import uuid
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Final
+
+from adzeguard.core.identity import Sid
+from adzeguard.core.rights.ace import EVERYTHING, Ace, AceFlag, Right, without_generic
+from adzeguard.core.rights.duties import Duty
+from adzeguard.core.rights.evaluate import bits_of
+from adzeguard.core.rights.schema import Schema
+from adzeguard.core.rights.sddl import entries_of_text
+
+_HANDED: Final = AceFlag.CONTAINER_INHERIT | AceFlag.INHERIT_ONLY | AceFlag.NO_PROPAGATE
+_DELETING: Final = int(Right.DELETE | Right.DELETE_TREE)
+_VERBS: Final = {
+    Right.CREATE_CHILD: "create", Right.DELETE_CHILD: "delete", Right.READ_PROPERTY: "read",
+    Right.WRITE_PROPERTY: "write", Right.SELF_WRITE: "write, validated,", Right.CONTROL_ACCESS: "use",
+    Right.LIST_CHILDREN: "list what lies in it", Right.LIST_OBJECT: "see it", Right.DELETE: "delete it",
+    Right.DELETE_TREE: "delete it with all below", Right.READ_CONTROL: "read the rights",
+    Right.WRITE_DAC: "change rights", Right.WRITE_OWNER: "take ownership",
+}  # fmt: skip
+_ABOUT_SOMETHING: Final = int(
+    Right.CREATE_CHILD | Right.DELETE_CHILD | Right.READ_PROPERTY | Right.WRITE_PROPERTY | Right.SELF_WRITE
+    | Right.CONTROL_ACCESS
+)  # fmt: skip
+_ALL_OF: Final = {
+    Right.CREATE_CHILD: "anything in it", Right.DELETE_CHILD: "anything in it", Right.READ_PROPERTY: "all attributes",
+    Right.WRITE_PROPERTY: "all attributes", Right.SELF_WRITE: "all validated attributes",
+    Right.CONTROL_ACCESS: "all control rights",
+}  # fmt: skip
+
+Atom = tuple[int, uuid.UUID | None, uuid.UUID | None]
+"""One bit of a mask, what it is about, and for objects of which class."""
+
+
+@dataclass(frozen=True, slots=True)
+class Grant:
+    """What some entries of one object give to, or deny, one principal: a duty, or plain rights without a name."""
+
+    who: Sid
+    deny: bool
+    flags: int
+    duty: str
+    words: str
+    entries: tuple[Ace, ...]
+    for_classes: tuple[str, ...] = ()
+
+    @property
+    def inherited(self) -> bool:
+        """Whether it came from above, where alone it can be withdrawn."""
+        return bool(self.flags & AceFlag.INHERITED)
+
+
+class GrantReader:
+    """Reads entries back into grants, by the duties of a workspace and the schema."""
+
+    def __init__(self, schema: Schema, duties: Mapping[str, Duty], domain: Sid) -> None:
+        self._schema = schema
+        self._domain = domain
+        self._shapes = sorted(_shapes(duties.values(), schema), key=lambda shape: -len(shape[2]))
+        self._defaults: dict[str, frozenset[Ace]] = {}
+
+    @cached_property
+    def _classes(self) -> Mapping[uuid.UUID, str]:
+        return {guid: name for name, guid in self._schema.classes.items()}
+
+    def grants(self, entries: Iterable[Ace], class_name: str, *, defaults: bool = False) -> list[Grant]:
+        """Return what the entries of an object of a class give; `defaults` takes in what every such object has."""
+        usual = frozenset() if defaults else self.usual_entries(class_name)
+        by_holder: dict[tuple[Sid, bool, int], list[Ace]] = {}
+        for entry in entries:
+            if (
+                entry.decides
+                and entry.sid is not None
+                and entry.with_flags(entry.flags & ~AceFlag.INHERITED) not in usual
+            ):
+                by_holder.setdefault((entry.sid, entry.denies, _way_down(entry)), []).append(entry)
+        return [grant for key, held in by_holder.items() for grant in self._read(*key, held)]
+
+    def usual_entries(self, class_name: str) -> frozenset[Ace]:
+        """Return the entries that the schema gives every new object of a class."""
+        if class_name not in self._defaults:
+            text = self._schema.default_rights.get(class_name, "")
+            self._defaults[class_name] = frozenset(entries_of_text(text, self._domain))
+        return self._defaults[class_name]
+
+    def _read(self, who: Sid, deny: bool, flags: int, held: Sequence[Ace]) -> Iterator[Grant]:
+        """The duty with the most rights first; what it needs may serve another duty as well.
+
+        `flags` are the way down that the entries share; whether they mean the object itself is told by each.
+        """
+        atoms = {atom: entry for entry in held for atom in atoms_of(entry)}
+        left = set(atoms)
+        for duty, on_classes, wanted in self._shapes:
+            if wanted <= atoms.keys() and wanted & left and _fits_flags(wanted, flags):
+                left -= wanted
+                entries = tuple(dict.fromkeys(atoms[atom] for atom in sorted(wanted, key=str)))
+                classes = tuple(self._classes[c] for c in on_classes if c is not None)
+                yield Grant(who, deny, _reach(entries), duty.name, duty.words, entries, classes)
+        rest: dict[Ace, int] = {}
+        for atom in left:
+            rest[atoms[atom]] = rest.get(atoms[atom], 0) | atom[0]
+        for entry in held:
+            if entry in rest:
+                yield Grant(
+                    who, deny, entry.flags, "", self.in_words(entry, rest[entry]), (entry,), self._class_of(entry)
+                )
+
+    def _class_of(self, entry: Ace) -> tuple[str, ...]:
+        found = self._classes.get(entry.inherited_type) if entry.inherited_type else None
+        return (found,) if found else ()
+
+    def in_words(self, entry: Ace, mask: int = 0) -> str:
+        """Return the plain rights of an entry: "write telephoneNumber", "create user"."""
+        wanted = mask or without_generic(entry.mask)
+        if wanted & EVERYTHING == EVERYTHING and entry.object_type is None:
+            return "do anything"
+        about = self._schema.names.get(entry.object_type, str(entry.object_type)) if entry.object_type else ""
+        return ", ".join(_bit_in_words(bit, about) for bit in bits_of(wanted)) or f"use rights {wanted:#x}"
+
+
+def _way_down(entry: Ace) -> int:
+    """How an entry is handed on. One for a class is often marked as only handed on, and its fellows are not."""
+    return entry.flags & ~AceFlag.INHERIT_ONLY if entry.inherited_type is not None else entry.flags
+
+
+def _reach(entries: Sequence[Ace]) -> int:
+    """The flags of a grant: it means the object itself where one of its entries does."""
+    here = [entry.flags for entry in entries if not entry.inherit_only]
+    return here[0] if here else entries[0].flags
+
+
+def atoms_of(entry: Ace) -> set[Atom]:
+    """Take an entry apart into single rights."""
+    return {(int(bit), entry.object_type, entry.inherited_type) for bit in bits_of(entry.mask)}
+
+
+def _fits_flags(wanted: Iterable[Atom], flags: int) -> bool:
+    """Entries for a class belong to something handed on, and the others too, unless they mean the object itself."""
+    return all(inherited is None or flags & AceFlag.CONTAINER_INHERIT for _, _, inherited in wanted)
+
+
+def _shapes(
+    duties: Iterable[Duty], schema: Schema
+) -> Iterator[tuple[Duty, tuple[uuid.UUID | None, ...], frozenset[Atom]]]:
+    """Every form in which a duty can stand: for its own classes, for any, or on the object itself."""
+    for duty in duties:
+        parts = [part for part in duty.parts if not part.denies]
+        own = frozenset(
+            (int(bit), part.about, part.on_class) for part in parts for bit in bits_of(part.mask)
+        )  # fmt: skip
+        bare = frozenset((int(bit), part.about, None) for part in parts for bit in bits_of(part.mask))
+        yield duty, (), own
+        if bare != own:
+            yield duty, (), bare
+        elif duty.parts:
+            for name in ("user", "group", "computer", "organizationalUnit", "contact"):
+                guid = schema.classes[name]
+                yield duty, (guid,), frozenset((bit, about, guid) for bit, about, _ in bare)
+
+
+def _bit_in_words(bit: Right, about: str) -> str:
+    verb = _VERBS.get(bit, bit.name.lower() if bit.name else hex(bit))
+    return f"{verb} {about or _ALL_OF[bit]}" if bit & _ABOUT_SOMETHING else verb
+
+
+def who_may(grant: Grant, holder: str) -> str:
+    """Return "X may reset passwords of users", or "may not"."""
+    only = f" (only {', '.join(grant.for_classes)})" if grant.for_classes and grant.duty else ""
+    return f"{holder} {'may not' if grant.deny else 'may'} {grant.words}{only}"

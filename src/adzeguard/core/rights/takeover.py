@@ -1,0 +1,61 @@
+"""By which rights over an object somebody could become what it is, or put themselves into it."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from adzeguard.core.identity import Sid
+from adzeguard.core.principal import Kind
+from adzeguard.core.rights.ace import Ace, Right
+from adzeguard.core.rights.descriptor import Descriptor
+from adzeguard.core.rights.evaluate import SELF, Question, owner_has_the_rights, speaks_about
+from adzeguard.core.rights.schema import Schema
+
+MEMBERS, JOINING, PASSWORD, RIGHTS, OWNER, OWNS = (
+    "may change its members", "may put themselves into it", "may reset its password", "may change its rights",
+    "may take its ownership", "owns it",
+)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Hold:
+    """One principal's way of taking an object over: how, and the entry that gives it (none for the owner)."""
+
+    who: Sid
+    how: str
+    entry: Ace | None
+
+
+class TakeoverReader:
+    """Finds who holds an object by its rights, whoever they are. Denials are taken into account per principal."""
+
+    def __init__(self, schema: Schema) -> None:
+        member, of_set = schema.attributes["member"]
+        group, user, computer = (schema.classes[name] for name in ("group", "user", "computer"))
+        reset = schema.control_rights["User-Force-Change-Password"]
+        joining = schema.validated_writes["Self-Membership"]
+        members = tuple(guid for guid in (member, of_set, group) if guid is not None)
+        self._questions: dict[int, list[tuple[str, Question]]] = {
+            Kind.GROUP: [
+                (MEMBERS, Question(Right.WRITE_PROPERTY, members)),
+                (JOINING, Question(Right.SELF_WRITE, (joining, group))),
+            ],
+            Kind.USER: [(PASSWORD, Question(Right.CONTROL_ACCESS, (reset, user)))],
+            Kind.COMPUTER: [(PASSWORD, Question(Right.CONTROL_ACCESS, (reset, computer)))],
+        }  # fmt: skip
+        self._always = [(RIGHTS, Question(Right.WRITE_DAC)), (OWNER, Question(Right.WRITE_OWNER))]
+
+    def holds(self, kind: int, descriptor: Descriptor) -> Iterator[Hold]:
+        """Yield each principal that the entries let take over an object of a kind, once for each way."""
+        seen: set[tuple[Sid, str]] = set()
+        for how, question in (*self._questions.get(kind, ()), *self._always):
+            denied: set[Sid] = set()
+            for entry in descriptor.entries:
+                if entry.sid is None or not speaks_about(entry, question) or entry.sid == SELF:
+                    continue
+                if entry.denies:
+                    denied.add(entry.sid)
+                elif not entry.conditional and entry.sid not in denied and (entry.sid, how) not in seen:
+                    seen.add((entry.sid, how))
+                    yield Hold(entry.sid, how, entry)
+        if descriptor.owner is not None and owner_has_the_rights(descriptor):
+            yield Hold(descriptor.owner, OWNS, None)
