@@ -81,9 +81,8 @@ def _entry(rng: random.Random, schema: Schema, kind: str, sids: list[Sid]) -> Ac
     inherited = schema.classes[rng.choice(CLASSES)] if rng.random() < 0.2 or about is None else None
     if about is not None and rng.random() < 0.7:
         mask |= int(rng.choice([Right.WRITE_PROPERTY, Right.CREATE_CHILD]))
-    if about is None or about in schema.classes.values():
-        mask &= ~int(Right.CONTROL_ACCESS)  # see test_what_this_server_does_otherwise
-        mask |= int(Right.WRITE_PROPERTY)
+    mask &= ~int(Right.CONTROL_ACCESS)  # see test_what_this_server_does_otherwise
+    mask |= 0 if mask else int(Right.WRITE_PROPERTY)
     return Ace(AceKind.DENY_OBJECT if deny else AceKind.ALLOW_OBJECT, flags, mask, who, about, inherited)
 
 

@@ -1,6 +1,8 @@
 """The tool's answers about rights held against the server's own."""
 
 import random
+import uuid
+from collections.abc import Iterator
 
 import pytest
 
@@ -22,6 +24,10 @@ ASKED = ["allowedAttributes", "allowedAttributesEffective", "allowedChildClasses
          "sDRightsEffective"]  # fmt: skip
 
 
+Case = tuple[str, Question, bool]
+"""What is asked, and what the server says."""
+
+
 def test_answers_about_random_descriptors_are_those_of_the_server(server: Server, workspace: Program) -> None:
     """For each person, object, attribute and child class the tool decides what the server says to that person."""
     schema = standard_schema()
@@ -33,43 +39,35 @@ def test_answers_about_random_descriptors_are_those_of_the_server(server: Server
     asked, differing = 0, []
     for account in made.people:
         [person] = estate.catalogue.principals(estate.catalogue.by_name(account)).values()
-        token = tokens.of(person)
         wire = Wire(Address(server.url, str(server.ca_file), server.tls_name), f"LOWMERE\\{account}", PASSWORD)
         for dn, kind in made.objects.items():
-            said = wire.read(dn, ASKED)
-            assert said is not None, f"{account} cannot see {dn}"
             target = estate.principal(estate.catalogue.by_dn(dn))
             descriptor = Descriptor.from_bytes(estate.catalogue.descriptors([target.id])[target.id])
-            own = target.sid or ""
-
-            def may(question: Question) -> bool:
-                one = decide(descriptor, token, own, question).allowed  # noqa: B023 - asked within the turn
-                right = Asked("", (question,))
-                assert everybody.allowed(target, right, descriptor)[person.id] == one  # noqa: B023
-                return one
-
-            effective = {value.decode() for value in said.get("allowedattributeseffective", ())}
-            own_class = schema.classes[kind]
-            for name in (value.decode() for value in said.get("allowedattributes", ())):
-                if name not in schema.attributes or name in computed:
-                    continue
+            for name, question, says in _cases(wire, dn, schema.classes[kind], computed):
                 asked += 1
-                question = Question(Right.WRITE_PROPERTY, attribute_levels(schema, name, own_class))
-                if may(question) != (name in effective):
-                    differing.append((account, dn, name, name in effective))
-            effective = {value.decode() for value in said.get("allowedchildclasseseffective", ())}
-            for name in (value.decode() for value in said.get("allowedchildclasses", ())):
-                asked += 1
-                if may(Question(Right.CREATE_CHILD, (schema.classes[name],))) != (name in effective):
-                    differing.append((account, dn, f"create {name}", name in effective))
-            bits = int(said["sdrightseffective"][0])
-            for bit, right in ((3, Right.WRITE_OWNER), (4, Right.WRITE_DAC)):
-                asked += 1
-                if may(Question(right, (own_class,))) != bool(bits & bit):
-                    differing.append((account, dn, right.name, bool(bits & bit)))
+                one = decide(descriptor, tokens.of(person), target.sid or "", question).allowed
+                together = everybody.allowed(target, Asked("", (question,)), descriptor)[person.id]
+                differing += [(account, dn, name, says)] if (one, together) != (says, says) else []
         wire.close()
     assert asked > 2000
     assert differing == []
+
+
+def _cases(wire: Wire, dn: str, own_class: uuid.UUID, computed: set[str]) -> Iterator[Case]:
+    """What the server says to whoever is bound: about each attribute, each class below, and the descriptor."""
+    schema = standard_schema()
+    said = wire.read(dn, ASKED)
+    assert said is not None, f"{dn} cannot be seen"
+    listed = {name: {value.decode() for value in said.get(name.lower(), ())} for name in ASKED[:4]}
+    for name in listed["allowedAttributes"] & schema.attributes.keys() - computed:
+        question = Question(Right.WRITE_PROPERTY, attribute_levels(schema, name, own_class))
+        yield name, question, name in listed["allowedAttributesEffective"]
+    for name in listed["allowedChildClasses"]:
+        question = Question(Right.CREATE_CHILD, (schema.classes[name],))
+        yield f"create {name}", question, name in listed["allowedChildClassesEffective"]
+    bits = int(said["sdrightseffective"][0])
+    yield "owner", Question(Right.WRITE_OWNER, (own_class,)), bool(bits & 3)
+    yield "rights", Question(Right.WRITE_DAC, (own_class,)), bool(bits & 4)
 
 
 def _never_writable(server: Server) -> set[str]:

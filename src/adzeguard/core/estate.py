@@ -9,7 +9,7 @@ from typing import Protocol
 from adzeguard.core.identity import Sid
 from adzeguard.core.links import Ids
 from adzeguard.core.membership import MembershipGraph
-from adzeguard.core.principal import Kind, Principal
+from adzeguard.core.principal import Flag, Kind, Principal
 from adzeguard.core.wellknown import ADMINISTRATORS, LOCAL_ACCOUNT_RIDS
 
 
@@ -62,6 +62,9 @@ class Catalogue(Protocol):
 
     def of_kind(self, kind: Kind) -> Ids:
         """Return the ids of all objects of a kind, sorted."""
+
+    def flagged(self, flag: Flag) -> Ids:
+        """Return the ids of all objects of which this is true, sorted."""
 
     def below(self, dn: str) -> Ids:
         """Return the ids of all objects below a container, at any depth, sorted."""

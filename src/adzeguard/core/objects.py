@@ -265,6 +265,11 @@ class Objects:
         """Return the ids of all objects of a kind, sorted."""
         return np.flatnonzero(self.kinds == kind).astype(np.int32)
 
+    def flagged(self, flag: Flag) -> Ids:
+        """Return the ids of all objects of which this is true, sorted."""
+        present = (self.kinds != Kind.ABSENT) & ((self.flags & int(flag)) != 0)
+        return np.flatnonzero(present).astype(np.int32)
+
     def below(self, dn: str) -> Ids:
         """Return the ids of all objects below a container, at any depth, sorted."""
         top = fold_dn(dn)

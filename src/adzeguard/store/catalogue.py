@@ -2,6 +2,7 @@
 
 import json
 from collections.abc import Iterable, Iterator
+from functools import cached_property
 from itertools import islice
 from typing import Any, Final
 from zlib import crc32
@@ -12,7 +13,7 @@ from adzeguard.core.estate import Domain
 from adzeguard.core.identity import fold_dn, is_below
 from adzeguard.core.links import Ids
 from adzeguard.core.objects import ObjectRow, principal_of_row
-from adzeguard.core.principal import Kind, Principal
+from adzeguard.core.principal import Flag, Kind, Principal
 from adzeguard.store.database import Database, raw_cursor
 
 _COLUMNS: Final = (
@@ -102,6 +103,11 @@ class StoredCatalogue:
         found = self._query(f"SELECT id FROM object WHERE {self._valid} AND kind = ? ORDER BY id", (int(kind),))
         return np.fromiter((row[0] for row in found), np.int32)
 
+    def flagged(self, flag: Flag) -> Ids:
+        """Return the ids of all objects of which this is true, sorted."""
+        found = self._query(f"SELECT id FROM object WHERE {self._valid} AND flags & ? ORDER BY id", (int(flag),))
+        return np.fromiter((row[0] for row in found), np.int32)
+
     def below(self, dn: str) -> Ids:
         """Return the ids of all objects below a container, at any depth, sorted."""
         top = fold_dn(dn)
@@ -120,15 +126,18 @@ class StoredCatalogue:
 
     def descriptor_users(self) -> Iterator[tuple[bytes, Ids]]:
         """Yield each distinct security descriptor with the ids of the objects that have it."""
+        return iter(self._descriptor_users)
+
+    @cached_property
+    def _descriptor_users(self) -> list[tuple[bytes, Ids]]:
         users: dict[bytes, list[int]] = {}
         rows = self._query(
             f"SELECT descriptor, id FROM object WHERE {self._valid} AND descriptor IS NOT NULL ORDER BY id"
         )
         for key, object_id in rows:
             users.setdefault(key, []).append(object_id)
-        for key, raw in self._query("SELECT key, data FROM descriptor"):
-            if key in users:
-                yield raw, np.array(users[key], np.int32)
+        known = self._query("SELECT key, data FROM descriptor")
+        return [(raw, np.array(users[key], np.int32)) for key, raw in known if key in users]
 
     def _objects(self, condition: str, values: Iterable[Any] = ()) -> Iterator[tuple[Any, ...]]:
         where = f" AND {condition}" if condition else ""

@@ -1,6 +1,6 @@
 """What is wrong with rights: grants nobody wrote down, grants to whom they should not be, and ways up."""
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 
 from adzeguard.core.change.objects_by_hand import short_dn
 from adzeguard.core.charter.resolve import ResolvedCharter
@@ -84,28 +84,30 @@ def _way_up(group: Principal, found: Reaching) -> Finding:
 
 
 def _privileged_objects(rights: Rights, privileged: Sequence[Principal]) -> Iterator[Finding]:
-    """Privileged accounts take no rights from above, and accounts that are so no more should do so again."""
-    estate = rights.estate
+    """Privileged accounts take no rights from above, and all others do."""
+    catalogue, graph = rights.estate.catalogue, rights.estate.graph
     inside: set[int] = {group.id for group in privileged}
     for group in privileged:
-        expansion = estate.graph.expand(group.id)
-        inside |= set(expansion.members.tolist())
-    marked = _marked(rights)
-    raws = estate.catalogue.descriptors(marked)
+        inside |= set(graph.expand(group.id).members.tolist())
+    marked = catalogue.principals(catalogue.flagged(Flag.ADMIN_COUNT).tolist())
+    closed = _closed_to_inheritance(rights)
     for i, principal in marked.items():
-        name, raw = principal.qualified_name, raws.get(i)
-        if i not in inside:
+        if i not in inside and not principal.flags & Flag.CRITICAL:
             message = "it was privileged once, is no more, and still carries the mark (adminCount)"
-            yield Finding("former-privileged", Severity.LOW, name, "", message)
-        elif raw is not None and not Descriptor.from_bytes(raw).protected:
+            yield Finding("former-privileged", Severity.LOW, principal.qualified_name, "", message)
+        elif i in inside and i not in closed:
             message = "it is privileged, and yet takes rights from the OU above: whoever has those reaches it"
-            yield Finding("open-to-inheritance", Severity.MEDIUM, name, "", message)
+            yield Finding("open-to-inheritance", Severity.LOW, principal.qualified_name, "", message)
+    for principal in catalogue.principals(closed - marked.keys() - inside).values():
+        if principal.kind in (Kind.USER, Kind.GROUP) and not principal.flags & Flag.CRITICAL:
+            message = "it is not privileged, and yet takes no rights from above: grants over its OU miss it"
+            yield Finding("closed-to-inheritance", Severity.LOW, principal.qualified_name, "", message)
 
 
-def _marked(rights: Rights) -> dict[int, Principal]:
-    catalogue = rights.estate.catalogue
-    found: dict[int, Principal] = {}
-    for kind in (Kind.USER, Kind.GROUP):
-        everything: Iterable[int] = catalogue.of_kind(kind).tolist()
-        found |= {i: p for i, p in catalogue.principals(everything).items() if p.flags & Flag.ADMIN_COUNT}
-    return found
+def _closed_to_inheritance(rights: Rights) -> set[int]:
+    """Ids of the objects that keep entries from above out."""
+    closed: set[int] = set()
+    for raw, ids in rights.estate.catalogue.descriptor_users():
+        if Descriptor.from_bytes(raw).protected:
+            closed |= set(ids.tolist())
+    return closed

@@ -83,7 +83,9 @@ class GrantReader:
     def usual_entries(self, class_name: str) -> frozenset[Ace]:
         """Return the entries that the schema gives every new object of a class."""
         if class_name not in self._defaults:
-            text = self._schema.default_rights.get(class_name, "")
+            texts = self._schema.default_rights
+            # Containers of the domain's own are made with the rights of the domain itself.
+            text = texts.get(class_name, "") + (texts.get("domainDNS", "") if class_name == "container" else "")
             self._defaults[class_name] = frozenset(entries_of_text(text, self._domain))
         return self._defaults[class_name]
 
