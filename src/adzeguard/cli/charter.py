@@ -23,6 +23,7 @@ def lint(workspace: Path | None) -> int:
     Ends with 3 when a name stands for nothing or for two things, and with 1 when the charter cannot be read.
     """
     from adzeguard.core.errors import NothingCollectedError
+    from adzeguard.core.object_review import object_deviations
     from adzeguard.workspace.charter_yaml import load_charter
 
     desk = Desk(workspace)
@@ -30,14 +31,17 @@ def lint(workspace: Path | None) -> int:
     counted = f"{len(rules)} rule{'s' * (len(rules) != 1)}"
     try:
         problems = desk.charter.problems
+        unclear = [d for d in object_deviations(desk.rights, desk.charter) if d.check == "unclear-grant"]
     except NothingCollectedError:
         say("Names are not looked up, since nothing has been collected yet.")
-        problems = ()
+        problems, unclear = (), []
     for problem in problems:
         put(f"{problem.where}: rule {problem.rule.id}: {problem.message}\n")
-    if not problems:
+    for deviation in unclear:
+        put(f"{deviation.rule.place.at()}: rule {deviation.rule.id}: {deviation.message}\n")
+    if not (problems or unclear):
         put(f"{counted}, nothing wrong.\n")
-    return Exit.TO_REPORT if problems else Exit.NOTHING_TO_REPORT
+    return Exit.TO_REPORT if problems or unclear else Exit.NOTHING_TO_REPORT
 
 
 @command.command(

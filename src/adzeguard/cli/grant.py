@@ -225,9 +225,12 @@ def map_command(output: Path | None, workspace: Path | None) -> int:
     if output.suffix.casefold() not in (".png", ".svg", ".pdf"):
         raise UsageError(f"'{output}' is no picture", "Name it .png, .svg, .pdf or .csv")
     try:
-        from adzeguard.report.grant_map import draw
+        from adzeguard.report.grant_map import MOST_HOLDERS, MOST_PLACES, draw
     except ModuleNotFoundError as error:
         raise UsageError("drawing needs an extra package", "pip install 'adzeguard[figures]'") from error
+    if len(matrix.holders) > MOST_HOLDERS or len(matrix.places) > MOST_PLACES:
+        size = f"{len(matrix.holders)} holders and {len(matrix.places)} places"
+        raise UsageError(f"{size} are too many to draw", "Write .csv instead")
     draw(matrix, output)
     say(f"Written to {output}")
     return Exit.NOTHING_TO_REPORT

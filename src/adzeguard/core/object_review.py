@@ -1,6 +1,7 @@
 """Rules about objects themselves held against what stands: protection, intake, groups of a roster."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
 
 from adzeguard.core.change.grants_by_hand import grants_given, wanted_entries
@@ -100,36 +101,53 @@ def _not_granted(rights: Rights, wish: GrantWish) -> Iterator[ObjectDeviation]:
                 reach=rule.reach, only_for=rule.only_for, why=rule.why, rule=rule.id, leaves=rule.leave,
             )  # fmt: skip
         except (GuardError, UsageError) as error:
-            yield ObjectDeviation("unclear-grant", subject, error.message, rule, wish.response, ())
+            message = " ".join(part for part in (error.message, error.way_out) if part)
+            yield ObjectDeviation("unclear-grant", subject, message, rule, wish.response, ())
             continue
         for change in changes:
             message = f"the rule's grant does not stand: {change.in_words()}"
             yield ObjectDeviation("missing-grant", subject, message, rule, wish.response, (change,), who.qualified_name)
 
 
-def documented_entries(rights: Rights, charter: ResolvedCharter) -> dict[str, set[Ace]]:
-    """Return the entries that rules ask for, by the folded name of the object they stand on."""
+@dataclass(frozen=True, slots=True)
+class Documented:
+    """The entries that rules ask for, by the folded name of their object, and the rules that cannot be understood."""
+
+    entries: Mapping[str, AbstractSet[Ace]]
+    unclear: frozenset[str]
+
+    def holds(self, dn: str, entries: Iterable[Ace]) -> bool:
+        """Tell whether rules ask for all of these entries on an object."""
+        return set(entries) <= self.entries.get(fold_dn(dn), frozenset())
+
+
+def documented_entries(rights: Rights, charter: ResolvedCharter) -> Documented:
+    """Return what the rules in force ask for."""
     found: dict[str, set[Ace]] = {}
+    unclear: set[str] = set()
     for wish in charter.objects:
         if isinstance(wish, Protection):
             for principal in wish.objects:
                 found.setdefault(fold_dn(principal.dn), set()).add(ON_THE_OBJECT)
                 found.setdefault(fold_dn(parent_dn(principal.dn)), set()).add(ON_ITS_CONTAINER)
         elif isinstance(wish, GrantWish):
-            found.setdefault(fold_dn(wish.over.dn), set()).update(_asked_for(rights, wish))
-    return found
+            try:
+                found.setdefault(fold_dn(wish.over.dn), set()).update(_asked_for(rights, wish))
+            except UsageError:  # told as a deviation of its own
+                unclear.add(wish.rule.id)
+    return Documented(found, frozenset(unclear))
 
 
-def _asked_for(rights: Rights, wish: GrantWish) -> Iterator[Ace]:
+def _asked_for(rights: Rights, wish: GrantWish) -> list[Ace]:
     rule = wish.rule
-    try:
-        for duty in named_duties(rights.duties, rule.grant or rule.deny):
-            for who in wish.to:
-                yield from wanted_entries(
-                    rights, who, duty, wish.over, deny=bool(rule.deny), reach=rule.reach, only_for=rule.only_for
-                )
-    except UsageError:  # told as a deviation of its own
-        return
+    return [
+        entry
+        for duty in named_duties(rights.duties, rule.grant or rule.deny)
+        for who in wish.to
+        for entry in wanted_entries(
+            rights, who, duty, wish.over, deny=bool(rule.deny), reach=rule.reach, only_for=rule.only_for
+        )
+    ]
 
 
 def object_withdrawals(
@@ -138,11 +156,11 @@ def object_withdrawals(
     """Yield the changes that take back what rules have set, where they are in force no more and it still stands."""
     estate, documented = rights.estate, documented_entries(rights, charter)
     in_force = {rule.rule.id for rule in charter.objects}
-    stopped = {problem.rule.id for problem in charter.problems}
+    stopped = {problem.rule.id for problem in charter.problems} | documented.unclear
     for change in standing:
         if change.rule in stopped or (change.rule in in_force and change.verb != Verb.RIGHTS):
             continue
-        asked_for = {entry.to_bytes().hex() for entry in documented.get(fold_dn(change.object.dn), ())}
+        asked_for = {entry.to_bytes().hex() for entry in documented.entries.get(fold_dn(change.object.dn), ())}
         gone = tuple(entry for entry in change.gives if entry not in asked_for)
         if change.verb == Verb.RIGHTS:
             change = change.model_copy(update={"gives": gone})  # noqa: PLW2901 - what nobody asks for of it

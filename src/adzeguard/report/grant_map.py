@@ -4,44 +4,59 @@ import os
 from pathlib import Path
 
 from matplotlib.figure import Figure
+from matplotlib.patches import Patch
 
 from adzeguard.report.rights import Matrix
 from adzeguard.report.safe import for_terminal
 
 _INCHES_A_ROW, _INCHES_A_COLUMN = 0.55, 1.6
 _LONGEST = 22
+MOST_HOLDERS, MOST_PLACES = 40, 150
+"""What fits on a picture that people can read."""
 _SEA, _RUST, _PAPER, _LINE = "#2f6f8f", "#a4452c", "#fbfaf7", "#c9c5bb"
 
 
 def draw(matrix: Matrix, path: Path) -> None:
     """Write the picture; the file is for its owner alone."""
     rows, columns = max(len(matrix.places), 1), max(len(matrix.holders), 1)
-    width, height = 4.2 + columns * _INCHES_A_COLUMN, 2.2 + rows * _INCHES_A_ROW
+    lines = max((len(duties) for duties in matrix.cells.values()), default=1)
+    width, height = 4.2 + columns * _INCHES_A_COLUMN, 2.2 + rows * max(_INCHES_A_ROW, 0.2 + 0.2 * lines)
     figure = Figure(figsize=(max(width, 8), max(height, 4)), facecolor=_PAPER, layout="constrained")
     axes = figure.add_subplot()
     axes.set_facecolor(_PAPER)
     axes.set_xlim(-0.5, columns - 0.5)
     axes.set_ylim(rows - 0.5, -0.5)
-    axes.set_xticks(range(len(matrix.holders)), [_wrapped(h.rpartition("\\")[2]) for h in matrix.holders], fontsize=9)
+    axes.set_xticks(range(len(matrix.holders)), [_label(matrix, holder) for holder in matrix.holders], fontsize=9)
     axes.set_yticks(range(len(matrix.places)), [for_terminal(place) for place in matrix.places], fontsize=9)
     axes.xaxis.tick_top()
     axes.tick_params(length=0)
     for side in axes.spines.values():
         side.set_visible(False)
     for line in range(columns + 1):
-        axes.axvline(line - 0.5, color=_LINE, linewidth=0.6, zorder=0)
+        axes.axvline(line - 0.5, color=_LINE, linewidth=0.8, zorder=0, clip_on=False)
     for line in range(rows + 1):
-        axes.axhline(line - 0.5, color=_LINE, linewidth=0.6, zorder=0)
+        axes.axhline(line - 0.5, color=_LINE, linewidth=0.8, zorder=0, clip_on=False)
     for (place, holder), duties in matrix.cells.items():
         y, x = matrix.places.index(place), matrix.holders.index(holder)
         denied = all(duty.startswith("not ") for duty in duties)
         text = "\n".join(_wrapped(for_terminal(duty)) for duty in duties)
         box = {"boxstyle": "round,pad=0.35", "facecolor": _RUST if denied else _SEA, "edgecolor": "none"}
-        axes.text(x, y, text, ha="center", va="center", fontsize=7.5, color="white", bbox=box)
+        axes.text(x, y, text, ha="center", va="center", fontsize=8, color="white", bbox=box)
+    signs = [Patch(facecolor=_SEA, label="may"), Patch(facecolor=_RUST, label="may not")]
+    figure.legend(handles=signs, loc="lower left", ncols=2, frameon=False, fontsize=9)
     axes.set_title("Who holds what, and over which part of the directory", fontsize=12, pad=14)
     handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
     with os.fdopen(handle, "wb") as file:
         figure.savefig(file, format=path.suffix.casefold()[1:], dpi=110)
+
+
+def _label(matrix: Matrix, holder: str) -> str:
+    """The name, a long SID shortened in its middle, and below it what it is where that is no group."""
+    name = for_terminal(holder.rpartition("\\")[2])
+    if name.startswith("S-1-") and len(name) > _LONGEST:
+        name = f"{name[:8]}…-{name.rpartition('-')[2]}"
+    kind = matrix.kinds.get(holder, "")
+    return _wrapped(name) + (f"\n({kind})" if kind else "")
 
 
 def _wrapped(text: str) -> str:

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from adzeguard.core.cut import Proposal
 from adzeguard.core.delegations import Delegation
+from adzeguard.core.principal import Kind
 from adzeguard.core.reach import Reaching
 from adzeguard.core.rights.ace import AceFlag
 from adzeguard.report.listing import Column, Listing, Row
@@ -34,6 +35,9 @@ def grants_listing(found: Sequence[Delegation]) -> Listing:
     return Listing(rows, columns, "", note, "Nothing but what every such object has; see --defaults.")
 
 
+_NO_GROUP = {Kind.USER: "a person", Kind.UNRESOLVED: "resolves to nothing", Kind.WELL_KNOWN: "everybody"}
+
+
 @dataclass(frozen=True)
 class Matrix:
     """Holders against places; each cell holds the duties with a sign for denials."""
@@ -41,6 +45,8 @@ class Matrix:
     holders: tuple[str, ...]
     places: tuple[str, ...]
     cells: dict[tuple[str, str], tuple[str, ...]]
+    kinds: dict[str, str]
+    """What each holder is, where it is no group."""
 
 
 def matrix_of(found: Sequence[Delegation]) -> Matrix:
@@ -52,7 +58,8 @@ def matrix_of(found: Sequence[Delegation]) -> Matrix:
         listed += [what] if what not in listed else []
     places = tuple(dict.fromkeys(place for place, _ in cells))
     holders = tuple(sorted({holder for _, holder in cells}, key=str.casefold))
-    return Matrix(holders, places, {key: tuple(listed) for key, listed in cells.items()})
+    kinds = {d.holder.qualified_name: _NO_GROUP[d.holder.kind] for d in found if d.holder.kind in _NO_GROUP}
+    return Matrix(holders, places, {key: tuple(listed) for key, listed in cells.items()}, kinds)
 
 
 def matrix_listing(matrix: Matrix) -> Listing:

@@ -6,7 +6,6 @@ from collections.abc import Iterator
 from adzeguard.core.charter.adopt import rule_id
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.delegations import Delegation, Rights, sorted_for_people
-from adzeguard.core.identity import fold_dn
 from adzeguard.core.object_review import documented_entries
 from adzeguard.core.principal import Kind
 from adzeguard.core.rights.ace import AceFlag
@@ -25,11 +24,7 @@ _REACH = {
 def documenting_rules(rights: Rights, charter: ResolvedCharter) -> str:
     """Return the YAML of the rules; what fits no duty, or is for nobody, becomes a comment."""
     documented = documented_entries(rights, charter)
-    undocumented = [
-        d
-        for d in rights.own_grants()
-        if not all(entry in documented.get(fold_dn(d.over.dn), ()) for entry in d.grant.entries)
-    ]
+    undocumented = [d for d in rights.own_grants() if not documented.holds(d.over.dn, d.grant.entries)]
     taken: Counter[str] = Counter(rule.id for rule in charter.charter.rules)
     parts = [part for d in sorted_for_people(undocumented) for part in _rule(rights, d, taken)]
     return _HEAD + ("".join(parts) or "  []\n")

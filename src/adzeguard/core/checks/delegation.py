@@ -6,7 +6,6 @@ from adzeguard.core.change.objects_by_hand import short_dn
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.checks.finding import Finding, Severity
 from adzeguard.core.delegations import Delegation, Rights, is_person
-from adzeguard.core.identity import fold_dn
 from adzeguard.core.object_review import documented_entries
 from adzeguard.core.principal import Flag, Kind, Principal
 from adzeguard.core.reach import ReachFinder, Reaching, reaching
@@ -20,15 +19,10 @@ def check_delegations(rights: Rights, charter: ResolvedCharter, privileged: Sequ
     """Run every check of rights."""
     documented = documented_entries(rights, charter)
     for delegation in rights.own_grants():
-        yield from _of_grant(delegation, written_down=_is_documented(delegation, documented))
+        yield from _of_grant(delegation, written_down=documented.holds(delegation.over.dn, delegation.grant.entries))
     yield from _denials_too_late(rights)
     yield from _ways_up(rights, privileged)
     yield from _privileged_objects(rights, privileged)
-
-
-def _is_documented(delegation: Delegation, documented: dict[str, set]) -> bool:  # type: ignore[type-arg]
-    asked_for = documented.get(fold_dn(delegation.over.dn), set())
-    return all(entry in asked_for for entry in delegation.grant.entries)
 
 
 def _of_grant(delegation: Delegation, *, written_down: bool) -> Iterator[Finding]:

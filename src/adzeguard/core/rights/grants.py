@@ -60,7 +60,7 @@ class GrantReader:
     def __init__(self, schema: Schema, duties: Mapping[str, Duty], domain: Sid) -> None:
         self._schema = schema
         self._domain = domain
-        self._shapes = sorted(_shapes(duties.values(), schema), key=lambda shape: -len(shape[2]))
+        self._shapes = sorted(_shapes(duties.values(), schema), key=lambda shape: -len(shape.atoms))
         self._defaults: dict[str, frozenset[Ace]] = {}
 
     @cached_property
@@ -90,18 +90,24 @@ class GrantReader:
         return self._defaults[class_name]
 
     def _read(self, who: Sid, deny: bool, flags: int, held: Sequence[Ace]) -> Iterator[Grant]:
-        """The duty with the most rights first; what it needs may serve another duty as well.
+        """First the duties whose own entries stand, then those whose rights stand in other entries, then the rest.
 
         `flags` are the way down that the entries share; whether they mean the object itself is told by each.
         """
-        atoms = {atom: entry for entry in held for atom in atoms_of(entry)}
+        by_form = {(without_generic(e.mask), e.object_type, e.inherited_type): e for e in held}
+        covered: set[Ace] = set()
+        for shape in self._shapes:
+            entries = tuple(by_form[form] for form in shape.forms if form in by_form)
+            if len(entries) == len(shape.forms) and not covered.issuperset(entries) and _fits(shape, flags):
+                covered.update(entries)
+                yield self._of_duty(who, deny, shape, entries)
+        atoms = {atom: entry for entry in held if entry not in covered for atom in atoms_of(entry)}
         left = set(atoms)
-        for duty, on_classes, wanted in self._shapes:
-            if wanted <= atoms.keys() and wanted & left and _fits_flags(wanted, flags):
-                left -= wanted
-                entries = tuple(dict.fromkeys(atoms[atom] for atom in sorted(wanted, key=str)))
-                classes = tuple(self._classes[c] for c in on_classes if c is not None)
-                yield Grant(who, deny, _reach(entries), duty.name, duty.words, entries, classes)
+        for shape in self._shapes:
+            if shape.atoms <= atoms.keys() and shape.atoms & left and _fits(shape, flags):
+                left -= shape.atoms
+                entries = tuple(dict.fromkeys(atoms[atom] for atom in sorted(shape.atoms, key=str)))
+                yield self._of_duty(who, deny, shape, entries)
         rest: dict[Ace, int] = {}
         for atom in left:
             rest[atoms[atom]] = rest.get(atoms[atom], 0) | atom[0]
@@ -110,6 +116,10 @@ class GrantReader:
                 yield Grant(
                     who, deny, entry.flags, "", self.in_words(entry, rest[entry]), (entry,), self._class_of(entry)
                 )
+
+    def _of_duty(self, who: Sid, deny: bool, shape: "_Shape", entries: tuple[Ace, ...]) -> Grant:
+        classes = tuple(self._classes[guid] for guid in shape.only_for)
+        return Grant(who, deny, _reach(entries), shape.duty.name, shape.duty.words, entries, classes)
 
     def _class_of(self, entry: Ace) -> tuple[str, ...]:
         found = self._classes.get(entry.inherited_type) if entry.inherited_type else None
@@ -140,28 +150,39 @@ def atoms_of(entry: Ace) -> set[Atom]:
     return {(int(bit), entry.object_type, entry.inherited_type) for bit in bits_of(entry.mask)}
 
 
-def _fits_flags(wanted: Iterable[Atom], flags: int) -> bool:
-    """Entries for a class belong to something handed on, and the others too, unless they mean the object itself."""
-    return all(inherited is None or flags & AceFlag.CONTAINER_INHERIT for _, _, inherited in wanted)
+@dataclass(frozen=True, slots=True)
+class _Shape:
+    """One form in which a duty can stand: the rights of its entries, whole and taken apart."""
+
+    duty: Duty
+    forms: tuple[Atom, ...]
+    atoms: frozenset[Atom]
+    only_for: tuple[uuid.UUID, ...] = ()
 
 
-def _shapes(
-    duties: Iterable[Duty], schema: Schema
-) -> Iterator[tuple[Duty, tuple[uuid.UUID | None, ...], frozenset[Atom]]]:
-    """Every form in which a duty can stand: for its own classes, for any, or on the object itself."""
+def _fits(shape: _Shape, flags: int) -> bool:
+    """What is for a class belongs to something handed on."""
+    return all(inherited is None or flags & AceFlag.CONTAINER_INHERIT for _, _, inherited in shape.forms)
+
+
+def _shapes(duties: Iterable[Duty], schema: Schema) -> Iterator[_Shape]:
+    """Every form in which a duty can stand: for its own classes, on the object itself, or narrowed to one class."""
+    narrowing = [schema.classes[name] for name in ("user", "group", "computer", "organizationalUnit", "contact")]
     for duty in duties:
         parts = [part for part in duty.parts if not part.denies]
-        own = frozenset(
-            (int(bit), part.about, part.on_class) for part in parts for bit in bits_of(part.mask)
-        )  # fmt: skip
-        bare = frozenset((int(bit), part.about, None) for part in parts for bit in bits_of(part.mask))
-        yield duty, (), own
+        own = tuple(dict.fromkeys((without_generic(part.mask), part.about, part.on_class) for part in parts))
+        bare = tuple(dict.fromkeys((mask, about, None) for mask, about, _ in own))
+        yield _shape(duty, own)
         if bare != own:
-            yield duty, (), bare
-        elif duty.parts:
-            for name in ("user", "group", "computer", "organizationalUnit", "contact"):
-                guid = schema.classes[name]
-                yield duty, (guid,), frozenset((bit, about, guid) for bit, about, _ in bare)
+            yield _shape(duty, bare)
+        else:
+            for guid in narrowing:
+                yield _shape(duty, tuple((mask, about, guid) for mask, about, _ in bare), (guid,))
+
+
+def _shape(duty: Duty, forms: tuple[Atom, ...], only_for: tuple[uuid.UUID, ...] = ()) -> _Shape:
+    atoms = frozenset((int(bit), about, on_class) for mask, about, on_class in forms for bit in bits_of(mask))
+    return _Shape(duty, forms, atoms, only_for)
 
 
 def _bit_in_words(bit: Right, about: str) -> str:

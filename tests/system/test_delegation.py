@@ -1,0 +1,234 @@
+"""Rights on the embedded directory: planted faults, grants by hand and by charter, answers, reach and cut."""
+
+import csv
+
+import pytest
+
+from tests.conftest import Program
+
+OFFICE = "OU=Booking Office,OU=People"
+LEADS = r"LOWMERE\Booking Office Leads"
+
+
+def made(program: Program, *arguments: str) -> list[dict]:
+    """Run a changing command; what became of each change, all of it verified."""
+    ran = program(*arguments, "--yes", "--format", "json")
+    assert ran.code == 0, ran.err
+    assert {outcome["status"] for outcome in ran.json} <= {"verified"}
+    return ran.json
+
+
+def findings(program: Program, *checks: str) -> set[tuple[str, str, str]]:
+    """What some checks find: check, where, and whom."""
+    found = program("check", "--format", "json").json
+    return {(f["check"], f["subject"], f["member"]) for f in found if f["check"] in checks}
+
+
+def test_every_planted_fault_of_delegation_is_found(demo: Program) -> None:
+    """A grant nobody wrote down, one to a person, one to an account that is gone, and a desk that reaches higher."""
+    found = findings(demo, "grant-to-person", "stale-grant", "could-take-over", "grant-to-everybody", "missing-grant")
+    assert found == {
+        ("grant-to-person", "OU=Engine Room,OU=People", r"LOWMERE\mira.holt reset-passwords"),
+        ("stale-grant", "OU=People", "S-1-5-21-2874019363-1145201871-3300671429-9417 write telephoneNumber"),
+        ("could-take-over", r"LOWMERE\Domain Admins", r"LOWMERE\hedda.morrow"),
+        ("could-take-over", r"LOWMERE\Domain Admins", r"LOWMERE\signe.quist"),
+        ("could-take-over", r"LOWMERE\Domain Admins", r"LOWMERE\roan.pell"),
+    }
+    assert findings(demo, "undocumented-grant") == {
+        ("undocumented-grant", "OU=Quay", r"LOWMERE\Contractors create-computers"),
+        ("undocumented-grant", "OU=Engine Room,OU=People", r"LOWMERE\mira.holt reset-passwords"),
+        ("undocumented-grant", "CN=Night Watch,OU=Groups", r"LOWMERE\Service Desk change-members"),
+        ("undocumented-grant", "OU=Retired", r"LOWMERE\Ledger Archive read all attributes"),
+    }
+
+
+def test_reach_shows_every_way_and_the_cut_closes_them(demo: Program) -> None:
+    """Three memberships are the smallest cut; made by hand, nobody but the named reaches the group any more."""
+    group = r"LOWMERE\Domain Admins"
+    everybody = {r["name"]: r for r in demo("reach", group, "--format", "json").json}
+    assert {name for name, r in everybody.items() if not r["member"]} == {"hedda.morrow", "signe.quist", "roan.pell"}
+    assert everybody["signe.quist"]["chain"] == (
+        r"LOWMERE\signe.quist is a member of LOWMERE\Service Desk, LOWMERE\Service Desk may change the members of "
+        r"LOWMERE\Night Watch, LOWMERE\Night Watch is a member of LOWMERE\Directory Stewards, "
+        r"LOWMERE\Directory Stewards is a member of LOWMERE\Domain Admins"
+    )
+    cut = demo("reach", group, "--cut", "--format", "json")
+    assert cut.code == 3
+    assert {row["what"] for row in cut.json} == {
+        r"end the membership: LOWMERE\Directory Stewards is a member of LOWMERE\Domain Admins",
+        r"end the membership: LOWMERE\cato.lune is a member of LOWMERE\Domain Admins",
+        r"end the membership: LOWMERE\mira.holt.adm has LOWMERE\Domain Admins as its primary group",
+    }
+    assert "Out of LOWMERE\\Domain Admins (3)" in demo("reach", group, "--cut").out
+    made(demo, "group", "remove", group, "Directory Stewards", "cato.lune", "mira.holt.adm")
+    assert demo("reach", group, "--cut").code == 0
+    assert {r["name"] for r in demo("reach", group, "--format", "json").json} == {
+        "Administrator", "isolde.varn.adm", "tobin.asker.adm",
+    }  # fmt: skip
+    made(demo, "grant", "give", "Galley Crew", "change-rights", "--over", "OU=Administrators,OU=People", "--this")
+    [way] = {r["chain"] for r in demo("reach", group, "--format", "json").json if r["name"] == "pontus.reil"}
+    assert (
+        r"LOWMERE\Galley Crew may change the rights over Administrators, Administrators hands its rights on to" in way
+    )
+    [only] = demo("reach", group, "--cut", "--format", "json").json
+    assert only["what"].startswith(r"withdraw the grant: LOWMERE\Galley Crew may change the rights over")
+
+
+def test_grants_by_hand_leave_the_same_bytes_when_taken_back(demo: Program) -> None:
+    """Given, denied, given twice, withdrawn one of two that share an entry; undo leaves the file as it was."""
+    file = demo.folder / "lowmere.ldif"
+    before = file.read_bytes()
+    made(demo, "grant", "give", LEADS, "unlock", "manage-groups", "create-ous", "--over", OFFICE)
+    assert made(demo, "grant", "give", LEADS, "unlock", "manage-groups", "--over", OFFICE) == []
+    made(demo, "grant", "give", "Service Desk", "read-only", "--over", "OU=Retired", "--this")
+    made(demo, "grant", "deny", "Service Desk", "change-anything", "--over", "Harbour Operators")
+    made(demo, "grant", "give", "Crew Rota", "unlock", "--over", "OU=People", "--only-for", "user")
+    listed = demo("grant", "list", "--over", OFFICE, "--format", "json").json
+    shown = {(g["holder"], g["duty"], g["reach"]) for g in listed if not g["origin"]}
+    assert shown == {
+        (LEADS, "reset-passwords", "below"), (LEADS, "unlock", "below"), (LEADS, "manage-groups", "this and below"),
+        (LEADS, "create-ous", "this and below"),
+    }  # fmt: skip
+    above = [g for g in demo("grant", "list", "--over", "cato.lune", "--format", "json").json if g["duty"] == "unlock"]
+    assert {(g["holder"], g["origin"]) for g in above} == {(LEADS, OFFICE), (r"LOWMERE\Crew Rota", "OU=People")}
+    refused = demo("grant", "withdraw", "Crew Rota", "--over", "cato.lune", "--yes")
+    assert "Withdraw it there: adzeguard grant withdraw --over 'OU=People'" in refused.err
+    made(demo, "grant", "withdraw", LEADS, "manage-groups", "--over", OFFICE)
+    made(demo, "grant", "withdraw", "Service Desk", "--denied", "--over", "Harbour Operators")
+    assert "0 objects, 0 groups, 0 hosts" in demo("collect").out
+
+    made(demo, "undo", "--since", "1h")
+    assert file.read_bytes() == before
+
+
+def test_a_duty_for_a_class_gives_nothing_over_the_ou_itself(demo: Program) -> None:
+    """Whoever manages the computers of an OU may not change the OU, nor the users in it."""
+    made(demo, "grant", "give", "Service Desk", "manage-computers", "--over", "OU=Quay")
+    for right, target, code in (
+        ("create:computer", "OU=Quay", 0), ("manage-computers", "OU=Quay", 0), ("write:description", "QUAY-01", 0),
+        ("change-rights", "OU=Quay", 3), ("write:description", "OU=Quay", 3), ("create:user", "OU=Quay", 3),
+    ):  # fmt: skip
+        assert demo("can", "signe.quist", right, target).code == code, (right, target)
+
+
+@pytest.mark.parametrize(
+    ("arguments", "said"),
+    [
+        (["give", "Service Desk", "unlok", "--over", OFFICE], "Did you mean unlock?"),
+        (["give", "Service Desk", "change-members", "--over", "cato.lune"], "is about group"),
+        (["give", "Service Desk", "create-users", "--over", "First Aiders"], "is about what lies in an OU"),
+        (["give", "Service Desk", "unlock", "--over", "cato.lune", "--below"], "nothing lies below it"),
+        (["give", "Service Desk", "reset-passwords", "--over", OFFICE, "--this"], "is about user"),
+        (["give", "Service Desk", "unlock", "--over", OFFICE, "--only-for", "usr"], "Did you mean user?"),
+        (["deny", "Service Desk", "read-only", "--over", OFFICE], "cannot be denied"),
+        (["withdraw", "orla.fenn", "--over", OFFICE], "was not given"),
+    ],
+)
+def test_grants_that_mean_nothing_are_refused(demo: Program, arguments: list[str], said: str) -> None:
+    """Each is one line with its reason, and nothing is written."""
+    before = (demo.folder / "lowmere.ldif").read_bytes()
+    ran = demo("grant", *arguments, "--yes")
+    assert ran.code == 2
+    assert said in ran.err
+    assert (demo.folder / "lowmere.ldif").read_bytes() == before
+
+
+def test_giving_to_a_person_and_denying_say_what_to_know(demo: Program) -> None:
+    """A person is told with the groups that hold them; a denial with what it wins over."""
+    given = demo("grant", "give", "hedda.morrow", "unlock", "--over", OFFICE).out
+    assert "is a person" in given
+    assert r"LOWMERE\Booking Office Leads" in given
+    denied = " ".join(demo("grant", "deny", LEADS, "reset-passwords", "--over", OFFICE).out.split())
+    assert "a denial wins over what is given at the same place or from above, here over: LOWMERE\\Booking" in denied
+
+
+RULES = """\
+charter: 1
+duties:
+  set-rooms:
+    words: set the room and the telephone
+    classes: [user]
+    write: [physicalDeliveryOfficeName, telephoneNumber]
+rules:
+  - id: desk-sets-rooms
+    over: OU=People
+    grant: [set-rooms, unlock]
+    to: [LOWMERE\\Service Desk]
+    response: correct
+  - id: desk-keeps-its-hands-off
+    over: LOWMERE\\Harbour Operators
+    deny: [change-anything]
+    to: [LOWMERE\\Service Desk]
+    response: correct
+"""
+
+
+def test_grants_of_the_charter_are_put_right_narrowed_and_withdrawn(demo: Program) -> None:
+    """A rule's grant is given by plan; what a changed rule no longer says, and a rule that goes, is taken away."""
+    file, charter = demo.folder / "lowmere.ldif", demo.folder / "charter/charter.yaml"
+    before = file.read_bytes()
+    charter.write_text(RULES)
+    assert len(findings(demo, "missing-grant")) == 3 - 1
+    assert len(made(demo, "apply")) == 3
+    assert demo("plan").code == 0
+    assert demo("can", "signe.quist", "set-rooms", "orla.fenn").code == 0
+    assert demo("can", "signe.quist", "write:member", "Harbour Operators").code == 3
+    charter.write_text(RULES.replace("[set-rooms, unlock]", "[unlock]"))
+    [narrowed] = made(demo, "apply")
+    assert narrowed["rule"] == "desk-sets-rooms"
+    assert demo("can", "signe.quist", "set-rooms", "orla.fenn").code == 3
+    charter.write_text(RULES.replace("unlock]", "unlok]"))
+    assert demo("plan").code == 0  # a rule that cannot be understood takes nothing away
+    charter.write_text("charter: 1\nrules: []\n")
+    assert len(made(demo, "apply")) == 2
+    assert file.read_bytes() == before
+    charter.write_text(RULES.replace("unlock]", "unlok]"))
+    assert ("unclear-grant", "OU=People", "") in findings(demo, "unclear-grant")
+    assert "Did you mean unlock?" in demo("charter", "lint").out
+
+
+def test_documented_grants_are_found_no_more(demo: Program) -> None:
+    """The rules that are written for what stands resolve, leave only what fits no duty, and change nothing."""
+    demo("grant", "document", "--output", "charter/grants.yaml")
+    text = (demo.folder / "charter/grants.yaml").read_text()
+    assert "why: ''  # say why" in text
+    assert "its holder resolves to nothing" in text
+    assert demo("charter", "lint").code == 0
+    assert {where for _, where, _ in findings(demo, "undocumented-grant")} == {"OU=Retired"}
+    assert not findings(demo, "missing-grant")
+    assert "grant" not in demo("plan", "--also", "service-desk-change-members-night-watch").out.partition("What it")[0]
+
+
+def test_many_questions_are_answered_at_once(demo: Program) -> None:
+    """Each line of a file gets its answer and its reason; one that is not understood says so, the rest is answered."""
+    (demo.folder / "ask.csv").write_text(
+        "who,right,object\n"
+        "hedda.morrow,reset-passwords,cato.lune\nhedda.morrow,reset-passwords,orla.fenn\n"
+        "cato.lune,write:member,Domain Admins\norla.fenn,delete,orla.fenn\nnobody.here,delete,orla.fenn\n"
+        "orla.fenn,fly,orla.fenn\norla.fenn,control:User-Change-Password,orla.fenn\n=cmd,delete,orla.fenn\n"
+    )
+    ran = demo("can", "--batch", "ask.csv", "--format", "json")
+    assert ran.code == 4
+    assert [row["allowed"] for row in ran.json] == [True, False, True, True, None, None, True, None]
+    assert ran.json[0]["because"] == rf"{LEADS} is given: use User-Force-Change-Password, from above" or (
+        ran.json[0]["because"] == rf"{LEADS} is given: write pwdLastSet, from above"
+    )
+    assert ran.json[0]["through"] == [r"LOWMERE\hedda.morrow", LEADS]
+    assert "there is no duty 'fly'" in ran.json[5]["because"]
+    rows = list(csv.DictReader(demo("can", "--batch", "ask.csv", "--format", "csv").out.splitlines()))
+    assert rows[7]["who"] == "'=cmd"
+    who = {p["name"] for p in demo("can", "--who", "reset-passwords", "cato.lune", "--format", "json").json}
+    assert "hedda.morrow" in who
+    assert "signe.quist" not in who
+
+
+def test_the_map_is_drawn_and_written(demo: Program) -> None:
+    """A picture of a private file, and the same as CSV; another kind of file is refused."""
+    assert demo("grant", "map", "--output", "map.png").code == 0
+    picture = demo.folder / "map.png"
+    assert picture.read_bytes().startswith(b"\x89PNG")
+    assert picture.stat().st_mode & 0o777 == 0o600
+    rows = list(csv.DictReader(demo("grant", "map").out.splitlines()))
+    cells = {row["over"]: row[LEADS] for row in rows}
+    assert cells[OFFICE] == "reset-passwords"
+    assert "is no picture" in demo("grant", "map", "--output", "map.gif").err
