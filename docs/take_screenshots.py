@@ -27,6 +27,8 @@ SHOTS = {
     "show": [["show", "KIOSK-15"]],
     "status": [["status"]],
     "journal": [["journal", "--limit", "18"]],
+    "reach": [["reach", WHO], ["reach", WHO, "--cut"]],
+    "grants": [["grant", "list"], ["can", "hedda.morrow", "reset-passwords", "cato.lune"]],
     "picker": [["group", "copy-memberships", "--from", "mira.holt", "--to", "yorick.tarn", "--pick"]],
 }
 KEYS = {"picker": ["space", "Down", "space", "Right", "s"]}
@@ -75,7 +77,7 @@ def main() -> None:
         made = Path(temporary) / "lowmere"
         subprocess.run(["adzeguard", "demo", str(made), "--only-make"], check=True, stdout=subprocess.DEVNULL)
         subprocess.run(["adzeguard", "collect", "--workspace", str(made)], check=False, capture_output=True)
-        for name in sys.argv[1:] or list(SHOTS):
+        for name in [n for n in sys.argv[1:] if n in SHOTS] or list(SHOTS) * (not sys.argv[1:]):
             folder = Path(temporary) / name
             shutil.copytree(made, folder)
             if name in ("journal", "status"):
@@ -83,6 +85,10 @@ def main() -> None:
                     ["adzeguard", "apply", "--yes", "--workspace", str(folder)], check=False, capture_output=True
                 )
             take(name, folder)
+        if not sys.argv[1:] or "grant-map" in sys.argv[1:]:
+            picture = str(FOLDER / "grant-map.png")
+            subprocess.run(["adzeguard", "grant", "map", "--output", picture, "--workspace", str(made)], check=True)
+            Path(picture).chmod(0o644)
 
 
 if __name__ == "__main__":

@@ -158,4 +158,20 @@ def test_a_plan_for_another_domain_or_with_strange_parts_is_refused(demo: Progra
     path.write_text(json.dumps(plan | {"domain_sid": "S-1-5-21-1-1-1"}))
     assert "made for another domain" in demo("apply", "p.json", "--yes").err
     path.write_text(json.dumps(plan | {"changes": [plan["changes"][0] | {"verb": "format-disk"}]}))
-    assert "not a plan: changes.0.verb" in demo("apply", "p.json", "--yes").err
+    assert "changes.0: there is no change of the kind 'format-disk'" in demo("apply", "p.json", "--yes").err
+    quay = {"id": "c1", "rule": "r", "object": {"name": "Quay", "dn": "OU=Quay,DC=lowmere,DC=example"}, "words": "w"}
+    for odd, said in (
+        ({"verb": "rights", "gives": ["zz"]}, "changes.0.rights.gives.0"),
+        ({"verb": "rights", "gives": ["0000ff"]}, "refused"),
+        ({"verb": "set", "attributes": [{"name": "groupType", "before": [], "after": ["base64:!"]}]}, "refused"),
+        ({"verb": "move", "to": "nowhere"}, "refused"),
+        ({"verb": "create", "attributes": []}, "conflict"),
+        (
+            {"verb": "delete", "object": {"name": "top", "dn": "DC=lowmere,DC=example", "sid": plan["domain_sid"]}},
+            "never",
+        ),
+    ):
+        path.write_text(json.dumps(plan | {"changes": [quay | odd]}))
+        ran = demo("apply", "p.json", "--yes")
+        assert ran.code == 1, odd
+        assert said in ran.out + ran.err, odd

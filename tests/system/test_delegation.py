@@ -48,9 +48,9 @@ def test_reach_shows_every_way_and_the_cut_closes_them(demo: Program) -> None:
     everybody = {r["name"]: r for r in demo("reach", group, "--format", "json").json}
     assert {name for name, r in everybody.items() if not r["member"]} == {"hedda.morrow", "signe.quist", "roan.pell"}
     assert everybody["signe.quist"]["chain"] == (
-        r"LOWMERE\signe.quist is a member of LOWMERE\Service Desk, LOWMERE\Service Desk may change the members of "
-        r"LOWMERE\Night Watch, LOWMERE\Night Watch is a member of LOWMERE\Directory Stewards, "
-        r"LOWMERE\Directory Stewards is a member of LOWMERE\Domain Admins"
+        r"LOWMERE\signe.quist is a member of LOWMERE\Service Desk, which may change the members of "
+        r"LOWMERE\Night Watch, which is a member of LOWMERE\Directory Stewards, "
+        r"which is a member of LOWMERE\Domain Admins"
     )
     cut = demo("reach", group, "--cut", "--format", "json")
     assert cut.code == 3
@@ -67,9 +67,7 @@ def test_reach_shows_every_way_and_the_cut_closes_them(demo: Program) -> None:
     }  # fmt: skip
     made(demo, "grant", "give", "Galley Crew", "change-rights", "--over", "OU=Administrators,OU=People", "--this")
     [way] = {r["chain"] for r in demo("reach", group, "--format", "json").json if r["name"] == "pontus.reil"}
-    assert (
-        r"LOWMERE\Galley Crew may change the rights over Administrators, Administrators hands its rights on to" in way
-    )
+    assert r"which may change the rights over Administrators, which hands its rights on to" in way
     [only] = demo("reach", group, "--cut", "--format", "json").json
     assert only["what"].startswith(r"withdraw the grant: LOWMERE\Galley Crew may change the rights over")
 
@@ -93,6 +91,10 @@ def test_grants_by_hand_leave_the_same_bytes_when_taken_back(demo: Program) -> N
     assert {(g["holder"], g["origin"]) for g in above} == {(LEADS, OFFICE), (r"LOWMERE\Crew Rota", "OU=People")}
     refused = demo("grant", "withdraw", "Crew Rota", "--over", "cato.lune", "--yes")
     assert "Withdraw it there: adzeguard grant withdraw --over 'OU=People'" in refused.err
+    made(demo, "grant", "give", LEADS, "write:title", "read:info", "--over", OFFICE, "--only-for", "user")
+    assert demo("can", "hedda.morrow", "write:title", "cato.lune").code == 0
+    made(demo, "grant", "withdraw", LEADS, "write:title", "--over", OFFICE)
+    assert demo("can", "hedda.morrow", "write:title", "cato.lune").code == 3
     made(demo, "grant", "withdraw", LEADS, "manage-groups", "--over", OFFICE)
     made(demo, "grant", "withdraw", "Service Desk", "--denied", "--over", "Harbour Operators")
     assert "0 objects, 0 groups, 0 hosts" in demo("collect").out

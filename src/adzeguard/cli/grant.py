@@ -73,7 +73,7 @@ def _giving(
 
     def plan() -> "Plan":
         rights, holder, target = desk.rights, named_object(desk, who), named_object(desk, over)
-        wanted = named_duties(rights.duties, duties)
+        wanted = named_duties(rights.duties, duties, rights.schema)
         changes = grants_given(rights, holder, wanted, target, deny=deny, reach=reach, only_for=only_for, why=why)
         notes = notes_on(rights, holder, deny=deny, given=rights.grants_over(target))
         return hand_plan(desk, HandPlan(numbered(changes), tuple(notes)))
@@ -95,7 +95,11 @@ def give(
     who: str, duties: tuple[str, ...], over: str, reach: "Reach | None", only_for: tuple[str, ...], why: str,
     answers: Answers, workspace: Path | None,
 ) -> int:  # fmt: skip
-    """Give somebody duties over an object. What stands already is not added again."""
+    """Give somebody duties over an object. What stands already is not added again.
+
+    A duty is one that grant duties lists, or a single right: read:ATTRIBUTE, write:ATTRIBUTE, create:CLASS,
+    delete-child:CLASS, control:RIGHT, validated:WRITE.
+    """
     return _giving(workspace, who, duties, over, reach, only_for, why, answers, deny=False)
 
 
@@ -140,7 +144,7 @@ def withdraw(
 
     def plan() -> "Plan":
         rights, holder, target = desk.rights, named_object(desk, who), named_object(desk, over)
-        wanted = named_duties(rights.duties, duties)
+        wanted = named_duties(rights.duties, duties, rights.schema)
         changes = grants_withdrawn(rights, holder, wanted, target, deny=denied, why=why)
         return hand_plan(desk, HandPlan(numbered(changes)))
 

@@ -97,7 +97,10 @@ def _not_granted(rights: Rights, wish: GrantWish) -> Iterator[ObjectDeviation]:
     for who in wish.to:
         try:
             changes = grants_given(
-                rights, who, named_duties(rights.duties, rule.grant or rule.deny), wish.over, deny=bool(rule.deny),
+                rights,
+                who,
+                named_duties(rights.duties, rule.grant or rule.deny, rights.schema),
+                wish.over, deny=bool(rule.deny),
                 reach=rule.reach, only_for=rule.only_for, why=rule.why, rule=rule.id, leaves=rule.leave,
             )  # fmt: skip
         except (GuardError, UsageError) as error:
@@ -142,7 +145,7 @@ def _asked_for(rights: Rights, wish: GrantWish) -> list[Ace]:
     rule = wish.rule
     return [
         entry
-        for duty in named_duties(rights.duties, rule.grant or rule.deny)
+        for duty in named_duties(rights.duties, rule.grant or rule.deny, rights.schema)
         for who in wish.to
         for entry in wanted_entries(
             rights, who, duty, wish.over, deny=bool(rule.deny), reach=rule.reach, only_for=rule.only_for

@@ -185,8 +185,10 @@ def reaching(estate: Estate, graph: ReachGraph) -> list[Reaching]:
 
 
 def chain_in_words(shown: Mapping[int, Principal], chain: Iterable[Edge]) -> str:
-    """Return "A is a member of B, B may reset its password: C"."""
-    return ", ".join(edge_in_words(shown, edge) for edge in chain)
+    """Return "A is a member of B, which may reset the password of C"."""
+    edges = list(chain)
+    head = [edge_in_words(shown, edge) for edge in edges[:1]]
+    return ", ".join([*head, *(_SENTENCES[e.how].format("which", _name(shown, e.target)) for e in edges[1:])])
 
 
 _SENTENCES: Final = {

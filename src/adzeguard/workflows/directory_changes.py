@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from adzeguard.core.change.plan import Change, Expected, MemberChange, ObjectChange, Verb, expected_primary
-from adzeguard.core.errors import ChangeRefusedError, DirectoryError
+from adzeguard.core.errors import ChangeRefusedError, DirectoryError, InputError
 from adzeguard.core.identity import Sid, fold_dn
 from adzeguard.directory.port import DirectoryDriver, Entry, Modification, Operation
 from adzeguard.workflows.object_changes import ObjectChanger, same_entry
@@ -24,7 +24,7 @@ class DirectoryChanger:
             if change.verb == Verb.SET_PRIMARY_GROUP:
                 return self._primary(change, intent)
             return self._member(change, intent)
-        except ChangeRefusedError as error:
+        except (ChangeRefusedError, InputError) as error:
             return Outcome(change, Status.REFUSED, error.message)
         except DirectoryError as error:
             return Outcome(change, Status.UNREACHABLE, error.message)

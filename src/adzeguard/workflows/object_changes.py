@@ -38,7 +38,8 @@ def same_entry(directory: DirectoryDriver, named: Named) -> Entry | None:
 
 def hands_on(change: ObjectChange) -> bool:
     """Tell whether the change reaches what lies below the object."""
-    return any(_ace(text).flags & AceFlag.CONTAINER_INHERIT for text in (*change.gives, *change.takes))
+    # The second byte of an entry holds its flags.
+    return any(int(text[2:4] or "0", 16) & AceFlag.CONTAINER_INHERIT for text in (*change.gives, *change.takes))
 
 
 @dataclass(frozen=True, slots=True)

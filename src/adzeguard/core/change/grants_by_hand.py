@@ -12,7 +12,9 @@ from adzeguard.core.identity import Sid
 from adzeguard.core.principal import Kind, Principal
 from adzeguard.core.rights.ace import Ace, AceFlag
 from adzeguard.core.rights.duties import Duty, reach_in_words, usual_flags
-from adzeguard.core.rights.questions import class_of, known
+from adzeguard.core.rights.evaluate import bits_of
+from adzeguard.core.rights.grants import atoms_of
+from adzeguard.core.rights.questions import class_of
 
 _SHOWN = 4
 _HOLDING = {True: ("organizationalUnit", "container", "domainDNS"), False: ()}
@@ -48,7 +50,7 @@ def wanted_entries(
     if not container and duty.on_container and any(part.mask & 3 and part.about for part in duty.parts):
         raise UsageError(f"{duty.name} is about what lies in an OU, and {over.qualified_name} is a {over.kind.label}")
     flags = usual_flags(duty, reach, container=container)
-    classes = [rights.schema.classes[known(rights.schema, "class", name)] for name in only_for]
+    classes = [rights.schema.classes[rights.schema.known("class", name)] for name in only_for]
     if reach is None and classes and container:
         flags = int(AceFlag.CONTAINER_INHERIT | AceFlag.INHERIT_ONLY)
     own = rights.schema.classes.get(own_class)
@@ -96,7 +98,8 @@ def grants_withdrawn(
     found = [d for d in rights.grants_over(over, defaults=True) if d.grant.who == who.sid]
     found = [d for d in found if deny is None or d.grant.deny == deny]
     names = {duty.name for duty in duties}
-    meant = [d for d in found if not names or d.grant.duty in names]
+    singles = [duty for duty in duties if duty.name not in rights.duties]
+    meant = [d for d in found if not names or d.grant.duty in names or _is_one_of(d, singles)]
     from_above = [d for d in meant if d.grant.inherited]
     own = [d for d in meant if not d.grant.inherited]
     if from_above and not own:
@@ -120,6 +123,14 @@ def grants_withdrawn(
             words = f"withdraw: {delegation.sentence}"
             changes.append(object_change(Verb.RIGHTS, Named.of(over), words, takes=takes, why=why))
     return changes
+
+
+def _is_one_of(delegation: Delegation, singles: Sequence[Duty]) -> bool:
+    """Tell whether plain rights are those of a single right, for whichever class they stand."""
+    if delegation.grant.duty:
+        return False
+    standing = {(bit, about) for entry in delegation.grant.entries for bit, about, _ in atoms_of(entry)}
+    return any(standing == {(int(b), p.about) for p in duty.parts for b in bits_of(p.mask)} for duty in singles)
 
 
 def notes_on(rights: Rights, who: Principal, *, deny: bool, given: Sequence[Delegation]) -> list[str]:

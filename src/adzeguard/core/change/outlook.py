@@ -69,7 +69,7 @@ def _of_object(
         for group in estate.graph.groups_listing(found).tolist():
             lost[group].add(found)
     kind = next((a.after[0] for a in change.attributes if a.name == "groupType" and a.after), "")
-    if change.verb == Verb.SET and kind:
+    if change.verb == Verb.SET and kind.removeprefix("-").isdecimal():
         security[found] = bool(int(kind) & SECURITY_ENABLED)
 
 

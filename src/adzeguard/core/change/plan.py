@@ -14,6 +14,7 @@ from adzeguard.core.principal import Principal
 
 _Text = Annotated[str, Field(max_length=8192)]
 _Value = Annotated[str, Field(max_length=16 * 1024 * 1024)]
+_Packed = Annotated[str, Field(max_length=256 * 1024, pattern=r"^([0-9a-f]{2})+$")]
 
 
 class Verb(StrEnum):
@@ -123,8 +124,8 @@ class ObjectChange(_ChangeModel):
     words: _Text
     attributes: tuple[AttributeChange, ...] = ()
     to: _Text = ""
-    gives: tuple[_Value, ...] = ()
-    takes: tuple[_Value, ...] = ()
+    gives: tuple[_Packed, ...] = ()
+    takes: tuple[_Packed, ...] = ()
 
     @property
     def host(self) -> None:
@@ -242,8 +243,11 @@ def read_plan(text: bytes, source: str) -> Plan:
     except ValidationError as error:
         first = error.errors()[0]
         where = ".".join(str(part) for part in first["loc"]) or "the file"
+        said = first["msg"]
+        if first["type"] == "union_tag_invalid":
+            said = f"there is no change of the kind '{first['ctx']['tag']}'"
         raise PlanFileError(
-            f"{source}: not a plan: {where}: {first['msg']}", "Make one: adzeguard plan --output FILE"
+            f"{source}: not a plan: {where}: {said}", "Make one: adzeguard plan --output FILE"
         ) from error
 
 

@@ -160,7 +160,7 @@ def duties_of(schema: Schema, specs: Mapping[str, DutySpec]) -> dict[str, Duty]:
 
 def duty_of(name: str, spec: DutySpec, schema: Schema) -> Duty:
     """Turn a description into rights; `UsageError` for an attribute, class or right that the schema does not know."""
-    classes = [_known(schema, "class", c) for c in spec.classes]
+    classes = [schema.known("class", c) for c in spec.classes]
     on_classes: Sequence[uuid.UUID | None] = [schema.classes[c] for c in classes] or [None]
     masks: dict[tuple[uuid.UUID | None, uuid.UUID | None], int] = {}
     for mask, names in ((Right.READ_PROPERTY, spec.read), (Right.WRITE_PROPERTY, spec.write)):
@@ -169,12 +169,12 @@ def duty_of(name: str, spec: DutySpec, schema: Schema) -> Duty:
             for on_class in on_classes:
                 masks[about, on_class] = masks.get((about, on_class), 0) | bit
     for wanted in spec.control:
-        about = schema.control_rights[_known(schema, "control right", wanted)]
+        about = schema.control_rights[schema.known("control right", wanted)]
         for on_class in on_classes:
             masks[about, on_class] = masks.get((about, on_class), 0) | int(Right.CONTROL_ACCESS)
     for mask, names in ((Right.CREATE_CHILD, spec.create), (Right.DELETE_CHILD, spec.delete)):
         for wanted in names:
-            key = (schema.classes[_known(schema, "class", wanted)], None)
+            key = (schema.classes[schema.known("class", wanted)], None)
             masks[key] = masks.get(key, 0) | int(mask)
     parts = tuple(Part(mask, about, on_class) for (about, on_class), mask in masks.items())
     containers = bool(spec.create or spec.delete) or name in _ON_CONTAINERS or not classes
@@ -189,22 +189,28 @@ def _property(schema: Schema, name: str, mask: Right) -> tuple[uuid.UUID | None,
         return schema.validated_writes[schema.folded["validated write"][name.casefold()]], int(Right.SELF_WRITE)
     if name.casefold() in schema.folded["property set"]:
         return schema.property_sets[schema.folded["property set"][name.casefold()]], int(mask)
-    return schema.attributes[_known(schema, "attribute", name)][0], int(mask)
+    return schema.attributes[schema.known("attribute", name)][0], int(mask)
 
 
-def _known(schema: Schema, kind: str, name: str) -> str:
-    found = schema.folded[kind].get(name.casefold())
-    if found is None:
-        near = nearest(name.casefold(), schema.folded[kind])
-        hint = f"Did you mean {schema.folded[kind][near]}?" if near else ""
-        raise UsageError(f"the schema knows no {kind} '{name}'", hint)
-    return found
+_SINGLE: Final[Mapping[str, str]] = {
+    "read": "read", "write": "write", "create": "create", "delete-child": "delete", "control": "control",
+    "validated": "write",
+}  # fmt: skip
 
 
-def named_duties(duties: Mapping[str, Duty], names: Iterable[str]) -> list[Duty]:
-    """Return duties by name; `UsageError` says what comes near an unknown one."""
+def named_duties(duties: Mapping[str, Duty], names: Iterable[str], schema: Schema) -> list[Duty]:
+    """Return duties by name, and single rights such as write:telephoneNumber as duties of their own.
+
+    `UsageError` says what comes near an unknown one.
+    """
     found = []
     for name in names:
+        kind, colon, about = name.partition(":")
+        if colon and kind in _SINGLE and name not in duties:
+            verb = _SINGLE[kind]
+            words = f"use {about}" if verb == "control" else f"{verb} {about}"
+            found.append(duty_of(name, DutySpec.model_validate({"words": words, verb: (about,)}), schema))
+            continue
         if name not in duties:
             near = nearest(name, duties)
             raise UsageError(

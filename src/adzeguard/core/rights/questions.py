@@ -11,7 +11,6 @@ from adzeguard.core.rights.ace import Right
 from adzeguard.core.rights.duties import Duty, named_duties
 from adzeguard.core.rights.evaluate import Question, bits_of
 from adzeguard.core.rights.schema import Schema
-from adzeguard.core.texts_near import nearest
 
 _CLASS_OF_KIND: Final = {
     Kind.USER: "user", Kind.GROUP: "group", Kind.COMPUTER: "computer", Kind.OU: "organizationalUnit",
@@ -50,7 +49,7 @@ def asked(text: str, target: Principal, schema: Schema, duties: Mapping[str, Dut
         return Asked(text, (_about_name(kind, name, own, schema),))
     if text in _PLAIN:
         return _plain(text, target, schema)
-    [duty] = named_duties(duties, [text])
+    [duty] = named_duties(duties, [text], schema)
     return _of_duty(duty, target, schema)
 
 
@@ -65,15 +64,15 @@ def _about_name(kind: str, name: str, own: uuid.UUID | None, schema: Schema) -> 
     match kind:
         case "read" | "write":
             right = Right.READ_PROPERTY if kind == "read" else Right.WRITE_PROPERTY
-            return Question(right, attribute_levels(schema, known(schema, "attribute", name), own))
+            return Question(right, attribute_levels(schema, schema.known("attribute", name), own))
         case "create" | "delete-child":
             right = Right.CREATE_CHILD if kind == "create" else Right.DELETE_CHILD
-            return Question(right, (schema.classes[known(schema, "class", name)],))
+            return Question(right, (schema.classes[schema.known("class", name)],))
         case "validated":
-            guid = schema.validated_writes[known(schema, "validated write", name)]
+            guid = schema.validated_writes[schema.known("validated write", name)]
             return Question(Right.SELF_WRITE, tuple(g for g in (guid, own) if g))
         case _:
-            guid = schema.control_rights[known(schema, "control right", name)]
+            guid = schema.control_rights[schema.known("control right", name)]
             return Question(Right.CONTROL_ACCESS, tuple(g for g in (guid, own) if g))
 
 
@@ -81,16 +80,6 @@ def attribute_levels(schema: Schema, attribute: str, own: uuid.UUID | None) -> t
     """Return what entries about an attribute may name: itself, its property set, the object's class."""
     guid, of_set = schema.attributes[attribute]
     return tuple(level for level in (guid, of_set, own) if level is not None)
-
-
-def known(schema: Schema, kind: str, name: str) -> str:
-    """Return a name of the schema in its own spelling; `UsageError` says what comes near."""
-    found = schema.folded[kind].get(name.casefold())
-    if found is None:
-        near = nearest(name.casefold(), schema.folded[kind])
-        hint = f"Did you mean {schema.folded[kind][near]}?" if near else ""
-        raise UsageError(f"the schema knows no {kind} '{name}'", hint)
-    return found
 
 
 def _of_duty(duty: Duty, target: Principal, schema: Schema) -> Asked:

@@ -5,6 +5,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
 
+from adzeguard.core.errors import UsageError
+from adzeguard.core.texts_near import nearest
+
 
 @dataclass(frozen=True)
 class Schema:
@@ -27,6 +30,15 @@ class Schema:
         for kind in (self.classes, self.property_sets, self.control_rights, self.validated_writes):
             for name, guid in kind.items():
                 found.setdefault(guid, name)
+        return found
+
+    def known(self, kind: str, name: str) -> str:
+        """Return a name of a kind in its own spelling; `UsageError` says what comes near."""
+        found = self.folded[kind].get(name.casefold())
+        if found is None:
+            near = nearest(name.casefold(), self.folded[kind])
+            hint = f"Did you mean {self.folded[kind][near]}?" if near else ""
+            raise UsageError(f"the schema knows no {kind} '{name}'", hint)
         return found
 
     @cached_property
