@@ -12,7 +12,7 @@ demo: $(VENV)/installed
 	$(BIN)/adzeguard demo lowmere-demo
 
 test: $(VENV)/installed-test server
-	$(BIN)/python -m pytest
+	$(BIN)/python -m pytest -n 2 --dist loadgroup
 
 lint: $(VENV)/installed-test
 	$(BIN)/ruff check .

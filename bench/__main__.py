@@ -7,12 +7,13 @@ from dataclasses import asdict
 from datetime import UTC, datetime
 from pathlib import Path
 
-from bench import collection, commands, in_memory, standin_hosts, stored
+from bench import collection, commands, in_memory, rights, standin_hosts, stored
 from bench.measure import Measured
 
 PARTS = {
     "commands": commands.run,
     "in-memory": in_memory.run,
+    "rights": rights.run,
     "stored": stored.run,
     "hosts": standin_hosts.run,
     "collection": collection.run,

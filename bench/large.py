@@ -11,8 +11,11 @@ from adzeguard.core.links import Links
 from adzeguard.core.membership import MembershipGraph
 from adzeguard.core.objects import Objects
 from adzeguard.core.principal import Flag, Kind
+from adzeguard.core.rights.ace import Ace, AceFlag, AceKind, Right
+from adzeguard.core.rights.descriptor import Descriptor
 from adzeguard.core.texts import Texts
 from adzeguard.core.wellknown import ADMINISTRATORS
+from adzeguard.directory.schema import first_entries
 
 BASE = "DC=lowmere,DC=example"
 DOMAIN = Domain(BASE, "lowmere.example", "LOWMERE", Sid("S-1-5-21-10-20-30"))
@@ -69,9 +72,27 @@ def make(size: Size, seed: int = 1) -> Assembled:
     objects = Objects(
         DOMAIN, kinds, flags, np.full(count, 513, np.uint32), times, authorities, rids, (str(DOMAIN.sid),),
         Texts.of(f"{n:032x}" for n in range(count)), Texts.of(names), Texts.of(dns), details,
-        np.full(count, -1, np.int32), (),
+        *_descriptors(kinds),
     )  # fmt: skip
     return Assembled(objects, _graph(size, count, lot))
+
+
+def _descriptors(kinds: np.ndarray) -> tuple[np.ndarray, tuple[bytes, ...]]:
+    """Ten descriptors for each kind, which share most of their entries; every tenth OU has a grant of its own."""
+    classes = {Kind.USER: "user", Kind.GROUP: "group", Kind.COMPUTER: "computer", Kind.OU: "organizationalUnit",
+               Kind.DOMAIN: "domainDNS"}  # fmt: skip
+    rows = np.full(len(kinds), -1, np.int32)
+    found: list[bytes] = []
+    owner = DOMAIN.account(512)
+    for kind, name in classes.items():
+        at = np.flatnonzero(kinds == kind)
+        rows[at] = len(found) + np.arange(len(at)) % 10
+        for variant in range(10):
+            inherited = 0 if kind == Kind.OU and variant == 0 else int(AceFlag.INHERITED)
+            given = Ace(AceKind.ALLOW, inherited, int(Right.READ_PROPERTY), DOMAIN.account(500_000 + variant))
+            entries = [*first_entries([name], DOMAIN.sid), given]
+            found.append(Descriptor(owner, owner, None).with_entries(entries).to_bytes())
+    return rows, tuple(found)
 
 
 def _graph(size: Size, count: int, lot: np.random.Generator) -> MembershipGraph:

@@ -224,7 +224,7 @@ printf '%s|' "${{COMPREPLY[@]}}"; echo; }}
         env={**demo.environment, "PATH": _path_with_python()},
     )  # fmt: skip
     assert done.stdout.splitlines() == [
-        "group|", "Fire\\ Marshals|First\\ Aiders|", "--host|--hosts|", "OU=Galley,OU=People|",
+        "group|grant|", "Fire\\ Marshals|First\\ Aiders|", "--host|--hosts|", "OU=Galley,OU=People|",
         "KIOSK-20|KIOSK-21|KIOSK-22|KIOSK-23|KIOSK-24|", "|",
     ], done.stderr  # fmt: skip
     for shell in ("zsh", "fish"):

@@ -10,6 +10,8 @@ import sys
 import time
 from pathlib import Path
 
+import pytest
+
 from tests.conftest import Program
 
 ADMINS = r"LOWMERE\Domain Admins"
@@ -143,6 +145,7 @@ def big_plan(demo_as_made: Path, folder: Path) -> Program:
     return program
 
 
+@pytest.mark.slow
 def test_an_apply_that_is_killed_goes_on_where_it_was(demo_as_made: Path, tmp_path: Path) -> None:
     """Killed a hundred times at random instants, nothing is lost and nothing is done twice.
 

@@ -4,7 +4,6 @@ A graph is walked backwards from the group. Whoever is in the group, holds it by
 stands behind it. Grants are edges of their own, so that one that reaches many objects through an OU is one.
 """
 
-from collections import deque
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Final
@@ -64,7 +63,7 @@ class ReachGraph:
 
 
 class ReachFinder:
-    """Walks backwards from groups; what it has read of objects it remembers."""
+    """Walks backwards from groups, level by level; what it has read of objects it remembers."""
 
     def __init__(self, rights: Rights, *, with_directory: bool = False) -> None:
         """`with_directory` follows the principals as well that control the whole directory anyway."""
@@ -72,32 +71,41 @@ class ReachFinder:
         self._reader = TakeoverReader(rights.schema)
         self._ruling = frozenset() if with_directory else ruling_ids(rights.estate)
         self._principals: dict[int, Principal] = {}
+        self._descriptors: dict[int, bytes] = {}
+        self._holds: dict[tuple[int, bytes], tuple[Hold, ...]] = {}
+        self._containers: dict[str, int | None] = {}
+        self._origins: dict[tuple[str, Hold], int | None] = {}
 
     def graph(self, group: int) -> ReachGraph:
         """Return what stands behind a group."""
         found = ReachGraph(group)
-        waiting = deque([group])
-        seen = {group}
-        while waiting:
-            target = waiting.popleft()
-            for edge in self._behind(target):
+        level, seen = [group], {group}
+        while level:
+            self._load(level)
+            following = []
+            for edge in (edge for target in level for edge in self._behind(target)):
                 found.edges.append(edge)
                 if edge.holder not in seen:
                     seen.add(edge.holder)
                     found.onward[edge.holder] = edge
-                    waiting.append(edge.holder)
+                    following.append(edge.holder)
+            level = following
         return found
 
+    def _load(self, ids: Iterable[int]) -> None:
+        """Read the objects of a level in one go."""
+        unknown = [i for i in ids if i not in self._principals and i >= 0]
+        self._principals |= self._estate.catalogue.principals(unknown)
+        self._descriptors |= self._estate.catalogue.descriptors(unknown)
+
     def _behind(self, target: int) -> Iterator[Edge]:
-        principal = self._principal(target)
+        principal, raw = self._principals.get(target), self._descriptors.get(target)
         if principal is None:
             return
         yield from self._members(principal)
-        raw = self._estate.catalogue.descriptors([target]).get(target)
         if raw is not None:
-            descriptor = Descriptor.from_bytes(raw)
-            yield from self._holders(principal, descriptor)
-            yield from self._container(principal, descriptor)
+            yield from self._holders(principal, raw)
+            yield from self._container(principal, raw)
 
     def _members(self, principal: Principal) -> Iterator[Edge]:
         graph = self._estate.graph
@@ -108,8 +116,11 @@ class ReachFinder:
         for member in graph.primary_members(principal.id).tolist():
             yield Edge(member, principal.id, PRIMARY)
 
-    def _holders(self, principal: Principal, descriptor: Descriptor) -> Iterator[Edge]:
-        for hold in self._reader.holds(principal.kind, descriptor):
+    def _holders(self, principal: Principal, raw: bytes) -> Iterator[Edge]:
+        key = (principal.kind, raw)
+        if key not in self._holds:
+            self._holds[key] = tuple(self._reader.holds(principal.kind, Descriptor.from_bytes(raw)))
+        for hold in self._holds[key]:
             holder = self._estate.id_of_sid(hold.who)
             if holder is None and hold.who in EVERYONE_LIKE:
                 holder = EVERYBODY
@@ -119,33 +130,37 @@ class ReachFinder:
             stands_on = self._origin(principal, hold) if inherited else principal.id
             yield Edge(holder, principal.id, hold.how, hold.entry, stands_on)
 
-    def _container(self, principal: Principal, descriptor: Descriptor) -> Iterator[Edge]:
+    def _container(self, principal: Principal, raw: bytes) -> Iterator[Edge]:
         """Whoever changes the rights of a container can hand down what they like, unless the object takes nothing."""
-        if descriptor.protected:
-            return
-        above = self._estate.catalogue.by_dn(parent_dn(principal.dn))
-        if above is not None and self._principal(above) is not None:
+        above = self._container_at(parent_dn(principal.dn))
+        if above is not None and not Descriptor.from_bytes(raw).protected:
             yield Edge(above, principal.id, INHERITS)
+
+    def _container_at(self, dn: str) -> int | None:
+        if dn not in self._containers:
+            self._containers[dn] = self._estate.catalogue.by_dn(dn) if dn else None
+        return self._containers[dn]
 
     def _origin(self, principal: Principal, hold: Hold) -> int:
         """Return the container on which an inherited entry was given."""
-        dn = parent_dn(principal.dn)
-        while dn:
-            above = self._estate.catalogue.by_dn(dn)
-            raw = self._estate.catalogue.descriptors([above]).get(above) if above is not None else None
-            if above is not None and raw is not None and any(
-                not e.inherited and (e.sid, e.object_type) == (hold.who, hold.entry.object_type if hold.entry else None)
-                and e.flags & AceFlag.CONTAINER_INHERIT
-                for e in Descriptor.from_bytes(raw).entries
-            ):  # fmt: skip
-                return above
-            dn = parent_dn(dn)
-        return principal.id
+        key = (parent_dn(principal.dn), hold)
+        if key not in self._origins:
+            self._origins[key] = self._searched_above(*key)
+        found = self._origins[key]
+        return principal.id if found is None else found
 
-    def _principal(self, object_id: int) -> Principal | None:
-        if object_id not in self._principals:
-            self._principals |= self._estate.catalogue.principals([object_id])
-        return self._principals.get(object_id)
+    def _searched_above(self, dn: str, hold: Hold) -> int | None:
+        wanted = (hold.who, hold.entry.object_type if hold.entry else None)
+        while dn:
+            above = self._container_at(dn)
+            self._load([above] if above is not None else [])
+            raw = self._descriptors.get(above) if above is not None else None
+            for entry in Descriptor.from_bytes(raw).entries if raw else ():
+                given_here = not entry.inherited and entry.flags & AceFlag.CONTAINER_INHERIT
+                if given_here and (entry.sid, entry.object_type) == wanted:
+                    return above
+            dn = parent_dn(dn)
+        return None
 
 
 def ruling_ids(estate: Estate) -> frozenset[int]:
@@ -171,16 +186,15 @@ class Reaching:
         return all(edge.is_membership for edge in self.chain)
 
 
-def reaching(estate: Estate, graph: ReachGraph) -> list[Reaching]:
+def reaching(estate: Estate, graph: ReachGraph, *, members_too: bool = True) -> list[Reaching]:
     """Return everybody behind a group: members first, then those who could become one, the nearest first."""
-    ids = {edge.holder for edge in graph.edges} | {graph.group}
-    shown = estate.catalogue.principals(ids)
-    people = {i: shown[i] for i in graph.onward if i in shown and shown[i].kind in _PEOPLE}
-    people |= {EVERYBODY: _ANYBODY} if EVERYBODY in graph.onward else {}
-    found = []
-    for i, person in people.items():
-        chain = tuple(graph.chain(i))
-        found.append(Reaching(person, chain, chain_in_words(shown, chain)))
+    chains = {i: tuple(graph.chain(i)) for i in graph.onward}
+    if not members_too:
+        chains = {i: chain for i, chain in chains.items() if not all(edge.is_membership for edge in chain)}
+    shown = estate.catalogue.principals({graph.group, *(e.holder for chain in chains.values() for e in chain)})
+    people = {i: shown[i] for i in chains if i in shown and shown[i].kind in _PEOPLE}
+    people |= {EVERYBODY: _ANYBODY} if EVERYBODY in chains else {}
+    found = [Reaching(person, chains[i], chain_in_words(shown, chains[i])) for i, person in people.items()]
     return sorted(found, key=lambda r: (not r.member, len(r.chain), r.principal.qualified_name.casefold()))
 
 

@@ -65,8 +65,8 @@ def _ways_up(rights: Rights, privileged: Sequence[Principal]) -> Iterator[Findin
     finder = ReachFinder(rights)
     told: set[int] = set()
     for group in privileged:
-        for found in reaching(rights.estate, finder.graph(group.id)):
-            if not found.member and found.principal.id not in told:
+        for found in reaching(rights.estate, finder.graph(group.id), members_too=False):
+            if found.principal.id not in told:
                 told.add(found.principal.id)
                 yield _way_up(group, found)
 

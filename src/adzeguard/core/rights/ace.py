@@ -4,6 +4,7 @@ import struct
 import uuid
 from dataclasses import dataclass, replace
 from enum import IntEnum, IntFlag
+from functools import lru_cache
 from typing import Final
 
 from adzeguard.core.errors import InputError
@@ -152,16 +153,22 @@ class Ace:
             body += self.sid.to_bytes() + self.tail
         return _HEADER.pack(self.kind, self.flags, _HEADER.size + len(body)) + body
 
-    @classmethod
-    def from_bytes(cls, raw: bytes) -> "Ace":
+    @staticmethod
+    def from_bytes(raw: bytes) -> "Ace":
         """Read one entry; what cannot be taken apart is kept whole. `InputError` when it is cut short."""
-        if len(raw) < _HEADER.size:
-            raise InputError("an access control entry is cut short", "The directory's answer is damaged")
-        kind, flags, size = _HEADER.unpack_from(raw)
-        if size != len(raw) or size % _ALIGNED:
-            raise InputError("the length of an access control entry is wrong", "The directory's answer is damaged")
-        read = _taken_apart(kind, flags, raw)
-        return read if read is not None and read.to_bytes() == raw else cls(kind, flags, tail=raw[_HEADER.size :])
+        return _read(bytes(raw))
+
+
+@lru_cache(maxsize=100_000)
+def _read(raw: bytes) -> Ace:
+    """Thousands of descriptors are made of the same few entries, so each is taken apart once."""
+    if len(raw) < _HEADER.size:
+        raise InputError("an access control entry is cut short", "The directory's answer is damaged")
+    kind, flags, size = _HEADER.unpack_from(raw)
+    if size != len(raw) or size % _ALIGNED:
+        raise InputError("the length of an access control entry is wrong", "The directory's answer is damaged")
+    read = _taken_apart(kind, flags, raw)
+    return read if read is not None and read.to_bytes() == raw else Ace(kind, flags, tail=raw[_HEADER.size :])
 
 
 def _taken_apart(kind: int, flags: int, raw: bytes) -> Ace | None:

@@ -11,6 +11,7 @@ from adzeguard.core.rights.ace import Ace, AceKind
 
 _HEADER: Final = struct.Struct("<BBHIIII")
 _LIST_HEADER: Final = struct.Struct("<BBHHH")
+_LENGTH: Final = struct.Struct("<H")
 _LARGEST: Final = 1024 * 1024
 _DIRECTORY_REVISION: Final = 4  # of a list that may hold entries about single attributes, [MS-DTYP] 2.4.5
 PROTECTED: Final = 0x1000
@@ -48,15 +49,10 @@ class AceList:
         for _ in range(count):
             if at + 4 > size:
                 raise _damaged("an access control list says that it holds more entries than it does")
-            (length,) = struct.unpack_from("<H", raw, at + 2)
+            (length,) = _LENGTH.unpack_from(raw, at + 2)
             entries.append(Ace.from_bytes(raw[at : min(at + length, size)]))
             at += length
         return cls(tuple(entries), revision, (first, second), bytes(raw[at:size]))
-
-    @property
-    def size(self) -> int:
-        """How many bytes it takes."""
-        return len(self.to_bytes())
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,7 +85,12 @@ class Descriptor:
             sids["owner"], sids["group"], lists["dacl"], lists["sacl"], control, revision, reserved,
             (*layout, *(name for name in cls.usual_layout() if name not in layout)),
         )  # fmt: skip
-        return read if read.to_bytes() == raw else replace(read, whole=bytes(raw))
+        end = _HEADER.size
+        for name in layout:  # part after part without a gap; each is known to encode as it was
+            if places[name] != end:
+                return replace(read, whole=bytes(raw))
+            end += 8 + 4 * raw[end + 1] if name in sids else int(_LENGTH.unpack_from(raw, end + 2)[0])
+        return read if end == len(raw) else replace(read, whole=bytes(raw))
 
     @staticmethod
     def usual_layout() -> tuple[str, ...]:
