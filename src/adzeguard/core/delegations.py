@@ -14,7 +14,7 @@ from adzeguard.core.rights.duties import Duty, reach_in_words
 from adzeguard.core.rights.evaluate import OWNER_RIGHTS, SELF
 from adzeguard.core.rights.grants import Grant, GrantReader, who_may
 from adzeguard.core.rights.protection import ON_ITS_CONTAINER, ON_THE_OBJECT
-from adzeguard.core.rights.questions import class_of
+from adzeguard.core.rights.questions import class_of, class_of_kind
 from adzeguard.core.rights.schema import Schema
 from adzeguard.core.wellknown import BUILTIN_AUTHORITY, EVERYONE_LIKE, WELL_KNOWN
 
@@ -61,19 +61,14 @@ class Rights:
         What the domain gives its own built-in principals and what every new object has is left out.
         """
         reader = self.reader
-        for raw, ids in self.estate.catalogue.descriptor_users():
+        for raw, kind, ids in self.estate.catalogue.descriptor_users():
             own = [entry for entry in Descriptor.from_bytes(raw).entries if not entry.inherited]
             if not defaults:
                 own = [entry for entry in own if not self.is_built_in(entry)]
-            if not own:
-                continue
-            objects = self.estate.catalogue.principals(ids.tolist()).values()
-            by_class: dict[str, list[Grant]] = {}
-            for principal in objects:
-                name = class_of(principal)
-                if name not in by_class:
-                    by_class[name] = reader.grants(own, name, defaults=defaults)
-                yield from (self._delegation(principal, grant) for grant in by_class[name])
+            # Most objects share a few descriptors that give nothing of their own: they are not even looked up.
+            grants = reader.grants(own, class_of_kind(kind), defaults=defaults) if own else []
+            for principal in self.estate.catalogue.principals(ids.tolist()).values() if grants else ():
+                yield from (self._delegation(principal, grant) for grant in grants)
 
     def grants_over(self, principal: Principal, *, defaults: bool = False) -> list[Delegation]:
         """Return what is granted over one object, with what it has from above and where that comes from."""

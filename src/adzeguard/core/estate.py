@@ -72,8 +72,8 @@ class Catalogue(Protocol):
     def descriptors(self, ids: Iterable[int]) -> dict[int, bytes]:
         """Return the security descriptors of objects; those that came without one are left out."""
 
-    def descriptor_users(self) -> Iterator[tuple[bytes, Ids]]:
-        """Yield each distinct security descriptor with the ids of the objects that have it."""
+    def descriptor_users(self) -> Iterator[tuple[bytes, Kind, Ids]]:
+        """Yield each distinct security descriptor and kind with the ids of the objects that have both."""
 
 
 @dataclass(frozen=True, slots=True)

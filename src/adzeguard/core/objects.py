@@ -280,10 +280,12 @@ class Objects:
         rows = {int(i): int(self.descriptors_of[int(i)]) for i in ids}
         return {i: self.descriptor_bytes[row] for i, row in rows.items() if row >= 0}
 
-    def descriptor_users(self) -> Iterator[tuple[bytes, Ids]]:
-        """Yield each distinct security descriptor with the ids of the objects that have it."""
+    def descriptor_users(self) -> Iterator[tuple[bytes, Kind, Ids]]:
+        """Yield each distinct security descriptor and kind with the ids of the objects that have both."""
         for row, raw in enumerate(self.descriptor_bytes):
-            yield raw, np.flatnonzero(self.descriptors_of == row).astype(np.int32)
+            users = np.flatnonzero(self.descriptors_of == row).astype(np.int32)
+            for kind in np.unique(self.kinds[users]).tolist():
+                yield raw, Kind(kind), users[self.kinds[users] == kind]
 
     @cached_property
     def _id_by_sid(self) -> dict[str, int]:

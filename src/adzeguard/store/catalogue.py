@@ -124,20 +124,18 @@ class StoredCatalogue:
             found |= dict(self._query(query, some))
         return found
 
-    def descriptor_users(self) -> Iterator[tuple[bytes, Ids]]:
-        """Yield each distinct security descriptor with the ids of the objects that have it."""
+    def descriptor_users(self) -> Iterator[tuple[bytes, Kind, Ids]]:
+        """Yield each distinct security descriptor and kind with the ids of the objects that have both."""
         return iter(self._descriptor_users)
 
     @cached_property
-    def _descriptor_users(self) -> list[tuple[bytes, Ids]]:
-        users: dict[bytes, list[int]] = {}
-        rows = self._query(
-            f"SELECT descriptor, id FROM object WHERE {self._valid} AND descriptor IS NOT NULL ORDER BY id"
-        )
-        for key, object_id in rows:
-            users.setdefault(key, []).append(object_id)
-        known = self._query("SELECT key, data FROM descriptor")
-        return [(raw, np.array(users[key], np.int32)) for key, raw in known if key in users]
+    def _descriptor_users(self) -> list[tuple[bytes, Kind, Ids]]:
+        users: dict[tuple[bytes, int], list[int]] = {}
+        where = f"{self._valid} AND descriptor IS NOT NULL ORDER BY id"
+        for key, kind, object_id in self._query(f"SELECT descriptor, kind, id FROM object WHERE {where}"):
+            users.setdefault((key, kind), []).append(object_id)
+        known = dict(self._query("SELECT key, data FROM descriptor"))
+        return [(known[key], Kind(kind), np.array(ids, np.int32)) for (key, kind), ids in users.items()]
 
     def _objects(self, condition: str, values: Iterable[Any] = ()) -> Iterator[tuple[Any, ...]]:
         where = f" AND {condition}" if condition else ""

@@ -37,7 +37,7 @@ def _names(rule: ResolvedRule, principal: Principal) -> bool:
 def objects_naming(estate: Estate, principal: Principal) -> list[str]:
     """Return the names of the objects of whose own entries one is about this principal."""
     found: list[str] = []
-    for raw, ids in estate.catalogue.descriptor_users():
+    for raw, _, ids in estate.catalogue.descriptor_users():
         if principal.sid is None or principal.sid.to_bytes() not in raw:
             continue
         if any(entry.sid == principal.sid and not entry.inherited for entry in Descriptor.from_bytes(raw).entries):

@@ -49,7 +49,7 @@ def _of_grant(delegation: Delegation, *, written_down: bool) -> Iterator[Finding
 
 
 def _denials_too_late(rights: Rights) -> Iterator[Finding]:
-    for raw, ids in rights.estate.catalogue.descriptor_users():
+    for raw, _, ids in rights.estate.catalogue.descriptor_users():
         late = out_of_order(Descriptor.from_bytes(raw).entries)
         if not late:
             continue
@@ -101,7 +101,7 @@ def _privileged_objects(rights: Rights, privileged: Sequence[Principal]) -> Iter
 def _closed_to_inheritance(rights: Rights) -> set[int]:
     """Ids of the objects that keep entries from above out."""
     closed: set[int] = set()
-    for raw, ids in rights.estate.catalogue.descriptor_users():
+    for raw, _, ids in rights.estate.catalogue.descriptor_users():
         if Descriptor.from_bytes(raw).protected:
             closed |= set(ids.tolist())
     return closed

@@ -34,7 +34,12 @@ class Asked:
 
 def class_of(principal: Principal) -> str:
     """Return the class of an object by its kind."""
-    return _CLASS_OF_KIND.get(principal.kind, "top")
+    return class_of_kind(principal.kind)
+
+
+def class_of_kind(kind: Kind) -> str:
+    """Return the class of objects of a kind."""
+    return _CLASS_OF_KIND.get(kind, "top")
 
 
 def asked(text: str, target: Principal, schema: Schema, duties: Mapping[str, Duty]) -> Asked:
