@@ -12,7 +12,8 @@ from adzeguard.core.change.objects_by_hand import short_dn
 from adzeguard.core.change.ous_by_hand import protected_object
 from adzeguard.core.change.plan import Change, ObjectChange, Verb
 from adzeguard.core.charter.model import Response, RuleBase
-from adzeguard.core.charter.resolve import AbsentGroup, GrantWish, Landings, Protection, ResolvedCharter
+from adzeguard.core.charter.object_rules import AbsentGroup, GrantWish, Landings, Protection
+from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.delegations import Rights
 from adzeguard.core.errors import GuardError, UsageError
 from adzeguard.core.estate import Estate

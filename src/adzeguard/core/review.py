@@ -4,14 +4,9 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 from adzeguard.core.charter.demands import Demand, Deviation, Keys, demand_of, deviations
-from adzeguard.core.charter.resolve import (
-    LocalName,
-    MemberKey,
-    Reference,
-    ResolvedCharter,
-    ResolvedRule,
-    member_key,
-)
+from adzeguard.core.charter.membership_rules import ResolvedRule
+from adzeguard.core.charter.references import LocalName, MemberKey, Reference, member_key
+from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.charter.scopes import NAMED, Holding, HostScopes
 from adzeguard.core.estate import Estate, Host, HostState, LocalGroup
 from adzeguard.core.identity import Sid

@@ -8,7 +8,8 @@ from rich.padding import Padding
 from rich.text import Text
 
 from adzeguard.core.access import Access, members_of
-from adzeguard.core.charter.resolve import LocalName, ResolvedCharter
+from adzeguard.core.charter.references import LocalName
+from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.charter.scopes import Holding, HostScopes
 from adzeguard.core.estate import Estate, Host
 from adzeguard.core.names import local_group_label, on_host

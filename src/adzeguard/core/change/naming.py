@@ -2,7 +2,8 @@
 
 from collections.abc import Iterator
 
-from adzeguard.core.charter.resolve import ResolvedCharter, ResolvedRule
+from adzeguard.core.charter.membership_rules import ResolvedRule
+from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.estate import Estate
 from adzeguard.core.principal import Principal
 from adzeguard.core.rights.descriptor import Descriptor

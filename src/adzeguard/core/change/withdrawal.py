@@ -4,7 +4,8 @@ from collections.abc import Iterable, Iterator
 
 from adzeguard.core.change.plan import Expected, MemberChange, Verb
 from adzeguard.core.charter.demands import Demand, demand_of
-from adzeguard.core.charter.resolve import ResolvedCharter, member_key
+from adzeguard.core.charter.references import member_key
+from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.charter.scopes import NAMED, Holding, HostScopes
 from adzeguard.core.estate import Estate, Host
 from adzeguard.core.identity import Sid, fold_dn

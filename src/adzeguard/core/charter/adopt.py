@@ -3,7 +3,7 @@
 from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
 
-from adzeguard.core.charter.resolve import LOCAL_PREFIX
+from adzeguard.core.charter.references import LOCAL_PREFIX
 from adzeguard.core.estate import Estate, Host, HostState
 from adzeguard.core.identity import Sid, leaf_name, parent_dn
 from adzeguard.core.names import lookup_qualified, on_host

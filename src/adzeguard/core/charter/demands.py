@@ -7,7 +7,8 @@ from collections.abc import Callable, Iterable, Mapping
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass, field
 
-from adzeguard.core.charter.resolve import MemberKey, Reference, ResolvedRule
+from adzeguard.core.charter.membership_rules import ResolvedRule
+from adzeguard.core.charter.references import MemberKey, Reference
 from adzeguard.core.charter.scopes import Holding
 
 Keys = Callable[[Iterable[Reference]], set[MemberKey]]

@@ -3,7 +3,7 @@
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from adzeguard.core.charter.resolve import ResolvedRule
+from adzeguard.core.charter.membership_rules import ResolvedRule
 from adzeguard.core.estate import Host
 from adzeguard.core.identity import fold_dn, parent_dn
 

@@ -5,7 +5,9 @@ from collections.abc import Iterable, Iterator
 from adzeguard.core.access import members_of, members_on_host
 from adzeguard.core.change.plan import MemberChange
 from adzeguard.core.charter.demands import Deviation
-from adzeguard.core.charter.resolve import LocalName, ResolvedCharter, ResolvedRule, member_key
+from adzeguard.core.charter.membership_rules import ResolvedRule
+from adzeguard.core.charter.references import LocalName, member_key
+from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.charter.scopes import HostScopes
 from adzeguard.core.checks.chains import chain_as_data, chain_in_words
 from adzeguard.core.checks.finding import Finding, Severity

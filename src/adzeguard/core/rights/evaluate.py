@@ -6,7 +6,7 @@ entry says what owners may.
 """
 
 import uuid
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Final
 
@@ -73,11 +73,6 @@ def _as_owner(descriptor: Descriptor, token: frozenset[str]) -> bool:
 def owner_has_the_rights(descriptor: Descriptor) -> bool:
     """Tell whether the owner may change the rights because they own the object."""
     return not any(entry.sid == OWNER_RIGHTS and not entry.inherit_only for entry in descriptor.entries)
-
-
-def all_allowed(decisions: Iterable[Decision]) -> bool:
-    """Tell whether every decision is yes."""
-    return all(decision.allowed for decision in decisions)
 
 
 def bits_of(mask: int) -> Sequence[Right]:

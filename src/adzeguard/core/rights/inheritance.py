@@ -10,7 +10,6 @@ from adzeguard.core.rights.ace import Ace, AceFlag, Right, without_generic
 from adzeguard.core.rights.descriptor import Descriptor
 
 _CREATOR_OWNER: Final = "S-1-3-0"
-_CREATOR_GROUP: Final = "S-1-3-1"
 _GENERIC: Final = Right.GENERIC_ALL | Right.GENERIC_EXECUTE | Right.GENERIC_READ | Right.GENERIC_WRITE
 _HANDED_ON: Final = AceFlag.CONTAINER_INHERIT | AceFlag.OBJECT_INHERIT
 
@@ -40,9 +39,7 @@ def inherited_entries(parent: Iterable[Ace], child_class: uuid.UUID | None, owne
 
 
 def _for_this_child(entry: Ace, owner: Sid | None) -> Ace:
-    here = replace(entry, inherited_type=entry.inherited_type)
-    if entry.sid == _CREATOR_OWNER and owner is not None:
-        here = replace(here, sid=owner)
+    here = replace(entry, sid=owner) if entry.sid == _CREATOR_OWNER and owner is not None else entry
     return replace(here, mask=without_generic(here.mask)) if here.mask & _GENERIC else here
 
 

@@ -1,0 +1,132 @@
+"""The names in a rule, and what they stand for. A name that is none, or two, stops its rule alone."""
+
+import difflib
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from adzeguard.core.charter.model import RuleBase
+from adzeguard.core.errors import InputError
+from adzeguard.core.estate import Estate, HostState
+from adzeguard.core.identity import Sid, fold_dn
+from adzeguard.core.names import candidate_lines, hosts_with_local_group, is_qualified, lookup_qualified, suggestions
+from adzeguard.core.principal import Kind, Principal
+
+LOCAL_PREFIX = "local\\"
+MemberKey = str
+"""What a member is compared by: its SID, or its folded DN when it has none (a contact)."""
+
+
+@dataclass(frozen=True, slots=True)
+class LocalName:
+    """An account or group of whichever host is looked at."""
+
+    name: str
+
+    def on(self, state: HostState) -> Sid | None:
+        """Return its SID on one host, or nothing when the host has none of that name."""
+        group = state.group_named(self.name)
+        return state.account_named(self.name) or (group.sid if group else None)
+
+
+Reference = Principal | LocalName
+
+
+@dataclass(frozen=True, slots=True)
+class NameProblem:
+    """A name in a rule that stands for nothing, or for several things."""
+
+    rule: RuleBase
+    where: str
+    name: str
+    message: str
+
+
+def member_key(principal: Principal) -> MemberKey:
+    """Return what this member is compared by."""
+    return principal.sid or fold_dn(principal.dn)
+
+
+class RuleNames:
+    """Resolves the names of one rule, noting what does not resolve."""
+
+    def __init__(self, rule: RuleBase, estate: Estate, problems: list[NameProblem]) -> None:
+        self._rule = rule
+        self._estate = estate
+        self._problems = problems
+        self.failed = False
+
+    def fail(self, path: tuple[str | int, ...], name: str, message: str) -> None:
+        """Note that a name cannot be used, and where it stands; the rule is then not followed."""
+        self.failed = True
+        self._problems.append(NameProblem(self._rule, self._rule.place.at(*path), name, message))
+
+    def references(self, key: str, names: Iterable[str] | None, *, local_allowed: bool) -> tuple[Reference, ...] | None:
+        """Resolve the names of one key; nothing where the key is not given. Those that cannot be used are left out."""
+        if names is None:
+            return None
+        found = (self._reference((key, i), name, local_allowed=local_allowed) for i, name in enumerate(names))
+        return tuple(reference for reference in found if reference is not None)
+
+    def _reference(self, path: tuple[str | int, ...], name: str, *, local_allowed: bool) -> Reference | None:
+        if name.casefold().startswith(LOCAL_PREFIX):
+            if local_allowed:
+                return LocalName(name[len(LOCAL_PREFIX) :])
+            self.fail(
+                path,
+                name,
+                f"'{name}' is of a host, and a directory group holds only what is in the directory",
+            )
+            return None
+        return self.principal(path, name)
+
+    def principal(self, path: tuple[str | int, ...], name: str) -> Principal | None:
+        """Resolve one qualified name, or note why it cannot be used."""
+        if not is_qualified(name):
+            self.fail(path, name, self._bare(name))
+            return None
+        try:
+            found = lookup_qualified(self._estate, name)
+        except InputError as error:
+            self.fail(path, name, error.message)
+            return None
+        if len(found) == 1:
+            return found[0]
+        if found:
+            self.fail(path, name, f"'{name}' stands for {len(found)} objects:\n{candidate_lines(found)}")
+        else:
+            near = suggestions(self._estate, name.rpartition("\\")[2].partition("@")[0])
+            hint = f", did you mean '{near[0].qualified_name}'?" if near else ""
+            self.fail(path, name, f"nothing is called '{name}'{hint}")
+        return None
+
+    def _bare(self, name: str) -> str:
+        """A bare name can stand in the directory and on every host and mean different things."""
+        found = self._estate.catalogue.principals(self._estate.catalogue.by_name(name)).values()
+        candidates = [f"{p.qualified_name} ({p.kind.label} of the directory)" for p in found]
+        twins = hosts_with_local_group(self._estate, name)
+        if twins:
+            candidates.append(rf"local\{name} (local group on {len(twins)} hosts)")
+        meant = ", or ".join(candidates) if candidates else rf"DOMAIN\{name} or local\{name}"
+        return f"'{name}' does not say where it stands: write {meant}"
+
+    def principals(self, key: str, names: Iterable[str]) -> tuple[Principal, ...]:
+        """Resolve names that must stand in the directory."""
+        found = self.references(key, names, local_allowed=False) or ()
+        return tuple(reference for reference in found if isinstance(reference, Principal))
+
+    def container(self, path: tuple[str | int, ...], dn: str) -> str | None:
+        """Return the folded name of an OU, or note that there is none."""
+        found = self.container_object(path, dn)
+        return fold_dn(found.dn) if found is not None else None
+
+    def container_object(self, path: tuple[str | int, ...], dn: str) -> Principal | None:
+        """Return the OU of this name, or note that there is none."""
+        full = self._estate.domain.full_dn(dn)
+        standing = self._estate.catalogue.by_dn(full)
+        if standing is not None:
+            return self._estate.principal(standing)
+        everything = self._estate.catalogue.principals(self._estate.catalogue.of_kind(Kind.OU).tolist()).values()
+        near = difflib.get_close_matches(full, [p.dn for p in everything], 1, 0.6)
+        hint = f", did you mean '{near[0]}'?" if near else ""
+        self.fail(path, dn, f"there is no '{full}'{hint}")
+        return None
