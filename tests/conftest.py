@@ -18,15 +18,6 @@ settings.load_profile("usual")
 Json = Any
 
 
-@pytest.hookimpl(tryfirst=True)
-def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """The tests that talk to the one directory server run in one process; the longest test begins first."""
-    for item in items:
-        if item.get_closest_marker("server"):
-            item.add_marker(pytest.mark.xdist_group("server"))
-    items.sort(key=lambda item: (not item.get_closest_marker("slow"), not item.get_closest_marker("server")))
-
-
 @dataclass(frozen=True)
 class Ran:
     """One finished run of the program."""

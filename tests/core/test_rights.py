@@ -2,12 +2,19 @@
 
 import itertools
 import uuid
+from dataclasses import replace
 
+import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
+from adzeguard.core.change.objects_by_hand import object_change
+from adzeguard.core.change.plan import Named, Verb
+from adzeguard.core.change.rights_guard import lost_rights
 from adzeguard.core.cut import smallest_cut
+from adzeguard.core.estate import Estate
 from adzeguard.core.identity import Sid
+from adzeguard.core.keepers import default_keepers
 from adzeguard.core.reach import MEMBER, Edge, ReachGraph
 from adzeguard.core.rights.ace import Ace, AceFlag, AceKind, Right
 from adzeguard.core.rights.descriptor import Descriptor
@@ -15,6 +22,8 @@ from adzeguard.core.rights.duties import duties_of, usual_flags
 from adzeguard.core.rights.evaluate import Question, decide
 from adzeguard.core.rights.grants import GrantReader
 from adzeguard.directory.schema import standard_schema
+from tests.estates import DOMAIN as LOWMERE
+from tests.estates import NOON, directory
 
 ADA, CREW, OWNER = (Sid(f"S-1-5-21-1-2-3-{n}") for n in (1101, 1102, 1103))
 ATTRIBUTE, SET, CLASS = (uuid.UUID(int=n) for n in (1, 2, 3))
@@ -78,6 +87,26 @@ def test_duties_are_read_back_from_their_entries(names: list[str], reach: str | 
     assert all(grant.duty for grant in read)
     covered = {entry for grant in read for entry in grant.entries}
     assert covered == set(entries)
+
+
+def test_a_change_that_leaves_no_keeper_the_rights_is_refused() -> None:
+    """Taking from keepers what they hold over another's object is refused; with another way it is not."""
+    whole = directory(["Administrator", "ada"], {"Domain Admins": ["Administrator"], "Crew": ["Administrator", "ada"]})
+    [ada], [crew] = whole.objects.by_name("ada"), whole.objects.by_name("Crew")
+    sid = {name: Sid(whole.objects.sid(whole.objects.by_name(name)[0])) for name in ("Crew", "ada", "Domain Admins")}
+    given = Ace(AceKind.ALLOW, 0, int(Right.WRITE_DAC), sid["Crew"])
+    also = Ace(AceKind.ALLOW, 0, int(Right.WRITE_DAC), sid["Domain Admins"])
+
+    def reasons(*standing: Ace) -> list[str]:
+        packed = Descriptor(sid["ada"], None, None).with_entries(standing).to_bytes()
+        rows = np.where(np.arange(whole.objects.size) == ada, 0, -1).astype(np.int32)
+        objects = replace(whole.objects, descriptors_of=rows, descriptor_bytes=(packed,))
+        of = Estate(NOON, LOWMERE, objects, whole.graph)
+        change = object_change(Verb.RIGHTS, Named.of(of.principal(ada)), "withdraw", takes=[given])
+        return list(lost_rights(of, [change], default_keepers(of), of.principal(crew)))
+
+    assert "no keeper could change the rights over CN=ada" in reasons(given)[0]
+    assert reasons(given, also) == []
 
 
 @st.composite

@@ -135,6 +135,19 @@ def test_grants_that_mean_nothing_are_refused(demo: Program, arguments: list[str
     assert (demo.folder / "lowmere.ldif").read_bytes() == before
 
 
+def test_rights_cannot_be_changed_so_that_nobody_could_change_them_back(demo: Program) -> None:
+    """Taking the keepers' rights over an object they do not own is refused; you do not lock yourself out either."""
+    made(demo, "grant", "give", "Domain Admins", "change-anything", "--over", "OU=Quay")
+    everyone = ["grant", "deny", "Domain Admins", "change-rights", "--over", "OU=Quay", "--this", "--yes"]
+    assert demo(*everyone).code == 0  # the administrators own it, and owners change rights back
+    settings = demo.folder / "adzeguard.toml"
+    settings.write_text(settings.read_text() + "\n[guards]\noperator = 'LOWMERE\\pontus.reil'\n")
+    made(demo, "grant", "give", "Galley Crew", "change-rights", "--over", "OU=Groups", "--this")
+    refused = demo("grant", "withdraw", "Galley Crew", "--over", "OU=Groups", "--yes")
+    assert refused.code == 1
+    assert r"you (LOWMERE\pontus.reil) could not change the rights over OU=Groups" in refused.err
+
+
 def test_giving_to_a_person_and_denying_say_what_to_know(demo: Program) -> None:
     """A person is told with the groups that hold them; a denial with what it wins over."""
     given = demo("grant", "give", "hedda.morrow", "unlock", "--over", OFFICE).out

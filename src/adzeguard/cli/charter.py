@@ -53,8 +53,8 @@ def adopt(output: Path | None, workspace: Path | None) -> int:
     """Write a first charter from what stands now, so that nobody starts from an empty file.
 
     Privileged groups get a rule each, hosts one for each OU, and one more for each host that differs from its
-    neighbours. All rules only alert, and checking right after finds no deviation from them. Written to
-    charter/adopted.yaml, unless the charter has rules already; then --output says where.
+    neighbours; grants get one each where they fit a duty. All rules only alert, and checking right after finds no
+    deviation from them. Written to charter/adopted.yaml; where the charter has rules already, --output says where.
     """
     from adzeguard.core.charter.adopt import adopted_charter
     from adzeguard.core.checks.privileged import privileged_groups
@@ -65,9 +65,8 @@ def adopt(output: Path | None, workspace: Path | None) -> int:
     folder = desk.workspace.charter_folder
     if output is None and load_charter(folder).rules:
         raise UsageError("this charter has rules already", "Give --output FILE, and take over what you want")
-    put(
-        adopted_charter(desk.estate, privileged_groups(desk.estate, desk.privileged)), output or folder / "adopted.yaml"
-    )
+    text = adopted_charter(desk.rights, privileged_groups(desk.estate, desk.privileged))
+    put(text, output or folder / "adopted.yaml")
     return Exit.NOTHING_TO_REPORT
 
 

@@ -42,6 +42,11 @@ class KeepersAtWork:
         at_work[[i for i, p in people.items() if p.kind == Kind.USER and p.enabled]] = True
         return at_work
 
+    @property
+    def people(self) -> NDArray[np.bool_]:
+        """For each id whether it is such an account."""
+        return self._at_work
+
     def among(self, members: Iterable[Sid]) -> bool:
         """Tell whether one of them is effectively inside a local group with these direct members."""
         ids = self._estate.ids_of_sids(members)

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from adzeguard.core.change.outlook import Outlook, outlook
 from adzeguard.core.change.plan import Change, Verb, members_only, objects_only
+from adzeguard.core.change.rights_guard import lost_rights
 from adzeguard.core.charter.model import Charter
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.errors import GuardError
@@ -56,6 +57,7 @@ def pass_guards(
         *critical_objects(estate, changes, charter.keepers),
         *lockouts(estate, changes, charter.keepers, charter.charter),
         *lost_ways_back(estate, changes, operator),
+        *lost_rights(estate, changes, charter.keepers, operator),
         *oversizes(estate, changes, limits, named),
     ]
     if refusals:

@@ -3,7 +3,10 @@
 from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
 
+from adzeguard.core.charter.document import grant_rules
 from adzeguard.core.charter.references import LOCAL_PREFIX
+from adzeguard.core.charter.rule_ids import rule_id
+from adzeguard.core.delegations import Rights
 from adzeguard.core.estate import Estate, Host, HostState
 from adzeguard.core.identity import Sid, leaf_name, parent_dn
 from adzeguard.core.names import lookup_qualified, on_host
@@ -19,47 +22,37 @@ rules:
 Members = tuple[str, ...]
 
 
-def adopted_charter(estate: Estate, privileged: Iterable[Principal]) -> str:
+def adopted_charter(rights: Rights, privileged: Iterable[Principal]) -> str:
     """Return the YAML of a charter whose rules all hold now."""
-    ids = _Ids()
+    estate = rights.estate
+    taken: Counter[str] = Counter()
     parts = [_HEAD.format(day=f"{estate.taken_at:%Y-%m-%d}")]
-    parts += [_group_rule(estate, group, ids) for group in privileged]
+    parts += [_group_rule(estate, group, taken) for group in privileged]
     by_container: dict[str, list[tuple[Host, Members]]] = {}
     for host in estate.hosts:
         if host.state is not None and host.state.group(ADMINISTRATORS) is not None:
             by_container.setdefault(parent_dn(host.dn), []).append((host, _host_members(estate, host, host.state)))
     for container in sorted(by_container, key=str.casefold):
-        parts += _host_rules(estate, container, by_container[container], ids)
+        parts += _host_rules(estate, container, by_container[container], taken)
+    parts.append(grant_rules(rights, rights.own_grants(), taken, "As it stood."))
     return "".join(parts)
 
 
-class _Ids:
-    """Gives rules unique ids made of names."""
-
-    def __init__(self) -> None:
-        self._taken: Counter[str] = Counter()
-
-    def of(self, *names: str) -> str:
-        return rule_id(self._taken, *names)
-
-
-def rule_id(taken: Counter[str], *names: str) -> str:
-    """Return an id for a rule made of names, which is not among those taken, and take it."""
-    words = "".join(c if c.isascii() and c.isalnum() else " " for c in " ".join(names).lower()).split()
-    plain = "-".join(words)[:50].rstrip("-") or "rule"
-    taken[plain] += 1
-    return plain if taken[plain] == 1 else f"{plain}-{taken[plain]}"
-
-
-def _group_rule(estate: Estate, group: Principal, ids: _Ids) -> str:
+def _group_rule(estate: Estate, group: Principal, taken: Counter[str]) -> str:
     graph = estate.graph
     members = [*graph.direct_members(group.id).tolist(), *graph.primary_members(group.id).tolist()]
     listed = estate.catalogue.principals(members).values()
-    lines = [f"  - id: {ids.of(group.name)}", "    why: As it stood.", f"    group: {_quoted(_name(estate, group))}"]
+    lines = [
+        f"  - id: {rule_id(taken, group.name)}",
+        "    why: As it stood.",
+        f"    group: {_quoted(_name(estate, group))}",
+    ]
     return _rule(lines, tuple(sorted((_name(estate, p) for p in listed), key=str.casefold)))
 
 
-def _host_rules(estate: Estate, container: str, hosts: Sequence[tuple[Host, Members]], ids: _Ids) -> Iterator[str]:
+def _host_rules(
+    estate: Estate, container: str, hosts: Sequence[tuple[Host, Members]], taken: Counter[str]
+) -> Iterator[str]:
     """The lists of most hosts become the rule of the OU, and each host that differs gets its own, which is closer."""
     usual = Counter(members for _, members in hosts).most_common(1)[0][0]
     where = container.removesuffix("," + estate.domain.base_dn)
@@ -67,7 +60,7 @@ def _host_rules(estate: Estate, container: str, hosts: Sequence[tuple[Host, Memb
     yield _rule(
         [
             f"  # {len(hosts)} hosts, {sum(members == usual for _, members in hosts)} of them with this list.",
-            f"  - id: {ids.of(name, 'administrators')}",
+            f"  - id: {rule_id(taken, name, 'administrators')}",
             "    why: As it stood.",
             f"    hosts: {{under: {_quoted(where)}}}",
             "    local-group: administrators",
@@ -83,7 +76,7 @@ def _host_rules(estate: Estate, container: str, hosts: Sequence[tuple[Host, Memb
             yield _rule(
                 [
                     f"  # Differs from the others: {differs}",
-                    f"  - id: {ids.of(host.name, 'administrators')}",
+                    f"  - id: {rule_id(taken, host.name, 'administrators')}",
                     "    why: As it stood; it differs from its neighbours.",
                     f"    hosts: {{named: {_quoted(host.name)}}}",
                     "    local-group: administrators",

@@ -1,10 +1,10 @@
 """Rules for the grants that stand and that nobody wrote down, with a place for the reason."""
 
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
-from adzeguard.core.charter.adopt import rule_id
 from adzeguard.core.charter.resolve import ResolvedCharter
+from adzeguard.core.charter.rule_ids import rule_id
 from adzeguard.core.delegations import Delegation, Rights, sorted_for_people
 from adzeguard.core.object_review import documented_entries
 from adzeguard.core.principal import Kind
@@ -26,15 +26,19 @@ def documenting_rules(rights: Rights, charter: ResolvedCharter) -> str:
     documented = documented_entries(rights, charter)
     undocumented = [d for d in rights.own_grants() if not documented.holds(d.over.dn, d.grant.entries)]
     taken: Counter[str] = Counter(rule.id for rule in charter.charter.rules)
-    parts = [part for d in sorted_for_people(undocumented) for part in _rule(rights, d, taken)]
-    return _HEAD + ("".join(parts) or "  []\n")
+    return _HEAD + (grant_rules(rights, undocumented, taken, "''  # say why") or "  []\n")
 
 
-def _rule(rights: Rights, delegation: Delegation, taken: Counter[str]) -> Iterator[str]:
+def grant_rules(rights: Rights, grants: Iterable[Delegation], taken: Counter[str], why: str) -> str:
+    """Return a rule for each grant, as part of a list of rules; `taken` are ids that stand already."""
+    return "".join(part for d in sorted_for_people(grants) for part in _rule(rights, d, taken, why))
+
+
+def _rule(rights: Rights, delegation: Delegation, taken: Counter[str], why: str) -> Iterator[str]:
     grant, holder = delegation.grant, delegation.holder
     if not grant.duty or holder.kind == Kind.UNRESOLVED or grant.flags not in _REACH:
-        why = "its holder resolves to nothing" if holder.kind == Kind.UNRESOLVED else "it fits no duty"
-        yield f"  # {_one_line(delegation.sentence)}: {why}; describe a duty of your own, or withdraw it\n\n"
+        reason = "its holder resolves to nothing" if holder.kind == Kind.UNRESOLVED else "it fits no duty"
+        yield f"  # {_one_line(delegation.sentence)}: {reason}; describe a duty of your own, or withdraw it\n\n"
         return
     verb = "deny" if grant.deny else "grant"
     container = delegation.over.kind in (Kind.OU, Kind.CONTAINER, Kind.DOMAIN)
@@ -42,7 +46,7 @@ def _rule(rights: Rights, delegation: Delegation, taken: Counter[str]) -> Iterat
     lines = [
         f"  # {_one_line(delegation.sentence)}",
         f"  - id: {rule_id(taken, holder.name, grant.duty, delegation.over.name)}",
-        "    why: ''  # say why",
+        f"    why: {why}",
         f"    over: {_quoted(name)}",
         f"    {verb}: [{grant.duty}]",
         f"    to: [{_quoted(holder.qualified_name)}]",

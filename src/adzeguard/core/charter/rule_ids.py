@@ -1,0 +1,11 @@
+"""Ids for rules that are written by the tool."""
+
+from collections import Counter
+
+
+def rule_id(taken: Counter[str], *names: str) -> str:
+    """Return an id for a rule made of names, which is not among those taken, and take it."""
+    words = "".join(c if c.isascii() and c.isalnum() else " " for c in " ".join(names).lower()).split()
+    plain = "-".join(words)[:50].rstrip("-") or "rule"
+    taken[plain] += 1
+    return plain if taken[plain] == 1 else f"{plain}-{taken[plain]}"
