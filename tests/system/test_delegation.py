@@ -30,9 +30,8 @@ def test_every_planted_fault_of_delegation_is_found(demo: Program) -> None:
     assert found == {
         ("grant-to-person", "OU=Engine Room,OU=People", r"LOWMERE\mira.holt reset-passwords"),
         ("stale-grant", "OU=People", "S-1-5-21-2874019363-1145201871-3300671429-9417 write telephoneNumber"),
-        ("could-take-over", r"LOWMERE\Domain Admins", r"LOWMERE\hedda.morrow"),
-        ("could-take-over", r"LOWMERE\Domain Admins", r"LOWMERE\signe.quist"),
-        ("could-take-over", r"LOWMERE\Domain Admins", r"LOWMERE\roan.pell"),
+        ("could-take-over", r"LOWMERE\Domain Admins", r"LOWMERE\Booking Office Leads"),
+        ("could-take-over", r"LOWMERE\Domain Admins", r"LOWMERE\Service Desk"),
     }
     assert findings(demo, "undocumented-grant") == {
         ("undocumented-grant", "OU=Quay", r"LOWMERE\Contractors create-computers"),

@@ -85,6 +85,7 @@ def test_an_ou_is_deleted_with_its_content_only_by_its_number_and_comes_back(dem
         (["group", "set", r"BUILTIN\Backup Operators", "--name", "Copiers"], "is built in"),
         (["group", "set", "North Quay Rota", "--scope", "global"], "Take LOWMERE\\South Quay Rota out first"),
         (["group", "set", "First Aiders"], "nothing to set"),
+        (["group", "set", "Domain Admins", "--kind", "distribution"], "would be left without a keeper"),
         (["group", "delete", "Domain Users"], "is the primary group of"),
         (["group", "delete", "Schema Admins"], "belongs to the directory itself and is never deleted"),
         (["move", "Administrator", "OU=Quay"], "belongs to the directory itself and is never moved"),

@@ -56,7 +56,7 @@ def adopt(output: Path | None, workspace: Path | None) -> int:
     neighbours; grants get one each where they fit a duty. All rules only alert, and checking right after finds no
     deviation from them. Written to charter/adopted.yaml; where the charter has rules already, --output says where.
     """
-    from adzeguard.core.charter.adopt import adopted_charter
+    from adzeguard.core.adopting.adopt import adopted_charter
     from adzeguard.core.checks.privileged import privileged_groups
     from adzeguard.core.errors import UsageError
     from adzeguard.workspace.charter_yaml import load_charter

@@ -34,8 +34,8 @@ def names(*kinds: str) -> Complete:
 def containers(ctx: click.Context, _param: click.Parameter, typed: str) -> list[CompletionItem]:
     """Complete OUs by their names, with or without "OU=" in front."""
     from adzeguard.cli.desk import Desk
-    from adzeguard.core.change.objects_by_hand import short_dn
     from adzeguard.core.errors import AdzeguardError
+    from adzeguard.core.places import short_dn
     from adzeguard.core.principal import Kind
 
     try:

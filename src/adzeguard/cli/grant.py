@@ -248,7 +248,7 @@ def document(output: Path | None, workspace: Path | None) -> int:
 
     Put the file into the charter's folder once the reasons are written. What fits no duty is left as a comment.
     """
-    from adzeguard.core.charter.document import documenting_rules
+    from adzeguard.core.adopting.document import documenting_rules
 
     desk = Desk(workspace)
     put(documenting_rules(desk.rights, desk.charter), output)

@@ -30,7 +30,7 @@ def show(form: str, output: Path | None, workspace: Path | None) -> int:
     Keys of json and csv: what, container, default, objects.
     """
     from adzeguard.core.change.intake import landings
-    from adzeguard.core.change.objects_by_hand import short_dn
+    from adzeguard.core.places import short_dn
     from adzeguard.report.listing import Column, Listing
 
     desk = Desk(workspace)

@@ -3,10 +3,10 @@
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 
-from adzeguard.core.change.objects_by_hand import CONTAINERS, short_dn
 from adzeguard.core.estate import Estate
 from adzeguard.core.identity import Sid, fold_dn, parent_dn
 from adzeguard.core.objects import outsider
+from adzeguard.core.places import CONTAINERS, short_dn
 from adzeguard.core.principal import Kind, Principal
 from adzeguard.core.rights.ace import Ace, AceFlag, Right
 from adzeguard.core.rights.descriptor import Descriptor

@@ -8,7 +8,6 @@ from adzeguard.core.change.grants_by_hand import grants_given, wanted_entries
 from adzeguard.core.change.groups_by_hand import created_group
 from adzeguard.core.change.intake import intake_changes, landings
 from adzeguard.core.change.inverse import inverse_of
-from adzeguard.core.change.objects_by_hand import short_dn
 from adzeguard.core.change.ous_by_hand import protected_object
 from adzeguard.core.change.plan import Change, ObjectChange, Verb
 from adzeguard.core.charter.model import Response, RuleBase
@@ -18,6 +17,7 @@ from adzeguard.core.delegations import Rights
 from adzeguard.core.errors import GuardError, UsageError
 from adzeguard.core.estate import Estate
 from adzeguard.core.identity import fold_dn, parent_dn
+from adzeguard.core.places import short_dn
 from adzeguard.core.rights.ace import Ace
 from adzeguard.core.rights.descriptor import Descriptor
 from adzeguard.core.rights.duties import named_duties

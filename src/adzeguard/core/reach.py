@@ -4,7 +4,7 @@ A graph is walked backwards from the group. Whoever is in the group, holds it by
 stands behind it. Grants are edges of their own, so that one that reaches many objects through an OU is one.
 """
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Final
 
@@ -196,6 +196,11 @@ def reaching(estate: Estate, graph: ReachGraph, *, members_too: bool = True) -> 
     people |= {EVERYBODY: _ANYBODY} if EVERYBODY in chains else {}
     found = [Reaching(person, chains[i], chain_in_words(shown, chains[i])) for i, person in people.items()]
     return sorted(found, key=lambda r: (not r.member, len(r.chain), r.principal.qualified_name.casefold()))
+
+
+def first_right(chain: Sequence[Edge]) -> Edge:
+    """Return the first edge of a chain that is no membership: the right by which somebody could get in."""
+    return next(edge for edge in chain if not edge.is_membership)
 
 
 def chain_in_words(shown: Mapping[int, Principal], chain: Iterable[Edge]) -> str:

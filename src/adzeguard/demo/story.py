@@ -35,6 +35,11 @@ STEPS: Final = (
     Step("Who administers how many hosts?", ("who", "--hosts", "--at-least", "3"), 14),
     Step("What deviates from the charter, worst first?", ("check", "--severity", "medium"), 24),
     Step(
+        "Some are not inside, but could put themselves inside by the rights they hold. What is the least to take away?",
+        ("reach", r"LOWMERE\Domain Admins", "--cut"),
+        16,
+    ),
+    Step(
         "What would put it right, and who would lose and gain by it? Nothing is changed yet.",
         ("plan", "--output", "plan.json"),
         40,
@@ -57,6 +62,8 @@ AFTERWARDS: Final = (
     "adzeguard show KIOSK-15",
     "adzeguard show CONSOLE-09",
     r"adzeguard who 'LOWMERE\North Quay Rota'",
+    "adzeguard grant list",
+    "adzeguard can hedda.morrow reset-passwords cato.lune",
     "adzeguard check --format csv --output findings.csv",
     "adzeguard journal",
 )

@@ -73,7 +73,7 @@ def plan_text(plan: Plan, *, colour: bool) -> str:
     )
     title = f"{len(plan.changes)} change{'s' * (len(plan.changes) != 1)}"
     parts = [as_text(Listing(rows, columns, title, empty="No change can be made."), colour=colour)]
-    parts += [impact_text(plan, colour=colour)] if members_only(plan.changes) else []
+    parts += [impact_text(plan, colour=colour)] if members_only(plan.changes) or plan.impact != Impact() else []
     parts += [_notes_text(plan, colour=colour)] if plan.notes else []
     if plan.left_out:
         left: list[Row] = [item.model_dump() for item in plan.left_out]

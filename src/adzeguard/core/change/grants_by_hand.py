@@ -3,12 +3,13 @@
 from collections.abc import Iterable, Sequence
 
 from adzeguard.core.change.by_hand import BY_HAND_RULE
-from adzeguard.core.change.objects_by_hand import CONTAINERS, descriptor_over, object_change, short_dn
+from adzeguard.core.change.objects_by_hand import descriptor_over, object_change
 from adzeguard.core.change.plan import Change, Named, Verb
 from adzeguard.core.charter.model import Reach
 from adzeguard.core.delegations import Delegation, Rights, is_person
 from adzeguard.core.errors import GuardError, UsageError
 from adzeguard.core.identity import Sid
+from adzeguard.core.places import CONTAINERS, short_dn
 from adzeguard.core.principal import Kind, Principal
 from adzeguard.core.rights.ace import Ace, AceFlag
 from adzeguard.core.rights.duties import Duty, reach_in_words, usual_flags

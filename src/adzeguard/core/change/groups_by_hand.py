@@ -5,7 +5,7 @@ from typing import Final
 
 from adzeguard.core.change.by_hand import BY_HAND_RULE, leaving
 from adzeguard.core.change.naming import still_naming
-from adzeguard.core.change.objects_by_hand import HandPlan, child_dn, creation, numbered, object_change, short_dn
+from adzeguard.core.change.objects_by_hand import HandPlan, child_dn, creation, numbered, object_change
 from adzeguard.core.change.plan import (
     AttributeChange,
     Change,
@@ -20,6 +20,7 @@ from adzeguard.core.errors import GuardError, UsageError
 from adzeguard.core.estate import Estate
 from adzeguard.core.identity import parent_dn
 from adzeguard.core.nesting import refused_nesting, refused_scope_change
+from adzeguard.core.places import short_dn
 from adzeguard.core.principal import Flag, Kind, Principal
 from adzeguard.core.wellknown import SECURITY_ENABLED
 

@@ -4,11 +4,12 @@ from dataclasses import dataclass
 from typing import Final
 
 from adzeguard.core.change.by_hand import BY_HAND_RULE
-from adzeguard.core.change.objects_by_hand import object_change, short_dn
+from adzeguard.core.change.objects_by_hand import object_change
 from adzeguard.core.change.plan import AttributeChange, Change, Named, Verb
 from adzeguard.core.errors import GuardError
 from adzeguard.core.estate import Estate
 from adzeguard.core.identity import fold_dn
+from adzeguard.core.places import short_dn
 from adzeguard.core.principal import Kind, Principal
 
 GUIDS: Final = {"users": "A9D1CA15768811D1ADED00C04FD8D5CD", "computers": "AA312825768811D1ADED00C04FD8D5CD"}

@@ -8,11 +8,11 @@ from adzeguard.core.change.plan import AttributeChange, Change, Named, ObjectCha
 from adzeguard.core.errors import GuardError, UnknownNameError, UsageError
 from adzeguard.core.estate import Estate
 from adzeguard.core.identity import escape_dn_value
-from adzeguard.core.principal import Kind, Principal
+from adzeguard.core.places import CONTAINERS
+from adzeguard.core.principal import Principal
 from adzeguard.core.rights.ace import Ace
 from adzeguard.core.rights.descriptor import Descriptor
 
-CONTAINERS = frozenset({Kind.OU, Kind.CONTAINER, Kind.DOMAIN})
 _LONGEST_LEAF = 64  # characters of a common name or OU name, [MS-ADSC]
 
 
@@ -58,12 +58,6 @@ def creation(named: Named, words: str, given: dict[str, str | tuple[str, ...]], 
         if value
     ]
     return object_change(Verb.CREATE, named, words, attributes=attributes, rule=rule, why=why)
-
-
-def short_dn(estate: Estate, dn: str) -> str:
-    """Return a distinguished name without the base, for people."""
-    base = "," + estate.domain.base_dn
-    return dn[: -len(base)] if dn.casefold().endswith(base.casefold()) else dn
 
 
 def container_at(estate: Estate, dn: str) -> Principal:

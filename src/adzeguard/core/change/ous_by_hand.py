@@ -3,19 +3,12 @@
 from collections.abc import Iterable
 
 from adzeguard.core.change.by_hand import BY_HAND_RULE, leaving
-from adzeguard.core.change.objects_by_hand import (
-    HandPlan,
-    child_dn,
-    creation,
-    descriptor_over,
-    numbered,
-    object_change,
-    short_dn,
-)
+from adzeguard.core.change.objects_by_hand import HandPlan, child_dn, creation, descriptor_over, numbered, object_change
 from adzeguard.core.change.plan import Change, Named, ObjectChange, Verb
 from adzeguard.core.errors import GuardError, UsageError
 from adzeguard.core.estate import Estate
 from adzeguard.core.identity import fold_dn, is_below, parent_dn, split_dn
+from adzeguard.core.places import short_dn
 from adzeguard.core.principal import Kind, Principal
 from adzeguard.core.rights.descriptor import Descriptor
 from adzeguard.core.rights.protection import (

@@ -4,10 +4,10 @@ from collections import Counter
 from collections.abc import Iterable, Iterator
 
 from adzeguard.core.change.intake import DEFAULTS
-from adzeguard.core.change.objects_by_hand import short_dn
 from adzeguard.core.checks.finding import Finding, Severity
 from adzeguard.core.estate import Estate
 from adzeguard.core.identity import fold_dn, parent_dn
+from adzeguard.core.places import short_dn
 from adzeguard.core.principal import Flag, Kind, Principal
 
 _KINDS = {"users": Kind.USER, "computers": Kind.COMPUTER}

@@ -2,17 +2,17 @@
 
 from collections.abc import Iterator, Sequence
 
-from adzeguard.core.change.objects_by_hand import short_dn
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.checks.finding import Finding, Severity
 from adzeguard.core.delegations import Delegation, Rights, is_person
 from adzeguard.core.object_review import documented_entries
+from adzeguard.core.places import short_dn
 from adzeguard.core.principal import Flag, Kind, Principal
-from adzeguard.core.reach import ReachFinder, Reaching, reaching
+from adzeguard.core.reach import ReachFinder, Reaching, first_right, reaching
 from adzeguard.core.rights.descriptor import Descriptor, out_of_order
 from adzeguard.core.wellknown import EVERYONE_LIKE
 
-_RAISING = Severity.HIGH
+_NAMED = 100
 
 
 def check_delegations(rights: Rights, charter: ResolvedCharter, privileged: Sequence[Principal]) -> Iterator[Finding]:
@@ -61,20 +61,30 @@ def _denials_too_late(rights: Rights) -> Iterator[Finding]:
 
 
 def _ways_up(rights: Rights, privileged: Sequence[Principal]) -> Iterator[Finding]:
-    """Everybody who could make themselves a member of a privileged group; told once, where the way is shortest."""
+    """Each right by which people could make themselves members of a privileged group, however many have it.
+
+    It is told once, where the way is shortest for the most powerful group.
+    """
     finder = ReachFinder(rights)
-    told: set[int] = set()
+    told: set[tuple[int, str, int]] = set()
     for group in privileged:
+        by_right: dict[tuple[int, str, int], list[Reaching]] = {}
         for found in reaching(rights.estate, finder.graph(group.id), members_too=False):
-            if found.principal.id not in told:
-                told.add(found.principal.id)
-                yield _way_up(group, found)
+            edge = first_right(found.chain)
+            by_right.setdefault((edge.holder, edge.how, edge.stands_on), []).append(found)
+        for key, people in by_right.items():
+            if key not in told:
+                told.add(key)
+                yield _way_up(rights, group, key[0], people)
 
 
-def _way_up(group: Principal, found: Reaching) -> Finding:
-    name = found.principal.qualified_name
-    message = f"{name} could become a member: {found.words}"
-    return Finding("could-take-over", _RAISING, group.qualified_name, name, message, evidence={"chain": found.words})
+def _way_up(rights: Rights, group: Principal, holder: int, people: Sequence[Reaching]) -> Finding:
+    nearest = people[0]
+    name = nearest.principal.qualified_name if holder < 0 else rights.estate.principal(holder).qualified_name
+    count = f"{len(people)} people" if len(people) > 1 else nearest.principal.qualified_name
+    message = f"{count} could become a member: {nearest.words}"
+    evidence = {"chain": nearest.words, "people": [r.principal.qualified_name for r in people[:_NAMED]]}
+    return Finding("could-take-over", Severity.HIGH, group.qualified_name, name, message, evidence=evidence)
 
 
 def _privileged_objects(rights: Rights, privileged: Sequence[Principal]) -> Iterator[Finding]:

@@ -3,9 +3,9 @@
 from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
 
-from adzeguard.core.charter.document import grant_rules
+from adzeguard.core.adopting.document import grant_rules
+from adzeguard.core.adopting.rule_ids import rule_id
 from adzeguard.core.charter.references import LOCAL_PREFIX
-from adzeguard.core.charter.rule_ids import rule_id
 from adzeguard.core.delegations import Rights
 from adzeguard.core.estate import Estate, Host, HostState
 from adzeguard.core.identity import Sid, leaf_name, parent_dn

@@ -3,8 +3,8 @@
 from collections import Counter
 from collections.abc import Iterable, Iterator
 
+from adzeguard.core.adopting.rule_ids import rule_id
 from adzeguard.core.charter.resolve import ResolvedCharter
-from adzeguard.core.charter.rule_ids import rule_id
 from adzeguard.core.delegations import Delegation, Rights, sorted_for_people
 from adzeguard.core.object_review import documented_entries
 from adzeguard.core.principal import Kind

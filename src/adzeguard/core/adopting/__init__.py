@@ -1,0 +1,1 @@
+"""Charters written from what stands."""
