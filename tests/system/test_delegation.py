@@ -1,9 +1,15 @@
 """Rights on the embedded directory: planted faults, grants by hand and by charter, answers, reach and cut."""
 
 import csv
+from dataclasses import replace
 
 import pytest
 
+from adzeguard.core.identity import Sid
+from adzeguard.core.rights.ace import Ace, AceKind, Right
+from adzeguard.core.rights.descriptor import PROTECTED, Descriptor
+from adzeguard.directory.ldif_file import LdifFile
+from adzeguard.directory.port import Modification
 from tests.conftest import Program
 
 OFFICE = "OU=Booking Office,OU=People"
@@ -145,6 +151,29 @@ def test_rights_cannot_be_changed_so_that_nobody_could_change_them_back(demo: Pr
     refused = demo("grant", "withdraw", "Galley Crew", "--over", "OU=Groups", "--yes")
     assert refused.code == 1
     assert r"you (LOWMERE\pontus.reil) could not change the rights over OU=Groups" in refused.err
+
+
+def test_grants_to_everybody_and_denials_that_come_too_late_are_found(demo: Program) -> None:
+    """Domain Users and everyone are everybody; a denial that stands behind a grant is told; so is what is closed."""
+    made(demo, "grant", "give", "Domain Users", "unlock", "--over", "OU=Quay")
+    made(demo, "grant", "give", r"well-known\everyone", "write:info", "--over", "OU=Retired")
+    assert findings(demo, "grant-to-everybody") == {
+        ("grant-to-everybody", "OU=Quay", r"LOWMERE\Domain Users unlock"),
+        ("grant-to-everybody", "OU=Retired", r"well-known\everyone write info"),
+    }
+    file = LdifFile(demo.folder / "lowmere.ldif")
+    dn = "CN=First Aiders,OU=Groups,DC=lowmere,DC=example"
+    entry = file.read(dn)
+    assert entry is not None
+    standing = Descriptor.from_bytes(entry.first("ntsecuritydescriptor") or b"")
+    denial = Ace(AceKind.DENY, 0, int(Right.WRITE_PROPERTY), Sid("S-1-5-11"))
+    own = [e for e in standing.entries if not e.inherited]
+    closed = replace(standing.with_entries([*own, denial]), control=standing.control | PROTECTED)
+    file.modify(dn, [Modification("replace", "nTSecurityDescriptor", (closed.to_bytes(),))])
+    demo("collect")
+    assert findings(demo, "late-denial", "closed-to-inheritance") == {
+        ("late-denial", "CN=First Aiders,OU=Groups", ""), ("closed-to-inheritance", r"LOWMERE\First Aiders", ""),
+    }  # fmt: skip
 
 
 def test_giving_to_a_person_and_denying_say_what_to_know(demo: Program) -> None:

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
+from functools import cached_property
 
 from adzeguard.core.estate import Estate
 from adzeguard.core.identity import Sid, fold_dn, parent_dn
@@ -11,15 +12,17 @@ from adzeguard.core.principal import Kind, Principal
 from adzeguard.core.rights.ace import Ace, AceFlag, Right
 from adzeguard.core.rights.descriptor import Descriptor
 from adzeguard.core.rights.duties import Duty, reach_in_words
-from adzeguard.core.rights.evaluate import OWNER_RIGHTS, SELF
 from adzeguard.core.rights.grants import Grant, GrantReader, who_may
 from adzeguard.core.rights.protection import ON_ITS_CONTAINER, ON_THE_OBJECT
 from adzeguard.core.rights.questions import class_of, class_of_kind
 from adzeguard.core.rights.schema import Schema
-from adzeguard.core.wellknown import BUILTIN_AUTHORITY, EVERYONE_LIKE, WELL_KNOWN
-
-_FIRST_MADE_BY_STAFF = 1000
-_OPEN_TO_ALL = EVERYONE_LIKE - {f"{BUILTIN_AUTHORITY}-545"}
+from adzeguard.core.wellknown import (
+    ADMINISTRATORS,
+    RID_DOMAIN_ADMINS,
+    RID_ENTERPRISE_ADMINS,
+    RID_SCHEMA_ADMINS,
+    WELL_KNOWN,
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,15 +85,17 @@ class Rights:
         return [self._delegation(principal, grant, self._origin(principal, grant)) for grant in found]
 
     def is_built_in(self, entry: Ace) -> bool:
-        """Tell whether the domain gives it to a principal of its own, or to everybody on objects of its own."""
-        sid = entry.sid or Sid("S-1-0-0")
+        """Tell whether it is protection against deletion, or what the directory's own rulers have everywhere."""
         if entry in (ON_THE_OBJECT, ON_ITS_CONTAINER):
             return True
-        if sid in _OPEN_TO_ALL or entry.denies:
-            return False
-        if sid in (SELF, OWNER_RIGHTS) or sid.authority == BUILTIN_AUTHORITY or sid in WELL_KNOWN.values():
-            return True
-        return sid.authority == self.estate.domain.sid and sid.rid < _FIRST_MADE_BY_STAFF
+        return not entry.denies and entry.sid in self._rulers
+
+    @cached_property
+    def _rulers(self) -> frozenset[Sid]:
+        domain = self.estate.domain
+        of_domain = (RID_DOMAIN_ADMINS, RID_ENTERPRISE_ADMINS, RID_SCHEMA_ADMINS)
+        everywhere = (WELL_KNOWN["system"], WELL_KNOWN["enterprise-domain-controllers"], WELL_KNOWN["creator-owner"])
+        return frozenset({ADMINISTRATORS, *everywhere, *(domain.account(rid) for rid in of_domain)})
 
     def _delegation(self, over: Principal, grant: Grant, origin: str = "") -> Delegation:
         return Delegation(over, short_dn(self.estate, over.dn), self.holder(grant.who), grant, origin)

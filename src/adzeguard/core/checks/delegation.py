@@ -5,12 +5,13 @@ from collections.abc import Iterator, Sequence
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.checks.finding import Finding, Severity
 from adzeguard.core.delegations import Delegation, Rights, is_person
+from adzeguard.core.identity import Sid
 from adzeguard.core.object_review import documented_entries
 from adzeguard.core.places import short_dn
 from adzeguard.core.principal import Flag, Kind, Principal
 from adzeguard.core.reach import ReachFinder, Reaching, first_right, reaching
 from adzeguard.core.rights.descriptor import Descriptor, out_of_order
-from adzeguard.core.wellknown import EVERYONE_LIKE
+from adzeguard.core.wellknown import EVERYONE_LIKE, RID_DOMAIN_COMPUTERS, RID_DOMAIN_USERS
 
 _NAMED = 100
 
@@ -19,13 +20,15 @@ def check_delegations(rights: Rights, charter: ResolvedCharter, privileged: Sequ
     """Run every check of rights."""
     documented = documented_entries(rights, charter)
     for delegation in rights.own_grants():
-        yield from _of_grant(delegation, written_down=documented.holds(delegation.over.dn, delegation.grant.entries))
+        yield from _of_grant(
+            rights, delegation, written_down=documented.holds(delegation.over.dn, delegation.grant.entries)
+        )
     yield from _denials_too_late(rights)
     yield from _ways_up(rights, privileged)
     yield from _privileged_objects(rights, privileged)
 
 
-def _of_grant(delegation: Delegation, *, written_down: bool) -> Iterator[Finding]:
+def _of_grant(rights: Rights, delegation: Delegation, *, written_down: bool) -> Iterator[Finding]:
     holder, where = delegation.holder, delegation.where
     evidence = {
         "duty": delegation.grant.duty, "sentence": delegation.sentence, "holder_sid": str(delegation.grant.who),
@@ -37,7 +40,7 @@ def _of_grant(delegation: Delegation, *, written_down: bool) -> Iterator[Finding
         message = f"{delegation.sentence}, but it resolves to nothing"
         yield Finding("stale-grant", Severity.MEDIUM, where, f"{name} {what}", message, evidence=evidence)
         return
-    if delegation.grant.who in EVERYONE_LIKE and not delegation.grant.deny:
+    if _is_everybody(rights, delegation.grant.who) and not delegation.grant.deny:
         message = f"{delegation.sentence}: that is everybody"
         yield Finding("grant-to-everybody", Severity.HIGH, where, f"{name} {what}", message, evidence=evidence)
     elif is_person(holder):
@@ -46,6 +49,12 @@ def _of_grant(delegation: Delegation, *, written_down: bool) -> Iterator[Finding
     if not written_down:
         message = f"{delegation.sentence}; no rule says so"
         yield Finding("undocumented-grant", Severity.MEDIUM, where, f"{name} {what}", message, evidence=evidence)
+
+
+def _is_everybody(rights: Rights, sid: Sid) -> bool:
+    """Everybody, whoever has logged on, and the groups in which every account or computer is."""
+    domain = rights.estate.domain
+    return sid in EVERYONE_LIKE or sid in (domain.account(RID_DOMAIN_USERS), domain.account(RID_DOMAIN_COMPUTERS))
 
 
 def _denials_too_late(rights: Rights) -> Iterator[Finding]:

@@ -84,8 +84,9 @@ class GrantReader:
         """Return the entries that the schema gives every new object of a class."""
         if class_name not in self._defaults:
             texts = self._schema.default_rights
-            # Containers of the domain's own are made with the rights of the domain itself.
-            text = texts.get(class_name, "") + (texts.get("domainDNS", "") if class_name == "container" else "")
+            # Containers of the domain's own are made with the rights of the domain itself and of OUs.
+            names = (class_name, *(("domainDNS", "organizationalUnit") if class_name == "container" else ()))
+            text = "".join(texts.get(name, "") for name in names)
             self._defaults[class_name] = frozenset(entries_of_text(text, self._domain))
         return self._defaults[class_name]
 
