@@ -72,7 +72,7 @@ def test_what_the_plan_puts_right_a_plain_client_sees(server: Server, workspace:
     [mira] = server.ask("(sAMAccountName=mira.holt.adm)", "primaryGroupID")
     assert mira["primaryGroupID"] == ["513"]
     again = workspace("plan")
-    assert (again.code, again.out) == (0, "Nothing to change: what stands is what the charter says.\n")
+    assert (again.code, again.out) == (0, "Nothing to change: what stands is what is wanted.\n")
     assert "Changed since the last time: 0 objects, 0 groups, 0 hosts." in workspace("collect").out
     assert {m["name"] for m in workspace("who", ADMINS, "--format", "json").json} == {
         "Administrator",

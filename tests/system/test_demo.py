@@ -19,7 +19,7 @@ def test_the_demo_tells_its_story_and_ends_well(tmp_path_factory: pytest.TempPat
 
     assert told.code == 0, told.err
     assert "11 changes" in told.out
-    assert "Nothing to change: what stands is what the charter says." in told.out
+    assert "Nothing to change: what stands is what is wanted." in told.out
     assert "rows stand as they were written" in told.out
     assert "Now try it yourself" in told.out
     assert program("demo").code == 2  # the folder is not empty any more
@@ -110,7 +110,7 @@ def test_plan_and_apply_put_right_what_says_correct_and_nothing_else(demo: Progr
     done = demo("apply", "p.json", "--yes", "--format", "json")
     assert (done.code, {o["status"] for o in done.json}, len(done.json)) == (0, {"verified"}, 11)
     again = demo("plan")
-    assert (again.code, again.out) == (0, "Nothing to change: what stands is what the charter says.\n")
+    assert (again.code, again.out) == (0, "Nothing to change: what stands is what is wanted.\n")
     assert "Changed since the last time: 0 objects, 0 groups, 0 hosts." in demo("collect").out
     left = demo("check", "--format", "json").json
     assert not [f for f in left if f["response"] == "correct"]

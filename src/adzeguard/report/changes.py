@@ -63,7 +63,7 @@ def _what(finding: Finding) -> Text:
 def plan_text(plan: Plan, *, colour: bool) -> str:
     """Return a plan for people: the changes, what they come to, and what is left out."""
     if not plan.changes and not plan.left_out:
-        return "Nothing to change: what stands is what the charter says.\n"
+        return "Nothing to change: what stands is what is wanted.\n"
     rows: list[Row] = [{"id": c.id, "target": c.target, "_order": c.in_words(), "rule": c.rule} for c in plan.changes]
     columns = (
         Column("id", "Change", fixed=True),
@@ -157,7 +157,7 @@ def outcomes_listing(outcomes: Sequence[_Outcome]) -> Listing:
     )  # fmt: skip
     counts = Counter(str(o.status) for o in outcomes)
     note = ", ".join(f"{count} {status}" for status, count in counts.most_common())
-    return Listing(rows, columns, "", note, "Nothing to change: what stands is what the charter says.")
+    return Listing(rows, columns, "", note, "Nothing to change: what stands is what is wanted.")
 
 
 def journal_listing(rows: Sequence[dict[str, Any]]) -> Listing:
