@@ -111,6 +111,9 @@ def test_grants_by_hand_leave_the_same_bytes_when_taken_back(demo: Program) -> N
 def test_a_duty_for_a_class_gives_nothing_over_the_ou_itself(demo: Program) -> None:
     """Whoever manages the computers of an OU may not change the OU, nor the users in it."""
     made(demo, "grant", "give", "Service Desk", "manage-computers", "--over", "OU=Quay")
+    made(demo, "grant", "give", "Service Desk", "manage-computers", "--over", "OU=Retired", "--this")
+    assert demo("can", "signe.quist", "write:description", "OU=Retired").code == 3
+    assert demo("can", "signe.quist", "create:computer", "OU=Retired").code == 0
     for right, target, code in (
         ("create:computer", "OU=Quay", 0), ("manage-computers", "OU=Quay", 0), ("write:description", "QUAY-01", 0),
         ("change-rights", "OU=Quay", 3), ("write:description", "OU=Quay", 3), ("create:user", "OU=Quay", 3),

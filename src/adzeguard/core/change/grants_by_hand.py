@@ -11,14 +11,14 @@ from adzeguard.core.errors import GuardError, UsageError
 from adzeguard.core.identity import Sid
 from adzeguard.core.places import CONTAINERS, short_dn
 from adzeguard.core.principal import Kind, Principal
-from adzeguard.core.rights.ace import Ace, AceFlag
+from adzeguard.core.rights.ace import Ace, AceFlag, Right
 from adzeguard.core.rights.duties import Duty, reach_in_words, usual_flags
 from adzeguard.core.rights.evaluate import bits_of
 from adzeguard.core.rights.grants import atoms_of
 from adzeguard.core.rights.questions import class_of
 
 _SHOWN = 4
-_HOLDING = {True: ("organizationalUnit", "container", "domainDNS"), False: ()}
+_CHILDREN = Right.CREATE_CHILD | Right.DELETE_CHILD
 
 
 def wanted_entries(
@@ -37,25 +37,26 @@ def wanted_entries(
     if deny and any(part.denies for part in duty.parts):
         raise UsageError(f"{duty.name} takes rights away itself, so it cannot be denied", "Withdraw it instead")
     container = over.kind in CONTAINERS
-    if not container and reach in ("below", "this-and-below"):
-        raise UsageError(f"{over.qualified_name} is a {over.kind.label}: nothing lies below it", "Leave --below away")
-    own_class = class_of(over)
-    if (
-        (not container or reach == "this")
-        and duty.classes
-        and own_class not in (*duty.classes, *_HOLDING[duty.on_container])
-    ):
-        raise UsageError(
-            f"{duty.name} is about {' and '.join(duty.classes)}, and {over.qualified_name} is a {own_class}"
-        )
-    if not container and duty.on_container and any(part.mask & 3 and part.about for part in duty.parts):
-        raise UsageError(f"{duty.name} is about what lies in an OU, and {over.qualified_name} is a {over.kind.label}")
+    if not container:
+        _refuse_over_leaf(duty, over, reach)
     flags = usual_flags(duty, reach, container=container)
     classes = [rights.schema.classes[rights.schema.known("class", name)] for name in only_for]
     if reach is None and classes and container:
         flags = int(AceFlag.CONTAINER_INHERIT | AceFlag.INHERIT_ONLY)
-    own = rights.schema.classes.get(own_class)
-    return duty.entries(Sid(who.sid), deny=deny, flags=flags, over=own, classes=classes)
+    own = rights.schema.classes.get(class_of(over))
+    entries = duty.entries(Sid(who.sid), deny=deny, flags=flags, over=own, classes=classes)
+    if not entries:
+        about = " and ".join(only_for or duty.classes)
+        raise UsageError(f"{duty.name} is about {about}, and {short_dn(rights.estate, over.dn)} is a {class_of(over)}")
+    return entries
+
+
+def _refuse_over_leaf(duty: Duty, over: Principal, reach: Reach | None) -> None:
+    """Refuse what means nothing over an object that holds no others."""
+    if reach in ("below", "this-and-below"):
+        raise UsageError(f"{over.qualified_name} is a {over.kind.label}: nothing lies below it", "Leave --below away")
+    if any(part.mask & _CHILDREN and part.about for part in duty.parts):
+        raise UsageError(f"{duty.name} is about what lies in an OU, and {over.qualified_name} is a {over.kind.label}")
 
 
 def grants_given(

@@ -56,6 +56,8 @@ class Duty:
         found: list[Ace] = []
         for part in self.parts:
             for on_class in (part.on_class,) if not classes else tuple(classes):
+                if on_class is not None and on_class != over and not flags & AceFlag.CONTAINER_INHERIT:
+                    continue  # it is about objects of another class, and nothing is handed on to them
                 inherited = on_class if flags & AceFlag.CONTAINER_INHERIT else None
                 passed_on = inherited is not None and inherited != over
                 here = flags | AceFlag.INHERIT_ONLY if passed_on else flags
