@@ -58,6 +58,20 @@ def test_a_deleted_group_shows_who_names_it_and_comes_back_with_its_members(demo
     }  # fmt: skip
 
 
+def test_passwords_and_keys_of_what_is_deleted_stand_nowhere(demo: Program) -> None:
+    """What a directory shows an administrator of passwords gets into no file of the workspace."""
+    file = demo.folder / "lowmere.ldif"
+    secrets = (b"unicodePwd: Seal-Cove-91", b"ms-Mcs-AdmPwd: Seal-Cove-92", b"userPassword: Seal-Cove-93")
+    marker = b"sAMAccountName: edric.sool.adm\n"
+    file.write_bytes(file.read_bytes().replace(marker, marker + b"\n".join(secrets) + b"\n"))
+    demo("collect")
+    made(demo, "ou", "delete", "OU=Retired", "--with-content", "--deletions", "2")
+    for path in (demo.folder / ".adzeguard").rglob("*"):
+        assert path.is_dir() or b"Seal-Cove" not in path.read_bytes(), path
+    made(demo, "undo", "--last")
+    assert b"Seal-Cove" not in file.read_bytes()
+
+
 def test_an_ou_is_deleted_with_its_content_only_by_its_number_and_comes_back(demo: Program) -> None:
     """Every object is counted; what comes back stands in its groups again, accounts disabled."""
     refused = demo("ou", "delete", "OU=Bridge,OU=People", "--yes").err

@@ -22,6 +22,12 @@ _MADE_BY_THE_SERVER: Final = frozenset({
     "logoncount", "pwdlastset", "primarygroupid", "cn", "ou", "iscriticalsystemobject", "structuralobjectclass",
     "lockouttime", "localpolicyflags", "objectversion", "creationtime",
 })  # fmt: skip
+_SECRET: Final = frozenset({
+    "unicodepwd", "dbcspwd", "ntpwdhistory", "lmpwdhistory", "supplementalcredentials", "trustauthincoming",
+    "trustauthoutgoing", "initialauthincoming", "initialauthoutgoing", "currentvalue", "priorvalue",
+    "msfve-keypackage", "mstpm-ownerinformation", "msds-keymaterial",
+})  # fmt: skip
+_SOUNDS_SECRET: Final = ("password", "admpwd", "credential", "secret")
 _DISABLED: Final = 0x2
 _ACCOUNT_CONTROL: Final = "useraccountcontrol"
 _BY_STEPS: Final = "read back otherwise"
@@ -105,11 +111,12 @@ class ObjectChanger:
         return attributes, without
 
     def _delete(self, change: ObjectChange, entry: Entry, intent: Intent) -> Outcome:
-        """The intent keeps all that stood in it, so that it can be made again."""
+        """The intent keeps all that stood in it but passwords and keys, so that it can be made again."""
         whole = self.directory.read_whole(entry.dn) or entry
         kept = tuple(
             AttributeChange(name=name, before=tuple(value_text(value) for value in values))
             for name, values in whole.attributes.items()
+            if not _is_secret(name)
         )
         intent(change.model_copy(update={"attributes": kept}))
         self.directory.delete(entry.dn)
@@ -163,6 +170,12 @@ class ObjectChanger:
         if done:
             return Outcome(change, Status.VERIFIED)
         return Outcome(change, Status.DIFFERS, f"written, but {_BY_STEPS}")
+
+
+def _is_secret(name: str) -> bool:
+    """Tell whether an attribute can hold a password or a key, which must not stand in the journal."""
+    folded = name.casefold()
+    return folded in _SECRET or any(word in folded for word in _SOUNDS_SECRET)
 
 
 def _text(value: bytes) -> str:

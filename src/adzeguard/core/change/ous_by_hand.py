@@ -149,5 +149,5 @@ def deleted_ou(estate: Estate, ou: Principal, *, with_content: bool, why: str) -
         for p in deepest_first
     ]
     people = sum(p.kind == Kind.USER for p in below)
-    notes = ("undo makes everything again, with new SIDs; accounts come back disabled and without password",)
+    notes = ("undo makes everything again, with new SIDs and without passwords and keys; accounts come back disabled",)
     return HandPlan(numbered(changes), notes if people else notes[:0])
