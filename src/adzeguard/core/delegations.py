@@ -53,7 +53,7 @@ class Rights:
     schema: Schema
     duties: Mapping[str, Duty]
 
-    @property
+    @cached_property
     def reader(self) -> GrantReader:
         """Reads entries back into grants."""
         return GrantReader(self.schema, self.duties, self.estate.domain.sid)

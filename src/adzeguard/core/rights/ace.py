@@ -84,15 +84,21 @@ _GENERIC_WRITE: Final = 0x20028
 _GENERIC_EXECUTE: Final = 0x20004
 
 
+_LOWEST_GENERIC: Final = int(Right.GENERIC_ALL)
+_MEANINGS: Final = (  # plain numbers: this is asked for every entry, and the enumeration is ten times slower
+    (int(Right.GENERIC_ALL), EVERYTHING), (int(Right.GENERIC_READ), _GENERIC_READ),
+    (int(Right.GENERIC_WRITE), _GENERIC_WRITE), (int(Right.GENERIC_EXECUTE), _GENERIC_EXECUTE),
+)  # fmt: skip
+_INHERITED: Final = int(AceFlag.INHERITED)
+_INHERIT_ONLY: Final = int(AceFlag.INHERIT_ONLY)
+
+
 def without_generic(mask: int) -> int:
     """Return the mask with generic rights spelt out as those of a directory object ([MS-ADTS] 5.1.3.2)."""
+    if mask < _LOWEST_GENERIC:
+        return mask
     spelt = mask & 0x0FFFFFFF
-    for generic, meaning in (
-        (Right.GENERIC_ALL, EVERYTHING),
-        (Right.GENERIC_READ, _GENERIC_READ),
-        (Right.GENERIC_WRITE, _GENERIC_WRITE),
-        (Right.GENERIC_EXECUTE, _GENERIC_EXECUTE),
-    ):
+    for generic, meaning in _MEANINGS:
         spelt |= meaning if mask & generic else 0
     return spelt
 
@@ -130,12 +136,12 @@ class Ace:
     @property
     def inherited(self) -> bool:
         """Whether it came from above."""
-        return bool(self.flags & AceFlag.INHERITED)
+        return bool(self.flags & _INHERITED)
 
     @property
     def inherit_only(self) -> bool:
         """Whether it means nothing here and is only handed on."""
-        return bool(self.flags & AceFlag.INHERIT_ONLY)
+        return bool(self.flags & _INHERIT_ONLY)
 
     def with_flags(self, flags: int) -> "Ace":
         """Return the same entry with other flags."""
