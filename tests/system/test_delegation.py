@@ -179,6 +179,24 @@ def test_grants_to_everybody_and_denials_that_come_too_late_are_found(demo: Prog
     }  # fmt: skip
 
 
+def test_a_damaged_descriptor_is_told_and_keeps_nothing_else_from_view(demo: Program) -> None:
+    """One object whose rights cannot be read is a finding; all else is found, and what is asked of it is one line."""
+    dn = b"dn: CN=Crew Rota,OU=Groups,DC=lowmere,DC=example\n"
+    text = (demo.folder / "lowmere.ldif").read_bytes()
+    before, _, after = text.partition(dn)
+    record, blank, rest = after.partition(b"\n\n")
+    kept = record[: record.index(b"nTSecurityDescriptor::")]
+    damaged = before + dn + kept + b"nTSecurityDescriptor:: AQAEgP////8AAAAA" + blank + rest
+    (demo.folder / "lowmere.ldif").write_bytes(damaged)
+    demo("collect")
+    assert findings(demo, "damaged-descriptor") == {("damaged-descriptor", "CN=Crew Rota,OU=Groups", "")}
+    assert len(findings(demo, "could-take-over", "stale-grant")) == 3
+    for asked in (["can", "orla.fenn", "delete", "Crew Rota"], ["reach", "Crew Rota"], ["grant", "list"],
+                  ["grant", "give", "Radio Watch", "change-members", "--over", "Crew Rota", "--yes"],
+                  ["grant", "list", "--over", "Crew Rota"], ["ou", "protect", "OU=Groups", "--yes"]):  # fmt: skip
+        assert demo(*asked).code in (0, 1, 3), asked
+
+
 def test_giving_to_a_person_and_denying_say_what_to_know(demo: Program) -> None:
     """A person is told with the groups that hold them; a denial with what it wins over."""
     given = demo("grant", "give", "hedda.morrow", "unlock", "--over", OFFICE).out

@@ -10,7 +10,7 @@ from adzeguard.core.objects import outsider
 from adzeguard.core.places import CONTAINERS, short_dn
 from adzeguard.core.principal import Kind, Principal
 from adzeguard.core.rights.ace import Ace, AceFlag, Right
-from adzeguard.core.rights.descriptor import Descriptor
+from adzeguard.core.rights.descriptor import Descriptor, is_readable
 from adzeguard.core.rights.duties import Duty, reach_in_words
 from adzeguard.core.rights.grants import Grant, GrantReader, who_may
 from adzeguard.core.rights.protection import ON_ITS_CONTAINER, ON_THE_OBJECT
@@ -65,7 +65,7 @@ class Rights:
         """
         reader = self.reader
         for raw, kind, ids in self.estate.catalogue.descriptor_users():
-            own = [entry for entry in Descriptor.from_bytes(raw).entries if not entry.inherited]
+            own = [entry for entry in _entries(raw) if not entry.inherited]
             if not defaults:
                 own = [entry for entry in own if not self.is_built_in(entry)]
             # Most objects share a few descriptors that give nothing of their own: they are not even looked up.
@@ -113,10 +113,15 @@ class Rights:
         while above is not None:
             container = self.estate.principal(above)
             raw = self.estate.catalogue.descriptors([above]).get(above)
-            if raw is not None and any(_gives(own, grant) for own in Descriptor.from_bytes(raw).entries):
+            if raw is not None and any(_gives(own, grant) for own in _entries(raw)):
                 return short_dn(self.estate, container.dn)
             above = self.estate.catalogue.by_dn(parent_dn(container.dn)) if parent_dn(container.dn) else None
         return "above"
+
+
+def _entries(raw: bytes) -> tuple[Ace, ...]:
+    """The entries of a descriptor, none of a damaged one, which is told on its own."""
+    return Descriptor.from_bytes(raw).entries if is_readable(raw) else ()
 
 
 def _only_about_children(grant: Grant) -> bool:

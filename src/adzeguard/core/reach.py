@@ -14,7 +14,7 @@ from adzeguard.core.identity import parent_dn
 from adzeguard.core.objects import outsider
 from adzeguard.core.principal import Kind, Principal
 from adzeguard.core.rights.ace import Ace, AceFlag
-from adzeguard.core.rights.descriptor import Descriptor
+from adzeguard.core.rights.descriptor import Descriptor, is_readable
 from adzeguard.core.rights.takeover import JOINING, MEMBERS, OWNER, OWNS, PASSWORD, RIGHTS, Hold, TakeoverReader
 from adzeguard.core.wellknown import ADMINISTRATORS, EVERYONE_LIKE, RID_DOMAIN_ADMINS, RID_ENTERPRISE_ADMINS, WELL_KNOWN
 
@@ -96,7 +96,8 @@ class ReachFinder:
         """Read the objects of a level in one go."""
         unknown = [i for i in ids if i not in self._principals and i >= 0]
         self._principals |= self._estate.catalogue.principals(unknown)
-        self._descriptors |= self._estate.catalogue.descriptors(unknown)
+        found = self._estate.catalogue.descriptors(unknown)
+        self._descriptors |= {i: raw for i, raw in found.items() if is_readable(raw)}
 
     def _behind(self, target: int) -> Iterator[Edge]:
         principal, raw = self._principals.get(target), self._descriptors.get(target)

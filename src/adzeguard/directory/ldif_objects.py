@@ -8,7 +8,7 @@ from typing import Final
 from adzeguard.core.errors import ChangeRefusedError, InputError
 from adzeguard.core.identity import Sid, fold_dn, is_below, leaf_name, parent_dn, split_dn
 from adzeguard.core.nesting import refused_scope_change
-from adzeguard.core.rights.descriptor import Descriptor
+from adzeguard.core.rights.descriptor import Descriptor, is_readable
 from adzeguard.core.rights.inheritance import handed_on, inherited_entries
 from adzeguard.core.rights.protection import is_protected
 from adzeguard.directory.decode import observe
@@ -216,7 +216,8 @@ def hand_rights_on(records: Records, before: Record, after: Record) -> None:
 
 def _hand_on(records: Records, key: str, was: Descriptor | None, now: Descriptor | None) -> None:
     record = records[key]
-    standing = descriptor_of(record)
+    raw = entry_of(record).first(_DESCRIPTOR.lower())
+    standing = descriptor_of(record) if raw and is_readable(raw) else None
     if was is None or now is None or standing is None:
         return
     classes = [value.decode("utf-8", "replace") for value in entry_of(record).attributes.get("objectclass", ())]

@@ -6,7 +6,7 @@ from adzeguard.core.charter.membership_rules import ResolvedRule
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.estate import Estate
 from adzeguard.core.principal import Principal
-from adzeguard.core.rights.descriptor import Descriptor
+from adzeguard.core.rights.descriptor import Descriptor, is_readable
 
 _SHOWN = 5
 
@@ -39,7 +39,7 @@ def objects_naming(estate: Estate, principal: Principal) -> list[str]:
     """Return the names of the objects of whose own entries one is about this principal."""
     found: list[str] = []
     for raw, _, ids in estate.catalogue.descriptor_users():
-        if principal.sid is None or principal.sid.to_bytes() not in raw:
+        if principal.sid is None or principal.sid.to_bytes() not in raw or not is_readable(raw):
             continue
         if any(entry.sid == principal.sid and not entry.inherited for entry in Descriptor.from_bytes(raw).entries):
             found += [p.dn for p in estate.catalogue.principals(ids.tolist()).values() if p.sid != principal.sid]

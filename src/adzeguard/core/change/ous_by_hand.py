@@ -10,7 +10,7 @@ from adzeguard.core.estate import Estate
 from adzeguard.core.identity import fold_dn, is_below, parent_dn, split_dn
 from adzeguard.core.places import short_dn
 from adzeguard.core.principal import Kind, Principal
-from adzeguard.core.rights.descriptor import Descriptor
+from adzeguard.core.rights.descriptor import Descriptor, is_readable
 from adzeguard.core.rights.protection import (
     ON_ITS_CONTAINER,
     ON_THE_OBJECT,
@@ -100,7 +100,8 @@ def _protected_beside(estate: Estate, principal: Principal, container: Principal
     below = estate.catalogue.principals(estate.catalogue.below(container.dn).tolist()).values()
     beside = [p.id for p in below if p.id != principal.id and fold_dn(parent_dn(p.dn)) == wanted]
     raws = estate.catalogue.descriptors(beside)
-    return [i for i in beside if i in raws and denies_everyone(Descriptor.from_bytes(raws[i]), ON_THE_OBJECT.mask)]
+    readable = [i for i in beside if i in raws and is_readable(raws[i])]
+    return [i for i in readable if denies_everyone(Descriptor.from_bytes(raws[i]), ON_THE_OBJECT.mask)]
 
 
 def moved_object(estate: Estate, principal: Principal, container: Principal, why: str) -> HandPlan:

@@ -10,7 +10,7 @@ from adzeguard.core.object_review import documented_entries
 from adzeguard.core.places import short_dn
 from adzeguard.core.principal import Flag, Kind, Principal
 from adzeguard.core.reach import ReachFinder, Reaching, first_right, reaching
-from adzeguard.core.rights.descriptor import Descriptor, out_of_order
+from adzeguard.core.rights.descriptor import Descriptor, is_readable, out_of_order
 from adzeguard.core.wellknown import EVERYONE_LIKE, RID_DOMAIN_COMPUTERS, RID_DOMAIN_USERS
 
 _NAMED = 100
@@ -23,6 +23,7 @@ def check_delegations(rights: Rights, charter: ResolvedCharter, privileged: Sequ
         yield from _of_grant(
             rights, delegation, written_down=documented.holds(delegation.over.dn, delegation.grant.entries)
         )
+    yield from _damaged(rights)
     yield from _denials_too_late(rights)
     yield from _ways_up(rights, privileged)
     yield from _privileged_objects(rights, privileged)
@@ -57,8 +58,18 @@ def _is_everybody(rights: Rights, sid: Sid) -> bool:
     return sid in EVERYONE_LIKE or sid in (domain.account(RID_DOMAIN_USERS), domain.account(RID_DOMAIN_COMPUTERS))
 
 
+def _damaged(rights: Rights) -> Iterator[Finding]:
+    for raw, _, ids in rights.estate.catalogue.descriptor_users():
+        if not is_readable(raw):
+            for principal in rights.estate.catalogue.principals(ids.tolist()).values():
+                message = "its rights cannot be read: the security descriptor is damaged; nothing is known of them"
+                yield Finding("damaged-descriptor", Severity.HIGH, short_dn(rights.estate, principal.dn), "", message)
+
+
 def _denials_too_late(rights: Rights) -> Iterator[Finding]:
     for raw, _, ids in rights.estate.catalogue.descriptor_users():
+        if not is_readable(raw):
+            continue
         late = out_of_order(Descriptor.from_bytes(raw).entries)
         if not late:
             continue
@@ -121,6 +132,6 @@ def _closed_to_inheritance(rights: Rights) -> set[int]:
     """Ids of the objects that keep entries from above out."""
     closed: set[int] = set()
     for raw, _, ids in rights.estate.catalogue.descriptor_users():
-        if Descriptor.from_bytes(raw).protected:
+        if is_readable(raw) and Descriptor.from_bytes(raw).protected:
             closed |= set(ids.tolist())
     return closed

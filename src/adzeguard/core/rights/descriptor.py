@@ -3,6 +3,7 @@
 import struct
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Final
 
 from adzeguard.core.errors import InputError
@@ -147,6 +148,16 @@ class Descriptor:
         for entry in added:
             entries.insert(_canonical_place(entries, entry), entry)
         return self.with_entries(entries)
+
+
+@lru_cache(maxsize=100_000)
+def is_readable(raw: bytes) -> bool:
+    """Tell whether a descriptor is whole. One that is not must not keep all others from being looked at."""
+    try:
+        Descriptor.from_bytes(raw)
+    except InputError:
+        return False
+    return True
 
 
 def _canonical_place(entries: Sequence[Ace], entry: Ace) -> int:
