@@ -1,26 +1,23 @@
 """adzeguard can."""
 
-import csv
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import click
 
 from adzeguard.cli.completing import names
+from adzeguard.cli.csv_files import read_rows
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put_listing
-from adzeguard.core.errors import AdzeguardError, InputError, UsageError
+from adzeguard.core.errors import AdzeguardError, UsageError
 
 if TYPE_CHECKING:
     from adzeguard.core.delegations import Rights
     from adzeguard.core.principal import Principal
     from adzeguard.core.rights.answers import Answer, Tokens
     from adzeguard.core.rights.questions import Asked
-
-_LARGEST_FILE = 64 * 1024 * 1024
-_SHOWN = 500
 
 
 @click.command("can", epilog=example("adzeguard can hedda.morrow reset-passwords cato.lune"))
@@ -140,7 +137,7 @@ def _batch(desk: Desk, path: Path, form: str, output: Path | None) -> int:
 
     tokens = Tokens(desk.estate)
     rows: list[dict[str, Any]] = []
-    for line in _lines(path):
+    for _, line in read_rows(path, {"who", "right", "object"}, mebibytes=64):
         asked_for = {key: line[key] for key in ("who", "right", "object")}
         try:
             who = resolve(desk.estate, asked_for["who"])
@@ -160,18 +157,3 @@ def _batch(desk: Desk, path: Path, form: str, output: Path | None) -> int:
     note = f"{counted} yes, {len(rows) - counted - unclear} no, {unclear} not understood"
     put_listing(Listing(rows, columns, "", note, "The file has no lines."), form, output)
     return Exit.DONE_IN_PART if unclear else Exit.NOTHING_TO_REPORT
-
-
-def _lines(path: Path) -> list[dict[str, str]]:
-    try:
-        if path.stat().st_size > _LARGEST_FILE:
-            raise InputError(f"{path} is larger than 64 MiB", "Split it")
-        with path.open(encoding="utf-8-sig", newline="") as file:
-            reader = csv.DictReader(file, strict=True, restval="")
-            if not {"who", "right", "object"} <= set(reader.fieldnames or ()):
-                raise InputError(f"{path}:1: lacks the columns who, right and object")
-            return [{str(key): value or "" for key, value in row.items() if isinstance(key, str)} for row in reader]
-    except (csv.Error, UnicodeDecodeError) as error:
-        raise InputError(f"{path} is not CSV in UTF-8: {error}") from error
-    except OSError as error:
-        raise InputError(f"{path} cannot be read: {error.strerror}") from error

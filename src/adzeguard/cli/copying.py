@@ -6,15 +6,15 @@ import io
 import sys
 from collections.abc import Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
+from adzeguard.cli.csv_files import read_rows
 from adzeguard.cli.output import put, say
 from adzeguard.core.errors import InputError, UsageError
 
 if TYPE_CHECKING:
     from adzeguard.core.change.by_hand import Candidate
 
-_LARGEST_FILE = 8 * 1024 * 1024
 _YES = frozenset({"yes", "y", "x", "true", "1"})
 _COLUMNS = ("Group", "Scope", "Description", "People inside", "Privileged")
 
@@ -75,10 +75,10 @@ def reviewed(path: Path, candidates: "Sequence[Candidate]") -> "list[Candidate]"
     """Return the candidates to which the file says yes; `InputError` for a file that is something else."""
     by_sid = {c.group.sid or c.group.dn: c for c in candidates}
     found = []
-    for line, row in _lines(path):
-        if (row.get("take") or "").strip().casefold() not in _YES:
+    for line, row in read_rows(path, {"take", "sid"}, mebibytes=8, way_out="Let adzeguard write the file first"):
+        if row["take"].strip().casefold() not in _YES:
             continue
-        candidate = by_sid.get((row.get("sid") or "").strip())
+        candidate = by_sid.get(row["sid"].strip())
         if candidate is None:
             raise InputError(
                 f"{path}:{line}: '{row.get('group')}' is not among the memberships that can be copied",
@@ -86,18 +86,3 @@ def reviewed(path: Path, candidates: "Sequence[Candidate]") -> "list[Candidate]"
             )
         found.append(candidate)
     return found
-
-
-def _lines(path: Path) -> list[tuple[int, dict[str, Any]]]:
-    try:
-        if path.stat().st_size > _LARGEST_FILE:
-            raise InputError(f"{path} is larger than 8 MiB, which no review is")
-        with path.open(encoding="utf-8-sig", newline="") as file:
-            reader = csv.DictReader(file, strict=True)
-            if not {"take", "sid"} <= set(reader.fieldnames or ()):
-                raise InputError(f"{path}:1: lacks the columns take and sid", "Let adzeguard write the file first")
-            return [(reader.line_num, row) for row in reader]
-    except (csv.Error, UnicodeDecodeError) as error:
-        raise InputError(f"{path} is not CSV in UTF-8: {error}") from error
-    except OSError as error:
-        raise InputError(f"{path} cannot be read: {error.strerror}") from error

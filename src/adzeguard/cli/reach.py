@@ -33,8 +33,7 @@ def command(
     groups and OUs that lead there. With --cut: the smallest set of grants and memberships to take away so that only
     those reach it whom the charter names for the group, and who loses by that.
 
-    Keys of json and csv: name, qualified_name, sid, kind, enabled, member, steps, chain; with --cut: what, kind,
-    holder, target.
+    Keys of json and csv: name, qualified_name, sid, kind, enabled, member, steps, chain; with --cut: what, kind.
     """
     from adzeguard.core.reach import ReachFinder, reaching
     from adzeguard.report.rights import reach_listing

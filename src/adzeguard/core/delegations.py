@@ -5,8 +5,9 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from adzeguard.core.estate import Estate
-from adzeguard.core.identity import Sid, fold_dn, parent_dn
+from adzeguard.core.identity import Sid, fold_dn
 from adzeguard.core.objects import outsider
+from adzeguard.core.origin import given, giving_container
 from adzeguard.core.places import CONTAINERS, short_dn
 from adzeguard.core.principal import Kind, Principal
 from adzeguard.core.rights.ace import Ace, AceFlag, Right
@@ -109,14 +110,8 @@ class Rights:
         """Follow an inherited grant up to the container on which it was given."""
         if not grant.inherited:
             return ""
-        above = self.estate.catalogue.by_dn(parent_dn(principal.dn))
-        while above is not None:
-            container = self.estate.principal(above)
-            raw = self.estate.catalogue.descriptors([above]).get(above)
-            if raw is not None and any(_gives(own, grant) for own in _entries(raw)):
-                return short_dn(self.estate, container.dn)
-            above = self.estate.catalogue.by_dn(parent_dn(container.dn)) if parent_dn(container.dn) else None
-        return "above"
+        found = giving_container(self.estate, principal.dn, {given(entry) for entry in grant.entries})
+        return "above" if found is None else short_dn(self.estate, self.estate.principal(found).dn)
 
 
 def _entries(raw: bytes) -> tuple[Ace, ...]:
@@ -128,13 +123,6 @@ def _only_about_children(grant: Grant) -> bool:
     """Tell whether a grant means nothing where nothing lies below."""
     children = int(Right.CREATE_CHILD | Right.DELETE_CHILD | Right.LIST_CHILDREN)
     return grant.inherited and all(entry.inherit_only or not entry.mask & ~children for entry in grant.entries)
-
-
-def _gives(own: Ace, grant: Grant) -> bool:
-    return not own.inherited and any(
-        (own.sid, own.object_type) == (entry.sid, entry.object_type) and own.flags & AceFlag.CONTAINER_INHERIT
-        for entry in grant.entries
-    )
 
 
 def is_person(principal: Principal) -> bool:

@@ -12,8 +12,9 @@ from adzeguard.core.delegations import Rights
 from adzeguard.core.estate import Estate
 from adzeguard.core.identity import parent_dn
 from adzeguard.core.objects import outsider
+from adzeguard.core.origin import Given, given, giving_container
 from adzeguard.core.principal import Kind, Principal
-from adzeguard.core.rights.ace import Ace, AceFlag
+from adzeguard.core.rights.ace import Ace
 from adzeguard.core.rights.descriptor import Descriptor, is_readable
 from adzeguard.core.rights.takeover import JOINING, MEMBERS, OWNER, OWNS, PASSWORD, RIGHTS, Hold, TakeoverReader
 from adzeguard.core.wellknown import ADMINISTRATORS, EVERYONE_LIKE, RID_DOMAIN_ADMINS, RID_ENTERPRISE_ADMINS, WELL_KNOWN
@@ -74,7 +75,7 @@ class ReachFinder:
         self._descriptors: dict[int, bytes] = {}
         self._holds: dict[tuple[int, bytes], tuple[Hold, ...]] = {}
         self._containers: dict[str, int | None] = {}
-        self._origins: dict[tuple[str, Hold], int | None] = {}
+        self._origins: dict[tuple[str, Given], int | None] = {}
 
     def graph(self, group: int) -> ReachGraph:
         """Return what stands behind a group."""
@@ -127,9 +128,9 @@ class ReachFinder:
                 holder = EVERYBODY
             if holder is None or holder == principal.id or holder in self._ruling:
                 continue
-            inherited = hold.entry is not None and hold.entry.inherited
-            stands_on = self._origin(principal, hold) if inherited else principal.id
-            yield Edge(holder, principal.id, hold.how, hold.entry, stands_on)
+            entry = hold.entry
+            stands_on = self._origin(principal, entry) if entry is not None and entry.inherited else principal.id
+            yield Edge(holder, principal.id, hold.how, entry, stands_on)
 
     def _container(self, principal: Principal, raw: bytes) -> Iterator[Edge]:
         """Whoever changes the rights of a container can hand down what they like, unless the object takes nothing."""
@@ -142,26 +143,13 @@ class ReachFinder:
             self._containers[dn] = self._estate.catalogue.by_dn(dn) if dn else None
         return self._containers[dn]
 
-    def _origin(self, principal: Principal, hold: Hold) -> int:
-        """Return the container on which an inherited entry was given."""
-        key = (parent_dn(principal.dn), hold)
+    def _origin(self, principal: Principal, entry: Ace) -> int:
+        """Return the container on which an inherited entry was given; neighbours share the answer."""
+        key = (parent_dn(principal.dn), given(entry))
         if key not in self._origins:
-            self._origins[key] = self._searched_above(*key)
+            self._origins[key] = giving_container(self._estate, principal.dn, {given(entry)})
         found = self._origins[key]
         return principal.id if found is None else found
-
-    def _searched_above(self, dn: str, hold: Hold) -> int | None:
-        wanted = (hold.who, hold.entry.object_type if hold.entry else None)
-        while dn:
-            above = self._container_at(dn)
-            self._load([above] if above is not None else [])
-            raw = self._descriptors.get(above) if above is not None else None
-            for entry in Descriptor.from_bytes(raw).entries if raw else ():
-                given_here = not entry.inherited and entry.flags & AceFlag.CONTAINER_INHERIT
-                if given_here and (entry.sid, entry.object_type) == wanted:
-                    return above
-            dn = parent_dn(dn)
-        return None
 
 
 def ruling_ids(estate: Estate) -> frozenset[int]:

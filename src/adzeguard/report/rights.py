@@ -96,15 +96,9 @@ def reach_listing(found: Sequence[Reaching], group: str) -> Listing:
 def cut_listing(proposal: Proposal, group: str) -> Listing:
     """Return what to take away."""
     rows: list[Row] = [
-        {
-            "what": words,
-            "kind": "membership" if edge.is_membership else "grant",
-            "holder": edge.holder,
-            "target": edge.target,
-        }
+        {"what": words, "kind": "membership" if edge.is_membership else "grant"}
         for edge, words in zip(proposal.edges, proposal.words, strict=True)
     ]
-    rows = [{"what": row["what"], "kind": row["kind"]} for row in rows]
     names = ", ".join(sorted(p.qualified_name for p in proposal.named))
     note = f"{len(proposal.unwanted)} others reach it now; then only: {names or 'nobody'}"
     if proposal.stays_open:

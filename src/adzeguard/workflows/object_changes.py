@@ -30,7 +30,7 @@ _SECRET: Final = frozenset({
 _SOUNDS_SECRET: Final = ("password", "admpwd", "credential", "secret")
 _DISABLED: Final = 0x2
 _ACCOUNT_CONTROL: Final = "useraccountcontrol"
-_BY_STEPS: Final = "read back otherwise"
+_OTHERWISE: Final = "written, but read back otherwise"
 
 
 def same_entry(directory: DirectoryDriver, named: Named) -> Entry | None:
@@ -86,7 +86,7 @@ class ObjectChanger:
         self.directory.add(change.object.dn, attributes)
         entry = self.directory.read(change.object.dn)
         if entry is None or not all(_holds(entry, name, given) for name, given in attributes.items()):
-            return Outcome(change, Status.DIFFERS, f"written, but {_BY_STEPS}")
+            return Outcome(change, Status.DIFFERS, _OTHERWISE)
         packed = entry.first("objectsid")
         told = [f"SID {Sid.from_bytes(packed)}"] if packed else []
         told += [f"without {name}, which is gone" for name in without]
@@ -169,7 +169,7 @@ class ObjectChanger:
     def _read_back(self, change: ObjectChange, *, done: bool) -> Outcome:
         if done:
             return Outcome(change, Status.VERIFIED)
-        return Outcome(change, Status.DIFFERS, f"written, but {_BY_STEPS}")
+        return Outcome(change, Status.DIFFERS, _OTHERWISE)
 
 
 def _is_secret(name: str) -> bool:

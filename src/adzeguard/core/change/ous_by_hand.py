@@ -16,7 +16,6 @@ from adzeguard.core.rights.protection import (
     ON_THE_OBJECT,
     denies_everyone,
     is_protected,
-    missing_protection,
 )
 
 _SHOWN = 12
@@ -43,7 +42,7 @@ def created_ou(
 
 
 def _guarded_container(estate: Estate, container: Principal, why: str, rule: str) -> list[ObjectChange]:
-    if not missing_protection(Descriptor(None, None, None), descriptor_over(estate, container))[1]:
+    if denies_everyone(descriptor_over(estate, container), ON_ITS_CONTAINER.mask):
         return []
     words = f"deny everyone to delete what lies directly in {short_dn(estate, container.dn)}"
     return [object_change(Verb.RIGHTS, Named.of(container), words, gives=[ON_ITS_CONTAINER], why=why, rule=rule)]
@@ -60,10 +59,9 @@ def container_of(estate: Estate, principal: Principal) -> Principal:
 def protected_object(estate: Estate, principal: Principal, why: str, rule: str = BY_HAND_RULE) -> list[Change]:
     """Return the changes that protect an object against deletion, none where it is."""
     container = container_of(estate, principal)
-    on_object, _ = missing_protection(descriptor_over(estate, principal), descriptor_over(estate, container))
     words = f"protect {short_dn(estate, principal.dn)} against deletion"
     changes: list[Change] = []
-    if on_object:
+    if not denies_everyone(descriptor_over(estate, principal), ON_THE_OBJECT.mask):
         changes.append(
             object_change(Verb.RIGHTS, Named.of(principal), words, gives=[ON_THE_OBJECT], why=why, rule=rule)
         )

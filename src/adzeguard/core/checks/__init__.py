@@ -35,18 +35,19 @@ def all_findings(
     `privileged` are groups besides the built-in ones, `standing` the additions that rules have made.
     """
     estate = rights.estate
+    every_privileged = privileged_groups(estate, privileged)
     found = [
         *name_problems(charter),
         *deviations_found(review_groups(estate, charter)),
         *deviations_found(review_hosts(estate, charter)),
         *reaching_unlisted(estate, charter),
         *hosts_excepted(estate, charter),
-        *check_privileged(estate, privileged_groups(estate, privileged)),
+        *check_privileged(estate, every_privileged),
         *check_hosts(estate, charter.keepers),
         *too_wide(estate),
         *left_behind(withdrawals(estate, charter, members_only(standing))),
         *object_findings(object_deviations(rights, charter)),
         *without_a_place(estate),
-        *check_delegations(rights, charter, privileged_groups(estate, privileged)),
+        *check_delegations(rights, charter, every_privileged),
     ]
     return worst_first(found)

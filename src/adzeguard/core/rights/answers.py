@@ -37,9 +37,7 @@ class Answer:
 
     allowed: bool
     decision: Decision
-    question: Question
     through: tuple[str, ...]
-    descriptor: Descriptor
 
     @property
     def because(self) -> str:
@@ -81,20 +79,16 @@ def answer(
 ) -> Answer:
     """Answer for one person; the first question that is answered with no settles it."""
     token, own = tokens.of(who), target.sid or ""
-    settled: tuple[Decision, Question] | None = None
+    decision = Decision(allowed=False)
     for question in right.questions:
         decision = _decided(descriptor, token, own, question)
-        settled = (decision, question)
         if not decision.allowed:
             break
-    decision, question = settled or (Decision(allowed=True), Question(Right.READ_PROPERTY))
-    found_in = descriptor
     if not decision.allowed and right.or_container is not None:
         above = container_descriptor(estate, target)
-        other = _decided(above, token, "", right.or_container) if above else None
-        if other is not None and above is not None and other.allowed:
-            decision, question, found_in = other, right.or_container, above
-    return Answer(decision.allowed, decision, question, _through(estate, who, decision), found_in)
+        other = _decided(above, token, "", right.or_container) if above else decision
+        decision = other if other.allowed else decision
+    return Answer(decision.allowed, decision, _through(estate, who, decision))
 
 
 def _decided(descriptor: Descriptor, token: frozenset[str], own: str, question: Question) -> Decision:

@@ -35,10 +35,3 @@ def is_protected(descriptor: Descriptor | None, container: Descriptor | None) ->
         and denies_everyone(descriptor, Right.DELETE)
         and denies_everyone(container, Right.DELETE_CHILD)
     )
-
-
-def missing_protection(descriptor: Descriptor, container: Descriptor) -> tuple[bool, bool]:
-    """Return whether the entry on the object, and the one on its container, have yet to be put there."""
-    return not denies_everyone(descriptor, Right.DELETE | Right.DELETE_TREE), not denies_everyone(
-        container, Right.DELETE_CHILD
-    )
