@@ -4,7 +4,7 @@ import subprocess
 import sys
 from collections.abc import Iterator
 
-from adzeguard.core.counting import effective_people_counts
+from adzeguard.core.estate.counting import effective_people_counts
 from bench.large import L, M, make, privileged
 from bench.measure import Measured, once, peak_megabytes, seconds
 

@@ -4,16 +4,17 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from adzeguard.core.assembly import Assembled
-from adzeguard.core.estate import Domain, Host, HostState, LocalAccount, LocalGroup
+from adzeguard.core.descriptors.ace import Ace, AceFlag, AceKind, Right
+from adzeguard.core.descriptors.descriptor import Descriptor
+from adzeguard.core.estate.assembly import Assembled
+from adzeguard.core.estate.catalogue import Domain
+from adzeguard.core.estate.hosts import Host, HostState, LocalAccount, LocalGroup
+from adzeguard.core.estate.links import Links
+from adzeguard.core.estate.membership import MembershipGraph
+from adzeguard.core.estate.objects import Objects
+from adzeguard.core.estate.principal import Flag, Kind
+from adzeguard.core.estate.texts import Texts
 from adzeguard.core.identity import Sid
-from adzeguard.core.links import Links
-from adzeguard.core.membership import MembershipGraph
-from adzeguard.core.objects import Objects
-from adzeguard.core.principal import Flag, Kind
-from adzeguard.core.rights.ace import Ace, AceFlag, AceKind, Right
-from adzeguard.core.rights.descriptor import Descriptor
-from adzeguard.core.texts import Texts
 from adzeguard.core.wellknown import ADMINISTRATORS
 from adzeguard.directory.schema import first_entries
 
@@ -158,6 +159,6 @@ def charter(size: Size) -> str:
         site, group = n % size.ous, f"group.{1 + n % size.ous:06}"
         parts.append(
             f"  - {{id: hosts-{n}, hosts: {{under: 'OU=site{site:03},OU=Hosts'}}, local-group: administrators, "
-            f"response: correct, only: ['LOWMERE\\Domain Admins', 'local\\administrator', 'LOWMERE\\{group}']}}\n"
+            f"response: mend, only: ['LOWMERE\\Domain Admins', 'local\\administrator', 'LOWMERE\\{group}']}}\n"
         )
     return "".join(parts)

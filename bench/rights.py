@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from adzeguard.core.rights.descriptor import Descriptor
+from adzeguard.core.descriptors.descriptor import Descriptor
 from bench.large import DOMAIN, M, make
 from bench.measure import Measured, seconds
 

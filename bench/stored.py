@@ -32,8 +32,8 @@ def run() -> Iterator[Measured]:
         )
         checked = seconds(lambda: program("check", "--format", "csv", folder=folder), runs=1)
         yield Measured("check, 40 group rules and 200 host rules", "L", checked, "s", 30)
-        planned = seconds(lambda: program("plan", "--format", "json", folder=folder), runs=1)
-        yield Measured("plan, the same", "L", planned, "s", 30)
+        proposed = seconds(lambda: program("propose", "--format", "json", folder=folder), runs=1)
+        yield Measured("proposal, the same", "L", proposed, "s", 30)
 
 
 def _write(folder: Path, size: Size) -> tuple[float, float]:

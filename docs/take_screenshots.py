@@ -22,13 +22,13 @@ SHOTS = {
     "who-host": [["who", "--host", "KIOSK-07"]],
     "who-hosts": [["who", "--hosts", "--at-least", "3"]],
     "check": [["check", "--severity", "high"]],
-    "plan": [["plan"]],
-    "apply": [["apply", "--yes", "--format", "table"]],
+    "proposal": [["propose"]],
+    "enactment": [["enact", "--yes", "--format", "table"]],
     "show": [["show", "KIOSK-15"]],
     "status": [["status"]],
     "journal": [["journal", "--limit", "18"]],
     "reach": [["reach", WHO], ["reach", WHO, "--cut"]],
-    "grants": [["grant", "list"], ["can", "hedda.morrow", "reset-passwords", "cato.lune"]],
+    "grants": [["grant", "list"], ["may", "hedda.morrow", "reset-passwords", "cato.lune"]],
     "picker": [["group", "copy-memberships", "--from", "mira.holt", "--to", "yorick.tarn", "--pick"]],
 }
 KEYS = {"picker": ["space", "Down", "space", "Right", "s"]}
@@ -82,7 +82,7 @@ def main() -> None:
             shutil.copytree(made, folder)
             if name in ("journal", "status"):
                 subprocess.run(
-                    ["adzeguard", "apply", "--yes", "--workspace", str(folder)], check=False, capture_output=True
+                    ["adzeguard", "enact", "--yes", "--workspace", str(folder)], check=False, capture_output=True
                 )
             take(name, folder)
         if not sys.argv[1:] or "grant-map" in sys.argv[1:]:

@@ -5,12 +5,14 @@ from datetime import UTC, datetime
 
 from hypothesis import strategies as st
 
-from adzeguard.core.assembly import Assembled, assemble
-from adzeguard.core.estate import Domain, Estate, Host, HostState, LocalAccount, LocalGroup
+from adzeguard.core.estate.assembly import Assembled, assemble
+from adzeguard.core.estate.catalogue import Domain
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.hosts import Host, HostState, LocalAccount, LocalGroup
+from adzeguard.core.estate.membership import MembershipGraph
+from adzeguard.core.estate.principal import Flag, Kind
+from adzeguard.core.estate.rows import ObjectRow, Observed
 from adzeguard.core.identity import Sid
-from adzeguard.core.membership import MembershipGraph
-from adzeguard.core.objects import ObjectRow, Observed
-from adzeguard.core.principal import Flag, Kind
 from adzeguard.core.wellknown import ADMINISTRATORS
 
 BASE = "DC=lowmere,DC=example"

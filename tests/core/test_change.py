@@ -1,23 +1,25 @@
-"""Plans: what they change, what they come to, and what must never be applied."""
+"""Proposals: what they change, what they come to, and what must never be enacted."""
 
 from datetime import date
 
 import pytest
+from adzeguard.core.change.changes import Expected, MemberChange, Named, Verb
+from adzeguard.core.change.correct import draft_proposal
+from adzeguard.core.charter.model import Charter
 from hypothesis import given
 from hypothesis import strategies as st
 
-from adzeguard.core.access import hosts_per_person, members_of, members_on_host
-from adzeguard.core.change.build import draft_plan
-from adzeguard.core.change.guards import Limits, NamedSizes, lockouts, pass_guards
+from adzeguard.core.access.keepers import default_keepers
+from adzeguard.core.access.members import hosts_per_person, members_of, members_on_host
+from adzeguard.core.change.guards.all import pass_guards
+from adzeguard.core.change.guards.limits import Limits, NamedSizes
+from adzeguard.core.change.guards.lockout import lockouts
 from adzeguard.core.change.impact import impact_of
-from adzeguard.core.change.plan import Expected, MemberChange, Named, Verb
-from adzeguard.core.charter.model import Charter
 from adzeguard.core.charter.parse import parse_charter
 from adzeguard.core.charter.resolve import ResolvedCharter, resolve_charter
 from adzeguard.core.errors import GuardError
-from adzeguard.core.estate import Estate
-from adzeguard.core.keepers import default_keepers
-from adzeguard.core.review import review_groups, review_hosts
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.review.members import review_groups, review_hosts
 from adzeguard.core.wellknown import ADMINISTRATORS
 from adzeguard.workspace.charter_yaml import document_of
 from tests.estates import directory, estate
@@ -29,13 +31,13 @@ SHUT = r"- {id: shut, hosts: {under: OU=Kiosks}, local-group: administrators, on
 def charter_of(text: str, of: Estate) -> ResolvedCharter:
     """Rules in YAML, resolved; what says no response corrects."""
     charter = parse_charter([document_of("charter: 1\nrules:\n" + text, "charter.yaml")])
-    return resolve_charter(charter, of, date(2026, 11, 23), "correct", default_keepers(of))
+    return resolve_charter(charter, of, date(2026, 11, 23), "mend", default_keepers(of))
 
 
 def changes_of(charter: ResolvedCharter, of: Estate) -> tuple[MemberChange, ...]:
     """What the charter would change."""
     reviews = [*review_groups(of, charter), *review_hosts(of, charter)]
-    return draft_plan(of, reviews).changes
+    return draft_proposal(of, reviews).changes
 
 
 @pytest.mark.parametrize(
@@ -106,8 +108,8 @@ def test_a_member_by_primary_group_leaves_in_three_steps() -> None:
     whole = directory(["Administrator", "ada"], {"Domain Admins": ["Administrator"], "Domain Users": []})
     [ada], [admins] = whole.objects.by_name("ada"), whole.objects.by_name("Domain Admins")
     rows = [row._replace(primary_group_rid=512) if i == ada else row for i, row in whole.objects.all_rows()]
-    from adzeguard.core.assembly import assemble
-    from adzeguard.core.objects import Observed
+    from adzeguard.core.estate.assembly import assemble
+    from adzeguard.core.estate.rows import Observed
 
     members = {admins: ("CN=Administrator,OU=People,DC=lowmere,DC=example",)}
     of = estate(
@@ -123,7 +125,7 @@ def test_a_member_by_primary_group_leaves_in_three_steps() -> None:
 
 
 @st.composite
-def plans(draw: st.DrawFn) -> tuple[Estate, Estate, list[MemberChange]]:
+def proposals(draw: st.DrawFn) -> tuple[Estate, Estate, list[MemberChange]]:
     """An estate, the estate as it is after some changes, and the changes."""
     people = [f"p{n}" for n in range(6)]
     names = ["g0", "g1", "g2", "g3"]
@@ -174,7 +176,7 @@ def plans(draw: st.DrawFn) -> tuple[Estate, Estate, list[MemberChange]]:
     return old, new, changes
 
 
-@given(plans())
+@given(proposals())
 def test_the_impact_is_the_difference_between_before_and_after(
     drawn: tuple[Estate, Estate, list[MemberChange]],
 ) -> None:
@@ -212,7 +214,7 @@ def test_the_impact_is_the_difference_between_before_and_after(
     assert {p.person: (p.gains_hosts, p.loses_hosts) for p in impact.people} == on_hosts
 
 
-@given(plans())
+@given(proposals())
 def test_hosts_of_each_person_are_those_where_they_are_found(drawn: tuple[Estate, Estate, list[MemberChange]]) -> None:
     """Counting hosts by class gives what looking at each host gives."""
     of, _, _ = drawn

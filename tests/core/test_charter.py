@@ -4,16 +4,16 @@ from datetime import date
 from itertools import pairwise
 
 import pytest
+from adzeguard.core.charter.model import json_schema
 from hypothesis import given
 from hypothesis import strategies as st
 
-from adzeguard.core.charter.model import json_schema
+from adzeguard.core.access.keepers import default_keepers
 from adzeguard.core.charter.parse import parse_charter
 from adzeguard.core.charter.resolve import ResolvedCharter, resolve_charter
 from adzeguard.core.errors import CharterError
-from adzeguard.core.estate import Estate
-from adzeguard.core.keepers import default_keepers
-from adzeguard.core.review import review_groups, review_hosts
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.review.members import review_groups, review_hosts
 from adzeguard.workspace.charter_yaml import document_of
 from tests.estates import directory, estate
 
@@ -33,7 +33,7 @@ def house(administrators: list[str] | None = None) -> Estate:
     return estate(whole, {"KIOSK-1": administrators or [], "KIOSK-2": ["Domain Admins", "local"]})
 
 
-def resolved(text: str, of: Estate, response: str = "alert") -> ResolvedCharter:
+def resolved(text: str, of: Estate, response: str = "tell") -> ResolvedCharter:
     """The charter of rules in YAML, resolved."""
     charter = parse_charter([document_of("charter: 1\nrules:\n" + text, "charter.yaml")])
     return resolve_charter(charter, of, date(2026, 11, 23), response, default_keepers(of))
@@ -181,7 +181,7 @@ def test_rules_hold_only_while_they_are_in_force() -> None:
         ),
         (
             "charter: 1\nrules:\n- id: a\n  group: X\n  only: []\n  response: corect",
-            "charter.yaml:6: rule a: response must be 'alert' or 'correct', not 'corect', did you mean 'correct'?",
+            "charter.yaml:6: rule a: response must be 'tell' or 'mend', not 'corect', did you mean 'mend'?",
         ),
         ("charter: 1\nrules:\n- id: a\n  group: X", "charter.yaml:3: rule a: demands nothing"),
         ("charter: 1\nrules:\n- id: a\n  group: X\n  only: Y", "charter.yaml:5: rule a: only must be a list"),

@@ -5,11 +5,11 @@ import uuid
 from hypothesis import given
 from hypothesis import strategies as st
 
+from adzeguard.core.descriptors.ace import Ace, AceFlag, AceKind, Right, without_generic
+from adzeguard.core.descriptors.descriptor import AceList, Descriptor, canonical_rank, out_of_order
+from adzeguard.core.descriptors.inheritance import handed_on, inherited_entries
 from adzeguard.core.errors import InputError
 from adzeguard.core.identity import Sid
-from adzeguard.core.rights.ace import Ace, AceFlag, AceKind, Right, without_generic
-from adzeguard.core.rights.descriptor import AceList, Descriptor, canonical_rank, out_of_order
-from adzeguard.core.rights.inheritance import handed_on, inherited_entries
 
 SIDS = [Sid(text) for text in ("S-1-1-0", "S-1-5-11", "S-1-3-0", "S-1-5-21-1-2-3-1103", "S-1-5-32-544")]
 CLASSES = [uuid.UUID(int=n) for n in range(1, 4)]

@@ -1,10 +1,10 @@
 """Undo as a pure function: what was done, taken together, leads back."""
 
+from adzeguard.core.change.changes import Expected, MemberChange, Named, Verb
 from hypothesis import given
 from hypothesis import strategies as st
 
-from adzeguard.core.change.inverse import inverse_plan
-from adzeguard.core.change.plan import Expected, MemberChange, Named, Verb
+from adzeguard.core.change.inverse import inverse_changes
 
 GROUPS = [Named(name=f"g{n}", sid=f"S-1-5-21-1-1-1-{600 + n}") for n in range(3)]
 MEMBERS = [Named(name=f"m{n}", sid=f"S-1-5-21-1-1-1-{700 + n}") for n in range(3)]
@@ -55,7 +55,7 @@ def test_undoing_a_course_of_changes_leads_back_to_its_beginning(
 ) -> None:
     """Every inverse finds what it expects, and together they restore each membership and primary group, once each."""
     start, done, state = course
-    back = inverse_plan(done, {group.sid: group for group in GROUPS})
+    back = inverse_changes(done, {group.sid: group for group in GROUPS})
     for change in back:
         made = make(state, change)
         assert made is not None, change

@@ -5,8 +5,8 @@ from itertools import pairwise
 from hypothesis import given
 from hypothesis import strategies as st
 
-from adzeguard.core.counting import effective_people_counts
-from adzeguard.core.membership import DirectChange, MembershipGraph
+from adzeguard.core.estate.counting import effective_people_counts
+from adzeguard.core.estate.membership import DirectChange, MembershipGraph
 from tests.estates import graphs
 
 Drawn = tuple[MembershipGraph, dict[int, set[int]], dict[int, bool]]

@@ -3,8 +3,8 @@
 import pytest
 
 from adzeguard.core.errors import AmbiguousNameError, UnknownNameError
-from adzeguard.core.estate import Estate
-from adzeguard.core.names import resolve, resolve_host
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.names import resolve, resolve_host
 from tests.estates import BASE, directory, estate
 
 

@@ -5,22 +5,22 @@ import uuid
 from dataclasses import replace
 
 import numpy as np
+from adzeguard.core.change.changes import Named, Verb
 from hypothesis import given
 from hypothesis import strategies as st
 
-from adzeguard.core.change.objects_by_hand import object_change
-from adzeguard.core.change.plan import Named, Verb
-from adzeguard.core.change.rights_guard import lost_rights
-from adzeguard.core.cut import smallest_cut
-from adzeguard.core.estate import Estate
+from adzeguard.core.access.keepers import default_keepers
+from adzeguard.core.change.by_hand.objects import object_change
+from adzeguard.core.change.guards.rights import lost_rights
+from adzeguard.core.descriptors.ace import Ace, AceFlag, AceKind, Right
+from adzeguard.core.descriptors.descriptor import Descriptor
+from adzeguard.core.estate.estate import Estate
 from adzeguard.core.identity import Sid
-from adzeguard.core.keepers import default_keepers
-from adzeguard.core.reach import MEMBER, Edge, ReachGraph
-from adzeguard.core.rights.ace import Ace, AceFlag, AceKind, Right
-from adzeguard.core.rights.descriptor import Descriptor
+from adzeguard.core.rights.cut import smallest_cut
 from adzeguard.core.rights.duties import duties_of, usual_flags
 from adzeguard.core.rights.evaluate import Question, decide
 from adzeguard.core.rights.grants import GrantReader
+from adzeguard.core.rights.reach import MEMBER, Edge, ReachGraph
 from adzeguard.directory.schema import standard_schema
 from tests.estates import DOMAIN as LOWMERE
 from tests.estates import NOON, directory

@@ -14,7 +14,7 @@ from samba.samdb import SamDB
 
 
 def main() -> None:
-    """Apply the operations in one transaction."""
+    """Enact the operations in one transaction."""
     parameters = LoadParm()
     parameters.load(sys.argv[1])
     database = SamDB(url=parameters.private_path("sam.ldb"), session_info=system_session(), lp=parameters)

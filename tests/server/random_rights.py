@@ -4,9 +4,9 @@ import random
 import uuid
 from dataclasses import dataclass, field
 
+from adzeguard.core.descriptors.ace import Ace, AceKind, Right
+from adzeguard.core.descriptors.descriptor import Descriptor
 from adzeguard.core.identity import Sid
-from adzeguard.core.rights.ace import Ace, AceKind, Right
-from adzeguard.core.rights.descriptor import Descriptor
 from adzeguard.core.rights.schema import Schema
 from adzeguard.directory.ldap_wire import Address, Wire
 from adzeguard.directory.port import Modification

@@ -5,11 +5,11 @@ from collections.abc import Iterator
 
 import pytest
 
+from adzeguard.core.descriptors.ace import Ace, AceKind, Right
+from adzeguard.core.descriptors.descriptor import Descriptor
+from adzeguard.core.descriptors.inheritance import inherited_entries
 from adzeguard.core.errors import ChangeRefusedError
 from adzeguard.core.identity import Sid, fold_dn, parent_dn
-from adzeguard.core.rights.ace import Ace, AceKind, Right
-from adzeguard.core.rights.descriptor import Descriptor
-from adzeguard.core.rights.inheritance import inherited_entries
 from adzeguard.directory.ldap_wire import Address, Wire
 from adzeguard.directory.port import Modification
 from adzeguard.directory.schema import class_guid, standard_schema
@@ -86,7 +86,7 @@ def test_the_delegated_can_do_exactly_what_was_given(server: Server, workspace: 
         ("reset-passwords", "cato.lune", True), ("reset-passwords", "orla.fenn", False), ("create:user", OFFICE, True),
         ("create:user", "OU=Bridge,OU=People", False), ("write:title", "cato.lune", False),
     ):  # fmt: skip
-        answer = workspace("can", "hedda.morrow", right, target, "--format", "json")
+        answer = workspace("may", "hedda.morrow", right, target, "--format", "json")
         assert (answer.code, answer.json[0]["allowed"]) == (0 if allowed else 3, allowed), (right, target)
 
     made(workspace, "grant", "withdraw", leads, "reset-passwords", "--over", OFFICE)

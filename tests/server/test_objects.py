@@ -153,14 +153,14 @@ def test_a_deleted_group_and_ou_come_back_with_their_members(server: Server, wor
 CHARTER = """\
 charter: 1
 rules:
-  - {id: keep, protect: [OU=People], response: correct}
-  - {id: land, intake: {users: OU=Quay}, response: correct}
-  - {id: crews, roster: crews.csv, new-groups: {in: OU=Groups, scope: universal}, response: correct}
+  - {id: keep, protect: [OU=People], response: mend}
+  - {id: land, intake: {users: OU=Quay}, response: mend}
+  - {id: crews, roster: crews.csv, new-groups: {in: OU=Groups, scope: universal}, response: mend}
   - id: desk
     over: OU=Galley,OU=People
     grant: [reset-passwords, create-users]
     to: [LOWMERE\\Service Desk]
-    response: correct
+    response: mend
 """
 
 
@@ -171,13 +171,13 @@ def test_rules_about_objects_are_followed_and_withdrawn_on_the_server(server: Se
     charter = workspace.folder / "charter"
     (charter / "charter.yaml").write_text(CHARTER)
     (charter / "crews.csv").write_text("group,member\nLOWMERE\\Tide Crew,LOWMERE\\orla.fenn\n")
-    assert {o["rule"] for o in made(workspace, "apply")} == {"keep", "land", "crews", "desk"}
+    assert {o["rule"] for o in made(workspace, "enact")} == {"keep", "land", "crews", "desk"}
     assert server.members_of("Tide Crew") == {"Orla Fenn"}
     landing = server.ask("(objectClass=domain)", "wellKnownObjects", scope="base")[0]["wellKnownObjects"]
     assert any(value.endswith(f"A9D1CA15768811D1ADED00C04FD8D5CD:OU=Quay,{server.base}") for value in landing)
-    assert workspace("can", "signe.quist", "reset-passwords", "pontus.reil").code == 0
-    assert workspace("plan").code == 0
+    assert workspace("may", "signe.quist", "reset-passwords", "pontus.reil").code == 0
+    assert workspace("propose").code == 0
     (charter / "charter.yaml").write_text("charter: 1\nrules: []\n")
-    assert {o["rule"] for o in made(workspace, "apply")} == {"keep", "land", "crews", "desk"}
+    assert {o["rule"] for o in made(workspace, "enact")} == {"keep", "land", "crews", "desk"}
     made(workspace, "group", "delete", "Tide Crew")
     assert everything(server) == before

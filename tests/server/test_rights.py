@@ -6,9 +6,9 @@ from collections.abc import Iterator
 
 import pytest
 
-from adzeguard.core.rights.ace import Right
+from adzeguard.core.descriptors.ace import Right
+from adzeguard.core.descriptors.descriptor import Descriptor
 from adzeguard.core.rights.answers import Everybody, Tokens
-from adzeguard.core.rights.descriptor import Descriptor
 from adzeguard.core.rights.evaluate import Question, decide
 from adzeguard.core.rights.questions import Asked, attribute_levels
 from adzeguard.directory.ldap_wire import Address, Wire

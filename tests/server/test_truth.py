@@ -56,7 +56,7 @@ def test_effective_groups_equal_the_logon_token_of_every_user(server: Server, wo
 
 
 def test_what_the_plan_puts_right_a_plain_client_sees(server: Server, workspace: Program) -> None:
-    """The example on the real server: findings, plan, apply, nothing left; undone, every attribute is as before."""
+    """The example on the real server: findings, proposal, enactment, nothing left; undone, every attribute is as before."""
     workspace("collect")
     found = {(f["check"], f["member"]) for f in workspace("check", "--format", "json").json}
 
@@ -65,13 +65,13 @@ def test_what_the_plan_puts_right_a_plain_client_sees(server: Server, workspace:
     as_it_was = attributes(server)
     before = server.members_of("Domain Admins")
     assert before == {"Administrator", "Isolde Varn (adm)", "Tobin Asker (adm)", "Cato Lune", "Directory Stewards"}
-    assert workspace("plan", "--output", "p.json").code == 3
-    done = workspace("apply", "p.json", "--yes", "--format", "json")
+    assert workspace("propose", "--output", "p.json").code == 3
+    done = workspace("enact", "p.json", "--yes", "--format", "json")
     assert (done.code, {o["status"] for o in done.json}, len(done.json)) == (0, {"verified"}, 11), done.out
     assert server.members_of("Domain Admins") == {"Administrator", "Isolde Varn (adm)", "Tobin Asker (adm)"}
     [mira] = server.ask("(sAMAccountName=mira.holt.adm)", "primaryGroupID")
     assert mira["primaryGroupID"] == ["513"]
-    again = workspace("plan")
+    again = workspace("propose")
     assert (again.code, again.out) == (0, "Nothing to change: what stands is what is wanted.\n")
     assert "Changed since the last time: 0 objects, 0 groups, 0 hosts." in workspace("collect").out
     assert {m["name"] for m in workspace("who", ADMINS, "--format", "json").json} == {
@@ -167,13 +167,13 @@ def test_a_server_that_goes_away_in_the_middle_leaves_everything_in_order(server
         assert (ran.code, len(ran.err.strip().splitlines())) == (1, 1), ran.err
         assert workspace("who", ADMINS).code == 0
         (workspace.folder / "charter/charter.yaml").write_text(
-            "charter: 1\nrules:\n  - {id: crew, response: correct, group: 'LOWMERE\\First Aiders', "
+            "charter: 1\nrules:\n  - {id: crew, response: mend, group: 'LOWMERE\\First Aiders', "
             f"include: {list(FULL_NAMES)}}}\n".replace("\\\\", "\\")
         )
         told = Counter[str]()
         for budget in range(4_000, 44_000, 4_000):
             proxy.each, proxy.budget = 1 << 40, budget
-            for outcome in workspace("apply", "--yes", "--format", "json").json:
+            for outcome in workspace("enact", "--yes", "--format", "json").json:
                 told[outcome["status"]] += 1
                 assert outcome["status"] != "verified" or FULL_NAMES[outcome["member"]] in server.members_of(
                     "First Aiders"
@@ -184,7 +184,7 @@ def test_a_server_that_goes_away_in_the_middle_leaves_everything_in_order(server
     assert set(told) <= {"verified", "unreachable", "conflict"}
     assert workspace("journal", "verify").code == 0
     workspace("collect")
-    assert workspace("apply", "--yes").code == 0
+    assert workspace("enact", "--yes").code == 0
     assert set(FULL_NAMES.values()) <= server.members_of("First Aiders")
 
 

@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from adzeguard.core.objects import Observed
+from adzeguard.core.estate.rows import Observed
 from adzeguard.store.database import Database
 from adzeguard.store.estate_store import EstateStore
 from tests.estates import DOMAIN, NOON, directory
@@ -45,7 +45,7 @@ def test_writing_the_difference_equals_writing_the_whole(
     tmp_path_factory: pytest.TempPathFactory, course: list[dict[bytes, Observed]]
 ) -> None:
     """Whatever comes, goes, changes or gets another primary group: a whole collection afterwards writes nothing."""
-    from adzeguard.core.assembly import assemble
+    from adzeguard.core.estate.assembly import assemble
 
     store = EstateStore(Database(tmp_path_factory.mktemp("store") / "store.db"))
 

@@ -8,11 +8,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from adzeguard.core.assembly import Assembled
 from adzeguard.core.errors import NothingCollectedError, StoreError, StoreTooNewError
-from adzeguard.core.estate import Host, HostState, LocalGroup
+from adzeguard.core.estate.assembly import Assembled
+from adzeguard.core.estate.hosts import Host, HostState, LocalGroup
+from adzeguard.core.estate.principal import Kind
 from adzeguard.core.identity import Sid
-from adzeguard.core.principal import Kind
 from adzeguard.core.wellknown import ADMINISTRATORS
 from adzeguard.store.database import Database
 from adzeguard.store.estate_store import CollectionFacts, EstateStore
@@ -51,8 +51,8 @@ def hosts_of(whole: Assembled, member: str) -> list[Host]:
 
 def numbered(store: EstateStore, whole: Assembled) -> Assembled:
     """The same directory with the ids that the store gives."""
-    from adzeguard.core.assembly import assemble
-    from adzeguard.core.objects import Observed
+    from adzeguard.core.estate.assembly import assemble
+    from adzeguard.core.estate.rows import Observed
 
     rows = dict(whole.objects.all_rows())
     listed = {i: tuple(rows[m].dn for m in whole.graph.direct_members(i).tolist()) for i in rows}

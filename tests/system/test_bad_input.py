@@ -31,8 +31,8 @@ def replace(path: Path, old: str, new: str) -> None:
         (["why", "orla.fenn"], 2, "say --in GROUP or --on HOST"),
         (["show", "S-1-5-21-x"], 1, "is not a SID"),
         (["check", "--rule", "two-admins"], 2, "Did you mean two-administrators?"),
-        (["apply", "nowhere.json"], 1, "cannot be read"),
-        (["apply", "lowmere.ldif"], 1, "not a plan"),
+        (["enact", "nowhere.json"], 1, "cannot be read"),
+        (["enact", "lowmere.ldif"], 1, "not a proposal"),
         (["collcet"], 2, "Did you mean collect?"),
         (["who", "--format", "xml"], 2, "'xml' is not one of"),
         (["--workspace"], 2, "No such option"),
@@ -71,7 +71,7 @@ def test_two_of_the_same_name_are_listed_and_none_is_taken(demo: Program) -> Non
             "check",
             "charter/charter.yaml:22: rule break-glass-stays-empty: unknown key 'onyl', did you mean 'only'?",
         ),
-        ("charter/charter.yaml", "charter: 1", "charter: [", "plan", "charter/charter.yaml:"),
+        ("charter/charter.yaml", "charter: 1", "charter: [", "propose", "charter/charter.yaml:"),
         ("adzeguard.toml", 'kind = "ldif"', 'kind = "lidf"', "collect", "[directory] kind must be"),
         ("adzeguard.toml", "[hosts]", "[host]", "collect", "did you mean hosts?"),
         ("adzeguard.toml", 'file = "lowmere.ldif"', 'file = "gone.ldif"', "collect", "gone.ldif cannot be read"),
@@ -143,22 +143,22 @@ def test_a_second_process_is_told_who_holds_the_workspace(demo: Program) -> None
     """While one process changes things, another ends at once and names it."""
     from adzeguard.workspace.lock import held
 
-    with held(demo.folder / ".adzeguard/lock", "apply"):
+    with held(demo.folder / ".adzeguard/lock", "enact"):
         ran = demo("collect")
 
-    assert (ran.code, "adzeguard apply (process" in ran.err) == (1, True)
+    assert (ran.code, "adzeguard enact (process" in ran.err) == (1, True)
     assert demo("collect").code == 4
 
 
 def test_a_plan_for_another_domain_or_with_strange_parts_is_refused(demo: Program) -> None:
-    """A plan file is checked like any other input."""
-    demo("plan", "--output", "p.json")
+    """A proposal file is checked like any other input."""
+    demo("propose", "--output", "p.json")
     path = demo.folder / "p.json"
-    plan = json.loads(path.read_text())
-    path.write_text(json.dumps(plan | {"domain_sid": "S-1-5-21-1-1-1"}))
-    assert "made for another domain" in demo("apply", "p.json", "--yes").err
-    path.write_text(json.dumps(plan | {"changes": [plan["changes"][0] | {"verb": "format-disk"}]}))
-    assert "changes.0: there is no change of the kind 'format-disk'" in demo("apply", "p.json", "--yes").err
+    proposal = json.loads(path.read_text())
+    path.write_text(json.dumps(proposal | {"domain_sid": "S-1-5-21-1-1-1"}))
+    assert "made for another domain" in demo("enact", "p.json", "--yes").err
+    path.write_text(json.dumps(proposal | {"changes": [proposal["changes"][0] | {"verb": "format-disk"}]}))
+    assert "changes.0: there is no change of the kind 'format-disk'" in demo("enact", "p.json", "--yes").err
     quay = {"id": "c1", "rule": "r", "object": {"name": "Quay", "dn": "OU=Quay,DC=lowmere,DC=example"}, "words": "w"}
     for odd, said in (
         ({"verb": "rights", "gives": ["zz"]}, "changes.0.rights.gives.0"),
@@ -167,11 +167,11 @@ def test_a_plan_for_another_domain_or_with_strange_parts_is_refused(demo: Progra
         ({"verb": "move", "to": "nowhere"}, "refused"),
         ({"verb": "create", "attributes": []}, "conflict"),
         (
-            {"verb": "delete", "object": {"name": "top", "dn": "DC=lowmere,DC=example", "sid": plan["domain_sid"]}},
+            {"verb": "delete", "object": {"name": "top", "dn": "DC=lowmere,DC=example", "sid": proposal["domain_sid"]}},
             "never",
         ),
     ):
-        path.write_text(json.dumps(plan | {"changes": [quay | odd]}))
-        ran = demo("apply", "p.json", "--yes")
+        path.write_text(json.dumps(proposal | {"changes": [quay | odd]}))
+        ran = demo("enact", "p.json", "--yes")
         assert ran.code == 1, odd
         assert said in ran.out + ran.err, odd

@@ -5,9 +5,9 @@ from dataclasses import replace
 
 import pytest
 
+from adzeguard.core.descriptors.ace import Ace, AceKind, Right
+from adzeguard.core.descriptors.descriptor import PROTECTED, Descriptor
 from adzeguard.core.identity import Sid
-from adzeguard.core.rights.ace import Ace, AceKind, Right
-from adzeguard.core.rights.descriptor import PROTECTED, Descriptor
 from adzeguard.directory.ldif_file import LdifFile
 from adzeguard.directory.port import Modification
 from tests.conftest import Program
@@ -97,9 +97,9 @@ def test_grants_by_hand_leave_the_same_bytes_when_taken_back(demo: Program) -> N
     refused = demo("grant", "withdraw", "Crew Rota", "--over", "cato.lune", "--yes")
     assert "Withdraw it there: adzeguard grant withdraw --over 'OU=People'" in refused.err
     made(demo, "grant", "give", LEADS, "write:title", "read:info", "--over", OFFICE, "--only-for", "user")
-    assert demo("can", "hedda.morrow", "write:title", "cato.lune").code == 0
+    assert demo("may", "hedda.morrow", "write:title", "cato.lune").code == 0
     made(demo, "grant", "withdraw", LEADS, "write:title", "--over", OFFICE)
-    assert demo("can", "hedda.morrow", "write:title", "cato.lune").code == 3
+    assert demo("may", "hedda.morrow", "write:title", "cato.lune").code == 3
     made(demo, "grant", "withdraw", LEADS, "manage-groups", "--over", OFFICE)
     made(demo, "grant", "withdraw", "Service Desk", "--denied", "--over", "Harbour Operators")
     assert "0 objects, 0 groups, 0 hosts" in demo("collect").out
@@ -112,13 +112,13 @@ def test_a_duty_for_a_class_gives_nothing_over_the_ou_itself(demo: Program) -> N
     """Whoever manages the computers of an OU may not change the OU, nor the users in it."""
     made(demo, "grant", "give", "Service Desk", "manage-computers", "--over", "OU=Quay")
     made(demo, "grant", "give", "Service Desk", "manage-computers", "--over", "OU=Retired", "--this")
-    assert demo("can", "signe.quist", "write:description", "OU=Retired").code == 3
-    assert demo("can", "signe.quist", "create:computer", "OU=Retired").code == 0
+    assert demo("may", "signe.quist", "write:description", "OU=Retired").code == 3
+    assert demo("may", "signe.quist", "create:computer", "OU=Retired").code == 0
     for right, target, code in (
         ("create:computer", "OU=Quay", 0), ("manage-computers", "OU=Quay", 0), ("write:description", "QUAY-01", 0),
         ("change-rights", "OU=Quay", 3), ("write:description", "OU=Quay", 3), ("create:user", "OU=Quay", 3),
     ):  # fmt: skip
-        assert demo("can", "signe.quist", right, target).code == code, (right, target)
+        assert demo("may", "signe.quist", right, target).code == code, (right, target)
 
 
 @pytest.mark.parametrize(
@@ -191,7 +191,7 @@ def test_a_damaged_descriptor_is_told_and_keeps_nothing_else_from_view(demo: Pro
     demo("collect")
     assert findings(demo, "damaged-descriptor") == {("damaged-descriptor", "CN=Crew Rota,OU=Groups", "")}
     assert len(findings(demo, "could-take-over", "stale-grant")) == 3
-    for asked in (["can", "orla.fenn", "delete", "Crew Rota"], ["reach", "Crew Rota"], ["grant", "list"],
+    for asked in (["may", "orla.fenn", "delete", "Crew Rota"], ["reach", "Crew Rota"], ["grant", "list"],
                   ["grant", "give", "Radio Watch", "change-members", "--over", "Crew Rota", "--yes"],
                   ["grant", "list", "--over", "Crew Rota"], ["ou", "protect", "OU=Groups", "--yes"]):  # fmt: skip
         assert demo(*asked).code in (0, 1, 3), asked
@@ -218,33 +218,33 @@ rules:
     over: OU=People
     grant: [set-rooms, unlock]
     to: [LOWMERE\\Service Desk]
-    response: correct
+    response: mend
   - id: desk-keeps-its-hands-off
     over: LOWMERE\\Harbour Operators
     deny: [change-anything]
     to: [LOWMERE\\Service Desk]
-    response: correct
+    response: mend
 """
 
 
 def test_grants_of_the_charter_are_put_right_narrowed_and_withdrawn(demo: Program) -> None:
-    """A rule's grant is given by plan; what a changed rule no longer says, and a rule that goes, is taken away."""
+    """A rule's grant is given by proposal; what a changed rule no longer says, and a rule that goes, is taken away."""
     file, charter = demo.folder / "lowmere.ldif", demo.folder / "charter/charter.yaml"
     before = file.read_bytes()
     charter.write_text(RULES)
     assert len(findings(demo, "missing-grant")) == 3 - 1
-    assert len(made(demo, "apply")) == 3
-    assert demo("plan").code == 0
-    assert demo("can", "signe.quist", "set-rooms", "orla.fenn").code == 0
-    assert demo("can", "signe.quist", "write:member", "Harbour Operators").code == 3
+    assert len(made(demo, "enact")) == 3
+    assert demo("propose").code == 0
+    assert demo("may", "signe.quist", "set-rooms", "orla.fenn").code == 0
+    assert demo("may", "signe.quist", "write:member", "Harbour Operators").code == 3
     charter.write_text(RULES.replace("[set-rooms, unlock]", "[unlock]"))
-    [narrowed] = made(demo, "apply")
+    [narrowed] = made(demo, "enact")
     assert narrowed["rule"] == "desk-sets-rooms"
-    assert demo("can", "signe.quist", "set-rooms", "orla.fenn").code == 3
+    assert demo("may", "signe.quist", "set-rooms", "orla.fenn").code == 3
     charter.write_text(RULES.replace("unlock]", "unlok]"))
-    assert demo("plan").code == 0  # a rule that cannot be understood takes nothing away
+    assert demo("propose").code == 0  # a rule that cannot be understood takes nothing away
     charter.write_text("charter: 1\nrules: []\n")
-    assert len(made(demo, "apply")) == 2
+    assert len(made(demo, "enact")) == 2
     assert file.read_bytes() == before
     charter.write_text(RULES.replace("unlock]", "unlok]"))
     assert ("unclear-grant", "OU=People", "") in findings(demo, "unclear-grant")
@@ -260,7 +260,9 @@ def test_documented_grants_are_found_no_more(demo: Program) -> None:
     assert demo("charter", "lint").code == 0
     assert {where for _, where, _ in findings(demo, "undocumented-grant")} == {"OU=Retired"}
     assert not findings(demo, "missing-grant")
-    assert "grant" not in demo("plan", "--also", "service-desk-change-members-night-watch").out.partition("What it")[0]
+    assert (
+        "grant" not in demo("propose", "--also", "service-desk-change-members-night-watch").out.partition("What it")[0]
+    )
 
 
 def test_many_questions_are_answered_at_once(demo: Program) -> None:
@@ -271,7 +273,7 @@ def test_many_questions_are_answered_at_once(demo: Program) -> None:
         "cato.lune,write:member,Domain Admins\norla.fenn,delete,orla.fenn\nnobody.here,delete,orla.fenn\n"
         "orla.fenn,fly,orla.fenn\norla.fenn,control:User-Change-Password,orla.fenn\n=cmd,delete,orla.fenn\n"
     )
-    ran = demo("can", "--batch", "ask.csv", "--format", "json")
+    ran = demo("may", "--batch", "ask.csv", "--format", "json")
     assert ran.code == 4
     assert [row["allowed"] for row in ran.json] == [True, False, True, True, None, None, True, None]
     assert ran.json[0]["because"] == rf"{LEADS} is given: use User-Force-Change-Password, from above" or (
@@ -279,9 +281,9 @@ def test_many_questions_are_answered_at_once(demo: Program) -> None:
     )
     assert ran.json[0]["through"] == [r"LOWMERE\hedda.morrow", LEADS]
     assert "there is no duty 'fly'" in ran.json[5]["because"]
-    rows = list(csv.DictReader(demo("can", "--batch", "ask.csv", "--format", "csv").out.splitlines()))
+    rows = list(csv.DictReader(demo("may", "--batch", "ask.csv", "--format", "csv").out.splitlines()))
     assert rows[7]["who"] == "'=cmd"
-    who = {p["name"] for p in demo("can", "--who", "reset-passwords", "cato.lune", "--format", "json").json}
+    who = {p["name"] for p in demo("may", "--who", "reset-passwords", "cato.lune", "--format", "json").json}
     assert "hedda.morrow" in who
     assert "signe.quist" not in who
 

@@ -91,32 +91,32 @@ def test_who_and_why_show_the_way_to_the_last_member(demo: Program) -> None:
 
 
 def test_plan_and_apply_put_right_what_says_correct_and_nothing_else(demo: Program) -> None:
-    """The plan is a file; applied, each change is verified; then nothing is left, and what only alerts still stands."""
-    planned = demo("plan", "--output", "p.json")
-    plan = json.loads((demo.folder / "p.json").read_text())
+    """The proposal is a file; enacted, each change is verified; then nothing is left, and what only tells still stands."""
+    proposed = demo("propose", "--output", "p.json")
+    proposal = json.loads((demo.folder / "p.json").read_text())
 
-    assert planned.code == 3
+    assert proposed.code == 3
     assert stat.S_IMODE((demo.folder / "p.json").stat().st_mode) == 0o600
-    assert {c["rule"] for c in plan["changes"]} == {"two-administrators", "kiosk-administrators"}
-    lost = {p["person"]: p["loses_hosts"] for p in plan["impact"]["people"] if p["loses_hosts"]}
+    assert {c["rule"] for c in proposal["changes"]} == {"two-administrators", "kiosk-administrators"}
+    lost = {p["person"]: p["loses_hosts"] for p in proposal["impact"]["people"] if p["loses_hosts"]}
     assert lost == {
         r"LOWMERE\cato.lune": 59,
         r"LOWMERE\mira.holt.adm": 59,
         r"LOWMERE\orla.fenn": 59,
         r"LOWMERE\pontus.reil": 1,
     }
-    waiting = demo("apply", "p.json")
+    waiting = demo("enact", "p.json")
     assert (waiting.code, "Give --yes" in waiting.err) == (2, True)
-    done = demo("apply", "p.json", "--yes", "--format", "json")
+    done = demo("enact", "p.json", "--yes", "--format", "json")
     assert (done.code, {o["status"] for o in done.json}, len(done.json)) == (0, {"verified"}, 11)
-    again = demo("plan")
+    again = demo("propose")
     assert (again.code, again.out) == (0, "Nothing to change: what stands is what is wanted.\n")
     assert "Changed since the last time: 0 objects, 0 groups, 0 hosts." in demo("collect").out
     left = demo("check", "--format", "json").json
-    assert not [f for f in left if f["response"] == "correct"]
-    assert {f["rule"] for f in left if f["response"] == "alert"} >= {"break-glass-stays-empty", "console-wardens"}
-    assert demo("apply", "p.json", "--yes", "--format", "json").code == 1  # everything is a conflict by now
-    also = demo("apply", "--also", "break-glass-stays-empty", "--yes", "--format", "json")
+    assert not [f for f in left if f["response"] == "mend"]
+    assert {f["rule"] for f in left if f["response"] == "tell"} >= {"break-glass-stays-empty", "console-wardens"}
+    assert demo("enact", "p.json", "--yes", "--format", "json").code == 1  # everything is a conflict by now
+    also = demo("enact", "--also", "break-glass-stays-empty", "--yes", "--format", "json")
     assert [(o["member"], o["status"]) for o in also.json] == [(r"LOWMERE\glass.one", "verified")]
     assert demo("journal", "verify").code == 0
     journal = demo("journal", "--format", "json", "--limit", "500").json
@@ -125,8 +125,8 @@ def test_plan_and_apply_put_right_what_says_correct_and_nothing_else(demo: Progr
 
 
 def test_what_changed_meanwhile_is_a_conflict_and_what_is_off_stays_pending(demo: Program) -> None:
-    """A value that is not as the plan expected is left alone; a host that is off is told; the rest is done."""
-    demo("plan", "--output", "p.json")
+    """A value that is not as the proposal expected is left alone; a host that is off is told; the rest is done."""
+    demo("propose", "--output", "p.json")
     ldif = demo.folder / "lowmere.ldif"
     text = ldif.read_text()
     at = text.index("\nsAMAccountName: Domain Admins\n")
@@ -138,7 +138,7 @@ def test_what_changed_meanwhile_is_a_conflict_and_what_is_off_stays_pending(demo
     kiosk.write_text(kiosk.read_text().replace('"offline": false', '"offline": true'))
     refusing = demo.folder / "hosts/KIOSK-12.json"
     refusing.write_text(refusing.read_text().replace('"refuses": false', '"refuses": true'))
-    done = demo("apply", "p.json", "--yes", "--format", "json")
+    done = demo("enact", "p.json", "--yes", "--format", "json")
     status = {(o["target"], o["member"]): o["status"] for o in done.json}
 
     assert done.code == 4
@@ -147,7 +147,7 @@ def test_what_changed_meanwhile_is_a_conflict_and_what_is_off_stays_pending(demo
     assert next(s for (target, _), s in status.items() if target == "KIOSK-12") == "refused"
     assert [o["status"] for o in done.json].count("verified") == 8
     kiosk.write_text(kiosk.read_text().replace('"offline": true', '"offline": false'))
-    assert {(o["target"], o["status"]) for o in demo("apply", "--yes", "--format", "json").json} >= {
+    assert {(o["target"], o["status"]) for o in demo("enact", "--yes", "--format", "json").json} >= {
         ("KIOSK-19", "verified")
     }
 
@@ -160,18 +160,18 @@ def test_a_removal_waits_for_the_addition_that_it_relies_on(demo: Program) -> No
     admins["members"] = [m for m in admins["members"] if not m.endswith("-512")]
     host.write_text(json.dumps(content))
     demo("collect")
-    demo("plan", "--output", "p.json")
+    demo("propose", "--output", "p.json")
     content["local_groups"] = [g for g in content["local_groups"] if g["sid"] != "S-1-5-32-544"] + [admins]
     admins["members"].append("S-1-5-21-2874019363-1145201871-3300671429-512")
     host.write_text(json.dumps(content))
-    status = {(o["target"], o["verb"]): o["status"] for o in demo("apply", "p.json", "--yes", "--format", "json").json}
+    status = {(o["target"], o["verb"]): o["status"] for o in demo("enact", "p.json", "--yes", "--format", "json").json}
 
     assert status["KIOSK-07", "add-member"] == "conflict"
     assert status["KIOSK-07", "remove-member"] == "held-back"
 
 
 def test_a_plan_without_keepers_is_refused_and_names_the_rule(demo: Program) -> None:
-    """Neither plan nor apply goes past the lockout guard; the way out is in the message."""
+    """Neither proposal nor enactment goes past the lockout guard; the way out is in the message."""
     charter = demo.folder / "charter/charter.yaml"
     rules = charter.read_text().replace(
         r"only: [LOWMERE\isolde.varn.adm, LOWMERE\tobin.asker.adm, LOWMERE\Administrator]", "only: []", 1
@@ -182,12 +182,12 @@ def test_a_plan_without_keepers_is_refused_and_names_the_rule(demo: Program) -> 
     at = text.index("\nsAMAccountName: Administrator\n")
     ldif.write_text(text[:at] + text[at:].replace("userAccountControl: 512", "userAccountControl: 514", 1))
     demo("collect")
-    demo_plan = demo("plan")
+    demo_plan = demo("propose")
 
     assert demo_plan.code == 1
     assert r"LOWMERE\Domain Admins would be left without a keeper" in demo_plan.err
     assert "Mend the rule two-administrators (charter/charter.yaml:4)" in demo_plan.err
-    assert demo("apply", "--yes").code == 1
+    assert demo("enact", "--yes").code == 1
     assert demo("journal", "--format", "json").json == []
 
 
@@ -202,7 +202,14 @@ def test_listings_are_safe_and_documented_in_every_format(demo: Program) -> None
 
     assert [row["name"] for row in rows] == ["'" + hostile]
     assert set(rows[0]) == set(demo("find", "cmd|calc", "--format", "json").json[0])
-    for command in (["who", "--hosts"], ["check"], ["plan"], ["show", "KIOSK-15"], ["find", "kiosk"], ["who", ADMINS]):
+    for command in (
+        ["who", "--hosts"],
+        ["check"],
+        ["propose"],
+        ["show", "KIOSK-15"],
+        ["find", "kiosk"],
+        ["who", ADMINS],
+    ):
         shown = demo(*command).out
         assert max(len(line) for line in shown.splitlines()) <= 100, command
         assert "\x1b" not in shown

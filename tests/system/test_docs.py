@@ -9,7 +9,7 @@ from adzeguard.cli.main import COMMANDS
 from tests.conftest import Program
 
 ROOT = Path(__file__).parents[2]
-NEEDS_MORE = ("init", "demo", "collect", "apply", "group", "undo", "compare", "ou", "move", "intake", "grant")
+NEEDS_MORE = ("init", "demo", "collect", "enact", "group", "undo", "compare", "ou", "move", "intake", "grant")
 """Commands whose example wants a past, a yes, or a file of one's own."""
 
 

@@ -16,7 +16,7 @@ def a_moment() -> str:
 def test_any_past_moment_can_be_looked_at_and_compared(demo: Program) -> None:
     """Members, hosts and chains are shown as they stood; compare tells effective gains and losses both ways."""
     before = a_moment()
-    demo("apply", "--yes")
+    demo("enact", "--yes")
     after = a_moment()
     demo("group", "add", "Night Watch", "yorick.tarn", "--yes")
 
@@ -47,21 +47,21 @@ def test_what_a_rule_put_in_is_withdrawn_with_it_and_nothing_else(demo: Program)
     """A rule that is gone, switched off or past its day takes its additions with it; other rules and people's stay."""
     charter = demo.folder / "charter/charter.yaml"
     usual = (
-        "charter: 1\nrules:\n  - {id: aid, group: 'LOWMERE\\First Aiders', response: correct, "
+        "charter: 1\nrules:\n  - {id: aid, group: 'LOWMERE\\First Aiders', response: mend, "
         "include: ['LOWMERE\\orla.fenn', 'LOWMERE\\yorick.tarn', 'LOWMERE\\hedda.morrow']OPTION}\n"
-        "  - {id: kiosks, hosts: {named: [KIOSK-01, KIOSK-02]}, local-group: remote-desktop-users, response: correct, "
+        "  - {id: kiosks, hosts: {named: [KIOSK-01, KIOSK-02]}, local-group: remote-desktop-users, response: mend, "
         "include: ['LOWMERE\\orla.fenn']}\n"
     )
     other = "  - {id: also, group: 'LOWMERE\\First Aiders', include: ['LOWMERE\\hedda.morrow']}\n"
     charter.write_text(usual.replace("OPTION", "") + other)
-    assert demo("apply", "--yes").code == 0
+    assert demo("enact", "--yes").code == 0
     demo("group", "remove", "First Aiders", "yorick.tarn", "--yes")
     demo("group", "add", "First Aiders", "yorick.tarn", "pontus.reil", "--yes")
-    assert demo("plan").code == 0
+    assert demo("propose").code == 0
     for option in (", enabled: false", ", until: 2026-01-01"):
         charter.write_text(usual.replace("OPTION", option).replace("KIOSK-02", "KIOSK-03") + other)
-        planned = demo("plan", "--format", "json").json["changes"]
-        assert {(c["verb"], c["member"]["name"], c["host"], c["rule"]) for c in planned} == {
+        proposed = demo("propose", "--format", "json").json["changes"]
+        assert {(c["verb"], c["member"]["name"], c["host"], c["rule"]) for c in proposed} == {
             ("remove-member", r"LOWMERE\orla.fenn", None, "aid"),
             ("remove-member", r"LOWMERE\orla.fenn", "KIOSK-02", "kiosks"),
             ("add-member", r"LOWMERE\orla.fenn", "KIOSK-03", "kiosks"),
@@ -72,39 +72,39 @@ def test_what_a_rule_put_in_is_withdrawn_with_it_and_nothing_else(demo: Program)
     charter.write_text(
         "charter: 1\nrules:\n  - {id: aid, group: 'LOWMERE\\Gone', include: ['LOWMERE\\orla.fenn']}\n" + other
     )
-    assert all(c["rule"] != "aid" for c in demo("plan", "--format", "json").json["changes"])
+    assert all(c["rule"] != "aid" for c in demo("propose", "--format", "json").json["changes"])
     charter.write_text("charter: 1\nrules: []\n")
-    assert demo("apply", "--yes").code == 0
+    assert demo("enact", "--yes").code == 0
     members = {m["name"] for m in demo("who", "First Aiders", "--format", "json").json if m["direct"]}
 
     assert {"yorick.tarn", "pontus.reil"} <= members
     assert not {"orla.fenn", "hedda.morrow"} & members
-    assert demo("plan").code == 0
+    assert demo("propose").code == 0
 
 
 def test_a_rule_that_says_leave_leaves_what_it_put_in(demo: Program) -> None:
     """With `leave: true` an addition outlives its rule."""
     charter = demo.folder / "charter/charter.yaml"
     charter.write_text(
-        "charter: 1\nrules:\n  - {id: aid, group: 'LOWMERE\\First Aiders', response: correct, leave: true, "
+        "charter: 1\nrules:\n  - {id: aid, group: 'LOWMERE\\First Aiders', response: mend, leave: true, "
         "include: ['LOWMERE\\orla.fenn']}\n"
     )
-    assert demo("apply", "--yes").code == 0
+    assert demo("enact", "--yes").code == 0
     charter.write_text("charter: 1\nrules: []\n")
 
-    assert demo("plan").code == 0
+    assert demo("propose").code == 0
 
 
 def test_status_is_one_screen_about_everything(demo: Program) -> None:
-    """It tells age, findings, unread hosts, the last applies, and the change of the privileged groups."""
-    demo("apply", "--yes")
+    """It tells age, findings, unread hosts, the last enactments, and the change of the privileged groups."""
+    demo("enact", "--yes")
     shown = demo("status", "--format", "json")
     data = shown.json
 
     assert shown.code == 3
     assert data["hosts_pending"] == ["KIOSK-22", "LAPTOP-05"]
     assert data["findings"]["critical"] == 1
-    assert data["applies"][0]["what"] == "11 verified"
+    assert data["enactments"][0]["what"] == "11 verified"
     assert {(p["group"], p["members"], p["change"]) for p in data["privileged"]} >= {
         (ADMINS, 3, -3),
         (r"LOWMERE\Break Glass", 1, 0),
@@ -126,10 +126,10 @@ def test_a_charter_adopted_from_what_stands_finds_no_deviation(demo: Program) ->
     found = demo("check", "--format", "json").json
     assert [f for f in found if f["rule"]] == []
     assert {f["subject"] for f in found if f["check"] == "undocumented-grant"} == {"OU=Retired"}  # it fits no duty
-    assert demo("plan").code == 0
+    assert demo("propose").code == 0
     again = demo("charter", "adopt")
     assert (again.code, "has rules already" in again.err) == (2, True)
     (demo.folder / "charter/adopted.yaml").write_text(
-        text.replace("why: As it stood.", "why: As it stood.\n    response: correct")
+        text.replace("why: As it stood.", "why: As it stood.\n    response: mend")
     )
-    assert demo("plan").code == 0
+    assert demo("propose").code == 0

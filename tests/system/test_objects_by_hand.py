@@ -139,14 +139,14 @@ charter: 1
 rules:
   - id: keep-the-ous
     protect: [OU=People, OU=Hosts]
-    response: correct
+    response: mend
   - id: land-on-the-quay
     intake: {users: OU=Quay, computers: OU=Quay}
-    response: correct
+    response: mend
   - id: crews
     roster: crews.csv
     new-groups: {in: OU=Groups, scope: universal}
-    response: correct
+    response: mend
 """
 ROSTER = """\
 group,member
@@ -158,7 +158,7 @@ LOWMERE\\Mooring Trial,
 
 
 def test_rules_about_objects_are_followed_and_withdrawn(demo: Program) -> None:
-    """Protection, intake and a roster with a new group are put right by plan; without the rules they are taken back."""
+    """Protection, intake and a roster with a new group are put right by propose; without the rules they are taken back."""
     charter = demo.folder / "charter"
     (charter / "charter.yaml").write_text(CHARTER)
     (charter / "crews.csv").write_text(ROSTER)
@@ -166,11 +166,11 @@ def test_rules_about_objects_are_followed_and_withdrawn(demo: Program) -> None:
     before = file.read_bytes()
     found = {f["check"] for f in demo("check", "--format", "json").json if f["rule"]}
     assert found == {"unprotected-object", "intake-elsewhere", "missing-group", "missing-member"}
-    made(demo, "apply")
-    assert demo("plan").code == 0
+    made(demo, "enact")
+    assert demo("propose").code == 0
     assert {m["name"] for m in demo("who", "Tide Crew", "--format", "json").json} == {"orla.fenn", "mira.holt"}
     (charter / "crews.csv").write_text(ROSTER.replace("mira.holt", "cato.lune").replace("pontus.reil", "nobody"))
-    ran = demo("apply", "--yes", "--format", "json").json
+    ran = demo("enact", "--yes", "--format", "json").json
     assert {(o["verb"], o["member"].partition("\\")[2]) for o in ran} == {
         ("add-member", "cato.lune"), ("remove-member", "mira.holt"),
     }  # fmt: skip
@@ -178,11 +178,11 @@ def test_rules_about_objects_are_followed_and_withdrawn(demo: Program) -> None:
     assert "charter/crews.csv:4: rule crews: nothing is called" in lint
 
     (charter / "charter.yaml").write_text("charter: 1\nrules: []\n")
-    withdrawn = made(demo, "apply")
+    withdrawn = made(demo, "enact")
     assert {(o["verb"], o["rule"]) for o in withdrawn} == {
         ("rights", "keep-the-ous"), ("set", "land-on-the-quay"), ("remove-member", "crews"),
     }  # fmt: skip
-    assert demo("plan").code == 0
+    assert demo("propose").code == 0
     made(demo, "group", "delete", "Tide Crew")
     assert file.read_bytes() == before
 
@@ -198,7 +198,7 @@ def test_what_lies_in_the_default_containers_is_told_with_a_place(demo: Program)
 
 
 def test_a_reviewed_file_says_which_memberships_are_copied(demo: Program) -> None:
-    """The file is written first; what is left at yes is applied, and a line that was made up is refused."""
+    """The file is written first; what is left at yes is enacted, and a line that was made up is refused."""
     copy = ["group", "copy-memberships", "--from", "hedda.morrow", "--to", "yorick.tarn", "--review", "review.csv"]
     assert demo(*copy).code == 3
     file = demo.folder / "review.csv"

@@ -38,15 +38,15 @@ def give_keeper(content: dict) -> None:
 
 
 def test_apply_and_undo_leave_the_same_bytes_and_undo_can_be_undone(demo: Program) -> None:
-    """After apply and undo the directory and every host are byte for byte what they were; undo again does it again."""
+    """After enactment and undo the directory and every host are byte for byte what they were; undo again does it again."""
     edit_host(demo, "KIOSK-19", give_keeper)
     demo("collect")
     before = contents(demo.folder)
-    assert demo("apply", "--yes").code == 0
+    assert demo("enact", "--yes").code == 0
     after = contents(demo.folder)
     assert demo("undo", "--last", "--yes").code == 0
     assert contents(demo.folder) == before
-    assert demo("plan").code == 3
+    assert demo("propose").code == 3
     assert demo("undo", "--last", "--yes").code == 0
 
     assert contents(demo.folder) == after
@@ -59,7 +59,7 @@ def test_apply_and_undo_leave_the_same_bytes_and_undo_can_be_undone(demo: Progra
 
 def test_undo_passes_the_guards_and_leaves_alone_what_others_changed(demo: Program) -> None:
     """Undo would lock KIOSK-19 again and is refused; without that change it goes on, past what somebody else undid."""
-    demo("apply", "--yes")
+    demo("enact", "--yes")
     refused = demo("undo", "--last", "--yes")
     assert (refused.code, "KIOSK-19 would be left without a keeper: c0" in refused.err) == (1, True)
     [kept] = [
@@ -79,7 +79,7 @@ def test_undo_passes_the_guards_and_leaves_alone_what_others_changed(demo: Progr
     one = demo("undo", "--last", "--change", pontus, "--yes", "--format", "json")
     assert [(o["verb"], o["status"]) for o in one.json] == [("remove-member", "verified")]
     for arguments, said in (
-        (["a-none"], "no apply called"),
+        (["a-none"], "no enactment called"),
         (["--last", "--change", "c9"], "made no change c9"),
         ([], "say which"),
         (["--since", "soon"], "is no moment"),
@@ -92,58 +92,58 @@ def test_a_large_plan_needs_its_number(demo: Program) -> None:
     """Past a limit the operator must name the very number; another one does not do."""
     settings = demo.folder / "adzeguard.toml"
     settings.write_text(settings.read_text() + "\n[guards]\nremovals = 3\nhosts = 2\n")
-    planned = demo("plan", "--output", "p.json")
+    proposed = demo("propose", "--output", "p.json")
     removals = sum(c["verb"] == "remove-member" for c in json.loads((demo.folder / "p.json").read_text())["changes"])
-    assert f"Past a limit: the plan takes out {removals} members" in planned.err
+    assert f"Past a limit: the proposal takes out {removals} members" in proposed.err
     for options in ([], ["--removals", str(removals - 1), "--hosts", "5"], ["--removals", str(removals)]):
-        refused = demo("apply", "--yes", *options)
-        assert (refused.code, "to apply if that is what you mean" in refused.err) == (1, True)
+        refused = demo("enact", "--yes", *options)
+        assert (refused.code, "to enact if that is what you mean" in refused.err) == (1, True)
 
-    assert demo("apply", "--yes", "--removals", str(removals), "--hosts", "5").code == 0
+    assert demo("enact", "--yes", "--removals", str(removals), "--hosts", "5").code == 0
 
 
 def test_most_of_a_group_is_not_taken_out_without_the_number(demo: Program) -> None:
     """A rule that empties a larger group is refused until its number is named."""
     (demo.folder / "charter/charter.yaml").write_text(
-        "charter: 1\nrules:\n  - {id: shut, group: 'LOWMERE\\Galley Crew', only: [], response: correct}\n"
+        "charter: 1\nrules:\n  - {id: shut, group: 'LOWMERE\\Galley Crew', only: [], response: mend}\n"
     )
-    refused = demo("apply", "--yes")
+    refused = demo("enact", "--yes")
 
     assert refused.code == 1
     assert r"members of LOWMERE\Galley Crew are taken out (shut)" in refused.err
 
 
 def test_the_operator_keeps_a_way_to_undo(demo: Program) -> None:
-    """Whoever applies is not taken out of what controls the directory, nor off the hosts that the plan touches."""
+    """Whoever enactments is not taken out of what controls the directory, nor off the hosts that the proposal touches."""
     settings = demo.folder / "adzeguard.toml"
     usual = settings.read_text()
     settings.write_text(usual + "\n[guards]\noperator = 'LOWMERE\\cato.lune'\n")
-    refused = demo("apply", "--yes")
+    refused = demo("enact", "--yes")
     assert r"you (LOWMERE\cato.lune) would lose LOWMERE\Domain Admins" in refused.err
     assert r"you (LOWMERE\cato.lune) would no longer administer CONSOLE-01" in refused.err
     settings.write_text(usual + "\n[guards]\noperator = 'LOWMERE\\isolde.varn.adm'\n")
 
-    assert demo("apply", "--yes").code == 0
+    assert demo("enact", "--yes").code == 0
 
 
 def big_plan(demo_as_made: Path, folder: Path) -> Program:
-    """A workspace whose plan has more than 200 changes: memberships in the directory and on hosts, rights, intake."""
+    """A workspace whose proposal has more than 200 changes: memberships in the directory and on hosts, rights, intake."""
     program = Program(Path(shutil.copytree(demo_as_made, folder)))
     names = [o["qualified_name"] for o in program("find", "--kind", "user", "--format", "json", "--limit", "500").json]
     crew = [
         name for name in names if name.count(".") == 1 and name not in (r"LOWMERE\dessa.calder", r"LOWMERE\mira.holt")
     ][:102]
     included = json.dumps(crew[:100]).replace("\\\\", "\\").replace('"', "'")
-    kiosks = "hosts: {everywhere: true}, local-group: remote-desktop-users, response: correct"
+    kiosks = "hosts: {everywhere: true}, local-group: remote-desktop-users, response: mend"
     (program.folder / "charter/charter.yaml").write_text(
         "charter: 1\nrules:\n"
-        rf"  - {{id: crew, group: 'LOWMERE\Ledger Archive', response: correct, include: {included}}}"
+        rf"  - {{id: crew, group: 'LOWMERE\Ledger Archive', response: mend, include: {included}}}"
         "\n"
         f"  - {{id: hosts, {kiosks}, include: ['LOWMERE\\mira.holt', 'LOWMERE\\dessa.calder']}}\n"
-        "  - {id: keep, protect: [OU=People, OU=Hosts], response: correct}\n"
-        "  - {id: land, intake: {users: OU=Quay, computers: OU=Quay}, response: correct}\n"
+        "  - {id: keep, protect: [OU=People, OU=Hosts], response: mend}\n"
+        "  - {id: land, intake: {users: OU=Quay, computers: OU=Quay}, response: mend}\n"
         r"  - {id: leads, over: OU=Quay, grant: [create-users, unlock], to: ['LOWMERE\Booking Office Leads'], "
-        "response: correct}\n"
+        "response: mend}\n"
     )
     return program
 
@@ -156,7 +156,7 @@ def test_an_apply_that_is_killed_goes_on_where_it_was(demo_as_made: Path, tmp_pa
     """
     calm = big_plan(demo_as_made, tmp_path / "calm")
     begun = time.monotonic()
-    done = calm("apply", "--yes", "--format", "json")
+    done = calm("enact", "--yes", "--format", "json")
     undisturbed = time.monotonic() - begun
     assert (done.code, len(done.json)) == (0, CHANGES), done.err
     expected = contents(calm.folder)
@@ -181,14 +181,14 @@ def test_an_apply_that_is_killed_goes_on_where_it_was(demo_as_made: Path, tmp_pa
         assert len(outcomes) == len(set(outcomes)) == CHANGES
         assert {r["body"]["status"] for r in rows if r["kind"] == "outcome"} == {"verified"}
         assert [r["kind"] for r in rows].count("begin") == [r["kind"] for r in rows].count("end") == 1
-        assert stormy("plan").code == 0
+        assert stormy("propose").code == 0
         shutil.rmtree(stormy.folder)
 
 
 def killed_after(program: Program, seconds: float | None) -> int:
-    """Run apply and kill it after a while, or let it end; its exit code, 0 when it was quicker."""
+    """Run enactment and kill it after a while, or let it end; its exit code, 0 when it was quicker."""
     process = subprocess.Popen(
-        [sys.executable, "-m", "adzeguard", "apply", "--yes"], cwd=program.folder, stdout=subprocess.DEVNULL,
+        [sys.executable, "-m", "adzeguard", "enact", "--yes"], cwd=program.folder, stdout=subprocess.DEVNULL,
         stderr=subprocess.DEVNULL, stdin=subprocess.DEVNULL, start_new_session=True,
     )  # fmt: skip
     try:
@@ -199,10 +199,10 @@ def killed_after(program: Program, seconds: float | None) -> int:
 
 
 def test_the_second_of_two_operators_is_told_to_wait(demo: Program) -> None:
-    """Two applies at once: one does its work, the other ends at once, names the first, and changes nothing."""
+    """Two enactments at once: one does its work, the other ends at once, names the first, and changes nothing."""
     edit_host(demo, "KIOSK-07", lambda c: c["behaviour"].update(slow_seconds=0.7))
     first = subprocess.Popen(
-        [sys.executable, "-m", "adzeguard", "apply", "--yes"],
+        [sys.executable, "-m", "adzeguard", "enact", "--yes"],
         cwd=demo.folder,
         stdout=subprocess.DEVNULL,
         stdin=subprocess.DEVNULL,
@@ -211,7 +211,7 @@ def test_the_second_of_two_operators_is_told_to_wait(demo: Program) -> None:
     deadline = time.monotonic() + 20
     while not lock.exists() or f"process {first.pid}".encode() not in lock.read_bytes():
         assert time.monotonic() < deadline
-    second = demo("apply", "--yes")
+    second = demo("enact", "--yes")
 
     assert (second.code, f"process {first.pid}" in second.err) == (1, True)
     assert first.wait(60) == 0

@@ -44,7 +44,7 @@ def test_settings_survive_being_written_and_paths_stand_on_the_workspace(tmp_pat
     """Backslashes, quotes and non-ASCII names come back; relative paths are those of the workspace."""
     text = settings_text(
         {"kind": "ldif", "file": "d/ü.ldif", "domain": 'A"B'}, {"kind": "standin", "folder": "hosts"},
-        {"response": "correct", "keepers": [r"LOWMERE\Ωmega"], "privileged": []},
+        {"response": "mend", "keepers": [r"LOWMERE\Ωmega"], "privileged": []},
     )  # fmt: skip
     (tmp_path / "adzeguard.toml").write_text(
         text + "\n[guards]\nremovals = 7\nshare = 0.25\noperator = 'LOWMERE\\ada'\n"
@@ -52,7 +52,7 @@ def test_settings_survive_being_written_and_paths_stand_on_the_workspace(tmp_pat
     read = read_workspace(tmp_path)
 
     assert read.directory == {"kind": "ldif", "file": str(tmp_path / "d/ü.ldif"), "domain": 'A"B'}
-    assert (read.response, read.keepers, read.operator) == ("correct", (r"LOWMERE\Ωmega",), r"LOWMERE\ada")
+    assert (read.response, read.keepers, read.operator) == ("mend", (r"LOWMERE\Ωmega",), r"LOWMERE\ada")
     assert (read.limits.removals, read.limits.hosts, read.limits.share) == (7, 200, 0.25)
 
 
@@ -63,7 +63,7 @@ def test_settings_survive_being_written_and_paths_stand_on_the_workspace(tmp_pat
         ("[guards]\nremovals = -1", "must be a number"),
         ("[guards]\nremovlas = 1", "did you mean removals?"),
         ("[charter]\nkeepers = 'x'", "must be a list of names"),
-        ("[charter]\nresponse = 'fix'", "must be 'alert' or 'correct'"),
+        ("[charter]\nresponse = 'fix'", "must be 'tell' or 'mend'"),
         ("[hosts]\nkind = 'ssh'", "kind must be 'standin'"),
         ("= 3", "It must be TOML"),
     ],

@@ -53,7 +53,7 @@ def adopt(output: Path | None, workspace: Path | None) -> int:
     """Write a first charter from what stands now, so that nobody starts from an empty file.
 
     Privileged groups get a rule each, hosts one for each OU, and one more for each host that differs from its
-    neighbours; grants get one each where they fit a duty. All rules only alert, and checking right after finds no
+    neighbours; grants get one each where they fit a duty. All rules only tell, and checking right after finds no
     deviation from them. Written to charter/adopted.yaml; where the charter has rules already, --output says where.
     """
     from adzeguard.core.adopting.adopt import adopted_charter

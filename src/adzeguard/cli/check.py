@@ -8,7 +8,7 @@ from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put_listing
-from adzeguard.cli.plan import check_rules
+from adzeguard.cli.propose import check_rules
 
 _SEVERITIES = ("note", "low", "medium", "high", "critical")
 

@@ -26,7 +26,7 @@ def command(before: datetime, after: datetime | None, form: str, output: Path | 
 
     Keys of json and csv: subject, change, member, kind, direct.
     """
-    from adzeguard.core.compare import compare
+    from adzeguard.core.access.compare import compare
     from adzeguard.report.listing import Column, Listing
 
     store = Desk(workspace).store

@@ -17,7 +17,7 @@ def names(*kinds: str) -> Complete:
     """Return a completion by names of objects of these kinds ("user", "group", "computer"), or of any."""
 
     def complete(ctx: click.Context, _param: click.Parameter, typed: str) -> list[CompletionItem]:
-        from adzeguard.core.principal import Kind
+        from adzeguard.core.estate.principal import Kind
 
         wanted = {Kind[kind.upper()] for kind in kinds}
         domain, backslash, part = typed.rpartition("\\")
@@ -35,8 +35,8 @@ def containers(ctx: click.Context, _param: click.Parameter, typed: str) -> list[
     """Complete OUs by their names, with or without "OU=" in front."""
     from adzeguard.cli.desk import Desk
     from adzeguard.core.errors import AdzeguardError
-    from adzeguard.core.places import short_dn
-    from adzeguard.core.principal import Kind
+    from adzeguard.core.estate.places import short_dn
+    from adzeguard.core.estate.principal import Kind
 
     try:
         estate = Desk(_workspace(ctx)).estate

@@ -13,7 +13,7 @@ from adzeguard.cli.output import put, say
 from adzeguard.core.errors import InputError, UsageError
 
 if TYPE_CHECKING:
-    from adzeguard.core.change.by_hand import Candidate
+    from adzeguard.core.access.peers import Candidate
 
 _YES = frozenset({"yes", "y", "x", "true", "1"})
 _COLUMNS = ("Group", "Scope", "Description", "People inside", "Privileged")

@@ -15,12 +15,13 @@ from adzeguard.core.errors import SettingsError
 from adzeguard.workspace.settings import Workspace, find_workspace, read_workspace
 
 if TYPE_CHECKING:
-    from adzeguard.core.change.guards import NamedSizes
-    from adzeguard.core.change.plan import Change, Plan
+    from adzeguard.core.change.changes import Change
+    from adzeguard.core.change.guards.limits import NamedSizes
+    from adzeguard.core.change.proposal import Proposal
     from adzeguard.core.charter.resolve import ResolvedCharter
-    from adzeguard.core.delegations import Rights
-    from adzeguard.core.estate import Estate
-    from adzeguard.core.principal import Principal
+    from adzeguard.core.estate.estate import Estate
+    from adzeguard.core.estate.principal import Principal
+    from adzeguard.core.rights.delegations import Rights
     from adzeguard.directory.port import DirectoryDriver
     from adzeguard.hosts.port import HostDriver
     from adzeguard.store.database import Database
@@ -83,7 +84,7 @@ class Desk:
     @cached_property
     def rights(self) -> "Rights":
         """The estate with the schema and the duties, to speak about rights."""
-        from adzeguard.core.delegations import Rights
+        from adzeguard.core.rights.delegations import Rights
         from adzeguard.core.rights.duties import duties_of
         from adzeguard.directory.schema import standard_schema
 
@@ -97,11 +98,11 @@ class Desk:
 
         return standing_of_rules(self.journal, self.estate)
 
-    def make_plan(self, also: tuple[str, ...]) -> "Plan":
-        """Compute the plan of the charter; `also` are rules to put right although they only alert."""
-        from adzeguard.workflows.plan import make_plan
+    def make_proposal(self, also: tuple[str, ...]) -> "Proposal":
+        """Compute the proposal of the charter; `also` are rules to put right although they only tell."""
+        from adzeguard.workflows.propose import make_proposal
 
-        return make_plan(
+        return make_proposal(
             self.rights,
             self.charter,
             self.standing,
@@ -122,7 +123,7 @@ class Desk:
     def operator_account(self) -> "Principal | None":
         """The directory account of the operator, where one is known."""
         from adzeguard.core.errors import UsageError
-        from adzeguard.core.names import resolve
+        from adzeguard.core.estate.names import resolve
 
         try:
             return resolve(self.estate, self.workspace.operator) if self.workspace.operator else None
@@ -131,7 +132,7 @@ class Desk:
 
     def pass_guards(self, changes: "Sequence[Change]", named: "NamedSizes") -> None:
         """Refuse changes that must not be made; `named` are the sizes that the operator names."""
-        from adzeguard.core.change.guards import pass_guards
+        from adzeguard.core.change.guards.all import pass_guards
 
         pass_guards(self.estate, changes, self.charter, self.workspace.limits, named, self.operator_account)
 

@@ -33,7 +33,7 @@ def command(
 
     Keys of json and csv: name, qualified_name, sid, kind, enabled, dn.
     """
-    from adzeguard.core.principal import Kind
+    from adzeguard.core.estate.principal import Kind
     from adzeguard.report.looking import found_listing
 
     catalogue = Desk(workspace, moment).estate.catalogue

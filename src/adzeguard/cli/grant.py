@@ -6,13 +6,13 @@ from typing import TYPE_CHECKING, Any, TypeVar
 
 import click
 
-from adzeguard.cli.applying import apply_and_show, hand_plan
 from adzeguard.cli.completing import containers, names
 from adzeguard.cli.desk import Desk
+from adzeguard.cli.enacting import enact_and_show, hand_proposal
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.options import (
     Answers,
-    applying_options,
+    enacting_options,
     example,
     listing_options,
     output_option,
@@ -23,9 +23,9 @@ from adzeguard.cli.output import put, put_listing, say
 from adzeguard.core.errors import UsageError
 
 if TYPE_CHECKING:
-    from adzeguard.core.change.plan import Plan
-    from adzeguard.core.charter.model import Reach
-    from adzeguard.core.principal import Principal
+    from adzeguard.core.change.proposal import Proposal
+    from adzeguard.core.estate.principal import Principal
+    from adzeguard.core.rights.duty_words import Extent
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -37,7 +37,7 @@ def command() -> None:
 
 def named_object(desk: Desk, name: str) -> "Principal":
     """Return an object by its DN, which may leave the base away, or by its name."""
-    from adzeguard.core.names import resolve
+    from adzeguard.core.estate.names import resolve
 
     return resolve(desk.estate, name)
 
@@ -49,50 +49,52 @@ def _over_option(function: F) -> F:
     )(function)  # fmt: skip
 
 
-def _reach_options(function: F) -> F:
+def _extent_options(function: F) -> F:
     for flag, words in (
         ("this-and-below", "Over the OU and what lies below."),
         ("below", "Over what lies below the OU."),
         ("this", "Over the object alone."),
     ):
-        function = click.option(f"--{flag}", "reach", flag_value=flag, help=words)(function)
+        function = click.option(f"--{flag}", "extent", flag_value=flag, help=words)(function)
     return click.option(
         "--only-for", multiple=True, metavar="CLASS", help="Only over objects of this class, such as user."
     )(function)
 
 
 def _giving(
-    workspace: Path | None, who: str, duties: tuple[str, ...], over: str, reach: "Reach | None",
+    workspace: Path | None, who: str, duties: tuple[str, ...], over: str, extent: "Extent | None",
     only_for: tuple[str, ...], why: str, answers: Answers, *, deny: bool,
 ) -> int:  # fmt: skip
-    from adzeguard.core.change.grants_by_hand import grants_given, notes_on
-    from adzeguard.core.change.objects_by_hand import HandPlan, numbered
+    from adzeguard.core.change.by_hand.grants import grants_given, notes_on
+    from adzeguard.core.change.by_hand.objects import HandProposal
+    from adzeguard.core.change.order import numbered
     from adzeguard.core.rights.duties import named_duties
 
     desk = Desk(workspace)
 
-    def plan() -> "Plan":
+    def proposal() -> "Proposal":
         rights, holder, target = desk.rights, named_object(desk, who), named_object(desk, over)
         wanted = named_duties(rights.duties, duties, rights.schema)
-        changes = grants_given(rights, holder, wanted, target, deny=deny, reach=reach, only_for=only_for, why=why)
+        changes = grants_given(rights, holder, wanted, target, deny=deny, extent=extent, only_for=only_for, why=why)
         notes = notes_on(rights, holder, deny=deny, given=rights.grants_over(target))
-        return hand_plan(desk, HandPlan(numbered(changes), tuple(notes)))
+        return hand_proposal(desk, HandProposal(numbered(changes), tuple(notes)))
 
-    return apply_and_show(desk, plan, answers)
+    return enact_and_show(desk, proposal, answers)
 
 
 @command.command(
-    "give", epilog=example("adzeguard grant give 'Booking Office Leads' unlock --over 'OU=Booking Office,OU=People'")
+    "give",
+    epilog=example("adzeguard grant give 'Booking Office Leads' password-help --over 'OU=Booking Office,OU=People'"),
 )
 @click.argument("who", shell_complete=names("group"))
 @click.argument("duties", nargs=-1, required=True, metavar="DUTY...")
 @_over_option
-@_reach_options
+@_extent_options
 @why_option
-@applying_options
+@enacting_options
 @workspace_option
 def give(
-    who: str, duties: tuple[str, ...], over: str, reach: "Reach | None", only_for: tuple[str, ...], why: str,
+    who: str, duties: tuple[str, ...], over: str, extent: "Extent | None", only_for: tuple[str, ...], why: str,
     answers: Answers, workspace: Path | None,
 ) -> int:  # fmt: skip
     """Give somebody duties over an object. What stands already is not added again.
@@ -100,25 +102,23 @@ def give(
     A duty is one that grant duties lists, or a single right: read:ATTRIBUTE, write:ATTRIBUTE, create:CLASS,
     delete-child:CLASS, control:RIGHT, validated:WRITE.
     """
-    return _giving(workspace, who, duties, over, reach, only_for, why, answers, deny=False)
+    return _giving(workspace, who, duties, over, extent, only_for, why, answers, deny=False)
 
 
-@command.command(
-    "deny", epilog=example("adzeguard grant deny 'Service Desk' change-anything --over 'Harbour Operators'")
-)
+@command.command("deny", epilog=example("adzeguard grant deny 'Service Desk' everything --over 'Harbour Operators'"))
 @click.argument("who", shell_complete=names("group"))
 @click.argument("duties", nargs=-1, required=True, metavar="DUTY...")
 @_over_option
-@_reach_options
+@_extent_options
 @why_option
-@applying_options
+@enacting_options
 @workspace_option
 def deny(
-    who: str, duties: tuple[str, ...], over: str, reach: "Reach | None", only_for: tuple[str, ...], why: str,
+    who: str, duties: tuple[str, ...], over: str, extent: "Extent | None", only_for: tuple[str, ...], why: str,
     answers: Answers, workspace: Path | None,
 ) -> int:  # fmt: skip
     """Deny somebody duties over an object. A denial wins over what is given; what it wins over is shown first."""
-    return _giving(workspace, who, duties, over, reach, only_for, why, answers, deny=True)
+    return _giving(workspace, who, duties, over, extent, only_for, why, answers, deny=True)
 
 
 @command.command("withdraw", epilog=example("adzeguard grant withdraw mira.holt --over 'OU=Engine Room,OU=People'"))
@@ -127,7 +127,7 @@ def deny(
 @_over_option
 @click.option("--denied", is_flag=True, help="Take denials away instead of what was given.")
 @why_option
-@applying_options
+@enacting_options
 @workspace_option
 def withdraw(
     who: str, duties: tuple[str, ...], over: str, denied: bool, why: str, answers: Answers, workspace: Path | None
@@ -136,19 +136,20 @@ def withdraw(
 
     Exactly the entries of that grant go; what comes from above can be withdrawn there only.
     """
-    from adzeguard.core.change.grants_by_hand import grants_withdrawn
-    from adzeguard.core.change.objects_by_hand import HandPlan, numbered
+    from adzeguard.core.change.by_hand.grants import grants_withdrawn
+    from adzeguard.core.change.by_hand.objects import HandProposal
+    from adzeguard.core.change.order import numbered
     from adzeguard.core.rights.duties import named_duties
 
     desk = Desk(workspace)
 
-    def plan() -> "Plan":
+    def proposal() -> "Proposal":
         rights, holder, target = desk.rights, named_object(desk, who), named_object(desk, over)
         wanted = named_duties(rights.duties, duties, rights.schema)
         changes = grants_withdrawn(rights, holder, wanted, target, deny=denied, why=why)
-        return hand_plan(desk, HandPlan(numbered(changes)))
+        return hand_proposal(desk, HandProposal(numbered(changes)))
 
-    return apply_and_show(desk, plan, answers)
+    return enact_and_show(desk, proposal, answers)
 
 
 @command.command("duties", epilog=example("adzeguard grant duties"))
@@ -159,7 +160,7 @@ def duties_command(form: str, output: Path | None, workspace: Path | None) -> in
 
     Keys of json and csv: duty, lets, rights.
     """
-    from adzeguard.core.rights.ace import Ace, AceKind
+    from adzeguard.core.descriptors.ace import Ace, AceKind
     from adzeguard.core.wellknown import WELL_KNOWN
     from adzeguard.report.listing import Column, Listing
 
@@ -167,10 +168,7 @@ def duties_command(form: str, output: Path | None, workspace: Path | None) -> in
     reader, anybody = rights.reader, WELL_KNOWN["everyone"]
     rows = []
     for duty in rights.duties.values():
-        parts = [
-            ("not " if part.denies else "") + reader.in_words(Ace(AceKind.ALLOW, 0, part.mask, anybody, part.about))
-            for part in duty.parts
-        ]
+        parts = [reader.in_words(Ace(AceKind.ALLOW, 0, part.mask, anybody, part.about)) for part in duty.parts]
         rows.append({"duty": duty.name, "lets": f"may {duty.words}", "rights": "; ".join(parts)})
     columns = (Column("duty", "Duty", fixed=True), Column("lets", "Who has it"), Column("rights", "Rights", ratio=1))
     put_listing(Listing(rows, columns), form, output)
@@ -192,7 +190,7 @@ def list_command(
 
     Keys of json and csv: holder, holder_kind, may, duty, over, reach, origin, sentence.
     """
-    from adzeguard.core.delegations import sorted_for_people
+    from adzeguard.core.rights.delegations import sorted_for_people
     from adzeguard.report.rights import grants_listing
 
     desk = Desk(workspace)
@@ -218,7 +216,7 @@ def list_command(
 @workspace_option
 def map_command(output: Path | None, workspace: Path | None) -> int:
     """Draw who holds what over which OU, as a matrix."""
-    from adzeguard.core.delegations import sorted_for_people
+    from adzeguard.core.rights.delegations import sorted_for_people
     from adzeguard.report.listing import render
     from adzeguard.report.rights import matrix_listing, matrix_of
 

@@ -6,34 +6,34 @@ from typing import TYPE_CHECKING
 
 import click
 
-from adzeguard.cli.applying import apply_and_show
 from adzeguard.cli.completing import names
 from adzeguard.cli.desk import Desk
+from adzeguard.cli.enacting import enact_and_show
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.group_objects import add_object_commands, one_group
-from adzeguard.cli.options import Answers, applying_options, example, listing_options, why_option, workspace_option
+from adzeguard.cli.options import Answers, enacting_options, example, listing_options, why_option, workspace_option
 from adzeguard.cli.output import put_listing, say
-from adzeguard.core.change.plan import Plan
+from adzeguard.core.change.proposal import Proposal
 from adzeguard.core.errors import UsageError
 
 if TYPE_CHECKING:
-    from adzeguard.core.principal import Principal
+    from adzeguard.core.estate.principal import Principal
 
 _Pairs = Callable[[Desk], "list[tuple[Principal, Principal]]"]
 
 
 @click.group("group", epilog=example("adzeguard group add 'LOWMERE\\First Aiders' orla.fenn mira.holt"))
 def command() -> None:
-    """Change memberships and groups by hand, on the same road as the charter: plan, guards, apply, journal."""
+    """Change memberships and groups by hand, on the same road as the charter: propose, guards, enact, journal."""
 
 
 def _change(workspace: Path | None, answers: Answers, why: str, joins: _Pairs | None, leaves: _Pairs | None) -> int:
-    from adzeguard.workflows.by_hand import memberships_plan
+    from adzeguard.workflows.by_hand import memberships_proposal
 
     desk = Desk(workspace)
 
-    def plan() -> Plan:
-        return memberships_plan(
+    def proposal() -> Proposal:
+        return memberships_proposal(
             desk.estate,
             joins=joins(desk) if joins else (),
             leaves=leaves(desk) if leaves else (),
@@ -43,12 +43,12 @@ def _change(workspace: Path | None, answers: Answers, why: str, joins: _Pairs | 
             operator=desk.operator(),
         )
 
-    return apply_and_show(desk, plan, answers)
+    return enact_and_show(desk, proposal, answers)
 
 
 def _of_group(group: str, members: tuple[str, ...]) -> _Pairs:
     def pairs(desk: Desk) -> "list[tuple[Principal, Principal]]":
-        from adzeguard.core.names import resolve
+        from adzeguard.core.estate.names import resolve
 
         found = one_group(desk, group)
         return [(found, resolve(desk.estate, member)) for member in members]
@@ -58,7 +58,7 @@ def _of_group(group: str, members: tuple[str, ...]) -> _Pairs:
 
 def _of_member(member: str, groups: tuple[str, ...]) -> _Pairs:
     def pairs(desk: Desk) -> "list[tuple[Principal, Principal]]":
-        from adzeguard.core.names import resolve
+        from adzeguard.core.estate.names import resolve
 
         found = resolve(desk.estate, member)
         return [(one_group(desk, group), found) for group in groups]
@@ -70,7 +70,7 @@ def _of_member(member: str, groups: tuple[str, ...]) -> _Pairs:
 @click.argument("group", shell_complete=names("group"))
 @click.argument("members", nargs=-1, required=True, metavar="MEMBER...", shell_complete=names())
 @why_option
-@applying_options
+@enacting_options
 @workspace_option
 def add(group: str, members: tuple[str, ...], why: str, answers: Answers, workspace: Path | None) -> int:
     """Put one or more members into a group. What its scope may not hold is refused before the server is asked."""
@@ -81,7 +81,7 @@ def add(group: str, members: tuple[str, ...], why: str, answers: Answers, worksp
 @click.argument("group", shell_complete=names("group"))
 @click.argument("members", nargs=-1, required=True, metavar="MEMBER...", shell_complete=names())
 @why_option
-@applying_options
+@enacting_options
 @workspace_option
 def remove(group: str, members: tuple[str, ...], why: str, answers: Answers, workspace: Path | None) -> int:
     """Take one or more members out of a group; where it is their primary group, another becomes it first."""
@@ -92,7 +92,7 @@ def remove(group: str, members: tuple[str, ...], why: str, answers: Answers, wor
 @click.argument("member", shell_complete=names())
 @click.argument("groups", nargs=-1, required=True, metavar="GROUP...", shell_complete=names("group"))
 @why_option
-@applying_options
+@enacting_options
 @workspace_option
 def join(member: str, groups: tuple[str, ...], why: str, answers: Answers, workspace: Path | None) -> int:
     """Put one member into one or more groups."""
@@ -103,7 +103,7 @@ def join(member: str, groups: tuple[str, ...], why: str, answers: Answers, works
 @click.argument("member", shell_complete=names())
 @click.argument("groups", nargs=-1, required=True, metavar="GROUP...", shell_complete=names("group"))
 @why_option
-@applying_options
+@enacting_options
 @workspace_option
 def leave(member: str, groups: tuple[str, ...], why: str, answers: Answers, workspace: Path | None) -> int:
     """Take one member out of one or more groups."""
@@ -132,10 +132,10 @@ def leave(member: str, groups: tuple[str, ...], why: str, answers: Answers, work
     "--review",
     type=click.Path(path_type=Path, dir_okay=False),
     metavar="FILE",
-    help="Write the groups to a CSV file to say yes or no to; once it exists, apply it.",
+    help="Write the groups to a CSV file to say yes or no to; once it exists, enact it.",
 )
 @why_option
-@applying_options
+@enacting_options
 @workspace_option
 def copy_memberships(
     source: str, target: str, only: tuple[str, ...], excepted: tuple[str, ...], named: tuple[str, ...], pick: bool,
@@ -146,9 +146,9 @@ def copy_memberships(
     Privileged groups, and groups that lead into one, are left out unless they are named, picked or reviewed one by one.
     """
     from adzeguard.cli.copying import by_patterns, picked, reviewed, write_review
-    from adzeguard.core.change.by_hand import copy_candidates
+    from adzeguard.core.access.peers import copy_candidates
     from adzeguard.core.checks.privileged import privileged_groups
-    from adzeguard.core.names import resolve
+    from adzeguard.core.estate.names import resolve
 
     if sum((bool(only or excepted or named), pick, review is not None)) > 1:
         raise UsageError("--pick, --review and patterns are three ways of choosing", "Use one of them")
@@ -182,8 +182,8 @@ def leftovers(person: str, form: str, output: Path | None, workspace: Path | Non
     Shown are the groups that list them and nobody else of the same department and title. Ends with 3 when there
     are any. Keys of json and csv: name, qualified_name, sid, peers.
     """
-    from adzeguard.core.change.by_hand import leftovers as find_leftovers
-    from adzeguard.core.names import resolve
+    from adzeguard.core.access.peers import leftovers as find_leftovers
+    from adzeguard.core.estate.names import resolve
     from adzeguard.report.listing import Column, Listing
 
     desk = Desk(workspace)

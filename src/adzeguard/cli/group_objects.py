@@ -5,14 +5,14 @@ from typing import TYPE_CHECKING
 
 import click
 
-from adzeguard.cli.applying import apply_and_show, hand_plan
 from adzeguard.cli.completing import containers, names
 from adzeguard.cli.desk import Desk
-from adzeguard.cli.options import Answers, applying_options, example, why_option, workspace_option
+from adzeguard.cli.enacting import enact_and_show, hand_proposal
+from adzeguard.cli.options import Answers, enacting_options, example, why_option, workspace_option
 from adzeguard.core.errors import UsageError
 
 if TYPE_CHECKING:
-    from adzeguard.core.principal import Principal
+    from adzeguard.core.estate.principal import Principal
 
 _SCOPE = click.Choice(["global", "universal", "domain-local"])
 _KIND = click.Choice(["security", "distribution"])
@@ -20,8 +20,8 @@ _KIND = click.Choice(["security", "distribution"])
 
 def one_group(desk: Desk, name: str) -> "Principal":
     """Return the group of this name, or say what it is instead."""
-    from adzeguard.core.names import resolve
-    from adzeguard.core.principal import Kind
+    from adzeguard.core.estate.names import resolve
+    from adzeguard.core.estate.principal import Kind
 
     found = resolve(desk.estate, name)
     if found.kind != Kind.GROUP:
@@ -54,16 +54,17 @@ def add_object_commands(group: click.Group) -> None:
 @click.option("--managed-by", "manager", default="", metavar="NAME", help="Who answers for it.")
 @click.option("--member", "members", multiple=True, metavar="NAME", help="Put in at once; may be given again.")
 @why_option
-@applying_options
+@enacting_options
 @workspace_option
 def create(
     name: str, container: str, scope: str, kind: str, description: str, mail: str, manager: str,
     members: tuple[str, ...], why: str, answers: Answers, workspace: Path | None,
 ) -> int:  # fmt: skip
     """Make a group."""
-    from adzeguard.core.change.groups_by_hand import created_group
-    from adzeguard.core.change.objects_by_hand import HandPlan, container_at, numbered
-    from adzeguard.core.names import resolve
+    from adzeguard.core.change.by_hand.groups import created_group
+    from adzeguard.core.change.by_hand.objects import HandProposal, container_at
+    from adzeguard.core.change.order import numbered
+    from adzeguard.core.estate.names import resolve
 
     desk = Desk(workspace)
     details = {"description": description, "mail": mail}
@@ -73,7 +74,7 @@ def create(
         desk.estate, name, container_at(desk.estate, container), scope=scope, security=kind == "security",
         details=details, members=[resolve(desk.estate, member) for member in members], why=why,
     )  # fmt: skip
-    return apply_and_show(desk, lambda: hand_plan(desk, HandPlan(numbered(changes))), answers)
+    return enact_and_show(desk, lambda: hand_proposal(desk, HandProposal(numbered(changes))), answers)
 
 
 @click.command("set", epilog=example("adzeguard group set 'First Aiders' --scope universal"))
@@ -85,7 +86,7 @@ def create(
 @click.option("--mail", metavar="ADDRESS", help="Its mail address; empty takes it away.")
 @click.option("--managed-by", "manager", metavar="NAME", help="Who answers for it; empty takes it away.")
 @why_option
-@applying_options
+@enacting_options
 @workspace_option
 def change(
     group: str, name: str, scope: str | None, kind: str | None, description: str | None, mail: str | None,
@@ -95,8 +96,8 @@ def change(
 
     A scope that its members or the groups around it do not allow is refused, with what stands in the way.
     """
-    from adzeguard.core.change.groups_by_hand import changed_group
-    from adzeguard.core.names import resolve
+    from adzeguard.core.change.by_hand.groups import changed_group
+    from adzeguard.core.estate.names import resolve
 
     if all(value is None for value in (scope, kind, description, mail, manager)) and not name:
         raise UsageError("nothing to set", "Give --name, --scope, --kind, --description, --mail or --managed-by")
@@ -108,21 +109,21 @@ def change(
     made = changed_group(
         desk.estate, found, name=name, scope=scope or "", security=security, details=details, why=why
     )  # fmt: skip
-    return apply_and_show(desk, lambda: hand_plan(desk, made), answers)
+    return enact_and_show(desk, lambda: hand_proposal(desk, made), answers)
 
 
 @click.command("delete", epilog=example("adzeguard group delete 'Paint Project'"))
 @click.argument("group", shell_complete=names("group"))
 @why_option
-@applying_options
+@enacting_options
 @workspace_option
 def delete(group: str, why: str, answers: Answers, workspace: Path | None) -> int:
     """Delete a group, after showing everything that still names it. Its members stay.
 
     Undo makes it again with its members and in its groups, but as a new SID: what named the old one does not know it.
     """
-    from adzeguard.core.change.groups_by_hand import deleted_group
+    from adzeguard.core.change.by_hand.groups import deleted_group
 
     desk = Desk(workspace)
     made = deleted_group(desk.estate, desk.charter, one_group(desk, group), why)
-    return apply_and_show(desk, lambda: hand_plan(desk, made), answers)
+    return enact_and_show(desk, lambda: hand_proposal(desk, made), answers)

@@ -75,7 +75,7 @@ def command(
                 f"there is no folder {standin_hosts}", "Name the folder of host files with --standin-hosts"
             )
         hosts = {"kind": "standin", "folder": str(standin_hosts.resolve())}
-    make_workspace(folder, settings_text(directory, hosts, {"response": "alert"}), _FIRST_CHARTER)
+    make_workspace(folder, settings_text(directory, hosts, {"response": "tell"}), _FIRST_CHARTER)
     put(f"Made the workspace {folder}. Next: adzeguard collect --workspace {folder}\n")
     return Exit.NOTHING_TO_REPORT
 

@@ -5,15 +5,15 @@ from typing import TYPE_CHECKING
 
 import click
 
-from adzeguard.cli.applying import apply_and_show, hand_plan
 from adzeguard.cli.desk import Desk
+from adzeguard.cli.enacting import enact_and_show, hand_proposal
 from adzeguard.cli.exits import Exit
-from adzeguard.cli.options import Answers, applying_options, example, listing_options, why_option, workspace_option
+from adzeguard.cli.options import Answers, enacting_options, example, listing_options, why_option, workspace_option
 from adzeguard.cli.output import put_listing
 from adzeguard.core.errors import UsageError
 
 if TYPE_CHECKING:
-    from adzeguard.core.principal import Principal
+    from adzeguard.core.estate.principal import Principal
 
 
 @click.group("intake", epilog=example("adzeguard intake set --users OU=Quay --computers OU=Quay"))
@@ -29,8 +29,8 @@ def show(form: str, output: Path | None, workspace: Path | None) -> int:
 
     Keys of json and csv: what, container, default, objects.
     """
-    from adzeguard.core.change.intake import landings
-    from adzeguard.core.places import short_dn
+    from adzeguard.core.estate.landing import landings
+    from adzeguard.core.estate.places import short_dn
     from adzeguard.report.listing import Column, Listing
 
     desk = Desk(workspace)
@@ -55,7 +55,7 @@ def show(form: str, output: Path | None, workspace: Path | None) -> int:
 @click.option("--users", metavar="OU", help="Where new users land.")
 @click.option("--computers", metavar="OU", help="Where new computers land.")
 @why_option
-@applying_options
+@enacting_options
 @workspace_option
 def change(users: str | None, computers: str | None, why: str, answers: Answers, workspace: Path | None) -> int:
     """Let new users, new computers or both land in an OU of your choice."""
@@ -67,19 +67,20 @@ def change(users: str | None, computers: str | None, why: str, answers: Answers,
 
 @command.command("reset", epilog=example("adzeguard intake reset"))
 @why_option
-@applying_options
+@enacting_options
 @workspace_option
 def reset(why: str, answers: Answers, workspace: Path | None) -> int:
     """Let new users and computers land where every domain begins."""
-    from adzeguard.core.change.intake import DEFAULTS
+    from adzeguard.core.estate.landing import DEFAULTS
 
     return _apply(Desk(workspace), DEFAULTS, why, answers)
 
 
 def _apply(desk: Desk, wanted: dict[str, str], why: str, answers: Answers) -> int:
-    from adzeguard.core.change.intake import intake_changes
-    from adzeguard.core.change.objects_by_hand import HandPlan, container_at, numbered
+    from adzeguard.core.change.by_hand.intake import intake_changes
+    from adzeguard.core.change.by_hand.objects import HandProposal, container_at
+    from adzeguard.core.change.order import numbered
 
     containers: dict[str, Principal] = {what: container_at(desk.estate, ou) for what, ou in wanted.items()}
     changes = intake_changes(desk.estate, containers, why=why)
-    return apply_and_show(desk, lambda: hand_plan(desk, HandPlan(numbered(changes))), answers)
+    return enact_and_show(desk, lambda: hand_proposal(desk, HandProposal(numbered(changes))), answers)

@@ -19,25 +19,25 @@ from adzeguard.cli.output import put, put_listing
     show_default=True,
     help="How many of the latest rows to show.",
 )
-@click.option("--apply", "of_apply", default="", metavar="NAME", help="Only the rows of one apply.")
+@click.option("--enactment", "of_enactment", default="", metavar="NAME", help="Only the rows of one enactment.")
 @listing_options
 @workspace_option
 @click.pass_context
 def command(
-    ctx: click.Context, limit: int, of_apply: str, form: str, output: Path | None, workspace: Path | None
+    ctx: click.Context, limit: int, of_enactment: str, form: str, output: Path | None, workspace: Path | None
 ) -> int | None:
     """Show every change made: when, by whom, under which rule, and what became of it.
 
-    Keys of json and csv: seq, at, by, kind, apply, what, body, hash. Kinds of rows: begin, intent, outcome, end.
+    Keys of json and csv: seq, at, by, kind, enactment, what, body, hash. Kinds of rows: begin, intent, outcome, end.
     """
     if ctx.invoked_subcommand is not None:
         return None
     from adzeguard.report.changes import journal_listing
 
-    rows = Desk(workspace).journal.rows(limit, of_apply)
+    rows = Desk(workspace).journal.rows(limit, of_enactment)
     listed = [
-        {"seq": r.seq, "at": r.at[:19].replace("T", " "), "by": r.by, "kind": r.kind, "apply": r.apply,
-        "what": _what(r.kind, r.apply, r.body),
+        {"seq": r.seq, "at": r.at[:19].replace("T", " "), "by": r.by, "kind": r.kind, "enactment": r.enactment,
+        "what": _what(r.kind, r.enactment, r.body),
          "body": r.body, "hash": r.hash}
         for r in rows
     ]  # fmt: skip
@@ -45,13 +45,13 @@ def command(
     return Exit.NOTHING_TO_REPORT
 
 
-def _what(kind: str, apply: str, body: dict[str, Any]) -> str:
-    from adzeguard.core.change.plan import read_change
+def _what(kind: str, enactment: str, body: dict[str, Any]) -> str:
+    from adzeguard.core.change.changes import read_change
 
     match kind:
         case "begin":
-            plan = body["plan"]
-            return f"{apply}: {len(plan['changes'])} changes of a plan by {plan['made_by']}"
+            proposal = body["proposal"]
+            return f"{enactment}: {len(proposal['changes'])} changes of a proposal by {proposal['made_by']}"
         case "intent":
             change = read_change(body["change"])
             return f"{change.id}: {change.in_words()} ({change.rule})"

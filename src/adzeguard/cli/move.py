@@ -4,27 +4,27 @@ from pathlib import Path
 
 import click
 
-from adzeguard.cli.applying import apply_and_show, hand_plan
 from adzeguard.cli.completing import containers, names
 from adzeguard.cli.desk import Desk
-from adzeguard.cli.options import Answers, applying_options, example, why_option, workspace_option
+from adzeguard.cli.enacting import enact_and_show, hand_proposal
+from adzeguard.cli.options import Answers, enacting_options, example, why_option, workspace_option
 
 
 @click.command("move", epilog=example("adzeguard move ulla.beck OU=Galley,OU=People"))
 @click.argument("name", metavar="OBJECT", shell_complete=names())
 @click.argument("container", metavar="OU", shell_complete=containers)
 @why_option
-@applying_options
+@enacting_options
 @workspace_option
 def command(name: str, container: str, why: str, answers: Answers, workspace: Path | None) -> int:
     """Put a user, computer, group or OU into another OU.
 
     Keys of json and csv: id, status, target, verb, group, member, object, rule, detail.
     """
-    from adzeguard.core.change.objects_by_hand import container_at
-    from adzeguard.core.change.ous_by_hand import moved_object
-    from adzeguard.core.names import resolve
+    from adzeguard.core.change.by_hand.objects import container_at
+    from adzeguard.core.change.by_hand.ous import moved_object
+    from adzeguard.core.estate.names import resolve
 
     desk = Desk(workspace)
     found, to = resolve(desk.estate, name), container_at(desk.estate, container)
-    return apply_and_show(desk, lambda: hand_plan(desk, moved_object(desk.estate, found, to, why)), answers)
+    return enact_and_show(desk, lambda: hand_proposal(desk, moved_object(desk.estate, found, to, why)), answers)

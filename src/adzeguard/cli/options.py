@@ -54,7 +54,7 @@ class Answers:
     form: str
 
 
-def applying_options(function: F) -> F:
+def enacting_options(function: F) -> F:
     """--yes, the sizes that must be named past a limit, and --format of what became of each change."""
 
     @wraps(function)
@@ -65,9 +65,9 @@ def applying_options(function: F) -> F:
 
     options = (
         click.option("--yes", is_flag=True, help="Do not ask. Needed where there is no terminal."),
-        click.option("--removals", type=click.IntRange(0), metavar="N", help="How many members a large plan removes."),
-        click.option("--hosts", type=click.IntRange(0), metavar="N", help="How many hosts a large plan touches."),
-        click.option("--deletions", type=click.IntRange(0), metavar="N", help="How many objects the plan deletes."),
+        click.option("--removals", type=click.IntRange(0), metavar="N", help="How many members a large proposal removes."),
+        click.option("--hosts", type=click.IntRange(0), metavar="N", help="How many hosts a large proposal touches."),
+        click.option("--deletions", type=click.IntRange(0), metavar="N", help="How many objects the proposal deletes."),
         click.option(
             "--format", "form", type=click.Choice(["table", "json", "csv"]), default="table", show_default=True,
             help="How to show the outcome.",

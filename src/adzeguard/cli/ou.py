@@ -6,22 +6,22 @@ from typing import TYPE_CHECKING
 
 import click
 
-from adzeguard.cli.applying import apply_and_show, hand_plan
 from adzeguard.cli.completing import containers
 from adzeguard.cli.desk import Desk
-from adzeguard.cli.options import Answers, applying_options, example, why_option, workspace_option
+from adzeguard.cli.enacting import enact_and_show, hand_proposal
+from adzeguard.cli.options import Answers, enacting_options, example, why_option, workspace_option
 
 if TYPE_CHECKING:
-    from adzeguard.core.change.objects_by_hand import HandPlan
+    from adzeguard.core.change.by_hand.objects import HandProposal
 
 
 @click.group("ou", epilog=example("adzeguard ou create 'Dry Dock' --in OU=Hosts"))
 def command() -> None:
-    """Make, protect, move and delete OUs: plan, guards, apply, journal."""
+    """Make, protect, move and delete OUs: propose, guards, enact, journal."""
 
 
-def _apply(desk: Desk, made: "Callable[[], HandPlan]", answers: Answers) -> int:
-    return apply_and_show(desk, lambda: hand_plan(desk, made()), answers)
+def _apply(desk: Desk, made: "Callable[[], HandProposal]", answers: Answers) -> int:
+    return enact_and_show(desk, lambda: hand_proposal(desk, made()), answers)
 
 
 @command.command("create", epilog=example("adzeguard ou create 'Dry Dock' --in OU=Hosts"))
@@ -37,7 +37,7 @@ def _apply(desk: Desk, made: "Callable[[], HandPlan]", answers: Answers) -> int:
 @click.option("--description", default="", metavar="TEXT", help="What it is for.")
 @click.option("--unprotected", is_flag=True, help="Do not protect it against deletion.")
 @why_option
-@applying_options
+@enacting_options
 @workspace_option
 def create(
     name: str, container: str, description: str, unprotected: bool, why: str, answers: Answers, workspace: Path | None
@@ -47,8 +47,8 @@ def create(
     Two entries deny it to everyone: one on the OU, and one on what it lies in, without which an administrator could
     delete it all the same.
     """
-    from adzeguard.core.change.objects_by_hand import container_at
-    from adzeguard.core.change.ous_by_hand import created_ou
+    from adzeguard.core.change.by_hand.objects import container_at
+    from adzeguard.core.change.by_hand.ous import created_ou
 
     desk = Desk(workspace)
     above = container_at(desk.estate, container or desk.estate.domain.base_dn)
@@ -62,27 +62,28 @@ def create(
 @command.command("protect", epilog=example("adzeguard ou protect OU=Quay"))
 @click.argument("ou", metavar="OU", shell_complete=containers)
 @why_option
-@applying_options
+@enacting_options
 @workspace_option
 def protect(ou: str, why: str, answers: Answers, workspace: Path | None) -> int:
     """Protect an OU against deletion and moving."""
-    from adzeguard.core.change.objects_by_hand import HandPlan, container_at, numbered
-    from adzeguard.core.change.ous_by_hand import protected_object
+    from adzeguard.core.change.by_hand.objects import HandProposal, container_at
+    from adzeguard.core.change.by_hand.ous import protected_object
+    from adzeguard.core.change.order import numbered
 
     desk = Desk(workspace)
     found = container_at(desk.estate, ou)
-    return _apply(desk, lambda: HandPlan(numbered(protected_object(desk.estate, found, why))), answers)
+    return _apply(desk, lambda: HandProposal(numbered(protected_object(desk.estate, found, why))), answers)
 
 
 @command.command("unprotect", epilog=example("adzeguard ou unprotect OU=Quay"))
 @click.argument("ou", metavar="OU", shell_complete=containers)
 @why_option
-@applying_options
+@enacting_options
 @workspace_option
 def unprotect(ou: str, why: str, answers: Answers, workspace: Path | None) -> int:
     """Let an OU be deleted and moved again. What lies above keeps its part while it protects others."""
-    from adzeguard.core.change.objects_by_hand import container_at
-    from adzeguard.core.change.ous_by_hand import unprotected_object
+    from adzeguard.core.change.by_hand.objects import container_at
+    from adzeguard.core.change.by_hand.ous import unprotected_object
 
     desk = Desk(workspace)
     found = container_at(desk.estate, ou)
@@ -93,12 +94,12 @@ def unprotect(ou: str, why: str, answers: Answers, workspace: Path | None) -> in
 @click.argument("ou", metavar="OU", shell_complete=containers)
 @click.argument("to", metavar="TO", shell_complete=containers)
 @why_option
-@applying_options
+@enacting_options
 @workspace_option
 def move(ou: str, to: str, why: str, answers: Answers, workspace: Path | None) -> int:
     """Put an OU, with all below it, into another. A protected one is refused."""
-    from adzeguard.core.change.objects_by_hand import container_at
-    from adzeguard.core.change.ous_by_hand import moved_object
+    from adzeguard.core.change.by_hand.objects import container_at
+    from adzeguard.core.change.by_hand.ous import moved_object
 
     desk = Desk(workspace)
     found, above = container_at(desk.estate, ou), container_at(desk.estate, to)
@@ -109,15 +110,15 @@ def move(ou: str, to: str, why: str, answers: Answers, workspace: Path | None) -
 @click.argument("ou", metavar="OU", shell_complete=containers)
 @click.option("--with-content", is_flag=True, help="Delete all that lies in it too; --deletions must name how many.")
 @why_option
-@applying_options
+@enacting_options
 @workspace_option
 def delete(ou: str, with_content: bool, why: str, answers: Answers, workspace: Path | None) -> int:
     """Delete an OU. Refused while it is protected, and while it is not empty.
 
     With its content every object is listed, and their number must be named.
     """
-    from adzeguard.core.change.objects_by_hand import container_at
-    from adzeguard.core.change.ous_by_hand import deleted_ou
+    from adzeguard.core.change.by_hand.objects import container_at
+    from adzeguard.core.change.by_hand.ous import deleted_ou
 
     desk = Desk(workspace)
     found = container_at(desk.estate, ou)

@@ -13,7 +13,7 @@ from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put, put_listing
 
 if TYPE_CHECKING:
-    from adzeguard.core.principal import Principal
+    from adzeguard.core.estate.principal import Principal
 
 
 @click.command("reach", epilog=example("adzeguard reach 'LOWMERE\\Domain Admins' --cut"))
@@ -35,7 +35,7 @@ def command(
 
     Keys of json and csv: name, qualified_name, sid, kind, enabled, member, steps, chain; with --cut: what, kind.
     """
-    from adzeguard.core.reach import ReachFinder, reaching
+    from adzeguard.core.rights.reach import ReachFinder, reaching
     from adzeguard.report.rights import reach_listing
 
     desk = Desk(workspace)
@@ -49,8 +49,9 @@ def command(
 
 
 def _cut(desk: Desk, group: "Principal", graph: Any, also: tuple[str, ...], form: str, output: Path | None) -> int:
-    from adzeguard.core.cut import cut_changes, proposed_cut
-    from adzeguard.core.names import resolve
+    from adzeguard.core.change.by_hand.members import cut_changes
+    from adzeguard.core.estate.names import resolve
+    from adzeguard.core.review.proposed_cut import proposed_cut
     from adzeguard.report.changes import impact_text
     from adzeguard.report.rights import cut_listing
 
@@ -59,10 +60,11 @@ def _cut(desk: Desk, group: "Principal", graph: Any, also: tuple[str, ...], form
     put_listing(cut_listing(proposal, group.qualified_name), form, output)
     changes = cut_changes(desk.rights, proposal)
     if form == "table" and output is None and changes:
-        from adzeguard.cli.applying import hand_plan
+        from adzeguard.cli.enacting import hand_proposal
         from adzeguard.cli.output import colour
-        from adzeguard.core.change.objects_by_hand import HandPlan, numbered
+        from adzeguard.core.change.by_hand.objects import HandProposal
+        from adzeguard.core.change.order import numbered
 
-        plan = hand_plan(desk, HandPlan(numbered(changes)))
-        put("\n" + impact_text(plan, colour=colour()))
+        proposal = hand_proposal(desk, HandProposal(numbered(changes)))
+        put("\n" + impact_text(proposal, colour=colour()))
     return Exit.TO_REPORT if proposal.edges or proposal.stays_open else Exit.NOTHING_TO_REPORT

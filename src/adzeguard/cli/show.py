@@ -23,8 +23,8 @@ def command(name: str, form: str, output: Path | None, moment: datetime | None, 
     For a host also its local groups, and the rules that hold there: from which scope, and which one decides.
     """
     from adzeguard.core.errors import CharterError
-    from adzeguard.core.names import resolve
-    from adzeguard.core.principal import Kind
+    from adzeguard.core.estate.names import resolve
+    from adzeguard.core.estate.principal import Kind
     from adzeguard.report.looking import card, host_data, object_data
 
     desk = Desk(workspace, moment)

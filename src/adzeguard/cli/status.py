@@ -12,7 +12,7 @@ from adzeguard.cli.exits import Exit
 from adzeguard.cli.options import card_options, example, workspace_option
 from adzeguard.cli.output import colour, put, put_json
 
-_APPLIES = 5
+_ENACTMENTS = 5
 _BACK = timedelta(days=7)
 
 
@@ -20,7 +20,7 @@ _BACK = timedelta(days=7)
 @card_options
 @workspace_option
 def command(form: str, output: Path | None, workspace: Path | None) -> int:
-    """Show one screen: last collection, findings, unread hosts, last applies, and how many are privileged.
+    """Show one screen: last collection, findings, unread hosts, last enactments, and how many are privileged.
 
     The change of the privileged groups is since a week ago, or since the first collection. Ends with 3 when there
     are findings.
@@ -39,15 +39,15 @@ def command(form: str, output: Path | None, workspace: Path | None) -> int:
 def _gathered(desk: Desk) -> dict[str, Any]:
     from adzeguard.core.checks import all_findings
     from adzeguard.core.checks.privileged import privileged_groups
-    from adzeguard.workflows.apply import interrupted_apply
+    from adzeguard.workflows.enact import interrupted_enactment
 
     estate, full = desk.estate, desk.store.last_full() or desk.store.latest()
     found = all_findings(desk.rights, desk.charter, desk.privileged, desk.standing)
     counts = Counter(finding.severity for finding in found)
     earlier = desk.store.load(max(desk.now() - _BACK, desk.store.first_moment()))
     groups = privileged_groups(estate, desk.privileged)
-    interrupted = interrupted_apply(desk.journal)
-    ended = [row for row in desk.journal.rows() if row.kind == "end"][-_APPLIES:]
+    interrupted = interrupted_enactment(desk.journal)
+    ended = [row for row in desk.journal.rows() if row.kind == "end"][-_ENACTMENTS:]
     return {
         "collected_at": full.facts.finished,
         "source": full.facts.source,
@@ -55,9 +55,9 @@ def _gathered(desk: Desk) -> dict[str, Any]:
         "hosts": len(estate.hosts),
         "hosts_pending": [host.name for host in estate.hosts if host.trouble],
         "interrupted": interrupted.name if interrupted else "",
-        "applies": [
+        "enactments": [
             {
-                "apply": row.apply,
+                "enactment": row.enactment,
                 "at": row.at,
                 "by": row.by,
                 "what": ", ".join(f"{n} {word}" for word, n in row.body.items()),

@@ -5,28 +5,28 @@ from pathlib import Path
 
 import click
 
-from adzeguard.cli.applying import apply_and_show
 from adzeguard.cli.desk import Desk
+from adzeguard.cli.enacting import enact_and_show
 from adzeguard.cli.moments import MOMENT
-from adzeguard.cli.options import Answers, applying_options, example, workspace_option
-from adzeguard.core.change.plan import Plan
+from adzeguard.cli.options import Answers, enacting_options, example, workspace_option
+from adzeguard.core.change.proposal import Proposal
 from adzeguard.core.errors import UsageError
 
 
 @click.command("undo", epilog=example("adzeguard undo --last"))
-@click.argument("apply_name", required=False, metavar="[APPLY]")
-@click.option("--last", is_flag=True, help="The last apply.")
+@click.argument("enactment_name", required=False, metavar="[ENACTMENT]")
+@click.option("--last", is_flag=True, help="The last enactment.")
 @click.option(
-    "--change", "changes", multiple=True, metavar="ID", help="Only this change of the apply; may be given again."
+    "--change", "changes", multiple=True, metavar="ID", help="Only this change of the enactment; may be given again."
 )
 @click.option(
-    "--keep", "kept", multiple=True, metavar="ID", help="All but this change of the apply; may be given again."
+    "--keep", "kept", multiple=True, metavar="ID", help="All but this change of the enactment; may be given again."
 )
-@click.option("--since", type=MOMENT, metavar="TIME", help="Everything since then, whoever applied it.")
-@applying_options
+@click.option("--since", type=MOMENT, metavar="TIME", help="Everything since then, whoever enacted it.")
+@enacting_options
 @workspace_option
 def command(
-    apply_name: str | None,
+    enactment_name: str | None,
     last: bool,
     changes: tuple[str, ...],
     kept: tuple[str, ...],
@@ -34,24 +34,24 @@ def command(
     answers: Answers,
     workspace: Path | None,
 ) -> int:
-    """Take back one apply, some of its changes, or everything since a time.
+    """Take back one enactment, some of its changes, or everything since a time.
 
-    It is a plan like any other: it passes the guards, stands in the journal, and can be undone itself. What somebody
-    else has changed since is a conflict, and is left as it is. The journal names the applies.
+    It is a proposal like any other: it passes the guards, stands in the journal, and can be undone itself. What somebody
+    else has changed since is a conflict, and is left as it is. The journal names the enactments.
 
     Keys of json and csv: id, status, target, verb, group, member, object, rule, detail.
     """
-    from adzeguard.workflows.undo import done_by, done_since, last_apply, undo_plan
+    from adzeguard.workflows.undo import done_by, done_since, last_enactment, undo_proposal
 
-    if sum((apply_name is not None, last, since is not None)) != 1 or ((changes or kept) and since is not None):
-        raise UsageError("say which: APPLY, --last, or --since TIME", "See: adzeguard undo --help")
+    if sum((enactment_name is not None, last, since is not None)) != 1 or ((changes or kept) and since is not None):
+        raise UsageError("say which: ENACTMENT, --last, or --since TIME", "See: adzeguard undo --help")
     desk = Desk(workspace)
 
-    def plan() -> Plan:
+    def proposal() -> Proposal:
         if since is not None:
             done = done_since(desk.journal, since)
         else:
-            done = done_by(desk.journal, apply_name or last_apply(desk.journal), changes, kept)
-        return undo_plan(desk.estate, done, desk.store.latest().id, desk.now(), desk.operator())
+            done = done_by(desk.journal, enactment_name or last_enactment(desk.journal), changes, kept)
+        return undo_proposal(desk.estate, done, desk.store.latest().id, desk.now(), desk.operator())
 
-    return apply_and_show(desk, plan, answers)
+    return enact_and_show(desk, proposal, answers)

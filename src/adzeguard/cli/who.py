@@ -69,9 +69,9 @@ def command(
 
 
 def _in_group(desk: Desk, name: str) -> "Listing":
-    from adzeguard.core.access import members_of
-    from adzeguard.core.names import resolve
-    from adzeguard.core.principal import Kind
+    from adzeguard.core.access.members import members_of
+    from adzeguard.core.estate.names import resolve
+    from adzeguard.core.estate.principal import Kind
     from adzeguard.report.looking import who_listing
 
     found = resolve(desk.estate, name)
@@ -81,8 +81,8 @@ def _in_group(desk: Desk, name: str) -> "Listing":
 
 
 def _on_host(desk: Desk, name: str, local_group: str | None) -> "Listing":
-    from adzeguard.core.access import members_on_host
-    from adzeguard.core.names import resolve_host
+    from adzeguard.core.access.members import members_on_host
+    from adzeguard.core.estate.names import resolve_host
     from adzeguard.core.wellknown import ADMINISTRATORS, LOCAL_GROUPS
     from adzeguard.report.looking import who_listing
 
@@ -105,7 +105,7 @@ def _on_host(desk: Desk, name: str, local_group: str | None) -> "Listing":
 
 
 def _on_all_hosts(desk: Desk, at_least: int) -> "Listing":
-    from adzeguard.core.access import hosts_per_person
+    from adzeguard.core.access.members import hosts_per_person
     from adzeguard.report.looking import hosts_listing
 
     estate = desk.estate
@@ -116,7 +116,7 @@ def _on_all_hosts(desk: Desk, at_least: int) -> "Listing":
 
 
 def _all_groups(desk: Desk) -> "Listing":
-    from adzeguard.core.counting import effective_people_counts
+    from adzeguard.core.estate.counting import effective_people_counts
     from adzeguard.report.looking import groups_listing
 
     graph, catalogue = desk.estate.graph, desk.estate.catalogue

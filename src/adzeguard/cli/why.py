@@ -37,10 +37,10 @@ def command(
 
     Keys of json: person, target, leads_there, chain (name, sid, kind, how). Ends with 0 either way.
     """
-    from adzeguard.core.access import members_on_host, proof_in_group
-    from adzeguard.core.checks.chains import chain_as_data, chain_in_words
-    from adzeguard.core.names import resolve, resolve_host
-    from adzeguard.core.principal import Kind
+    from adzeguard.core.access.chains import chain_as_data, chain_in_words
+    from adzeguard.core.access.members import members_on_host, proof_in_group
+    from adzeguard.core.estate.names import resolve, resolve_host
+    from adzeguard.core.estate.principal import Kind
     from adzeguard.report.looking import chain_text
 
     if (group is None) == (host is None):

@@ -9,7 +9,7 @@ AdzeguardError
 │   ├── CharterError           the charter
 │   ├── LdifError              an LDIF file
 │   ├── HostFileError          the state of a stand-in host
-│   └── PlanFileError          a plan
+│   └── ProposalFileError          a proposal
 ├── DirectoryError             the directory server could not be asked, or refused
 │   ├── DirectoryUnreachableError
 │   ├── CredentialsRefusedError
@@ -23,7 +23,7 @@ AdzeguardError
 │   ├── StoreTooNewError
 │   ├── StoreBusyError
 │   └── NothingCollectedError
-└── GuardError                 a plan would do harm and is refused
+└── GuardError                 a proposal would do harm and is refused
 
 Raised where something goes wrong; turned into one line for people once, at the edge of the command line.
 """
@@ -81,8 +81,8 @@ class HostFileError(InputError):
     """The file of a stand-in host is not what it should be."""
 
 
-class PlanFileError(InputError):
-    """A plan file cannot be read or does not belong here."""
+class ProposalFileError(InputError):
+    """A proposal file cannot be read or does not belong here."""
 
 
 class DirectoryError(AdzeguardError):
@@ -141,7 +141,7 @@ class NothingCollectedError(StoreError):
 
 
 class GuardError(AdzeguardError):
-    """A plan would do harm; `refusals` holds each reason with its own line."""
+    """A proposal would do harm; `refusals` holds each reason with its own line."""
 
     def __init__(self, refusals: list[str]) -> None:
         super().__init__("\n".join(refusals))

@@ -3,10 +3,10 @@
 import uuid
 from collections.abc import Iterable, Mapping
 
+from adzeguard.core.descriptors.ace import Ace, AceFlag, AceKind, Right
+from adzeguard.core.descriptors.descriptor import Descriptor, canonical_rank
+from adzeguard.core.descriptors.inheritance import inherited_entries
 from adzeguard.core.identity import Sid, fold_dn, parent_dn
-from adzeguard.core.rights.ace import Ace, AceFlag, AceKind, Right
-from adzeguard.core.rights.descriptor import Descriptor, canonical_rank
-from adzeguard.core.rights.inheritance import inherited_entries
 from adzeguard.core.rights.schema import Schema
 from adzeguard.demo.scenario import Delegation
 from adzeguard.directory.schema import class_guid, first_entries, standard_schema

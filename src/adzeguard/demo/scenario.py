@@ -370,11 +370,13 @@ def _delegations() -> list[Delegation]:
         # Written down in the charter: the leads of the booking office reset passwords there.
         Delegation("Booking Office Leads", "CONTROL_ACCESS", booking, "User-Force-Change-Password", "user", True),
         Delegation("Booking Office Leads", "WRITE_PROPERTY", booking, "pwdLastSet", "user", True),
+        Delegation("Booking Office Leads", "WRITE_PROPERTY", booking, "lockoutTime", "user", True),
         # Planted: a grant that nobody wrote down.
         Delegation("Contractors", "CREATE_CHILD", f"OU=Quay,{BASE_DN}", "computer"),
         # Planted: a grant to a person instead of a group.
         Delegation("mira.holt", "CONTROL_ACCESS", engine, "User-Force-Change-Password", "user", True),
         Delegation("mira.holt", "WRITE_PROPERTY", engine, "pwdLastSet", "user", True),
+        Delegation("mira.holt", "WRITE_PROPERTY", engine, "lockoutTime", "user", True),
         # Planted: the service desk may change the members of a group that leads into Domain Admins.
         Delegation("Service Desk", "WRITE_PROPERTY", f"CN=Night Watch,{groups}", "member"),
         # Planted: a stale grant to an account that no longer exists.

@@ -41,17 +41,17 @@ STEPS: Final = (
     ),
     Step(
         "What would put it right, and who would lose and gain by it? Nothing is changed yet.",
-        ("plan", "--output", "plan.json"),
+        ("propose", "--output", "monday.json"),
         40,
     ),
     Step(
         "Now it is done. Every value is read again before and after, and stands in the journal.",
-        ("apply", "plan.json", "--yes", "--format", "csv"),
+        ("enact", "monday.json", "--yes", "--format", "csv"),
         8,
     ),
-    Step("Once more: nothing is left to put right.", ("plan",)),
+    Step("Once more: nothing is left to put right.", ("propose",)),
     Step(
-        "What only alerts is still there, for its owner to decide.",
+        "What only tells is still there, for its owner to decide.",
         ("check", "--rule", "break-glass-stays-empty"),
     ),
     Step("And the record of it all, as a chain that shows if somebody changes it.", ("journal", "verify")),
@@ -63,7 +63,7 @@ AFTERWARDS: Final = (
     "adzeguard show CONSOLE-09",
     r"adzeguard who 'LOWMERE\North Quay Rota'",
     "adzeguard grant list",
-    "adzeguard can hedda.morrow reset-passwords cato.lune",
+    "adzeguard may hedda.morrow password-help cato.lune",
     "adzeguard check --format csv --output findings.csv",
     "adzeguard journal",
 )

@@ -24,7 +24,7 @@ def make_demo(folder: Path, scenario: Scenario, now: datetime) -> None:
     settings = settings_text(
         {"kind": "ldif", "file": "lowmere.ldif"},
         {"kind": "standin", "folder": "hosts"},
-        {"response": "alert", "privileged": [r"LOWMERE\Break Glass"]},
+        {"response": "tell", "privileged": [r"LOWMERE\Break Glass"]},
     )
     make_workspace(folder, settings, charter_text())
 

@@ -6,9 +6,9 @@ from datetime import datetime
 from typing import Final
 
 from adzeguard.core.errors import InputError
+from adzeguard.core.estate.principal import Flag, Kind
+from adzeguard.core.estate.rows import NEVER, ObjectRow, Observed, object_key
 from adzeguard.core.identity import Sid, leaf_name
-from adzeguard.core.objects import NEVER, ObjectRow, Observed, object_key
-from adzeguard.core.principal import Flag, Kind
 from adzeguard.core.wellknown import SECURITY_ENABLED
 from adzeguard.directory.port import Entry
 

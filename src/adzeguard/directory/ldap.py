@@ -5,7 +5,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Final, TypeVar
 
 from adzeguard.core.errors import DirectoryError, DirectoryUnreachableError, SettingsError
-from adzeguard.core.estate import Domain
+from adzeguard.core.estate.catalogue import Domain
 from adzeguard.core.identity import domain_of_dn, guid_text, parent_dn, split_dn
 from adzeguard.directory.decode import domain_sid_of
 from adzeguard.directory.ldap_wire import Address, Attributes, Wire

@@ -7,7 +7,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from adzeguard.core.errors import ChangeRefusedError, DirectoryUnreachableError, LdifError
-from adzeguard.core.estate import Domain
+from adzeguard.core.estate.catalogue import Domain
 from adzeguard.core.identity import Sid, domain_of_dn, fold_dn, is_below
 from adzeguard.directory.decode import domain_sid_of
 from adzeguard.directory.ldif import Record, read_records

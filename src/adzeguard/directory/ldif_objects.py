@@ -5,12 +5,12 @@ from collections.abc import Mapping
 from datetime import datetime
 from typing import Final
 
+from adzeguard.core.descriptors.descriptor import Descriptor, is_readable
+from adzeguard.core.descriptors.inheritance import handed_on, inherited_entries
+from adzeguard.core.descriptors.protection import is_protected
 from adzeguard.core.errors import ChangeRefusedError, InputError
+from adzeguard.core.estate.nesting import refused_scope_change
 from adzeguard.core.identity import Sid, fold_dn, is_below, leaf_name, parent_dn, split_dn
-from adzeguard.core.nesting import refused_scope_change
-from adzeguard.core.rights.descriptor import Descriptor, is_readable
-from adzeguard.core.rights.inheritance import handed_on, inherited_entries
-from adzeguard.core.rights.protection import is_protected
 from adzeguard.directory.decode import observe
 from adzeguard.directory.ldif import Record, render_record
 from adzeguard.directory.port import Attributes, Entry

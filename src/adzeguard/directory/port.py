@@ -4,7 +4,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal, Protocol
 
-from adzeguard.core.estate import Domain
+from adzeguard.core.estate.catalogue import Domain
 
 Operation = Literal["add", "delete", "replace"]
 

@@ -6,11 +6,11 @@ from collections.abc import Sequence
 from functools import cache
 from importlib.resources import files
 
+from adzeguard.core.descriptors.ace import Ace
+from adzeguard.core.descriptors.descriptor import canonical_rank
+from adzeguard.core.descriptors.sddl import entries_of_text
 from adzeguard.core.identity import Sid
-from adzeguard.core.rights.ace import Ace
-from adzeguard.core.rights.descriptor import canonical_rank
 from adzeguard.core.rights.schema import Schema
-from adzeguard.core.rights.sddl import entries_of_text
 
 
 @cache

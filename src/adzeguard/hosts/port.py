@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import Protocol
 
-from adzeguard.core.estate import HostState
+from adzeguard.core.estate.hosts import HostState
 from adzeguard.core.identity import Sid
 
 
@@ -32,7 +32,7 @@ class HostDriver(Protocol):
 
     @property
     def capabilities(self) -> frozenset[Capability]:
-        """What can be changed; a change that needs another capability is `unsupported` in a plan."""
+        """What can be changed; a change that needs another capability is `unsupported` in a proposal."""
 
     def read(self, host: str) -> HostState:
         """Read the state of one host."""

@@ -20,7 +20,7 @@ from typing import Annotated, Final
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
 
 from adzeguard.core.errors import HostFileError, HostRefusedError, HostUnknownError, HostUnreachableError
-from adzeguard.core.estate import HostState, LocalAccount, LocalGroup
+from adzeguard.core.estate.hosts import HostState, LocalAccount, LocalGroup
 from adzeguard.core.identity import Sid
 from adzeguard.hosts.port import Capability, LocalGroupChange, Options
 

@@ -1,4 +1,4 @@
-"""What plan, apply and check show."""
+"""What propose, enact and check show."""
 
 from collections import Counter
 from collections.abc import Iterator, Sequence
@@ -7,7 +7,8 @@ from typing import Any, Protocol
 from rich.padding import Padding
 from rich.text import Text
 
-from adzeguard.core.change.plan import Change, Impact, Plan, members_only
+from adzeguard.core.change.changes import Change, members_only
+from adzeguard.core.change.proposal import Impact, Proposal
 from adzeguard.core.checks.finding import Finding, Severity
 from adzeguard.report.listing import ROWS_SHOWN, Column, Listing, Row, as_text, text_console
 from adzeguard.report.safe import for_terminal
@@ -60,23 +61,27 @@ def _what(finding: Finding) -> Text:
     return Text(f"{for_terminal(finding.message)}\n") + Text(for_terminal(origin), style="dim")
 
 
-def plan_text(plan: Plan, *, colour: bool) -> str:
-    """Return a plan for people: the changes, what they come to, and what is left out."""
-    if not plan.changes and not plan.left_out:
+def proposal_text(proposal: Proposal, *, colour: bool) -> str:
+    """Return a proposal for people: the changes, what they come to, and what is left out."""
+    if not proposal.changes and not proposal.left_out:
         return "Nothing to change: what stands is what is wanted.\n"
-    rows: list[Row] = [{"id": c.id, "target": c.target, "_order": c.in_words(), "rule": c.rule} for c in plan.changes]
+    rows: list[Row] = [
+        {"id": c.id, "target": c.target, "_order": c.in_words(), "rule": c.rule} for c in proposal.changes
+    ]
     columns = (
         Column("id", "Change", fixed=True),
         Column("target", "On"),
         Column("_order", "What", ratio=1),
         Column("rule", "Rule"),
     )
-    title = f"{len(plan.changes)} change{'s' * (len(plan.changes) != 1)}"
+    title = f"{len(proposal.changes)} change{'s' * (len(proposal.changes) != 1)}"
     parts = [as_text(Listing(rows, columns, title, empty="No change can be made."), colour=colour)]
-    parts += [impact_text(plan, colour=colour)] if members_only(plan.changes) or plan.impact != Impact() else []
-    parts += [_notes_text(plan, colour=colour)] if plan.notes else []
-    if plan.left_out:
-        left: list[Row] = [item.model_dump() for item in plan.left_out]
+    parts += (
+        [impact_text(proposal, colour=colour)] if members_only(proposal.changes) or proposal.impact != Impact() else []
+    )
+    parts += [_notes_text(proposal, colour=colour)] if proposal.notes else []
+    if proposal.left_out:
+        left: list[Row] = [item.model_dump() for item in proposal.left_out]
         shown = (
             Column("subject", "Where"),
             Column("member", "Who"),
@@ -86,19 +91,19 @@ def plan_text(plan: Plan, *, colour: bool) -> str:
     return "\n".join(parts)
 
 
-def _notes_text(plan: Plan, *, colour: bool) -> str:
+def _notes_text(proposal: Proposal, *, colour: bool) -> str:
     console = text_console(colour=colour)
     console.print(Text("Worth knowing", style="bold"))
-    for note in plan.notes:
+    for note in proposal.notes:
         console.print(Padding(Text(for_terminal(note)), (0, 0, 0, 2)))
     return str(console.file.getvalue())  # type: ignore[attr-defined]
 
 
-def impact_text(plan: Plan, *, colour: bool) -> str:
+def impact_text(proposal: Proposal, *, colour: bool) -> str:
     """Return who gains and who loses effective access."""
     console = text_console(colour=colour)
     console.print(Text("What it comes to", style="bold"))
-    for line in _impact_lines(plan.impact):
+    for line in _impact_lines(proposal.impact):
         console.print(Padding(Text(for_terminal(line)), (0, 0, 0, 2)))
     return str(console.file.getvalue())  # type: ignore[attr-defined]
 

@@ -7,14 +7,15 @@ from typing import Any
 from rich.padding import Padding
 from rich.text import Text
 
-from adzeguard.core.access import Access, members_of
+from adzeguard.core.access.members import Access, members_of
 from adzeguard.core.charter.references import LocalName
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.charter.scopes import Holding, HostScopes
-from adzeguard.core.estate import Estate, Host
-from adzeguard.core.names import local_group_label, on_host
-from adzeguard.core.principal import Flag, Kind, Principal
-from adzeguard.core.review import local_group_of, review_host
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.hosts import Host
+from adzeguard.core.estate.names import local_group_label, on_host
+from adzeguard.core.estate.principal import Flag, Kind, Principal
+from adzeguard.core.review.members import local_group_of, review_host
 from adzeguard.core.wellknown import local_group_name
 from adzeguard.report.listing import Column, Listing, Row, text_console
 from adzeguard.report.safe import for_terminal

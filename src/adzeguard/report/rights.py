@@ -3,11 +3,11 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from adzeguard.core.cut import Proposal
-from adzeguard.core.delegations import Delegation
-from adzeguard.core.principal import Kind
-from adzeguard.core.reach import Reaching
-from adzeguard.core.rights.ace import AceFlag
+from adzeguard.core.descriptors.ace import AceFlag
+from adzeguard.core.estate.principal import Kind
+from adzeguard.core.review.proposed_cut import ProposedCut
+from adzeguard.core.rights.delegations import Delegation
+from adzeguard.core.rights.reach import Reaching
 from adzeguard.report.listing import Column, Listing, Row
 
 _REACHES = {0: "this", 2: "this and below", 10: "below"}
@@ -93,7 +93,7 @@ def reach_listing(found: Sequence[Reaching], group: str) -> Listing:
     return Listing(rows, columns, f"Reach {group}", note, "Nobody reaches it.")
 
 
-def cut_listing(proposal: Proposal, group: str) -> Listing:
+def cut_listing(proposal: ProposedCut, group: str) -> Listing:
     """Return what to take away."""
     rows: list[Row] = [
         {"what": words, "kind": "membership" if edge.is_membership else "grant"}

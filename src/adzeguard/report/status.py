@@ -15,7 +15,7 @@ _STALE_AFTER = timedelta(days=1)
 
 
 def status_text(data: Mapping[str, Any], now: datetime, *, colour: bool) -> str:
-    """Return the screen: last collection, findings, pending hosts, last applies, privileged counts."""
+    """Return the screen: last collection, findings, pending hosts, last enactments, privileged counts."""
     console = text_console(colour=colour)
     age = now - data["collected_at"]
     stale = "" if age < _STALE_AFTER else "  (run adzeguard collect)"
@@ -34,16 +34,16 @@ def status_text(data: Mapping[str, Any], now: datetime, *, colour: bool) -> str:
         )
     )
     if data["interrupted"]:
-        console.print(_line("Interrupted", f"{data['interrupted']}: adzeguard apply goes on with it", "bold red"))
-    for place, row in enumerate(data["applies"]):
+        console.print(_line("Interrupted", f"{data['interrupted']}: adzeguard enact goes on with it", "bold red"))
+    for place, row in enumerate(data["enactments"]):
         console.print(
             _line(
-                "Last applies" if place == 0 else "",
+                "Last enactments" if place == 0 else "",
                 f"{row['at'][:16].replace('T', ' ')} by {row['by']}: {row['what']}",
             )
         )
-    if not data["applies"]:
-        console.print(_line("Last applies", "none"))
+    if not data["enactments"]:
+        console.print(_line("Last enactments", "none"))
     table = Table(box=None, pad_edge=False, header_style="bold", padding=(0, 2, 0, 0))
     for title, justify in (
         ("Privileged group", "left"),

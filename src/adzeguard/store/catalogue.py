@@ -9,11 +9,12 @@ from zlib import crc32
 
 import numpy as np
 
-from adzeguard.core.estate import Domain
+from adzeguard.core.estate.catalogue import Domain
+from adzeguard.core.estate.links import Ids
+from adzeguard.core.estate.objects import principal_of_row
+from adzeguard.core.estate.principal import Flag, Kind, Principal
+from adzeguard.core.estate.rows import ObjectRow
 from adzeguard.core.identity import fold_dn, is_below
-from adzeguard.core.links import Ids
-from adzeguard.core.objects import ObjectRow, principal_of_row
-from adzeguard.core.principal import Flag, Kind, Principal
 from adzeguard.store.database import Database, raw_cursor
 
 _COLUMNS: Final = (

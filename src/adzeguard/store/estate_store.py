@@ -8,19 +8,21 @@ from typing import Any
 import numpy as np
 from sqlalchemy import ColumnElement, Connection, func, insert, select
 
-from adzeguard.core.assembly import Assembled
 from adzeguard.core.errors import NothingCollectedError, UnknownNameError
-from adzeguard.core.estate import Domain, Estate, Host
+from adzeguard.core.estate.assembly import Assembled
+from adzeguard.core.estate.catalogue import Domain
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.hosts import Host
+from adzeguard.core.estate.links import Links
+from adzeguard.core.estate.membership import MembershipGraph
+from adzeguard.core.estate.principal import Kind
+from adzeguard.core.estate.rows import ObjectRow, Observed
 from adzeguard.core.identity import Sid
-from adzeguard.core.lazily import Lazily
-from adzeguard.core.links import Links
-from adzeguard.core.membership import MembershipGraph
-from adzeguard.core.objects import ObjectRow, Observed
-from adzeguard.core.principal import Kind
 from adzeguard.store import schema
 from adzeguard.store.catalogue import StoredCatalogue, valid_at
 from adzeguard.store.database import Database, raw_cursor
 from adzeguard.store.host_states import unpack_state
+from adzeguard.store.lazy_sequence import LazySequence
 from adzeguard.store.partial import PartialWrite
 from adzeguard.store.rows import (
     INSERT_MEMBERSHIP,
@@ -176,8 +178,8 @@ class EstateStore:
         return found
 
     def last_full(self) -> StoredCollection | None:
-        """Return the last collection that read the directory, not only what an apply had touched."""
-        return self._collection_where(schema.collection.c.kind != "apply")
+        """Return the last collection that read the directory, not only what an enactment had touched."""
+        return self._collection_where(schema.collection.c.kind != "enactment")
 
     def first_moment(self) -> datetime:
         """Return when the first collection was finished."""
@@ -200,7 +202,7 @@ class EstateStore:
         stored = self.latest() if moment is None else self.at(moment)
         collection = None if moment is None else stored.id
         catalogue = StoredCatalogue(self._database, stored.facts.domain, collection)
-        hosts = Lazily(lambda: self.load_hosts(collection))
+        hosts = LazySequence(lambda: self.load_hosts(collection))
         return Estate(stored.facts.finished, stored.facts.domain, catalogue, self.load_graph(collection), hosts)
 
     def load_graph(self, collection: int | None = None) -> MembershipGraph:

@@ -2,7 +2,7 @@
 
 import json
 
-from adzeguard.core.estate import HostState, LocalAccount, LocalGroup
+from adzeguard.core.estate.hosts import HostState, LocalAccount, LocalGroup
 from adzeguard.core.identity import Sid
 
 

@@ -18,13 +18,13 @@ _FIRST = "0" * 64
 
 @dataclass(frozen=True, slots=True)
 class JournalRow:
-    """One row. `kind` is begin, intent, outcome or end; rows of one apply share `apply`."""
+    """One row. `kind` is begin, intent, outcome or end; rows of one enactment share `enact`."""
 
     seq: int
     at: str
     by: str
     kind: str
-    apply: str
+    enactment: str
     body: dict[str, Any]
     hash: str
 
@@ -35,7 +35,7 @@ class Journal:
     def __init__(self, database: Database) -> None:
         self._database = database
 
-    def append(self, kind: str, apply: str, body: dict[str, Any], at: datetime, by: str) -> int:
+    def append(self, kind: str, enactment: str, body: dict[str, Any], at: datetime, by: str) -> int:
         """Write one row and see it on the disk before returning its number."""
         table = schema.journal
         with self._database.writing() as connection:
@@ -45,36 +45,36 @@ class Journal:
             last = connection.execute(select(table.c.seq, table.c.hash).order_by(table.c.seq.desc()).limit(1)).first()
             seq, previous = (last.seq + 1, last.hash) if last else (1, _FIRST)
             text = json.dumps(body, sort_keys=True, ensure_ascii=True)
-            values = {"seq": seq, "at": at.isoformat(), "by": by, "kind": kind, "apply": apply, "body": text}
+            values = {"seq": seq, "at": at.isoformat(), "by": by, "kind": kind, "enactment": enactment, "body": text}
             connection.execute(insert(table).values(**values, previous=previous, hash=_hash(values, previous)))
         return seq
 
-    def rows(self, limit: int | None = None, apply: str = "") -> list[JournalRow]:
-        """Return the latest rows in their order; all of one apply where it is named."""
+    def rows(self, limit: int | None = None, enactment: str = "") -> list[JournalRow]:
+        """Return the latest rows in their order; all of one enactment where it is named."""
         table = schema.journal
         query = select(table).order_by(table.c.seq.desc())
-        if apply:
-            query = query.where(table.c.apply == apply)
+        if enactment:
+            query = query.where(table.c.enactment == enactment)
         if limit is not None:
             query = query.limit(limit)
         with self._database.reading() as connection:
             found = connection.execute(query).all()
-        return [JournalRow(r.seq, r.at, r.by, r.kind, r.apply, json.loads(r.body), r.hash) for r in reversed(found)]
+        return [JournalRow(r.seq, r.at, r.by, r.kind, r.enactment, json.loads(r.body), r.hash) for r in reversed(found)]
 
     def unfinished(self) -> list[JournalRow]:
-        """Return all rows of the last apply when it never ended, else none."""
+        """Return all rows of the last enactment when it never ended, else none."""
         begun = self.last_of_kind("begin")
         if begun is None:
             return []
-        rows = self.rows(apply=begun)
+        rows = self.rows(enactment=begun)
         return [] if any(row.kind == "end" for row in rows) else rows
 
     def last_of_kind(self, kind: str) -> str | None:
-        """Return which apply wrote the last row of a kind, or nothing when there is none."""
+        """Return which enactment wrote the last row of a kind, or nothing when there is none."""
         table = schema.journal
         with self._database.reading() as connection:
             found = connection.scalar(
-                select(table.c.apply).where(table.c.kind == kind).order_by(table.c.seq.desc()).limit(1)
+                select(table.c.enactment).where(table.c.kind == kind).order_by(table.c.seq.desc()).limit(1)
             )
         return str(found) if found is not None else None
 
@@ -87,7 +87,7 @@ class Journal:
                     yield f"rows {expected} to {row.seq - 1} are missing"
                 if row.previous != previous and row.seq == expected:
                     yield f"row {row.seq} does not follow the row before it"
-                values = {name: getattr(row, name) for name in ("seq", "at", "by", "kind", "apply", "body")}
+                values = {name: getattr(row, name) for name in ("seq", "at", "by", "kind", "enactment", "body")}
                 if _hash(values, row.previous) != row.hash:
                     yield f"row {row.seq} was changed after it was written"
                 expected, previous = row.seq + 1, row.hash

@@ -5,11 +5,11 @@ from typing import Any
 
 import numpy as np
 
-from adzeguard.core.estate import Catalogue
+from adzeguard.core.estate.catalogue import Catalogue
+from adzeguard.core.estate.membership import MembershipGraph
+from adzeguard.core.estate.principal import Flag, Kind
+from adzeguard.core.estate.rows import Observed
 from adzeguard.core.identity import fold_dn
-from adzeguard.core.membership import MembershipGraph
-from adzeguard.core.objects import Observed
-from adzeguard.core.principal import Flag, Kind
 from adzeguard.store.rows import INSERT_MEMBERSHIP, INSERT_OBJECT, READ_OBJECTS, Membership, RowPacker, end_rows
 
 _RIGHT_AFTER_ID = 1

@@ -4,9 +4,9 @@ from collections.abc import Iterable
 from hashlib import blake2b
 from typing import Any, Final
 
-from adzeguard.core.estate import Host
+from adzeguard.core.estate.hosts import Host
+from adzeguard.core.estate.rows import ObjectRow
 from adzeguard.core.identity import fold_dn
-from adzeguard.core.objects import ObjectRow
 from adzeguard.store.catalogue import text_hash
 from adzeguard.store.host_states import pack_state
 

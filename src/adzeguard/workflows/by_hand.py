@@ -1,15 +1,15 @@
-"""By hand: from what somebody asks for to a plan."""
+"""By hand: from what somebody asks for to a proposal."""
 
 from collections.abc import Iterable
 from datetime import datetime
 
-from adzeguard.core.change.by_hand import Pair, memberships_by_hand
-from adzeguard.core.change.plan import Plan
-from adzeguard.core.estate import Estate
-from adzeguard.workflows.plan import whole_plan
+from adzeguard.core.change.by_hand.members import Pair, memberships_by_hand
+from adzeguard.core.change.proposal import Proposal
+from adzeguard.core.estate.estate import Estate
+from adzeguard.workflows.propose import whole_proposal
 
 
-def memberships_plan(
+def memberships_proposal(
     estate: Estate,
     *,
     joins: Iterable[Pair] = (),
@@ -18,7 +18,7 @@ def memberships_plan(
     collection: int,
     now: datetime,
     operator: str,
-) -> Plan:
-    """Return the plan that puts members in and takes members out."""
+) -> Proposal:
+    """Return the proposal that puts members in and takes members out."""
     changes, left_out = memberships_by_hand(estate, joins, leaves, why)
-    return whole_plan(estate, changes, left_out, collection=collection, now=now, operator=operator)
+    return whole_proposal(estate, changes, left_out, collection=collection, now=now, operator=operator)

@@ -3,13 +3,13 @@
 from collections.abc import Iterable
 from datetime import date
 
+from adzeguard.core.access.keepers import default_keepers
 from adzeguard.core.charter.model import Charter, Response
 from adzeguard.core.charter.resolve import ResolvedCharter, resolve_charter
 from adzeguard.core.errors import SettingsError, UsageError
-from adzeguard.core.estate import Estate
-from adzeguard.core.keepers import default_keepers
-from adzeguard.core.names import resolve
-from adzeguard.core.principal import Principal
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.names import resolve
+from adzeguard.core.estate.principal import Principal
 
 
 def resolved_charter(

@@ -9,11 +9,11 @@ from typing import Final
 
 import numpy as np
 
-from adzeguard.core.assembly import assemble
 from adzeguard.core.errors import AdzeguardError, HostUnknownError
-from adzeguard.core.estate import Host
-from adzeguard.core.objects import Observed
-from adzeguard.core.principal import Kind
+from adzeguard.core.estate.assembly import assemble
+from adzeguard.core.estate.hosts import Host
+from adzeguard.core.estate.principal import Kind
+from adzeguard.core.estate.rows import Observed
 from adzeguard.directory.decode import observe
 from adzeguard.directory.port import DirectoryDriver, DirectoryFacts, Entry
 from adzeguard.hosts.port import HostDriver

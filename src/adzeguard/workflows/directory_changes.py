@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from adzeguard.core.change.plan import Change, Expected, MemberChange, ObjectChange, Verb, expected_primary
+from adzeguard.core.change.changes import Change, Expected, MemberChange, ObjectChange, Verb, expected_primary
 from adzeguard.core.errors import ChangeRefusedError, DirectoryError, InputError
 from adzeguard.core.identity import Sid, fold_dn
 from adzeguard.directory.port import DirectoryDriver, Entry, Modification, Operation
@@ -36,7 +36,7 @@ class DirectoryChanger:
         )
         if group is None or (member is None and change.verb == Verb.ADD_MEMBER):
             gone = change.group.name if group is None else change.member.name
-            return Outcome(change, Status.CONFLICT, f"{gone} is not where the plan saw it")
+            return Outcome(change, Status.CONFLICT, f"{gone} is not where the proposal saw it")
         name = member.dn if member else change.member.dn
         standing = Expected.PRESENT if _is_primary(group, member) else _state(group, name)
         if standing != change.expects:
@@ -56,7 +56,7 @@ class DirectoryChanger:
     def _primary(self, change: MemberChange, intent: Intent) -> Outcome:
         account = same_entry(self.directory, change.member)
         if account is None:
-            return Outcome(change, Status.CONFLICT, f"{change.member.name} is not where the plan saw it")
+            return Outcome(change, Status.CONFLICT, f"{change.member.name} is not where the proposal saw it")
         if account.number("primarygroupid") == Sid(change.group.sid).rid:
             return Outcome(change, Status.CONFLICT, f"{change.group.name} is the primary group already", already=True)
         if account.number("primarygroupid") != expected_primary(change).rid:

@@ -4,11 +4,11 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Final
 
-from adzeguard.core.change.plan import AttributeChange, Named, ObjectChange, Verb, value_bytes, value_text
+from adzeguard.core.change.changes import AttributeChange, Named, ObjectChange, Verb, value_bytes, value_text
+from adzeguard.core.descriptors.ace import Ace, AceFlag
+from adzeguard.core.descriptors.descriptor import Descriptor
 from adzeguard.core.errors import InputError
 from adzeguard.core.identity import Sid, fold_dn
-from adzeguard.core.rights.ace import Ace, AceFlag
-from adzeguard.core.rights.descriptor import Descriptor
 from adzeguard.directory.port import DirectoryDriver, Entry, Modification
 from adzeguard.workflows.outcome import Intent, Outcome, Status
 
@@ -34,7 +34,7 @@ _OTHERWISE: Final = "written, but read back otherwise"
 
 
 def same_entry(directory: DirectoryDriver, named: Named) -> Entry | None:
-    """Read an entry, and only accept it when it is still the one that the plan means."""
+    """Read an entry, and only accept it when it is still the one that the proposal means."""
     entry = directory.read(named.dn) if named.dn else None
     if entry is None or named.made:
         return entry
@@ -61,7 +61,9 @@ class ObjectChanger:
         entry = same_entry(self.directory, change.object)
         if entry is None:
             gone = self.directory.read(change.object.dn) is None and self._is_done_without(change)
-            return Outcome(change, Status.CONFLICT, f"{change.object.name} is not where the plan saw it", already=gone)
+            return Outcome(
+                change, Status.CONFLICT, f"{change.object.name} is not where the proposal saw it", already=gone
+            )
         match change.verb:
             case Verb.DELETE:
                 return self._delete(change, entry, intent)
@@ -186,7 +188,7 @@ def _ace(text: str) -> Ace:
     try:
         return Ace.from_bytes(bytes.fromhex(text))
     except ValueError as error:
-        raise InputError("an entry of the plan is not in hexadecimal", "Make the plan again") from error
+        raise InputError("an entry of the proposal is not in hexadecimal", "Make the proposal again") from error
 
 
 def _stand(descriptor: Descriptor, present: Iterable[Ace], absent: Iterable[Ace]) -> bool:

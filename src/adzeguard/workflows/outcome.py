@@ -4,7 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from enum import StrEnum
 
-from adzeguard.core.change.plan import Change
+from adzeguard.core.change.changes import Change
 
 
 class Status(StrEnum):
@@ -15,7 +15,7 @@ class Status(StrEnum):
     DIFFERS = "differs"
     """Made, but read back otherwise."""
     CONFLICT = "conflict"
-    """Not made: what stands there is not what the plan expected."""
+    """Not made: what stands there is not what the proposal expected."""
     REFUSED = "refused"
     """Not made: the directory or host said no."""
     UNREACHABLE = "unreachable"

@@ -2,10 +2,10 @@
 
 from collections.abc import Iterable
 
-from adzeguard.core.change.by_hand import BY_HAND_RULE
+from adzeguard.core.change.by_hand.members import BY_HAND_RULE
+from adzeguard.core.change.changes import Change, MemberChange, ObjectChange, Verb, members_only, objects_only
 from adzeguard.core.change.inverse import UNDO_RULE
-from adzeguard.core.change.plan import Change, MemberChange, ObjectChange, Verb, members_only, objects_only
-from adzeguard.core.estate import Estate
+from adzeguard.core.estate.estate import Estate
 from adzeguard.store.journal import Journal
 from adzeguard.workflows.undo import really_done, with_known_sids
 

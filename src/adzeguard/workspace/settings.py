@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Final
 
-from adzeguard.core.change.guards import Limits
+from adzeguard.core.change.guards.limits import Limits
 from adzeguard.core.charter.model import Response
 from adzeguard.core.errors import SettingsError
 
@@ -43,7 +43,7 @@ class Workspace:
     folder: Path
     directory: dict[str, str]
     hosts: dict[str, str] = field(default_factory=dict)
-    response: Response = "alert"
+    response: Response = "tell"
     keepers: tuple[str, ...] = ()
     privileged: tuple[str, ...] = ()
     limits: Limits = _USUAL_LIMITS
@@ -102,9 +102,9 @@ def read_workspace(folder: Path) -> Workspace:
     if hosts and (hosts.get("kind") != "standin" or not hosts.get("folder")):
         raise SettingsError(f"{path}: [hosts] kind must be 'standin', and folder name the host files")
     charter = tree.get("charter", {})
-    response = charter.get("response", "alert")
-    if response not in ("alert", "correct"):
-        raise SettingsError(f"{path}: [charter] response must be 'alert' or 'correct', not '{response}'")
+    response = charter.get("response", "tell")
+    if response not in ("tell", "mend"):
+        raise SettingsError(f"{path}: [charter] response must be 'tell' or 'mend', not '{response}'")
     guards = tree.get("guards", {})
     return Workspace(
         folder,

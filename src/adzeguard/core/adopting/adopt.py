@@ -6,16 +6,17 @@ from collections.abc import Iterable, Iterator, Sequence
 from adzeguard.core.adopting.document import grant_rules
 from adzeguard.core.adopting.rule_ids import rule_id
 from adzeguard.core.charter.references import LOCAL_PREFIX
-from adzeguard.core.delegations import Rights
-from adzeguard.core.estate import Estate, Host, HostState
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.hosts import Host, HostState
+from adzeguard.core.estate.names import lookup_qualified, on_host
+from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.identity import Sid, leaf_name, parent_dn
-from adzeguard.core.names import lookup_qualified, on_host
-from adzeguard.core.principal import Kind, Principal
+from adzeguard.core.rights.delegations import Rights
 from adzeguard.core.wellknown import ADMINISTRATORS, LOCAL_ACCOUNT_RIDS
 
 _HEAD = """\
 # Written from what stood on {day}. Nothing here is judged yet: read each list, take out who should not be there,
-# say why the rest should, and set response: correct where deviations may be put right without asking.
+# say why the rest should, and set response: mend where deviations may be put right without asking.
 charter: 1
 rules:
 """

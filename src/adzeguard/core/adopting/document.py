@@ -5,10 +5,10 @@ from collections.abc import Iterable, Iterator
 
 from adzeguard.core.adopting.rule_ids import rule_id
 from adzeguard.core.charter.resolve import ResolvedCharter
-from adzeguard.core.delegations import Delegation, Rights, sorted_for_people
-from adzeguard.core.object_review import documented_entries
-from adzeguard.core.principal import Kind
-from adzeguard.core.rights.ace import AceFlag
+from adzeguard.core.descriptors.ace import AceFlag
+from adzeguard.core.estate.principal import Kind
+from adzeguard.core.review.documented import documented_entries
+from adzeguard.core.rights.delegations import Delegation, Rights, sorted_for_people
 
 _HEAD = """\
 # Grants that stand and that no rule says. Write down why each is needed, or withdraw it.
@@ -52,7 +52,7 @@ def _rule(rights: Rights, delegation: Delegation, taken: Counter[str], why: str)
         f"    to: [{_quoted(holder.qualified_name)}]",
     ]
     if container:
-        lines.append(f"    reach: {_REACH[grant.flags]}")
+        lines.append(f"    extent: {_REACH[grant.flags]}")
     if grant.for_classes and not set(grant.for_classes) <= set(rights.duties[grant.duty].classes):
         lines.append(f"    only-for: [{', '.join(grant.for_classes)}]")
     yield "\n".join(lines) + "\n\n"

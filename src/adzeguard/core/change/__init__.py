@@ -1,1 +1,1 @@
-"""Changes: the plan, its impact, and the guards it must pass."""
+"""Changes: the proposal, its impact, and the guards it must pass."""

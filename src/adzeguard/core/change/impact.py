@@ -1,4 +1,4 @@
-"""Who gains and who loses effective access by a plan."""
+"""Who gains and who loses effective access by a proposal."""
 
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
@@ -6,12 +6,14 @@ from collections.abc import Iterable, Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from adzeguard.core.access import people_in_any
+from adzeguard.core.access.members import people_in_any
+from adzeguard.core.change.change import Change
+from adzeguard.core.change.kinds.remove_local_member import RemoveLocalMember
 from adzeguard.core.change.outlook import Outlook, outlook
-from adzeguard.core.change.plan import Change, GroupImpact, Impact, PersonImpact, Verb, members_only
-from adzeguard.core.estate import Estate
+from adzeguard.core.change.proposal import GroupImpact, Impact, PersonImpact
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.membership import MembershipGraph
 from adzeguard.core.identity import Sid
-from adzeguard.core.membership import MembershipGraph
 
 _Bools = NDArray[np.bool_]
 
@@ -19,12 +21,10 @@ _Bools = NDArray[np.bool_]
 def impact_of(estate: Estate, changes: Sequence[Change]) -> Impact:
     """Compare the effective access before and after the changes."""
     after = outlook(estate, changes)
-    hosts = {change.host for change in changes if change.host}
-    removed_outsiders = sum(
-        1
-        for c in members_only(changes)
-        if c.host and c.verb == Verb.REMOVE_MEMBER and estate.id_of_sid(c.member.sid) is None
-    )
+    hosts = {change.host_name for change in changes if change.host_name}
+    removed = [change for change in changes if isinstance(change, RemoveLocalMember)]
+    ids = estate.ids_of_sids({change.member_sid for change in removed})
+    removed_outsiders = sum(ids[change.member_sid] is None for change in removed)
     return Impact(
         groups=tuple(_group_impacts(estate, after)),
         people=tuple(_person_impacts(estate, after)),

@@ -1,32 +1,21 @@
 """From plain values with line numbers to a charter, or to one line for each mistake."""
 
-import difflib
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, get_args
 
 from pydantic import BaseModel, ValidationError
 
-from adzeguard.core.charter.model import (
-    Charter,
-    DutySpec,
-    GrantRule,
-    GroupRule,
-    HostScope,
-    Intake,
-    IntakeRule,
-    LocalGroupRule,
-    NewGroups,
-    Place,
-    ProtectRule,
-    RosterRow,
-    RosterRule,
-    Rule,
-)
+from adzeguard.core.charter.charter import Charter, DutyForm
+from adzeguard.core.charter.kinds import RuleKind, kind_of
+from adzeguard.core.charter.rule import Place, ReadFile, RuleBase
 from adzeguard.core.errors import CharterError
+from adzeguard.core.wording import did_you_mean
 
 Path = tuple[str | int, ...]
 _TOP_KEYS = ("charter", "duties", "rules")
+_FORMER_WORDS = {"correct": "mend", "alert": "tell"}
+"""What the responses were called in charters of the first version."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,36 +31,29 @@ class Document:
         return Place(file=self.file, lines=dict(self.lines)).at(*path)
 
 
-_MODELS: dict[str, type[Rule]] = {
-    "group": GroupRule, "hosts": LocalGroupRule, "local-group": LocalGroupRule, "roster": RosterRule,
-    "protect": ProtectRule, "intake": IntakeRule, "over": GrantRule,
-}  # fmt: skip
-"""What a rule is about is known by its key."""
-_INNER: dict[str, type[BaseModel]] = {"hosts": HostScope, "intake": Intake, "new-groups": NewGroups}
-Rosters = Callable[[str], tuple[RosterRow, ...]]
-"""Gives the lines of a roster by the name of its file; `CharterError` for one that cannot be read."""
-
-
-def _no_rosters(_name: str) -> tuple[RosterRow, ...]:
+def _no_files(_name: str) -> tuple[()]:
     return ()
 
 
-def parse_charter(documents: Iterable[Document], rosters: Rosters = _no_rosters) -> Charter:
-    """Read all files of a charter; `CharterError` carries every mistake found, not only the first."""
+def parse_charter(documents: Iterable[Document], kinds: Sequence[RuleKind], read_file: ReadFile = _no_files) -> Charter:
+    """Read all files of a charter; `CharterError` carries every mistake found, not only the first.
+
+    `read_file` gives what a file holds that a rule names, such as a roster.
+    """
     problems: list[str] = []
-    rules: list[Rule] = []
-    duties: dict[str, DutySpec] = {}
+    rules: list[RuleBase] = []
+    duties: dict[str, DutyForm] = {}
     for document in documents:
-        rules += _rules_of(document, problems)
+        rules += _rules_of(document, kinds, problems)
         duties |= _duties_of(document, problems)
-    rules = [_with_rows(rule, rosters, problems) if isinstance(rule, RosterRule) else rule for rule in rules]
+    rules = [_completed(rule, read_file, problems) for rule in rules]
     _refuse_twins(rules, problems)
     if problems:
         raise CharterError(problems)
     return Charter(rules=tuple(rules), duties=duties)
 
 
-def _rules_of(document: Document, problems: list[str]) -> list[Rule]:
+def _rules_of(document: Document, kinds: Sequence[RuleKind], problems: list[str]) -> list[RuleBase]:
     tree = document.tree
     if not isinstance(tree, dict):
         problems.append(f"{document.file}:1: a charter begins with: charter: 1")
@@ -84,40 +66,51 @@ def _rules_of(document: Document, problems: list[str]) -> list[Rule]:
     if not isinstance(listed, list):
         problems.append(f"{document.at(('rules',))}: rules must be a list, each beginning with - id:")
         return []
-    rules = (_rule(document, index, raw, problems) for index, raw in enumerate(listed))
+    rules = (_rule(document, index, raw, kinds, problems) for index, raw in enumerate(listed))
     return [rule for rule in rules if rule is not None]
 
 
-def _rule(document: Document, index: int, raw: Any, problems: list[str]) -> Rule | None:
+def _rule(document: Document, index: int, raw: Any, kinds: Sequence[RuleKind], problems: list[str]) -> RuleBase | None:
     path: Path = ("rules", index)
     if not isinstance(raw, dict):
         problems.append(f"{document.at(path)}: a rule is a set of keys that begins with - id:")
         return None
     name = str(raw.get("id", f"number {index + 1}"))
-    model = _kind_of(raw)
-    if model is None:
-        hint = _unknown_keys(raw)
-        about = "group, hosts with local-group, over, roster, protect nor intake"
-        problems.append(f"{document.at(path)}: rule {name}: says neither {about}{hint}")
+    kind = kind_of(raw, kinds)
+    if kind is None:
+        problems.append(f"{document.at(path)}: rule {name}: {_of_no_kind(raw, kinds)}")
         return None
     lines = {where[2:]: line for where, line in document.lines.items() if where[:2] == path}
     try:
-        rule: Rule = model.model_validate({**_dates(raw), "place": Place(file=document.file, lines=lines)})
+        return kind.words.model_validate({**_dates(raw), "place": Place(file=document.file, lines=lines)})
     except ValidationError as error:
-        problems += [_problem(document, path, name, model, dict(detail)) for detail in error.errors()]
+        problems += [_problem(document, path, name, kind.words, dict(detail)) for detail in error.errors()]
         return None
-    return rule
 
 
-def _with_rows(rule: RosterRule, rosters: Rosters, problems: list[str]) -> RosterRule:
+def _of_no_kind(raw: dict[str, Any], kinds: Sequence[RuleKind]) -> str:
+    if "hosts" in raw:
+        about = [kind.key for kind in kinds if "hosts" in _keys(kind.words)]
+        return f"says on which hosts, and not what is demanded of them: give {' or '.join(about)}{_unknown(raw, kinds)}"
+    *first, last = [kind.key for kind in kinds]
+    return f"says neither {', '.join(first)} nor {last}{_unknown(raw, kinds)}"
+
+
+def _unknown(raw: dict[str, Any], kinds: Sequence[RuleKind]) -> str:
+    known = sorted({key for kind in kinds for key in _keys(kind.words)})
+    unknown = [str(key) for key in raw if key not in known]
+    return f" ({_unknown_key(unknown[0], known)})" if unknown else ""
+
+
+def _completed(rule: RuleBase, read_file: ReadFile, problems: list[str]) -> RuleBase:
     try:
-        return rule.model_copy(update={"rows": rosters(rule.roster)})
+        return rule.completed(read_file)
     except CharterError as error:
-        problems += [f"{rule.place.at('roster')}: rule {rule.id}: {problem}" for problem in error.problems]
+        problems += [f"{rule.place.at()}: rule {rule.id}: {problem}" for problem in error.problems]
         return rule
 
 
-def _duties_of(document: Document, problems: list[str]) -> dict[str, DutySpec]:
+def _duties_of(document: Document, problems: list[str]) -> dict[str, DutyForm]:
     raw = document.tree.get("duties") or {} if isinstance(document.tree, dict) else {}
     if not isinstance(raw, dict):
         problems.append(f"{document.at(('duties',))}: duties must be names with what each lets one do")
@@ -125,17 +118,13 @@ def _duties_of(document: Document, problems: list[str]) -> dict[str, DutySpec]:
     found = {}
     for name, spec in raw.items():
         try:
-            found[str(name)] = DutySpec.model_validate(spec)
+            found[str(name)] = DutyForm.model_validate(spec)
         except ValidationError as error:
             for detail in error.errors():
                 inner: Path = tuple(detail["loc"])
-                said = _in_words(DutySpec, inner, dict(detail))
+                said = _in_words(DutyForm, inner, dict(detail))
                 problems.append(f"{document.at(('duties', name, *inner))}: duty {name}: {said}")
     return found
-
-
-def _kind_of(raw: dict[str, Any]) -> type[Rule] | None:
-    return next((model for key, model in _MODELS.items() if key in raw), None)
 
 
 def _dates(raw: dict[str, Any]) -> dict[str, Any]:
@@ -150,45 +139,43 @@ def _dates(raw: dict[str, Any]) -> dict[str, Any]:
     return raw
 
 
-def _keys(model: type) -> list[str]:
-    fields = model.model_fields.values()  # type: ignore[attr-defined]
-    return [field.alias for field in fields if field.alias not in ("place", "rows")]
+def _keys(model: type[BaseModel]) -> list[str]:
+    return [str(field.alias) for field in model.model_fields.values() if not field.exclude]
 
 
-def _unknown_keys(raw: dict[str, Any]) -> str:
-    known = sorted({key for model in _MODELS.values() for key in _keys(model)})
-    unknown = [str(key) for key in raw if key not in known]
-    return f" ({_unknown_key(unknown[0], known)})" if unknown else ""
+def _inside(model: type[BaseModel], key: str) -> type[BaseModel]:
+    """Return the model of the value under a key, or the model itself where it holds no other."""
+    field = next((f for f in model.model_fields.values() if f.alias == key), None)
+    for held in (field.annotation, *get_args(field.annotation)) if field is not None else ():
+        if isinstance(held, type) and issubclass(held, BaseModel):
+            return held
+    return model
 
 
 def _unknown_key(key: str, known: list[str]) -> str:
-    near = difflib.get_close_matches(key, known, 1, 0.4)
-    return (
-        f"unknown key '{key}', did you mean '{near[0]}'?"
-        if near
-        else f"unknown key '{key}', known are {', '.join(known)}"
-    )
+    near = did_you_mean(key, known, cutoff=0.4)
+    return f"unknown key '{key}'" + (near or f", known are {', '.join(known)}")
 
 
-def _problem(document: Document, path: Path, name: str, model: type, detail: dict[str, Any]) -> str:
+def _problem(document: Document, path: Path, name: str, model: type[BaseModel], detail: dict[str, Any]) -> str:
     inner: Path = tuple(detail["loc"])
     return f"{document.at(path + inner)}: rule {name}: {_in_words(model, inner, detail)}"
 
 
-def _in_words(model: type, inner: Path, detail: dict[str, Any]) -> str:  # noqa: PLR0911 - one sentence a kind of mistake
+def _in_words(model: type[BaseModel], inner: Path, detail: dict[str, Any]) -> str:  # noqa: PLR0911 - one sentence a kind of mistake
     key = str(inner[-1]) if inner else ""
     named = next((str(part) for part in reversed(inner) if isinstance(part, str)), "")
     match detail["type"]:
         case "extra_forbidden":
-            return _unknown_key(key, _keys(_INNER[str(inner[0])] if len(inner) > 1 else model))
+            return _unknown_key(key, _keys(_inside(model, str(inner[0])) if len(inner) > 1 else model))
         case "missing":
             return f"{key} is missing"
         case "literal_error":
-            near = difflib.get_close_matches(
-                str(detail["input"]), detail["ctx"]["expected"].replace("'", "").split(" or "), 1
-            )
-            hint = f", did you mean '{near[0]}'?" if near else ""
-            return f"{named} must be {detail['ctx']['expected']}, not '{detail['input']}'{hint}"
+            given, allowed = str(detail["input"]), detail["ctx"]["expected"].replace("'", "").split(" or ")
+            if _FORMER_WORDS.get(given) in allowed:
+                return f"{named} '{given}' is called '{_FORMER_WORDS[given]}' since the first version"
+            near = did_you_mean(given, allowed, cutoff=0.6)
+            return f"{named} must be {detail['ctx']['expected']}, not '{given}'{near}"
         case "string_pattern_mismatch":
             return f"{named} '{detail['input']}' must be lower-case words joined by dashes"
         case "value_error":
@@ -203,8 +190,8 @@ def _in_words(model: type, inner: Path, detail: dict[str, Any]) -> str:  # noqa:
             return f"{named}: {detail['msg'].lower()}"
 
 
-def _refuse_twins(rules: list[Rule], problems: list[str]) -> None:
-    seen: dict[str, Rule] = {}
+def _refuse_twins(rules: list[RuleBase], problems: list[str]) -> None:
+    seen: dict[str, RuleBase] = {}
     for rule in rules:
         if rule.id in seen:
             first = seen[rule.id].place.at("id")

@@ -1,15 +1,22 @@
 """The names in a rule, and what they stand for. A name that is none, or two, stops its rule alone."""
 
-import difflib
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from adzeguard.core.charter.model import RuleBase
+from adzeguard.core.charter.rule import RuleBase
 from adzeguard.core.errors import InputError
-from adzeguard.core.estate import Estate, HostState
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.hosts import HostState
+from adzeguard.core.estate.names import (
+    candidate_lines,
+    hosts_with_local_group,
+    is_qualified,
+    lookup_qualified,
+    suggestions,
+)
+from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.identity import Sid, fold_dn
-from adzeguard.core.names import candidate_lines, hosts_with_local_group, is_qualified, lookup_qualified, suggestions
-from adzeguard.core.principal import Kind, Principal
+from adzeguard.core.wording import did_you_mean
 
 LOCAL_PREFIX = "local\\"
 MemberKey = str
@@ -50,10 +57,14 @@ class RuleNames:
     """Resolves the names of one rule, noting what does not resolve."""
 
     def __init__(self, rule: RuleBase, estate: Estate, problems: list[NameProblem]) -> None:
+        self.estate = estate
         self._rule = rule
-        self._estate = estate
         self._problems = problems
         self.failed = False
+
+    def of_rule(self, rule: RuleBase) -> "RuleNames":
+        """Return the same for another rule, one that a roster comes to."""
+        return RuleNames(rule, self.estate, self._problems)
 
     def fail(self, path: tuple[str | int, ...], name: str, message: str) -> None:
         """Note that a name cannot be used, and where it stands; the rule is then not followed."""
@@ -85,7 +96,7 @@ class RuleNames:
             self.fail(path, name, self._bare(name))
             return None
         try:
-            found = lookup_qualified(self._estate, name)
+            found = lookup_qualified(self.estate, name)
         except InputError as error:
             self.fail(path, name, error.message)
             return None
@@ -94,16 +105,16 @@ class RuleNames:
         if found:
             self.fail(path, name, f"'{name}' stands for {len(found)} objects:\n{candidate_lines(found)}")
         else:
-            near = suggestions(self._estate, name.rpartition("\\")[2].partition("@")[0])
+            near = suggestions(self.estate, name.rpartition("\\")[2].partition("@")[0])
             hint = f", did you mean '{near[0].qualified_name}'?" if near else ""
             self.fail(path, name, f"nothing is called '{name}'{hint}")
         return None
 
     def _bare(self, name: str) -> str:
         """A bare name can stand in the directory and on every host and mean different things."""
-        found = self._estate.catalogue.principals(self._estate.catalogue.by_name(name)).values()
+        found = self.estate.catalogue.principals(self.estate.catalogue.by_name(name)).values()
         candidates = [f"{p.qualified_name} ({p.kind.label} of the directory)" for p in found]
-        twins = hosts_with_local_group(self._estate, name)
+        twins = hosts_with_local_group(self.estate, name)
         if twins:
             candidates.append(rf"local\{name} (local group on {len(twins)} hosts)")
         meant = ", or ".join(candidates) if candidates else rf"DOMAIN\{name} or local\{name}"
@@ -121,12 +132,11 @@ class RuleNames:
 
     def container_object(self, path: tuple[str | int, ...], dn: str) -> Principal | None:
         """Return the OU of this name, or note that there is none."""
-        full = self._estate.domain.full_dn(dn)
-        standing = self._estate.catalogue.by_dn(full)
+        full = self.estate.domain.full_dn(dn)
+        standing = self.estate.catalogue.by_dn(full)
         if standing is not None:
-            return self._estate.principal(standing)
-        everything = self._estate.catalogue.principals(self._estate.catalogue.of_kind(Kind.OU).tolist()).values()
-        near = difflib.get_close_matches(full, [p.dn for p in everything], 1, 0.6)
-        hint = f", did you mean '{near[0]}'?" if near else ""
-        self.fail(path, dn, f"there is no '{full}'{hint}")
+            return self.estate.principal(standing)
+        everything = self.estate.catalogue.principals(self.estate.catalogue.of_kind(Kind.OU).tolist()).values()
+        near = did_you_mean(full, (p.dn for p in everything), cutoff=0.6, shown=lambda name: f"'{name}'")
+        self.fail(path, dn, f"there is no '{full}'{near}")
         return None

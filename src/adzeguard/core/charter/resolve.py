@@ -1,56 +1,51 @@
 """From the names in a charter to identities: every rule in force with what its names stand for."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import date
+from typing import TypeVar
 
-from adzeguard.core.charter.membership_rules import MembershipResolver, ResolvedRule
-from adzeguard.core.charter.model import Charter, GroupRule, LocalGroupRule, Response, RosterRule
-from adzeguard.core.charter.object_rules import ObjectResolver, ObjectRule, RosterResolver
-from adzeguard.core.charter.references import NameProblem
-from adzeguard.core.estate import Estate
-from adzeguard.core.principal import Principal
+from adzeguard.core.charter.charter import Charter
+from adzeguard.core.charter.kinds import RuleKind
+from adzeguard.core.charter.references import NameProblem, RuleNames
+from adzeguard.core.charter.rule import Resolved, Response
+from adzeguard.core.errors import CharterError
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.principal import Principal
+
+ResolvedT = TypeVar("ResolvedT", bound=Resolved)
 
 
 @dataclass(frozen=True)
 class ResolvedCharter:
     """The rules in force with their names found, and what could not be found."""
 
-    rules: tuple[ResolvedRule, ...]
+    rules: tuple[Resolved, ...]
     problems: tuple[NameProblem, ...]
     keepers: tuple[Principal, ...]
     charter: Charter = field(default_factory=Charter)
-    objects: tuple[ObjectRule, ...] = ()
 
-    @property
-    def group_rules(self) -> list[ResolvedRule]:
-        """The rules about directory groups."""
-        return [rule for rule in self.rules if rule.group is not None]
-
-    @property
-    def host_rules(self) -> list[ResolvedRule]:
-        """The rules about local groups."""
-        return [rule for rule in self.rules if rule.scope is not None]
+    def of(self, kind: type[ResolvedT]) -> list[ResolvedT]:
+        """Return the rules of one kind, in their order."""
+        return [rule for rule in self.rules if isinstance(rule, kind)]
 
 
 def resolve_charter(
-    charter: Charter, estate: Estate, day: date, response: Response, keepers: Iterable[Principal]
+    charter: Charter,
+    kinds: Sequence[RuleKind],
+    estate: Estate,
+    day: date,
+    response: Response,
+    keepers: Iterable[Principal],
 ) -> ResolvedCharter:
     """Resolve every rule in force on that day. `response` is the workspace's own, for rules that say none."""
-    rules: list[ResolvedRule] = []
+    by_words = {kind.words: kind for kind in kinds}
+    rules: list[Resolved] = []
     problems: list[NameProblem] = []
-    objects: list[ObjectRule] = []
     for rule in charter.rules:
-        if not rule.holds_on(day):
-            continue
-        if isinstance(rule, GroupRule | LocalGroupRule):
-            resolved = MembershipResolver(rule, estate, problems).resolve(response)
-            rules += [resolved] if resolved is not None else []
-        elif isinstance(rule, RosterRule):
-            of_roster, absent = RosterResolver(rule, estate, problems).resolve(response)
-            rules += of_roster
-            objects += absent
-        else:
-            found = ObjectResolver(rule, estate, problems).resolve(response)
-            objects += [found] if found is not None else []
-    return ResolvedCharter(tuple(rules), tuple(problems), tuple(keepers), charter, tuple(objects))
+        if rule.holds_on(day):
+            kind = by_words.get(type(rule))
+            if kind is None:
+                raise CharterError([f"{rule.place.at()}: rule {rule.id}: nothing here knows rules of its kind"])
+            rules += kind.resolve(rule, RuleNames(rule, estate, problems), rule.response or response)
+    return ResolvedCharter(tuple(rules), tuple(problems), tuple(keepers), charter)

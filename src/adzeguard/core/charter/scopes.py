@@ -2,41 +2,53 @@
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from typing import Generic, TypeVar
 
-from adzeguard.core.charter.membership_rules import ResolvedRule
-from adzeguard.core.estate import Host
+from adzeguard.core.charter.host_scope import OnHosts
+from adzeguard.core.charter.membership import ResolvedMembership
+from adzeguard.core.estate.hosts import Host
 from adzeguard.core.identity import fold_dn, parent_dn
 
 NAMED = 0
 EVERYWHERE = 1_000_000
+RuleT_co = TypeVar("RuleT_co", covariant=True)
+HostRuleT = TypeVar("HostRuleT", bound=OnHosts)
 
 
 @dataclass(frozen=True, slots=True)
-class Holding:
-    """A rule that holds for one group or host; `distance` 0 is closest, an OU counts the levels up to it."""
+class ScopedRule(Generic[RuleT_co]):
+    """A rule at one group or host; `distance` 0 is closest, an OU counts the levels up to it."""
 
-    rule: ResolvedRule
+    rule: RuleT_co
     distance: int
     scope: str
     """In words: where the rule says that it holds."""
 
 
-class HostScopes:
+MemberRule = ScopedRule[ResolvedMembership]
+"""A rule about members, at one group."""
+
+
+class HostScopes(Generic[HostRuleT]):
     """Finds the rules that hold on a host. Hosts of the same OU share the answer."""
 
-    def __init__(self, rules: Iterable[ResolvedRule]) -> None:
-        self._rules = [rule for rule in rules if rule.scope is not None]
-        self._by_container: dict[str, list[Holding]] = {}
-        self._naming: dict[str, list[ResolvedRule]] = {}
-        self._excepting: dict[str, list[ResolvedRule]] = {}
+    def __init__(self, rules: Iterable[HostRuleT]) -> None:
+        self._rules = tuple(rules)
+        self._by_container: dict[str, list[ScopedRule[HostRuleT]]] = {}
+        self._naming: dict[str, list[HostRuleT]] = {}
+        self._excepting: dict[str, list[HostRuleT]] = {}
         for rule in self._rules:
-            assert rule.scope is not None  # noqa: S101 - filtered above
             for name in rule.scope.named:
                 self._naming.setdefault(name, []).append(rule)
             for name in rule.scope.excepted:
                 self._excepting.setdefault(name, []).append(rule)
 
-    def holding_on(self, host: Host) -> list[Holding]:
+    @property
+    def has_rules(self) -> bool:
+        """Whether there is any rule at all."""
+        return bool(self._rules)
+
+    def on(self, host: Host) -> list[ScopedRule[HostRuleT]]:
         """Return the rules that hold on the host, closest first."""
         name = host.name.casefold()
         naming = self._naming.get(name, [])
@@ -44,31 +56,29 @@ class HostScopes:
         of_container = self._of_container(parent_dn(fold_dn(host.dn)))
         if not naming and not excepting:
             return of_container
-        found = [Holding(rule, NAMED, f"the host {host.name} by name") for rule in naming]
-        found += [h for h in of_container if h.rule not in naming]
-        return [h for h in found if h.rule not in excepting]
+        closest = [ScopedRule(rule, NAMED, f"the host {host.name} by name") for rule in naming]
+        closest += [scoped for scoped in of_container if scoped.rule not in naming]
+        return [scoped for scoped in closest if scoped.rule not in excepting]
 
-    def excepted_on(self, host: Host) -> list[Holding]:
+    def excepted_on(self, host: Host) -> list[ScopedRule[HostRuleT]]:
         """Return the rules that would hold on the host if they did not except it by name."""
         excepting = self._excepting.get(host.name.casefold(), [])
-        return [h for h in self._of_container(parent_dn(fold_dn(host.dn))) if h.rule in excepting]
+        return [s for s in self._of_container(parent_dn(fold_dn(host.dn))) if s.rule in excepting] if excepting else []
 
-    def _of_container(self, container: str) -> list[Holding]:
+    def _of_container(self, container: str) -> list[ScopedRule[HostRuleT]]:
         if container not in self._by_container:
-            found = [h for rule in self._rules if (h := _closest(rule, container)) is not None]
-            self._by_container[container] = sorted(found, key=lambda h: h.distance)
+            reaching = [scoped for rule in self._rules if (scoped := _closest(rule, container)) is not None]
+            self._by_container[container] = sorted(reaching, key=lambda scoped: scoped.distance)
         return self._by_container[container]
 
 
-def _closest(rule: ResolvedRule, container: str) -> Holding | None:
-    scope = rule.scope
-    assert scope is not None  # noqa: S101 - only asked of host rules
+def _closest(rule: HostRuleT, container: str) -> ScopedRule[HostRuleT] | None:
     levels = [
         (container[: -len(ou) or None].count("="), ou)
-        for ou in scope.under
+        for ou in rule.scope.under
         if container == ou or container.endswith("," + ou)
     ]
     if levels:
         distance, ou = min(levels)
-        return Holding(rule, distance + 1, f"under {scope.under[ou]}")
-    return Holding(rule, EVERYWHERE, "everywhere") if scope.everywhere else None
+        return ScopedRule(rule, distance + 1, f"under {rule.scope.under[ou]}")
+    return ScopedRule(rule, EVERYWHERE, "everywhere") if rule.scope.everywhere else None

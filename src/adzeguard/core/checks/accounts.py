@@ -3,20 +3,23 @@
 from collections import Counter
 from collections.abc import Iterable, Iterator
 
-from adzeguard.core.change.intake import DEFAULTS
-from adzeguard.core.checks.finding import Finding, Severity
-from adzeguard.core.estate import Estate
+from adzeguard.core.checks.finding import Finding
+from adzeguard.core.checks.looked_at import LookedAt
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.intake_places import DEFAULTS
+from adzeguard.core.estate.named import Named
+from adzeguard.core.estate.places import short_dn
+from adzeguard.core.estate.principal import Flag, Kind, Principal
 from adzeguard.core.identity import fold_dn, parent_dn
-from adzeguard.core.places import short_dn
-from adzeguard.core.principal import Flag, Kind, Principal
 
 _KINDS = {"users": Kind.USER, "computers": Kind.COMPUTER}
 _MADE_BY_STAFF = 1000
 _ENOUGH = 2
 
 
-def without_a_place(estate: Estate) -> Iterator[Finding]:
+def without_a_place(looked_at: LookedAt) -> Iterator[Finding]:
     """Yield what lies in the containers that every domain begins with, and where its neighbours say it belongs."""
+    estate = looked_at.estate
     for what, default in DEFAULTS.items():
         container = estate.catalogue.by_dn(estate.domain.full_dn(default))
         if container is None:
@@ -28,7 +31,7 @@ def without_a_place(estate: Estate) -> Iterator[Finding]:
             hint = f"; its neighbours are in {short_dn(estate, where)}" if where else ""
             message = f"it lies in {default}, where no directory policy of an OU reaches it{hint}"
             evidence = {"suggested": where, "dn": principal.dn}
-            yield Finding("without-place", Severity.LOW, principal.qualified_name, "", message, evidence=evidence)
+            yield Finding("without-place", Named.of(principal), message, evidence=evidence)
 
 
 def _lying_in(estate: Estate, container: str, kind: Kind) -> list[Principal]:

@@ -2,54 +2,56 @@
 
 from collections.abc import Iterator, Sequence
 
-from adzeguard.core.charter.resolve import ResolvedCharter
-from adzeguard.core.checks.finding import Finding, Severity
-from adzeguard.core.delegations import Delegation, Rights, is_person
+from adzeguard.core.checks.finding import Finding
+from adzeguard.core.checks.looked_at import LookedAt
+from adzeguard.core.descriptors.descriptor import Descriptor, is_readable, out_of_order
+from adzeguard.core.estate.named import Named
+from adzeguard.core.estate.places import short_dn
+from adzeguard.core.estate.principal import Flag, Kind, Principal
 from adzeguard.core.identity import Sid
-from adzeguard.core.object_review import documented_entries
-from adzeguard.core.places import short_dn
-from adzeguard.core.principal import Flag, Kind, Principal
-from adzeguard.core.reach import ReachFinder, Reaching, first_right, reaching
-from adzeguard.core.rights.descriptor import Descriptor, is_readable, out_of_order
+from adzeguard.core.review.documented import documented_entries
+from adzeguard.core.rights.delegations import Delegation, Rights, is_person
+from adzeguard.core.rights.reach import ReachFinder, Reaching, first_right, reaching
 from adzeguard.core.wellknown import EVERYONE_LIKE, RID_DOMAIN_COMPUTERS, RID_DOMAIN_USERS
 
 _NAMED = 100
 
 
-def check_delegations(rights: Rights, charter: ResolvedCharter, privileged: Sequence[Principal]) -> Iterator[Finding]:
-    """Run every check of rights."""
-    documented = documented_entries(rights, charter)
+def check_grants(looked_at: LookedAt) -> Iterator[Finding]:
+    """Grants that nobody wrote down, and grants to whom they should not be."""
+    rights, documented = looked_at.rights, documented_entries(looked_at.rights, looked_at.charter)
     for delegation in rights.own_grants():
-        yield from _of_grant(
-            rights, delegation, written_down=documented.holds(delegation.over.dn, delegation.grant.entries)
-        )
-    yield from _damaged(rights)
-    yield from _denials_too_late(rights)
-    yield from _ways_up(rights, privileged)
-    yield from _privileged_objects(rights, privileged)
+        written_down = documented.covers(delegation.over.dn, delegation.grant.entries)
+        yield from _of_grant(rights, delegation, written_down=written_down)
+
+
+def _placed(rights: Rights, principal: Principal) -> Named:
+    """Name an object by where it stands, as people know it."""
+    return Named(short_dn(rights.estate, principal.dn), principal.sid or "", principal.dn)
 
 
 def _of_grant(rights: Rights, delegation: Delegation, *, written_down: bool) -> Iterator[Finding]:
-    holder, where = delegation.holder, delegation.where
-    evidence = {
-        "duty": delegation.grant.duty, "sentence": delegation.sentence, "holder_sid": str(delegation.grant.who),
-        "entries": [entry.to_bytes().hex() for entry in delegation.grant.entries],
-    }  # fmt: skip
-    name = holder.qualified_name
-    what = delegation.grant.duty or delegation.grant.words
+    holder, grant, sentence = delegation.holder, delegation.grant, delegation.sentence
+    what = grant.duty or grant.words
+    about = {
+        "member": Named(f"{holder.qualified_name} {what}", f"{grant.who} {'not ' if grant.deny else ''}{what}"),
+        "evidence": {
+            "duty": grant.duty,
+            "sentence": sentence,
+            "holder_sid": str(grant.who),
+            "entries": [entry.to_bytes().hex() for entry in grant.entries],
+        },
+    }
+    where = _placed(rights, delegation.over)
     if holder.kind == Kind.UNRESOLVED:
-        message = f"{delegation.sentence}, but it resolves to nothing"
-        yield Finding("stale-grant", Severity.MEDIUM, where, f"{name} {what}", message, evidence=evidence)
+        yield Finding("stale-grant", where, f"{sentence}, but it resolves to nothing", **about)
         return
-    if _is_everybody(rights, delegation.grant.who) and not delegation.grant.deny:
-        message = f"{delegation.sentence}: that is everybody"
-        yield Finding("grant-to-everybody", Severity.HIGH, where, f"{name} {what}", message, evidence=evidence)
+    if _is_everybody(rights, grant.who) and not grant.deny:
+        yield Finding("grant-to-everybody", where, f"{sentence}: that is everybody", **about)
     elif is_person(holder):
-        message = f"{delegation.sentence}: a person, not a group"
-        yield Finding("grant-to-person", Severity.LOW, where, f"{name} {what}", message, evidence=evidence)
+        yield Finding("grant-to-person", where, f"{sentence}: a person, not a group", **about)
     if not written_down:
-        message = f"{delegation.sentence}; no rule says so"
-        yield Finding("undocumented-grant", Severity.MEDIUM, where, f"{name} {what}", message, evidence=evidence)
+        yield Finding("undocumented-grant", where, f"{sentence}; no rule says so", **about)
 
 
 def _is_everybody(rights: Rights, sid: Sid) -> bool:
@@ -58,36 +60,31 @@ def _is_everybody(rights: Rights, sid: Sid) -> bool:
     return sid in EVERYONE_LIKE or sid in (domain.account(RID_DOMAIN_USERS), domain.account(RID_DOMAIN_COMPUTERS))
 
 
-def _damaged(rights: Rights) -> Iterator[Finding]:
+def check_descriptors(looked_at: LookedAt) -> Iterator[Finding]:
+    """Descriptors that cannot be read, and denials that come too late to win."""
+    rights = looked_at.rights
     for raw, _, ids in rights.estate.catalogue.descriptor_users():
         if not is_readable(raw):
             for principal in rights.estate.catalogue.principals(ids.tolist()).values():
                 message = "its rights cannot be read: the security descriptor is damaged; nothing is known of them"
-                yield Finding("damaged-descriptor", Severity.HIGH, short_dn(rights.estate, principal.dn), "", message)
-
-
-def _denials_too_late(rights: Rights) -> Iterator[Finding]:
-    for raw, _, ids in rights.estate.catalogue.descriptor_users():
-        if not is_readable(raw):
+                yield Finding("damaged-descriptor", _placed(rights, principal), message)
             continue
         late = out_of_order(Descriptor.from_bytes(raw).entries)
-        if not late:
-            continue
-        for principal in rights.estate.catalogue.principals(ids.tolist()).values():
-            where = short_dn(rights.estate, principal.dn)
+        for principal in rights.estate.catalogue.principals(ids.tolist()).values() if late else ():
             holders = sorted({rights.holder(entry.sid).qualified_name for entry in late if entry.sid})
             message = f"{len(late)} denials stand behind what they should win over: {', '.join(holders)}"
-            yield Finding("late-denial", Severity.MEDIUM, where, "", message)
+            yield Finding("late-denial", _placed(rights, principal), message)
 
 
-def _ways_up(rights: Rights, privileged: Sequence[Principal]) -> Iterator[Finding]:
+def check_ways_up(looked_at: LookedAt) -> Iterator[Finding]:
     """Each right by which people could make themselves members of a privileged group, however many have it.
 
     It is told once, where the way is shortest for the most powerful group.
     """
+    rights = looked_at.rights
     finder = ReachFinder(rights)
     told: set[tuple[int, str, int]] = set()
-    for group in privileged:
+    for group in looked_at.privileged:
         by_right: dict[tuple[int, str, int], list[Reaching]] = {}
         for found in reaching(rights.estate, finder.graph(group.id), members_too=False):
             edge = first_right(found.chain)
@@ -100,15 +97,16 @@ def _ways_up(rights: Rights, privileged: Sequence[Principal]) -> Iterator[Findin
 
 def _way_up(rights: Rights, group: Principal, holder: int, people: Sequence[Reaching]) -> Finding:
     nearest = people[0]
-    name = nearest.principal.qualified_name if holder < 0 else rights.estate.principal(holder).qualified_name
+    who = Named.of(nearest.principal if holder < 0 else rights.estate.principal(holder))
     count = f"{len(people)} people" if len(people) > 1 else nearest.principal.qualified_name
     message = f"{count} could become a member: {nearest.words}"
     evidence = {"chain": nearest.words, "people": [r.principal.qualified_name for r in people[:_NAMED]]}
-    return Finding("could-take-over", Severity.HIGH, group.qualified_name, name, message, evidence=evidence)
+    return Finding("could-take-over", Named.of(group), message, member=who, evidence=evidence)
 
 
-def _privileged_objects(rights: Rights, privileged: Sequence[Principal]) -> Iterator[Finding]:
+def check_inheritance(looked_at: LookedAt) -> Iterator[Finding]:
     """Privileged accounts take no rights from above, and all others do."""
+    rights, privileged = looked_at.rights, looked_at.privileged
     catalogue, graph = rights.estate.catalogue, rights.estate.graph
     inside: set[int] = {group.id for group in privileged}
     for group in privileged:
@@ -118,14 +116,14 @@ def _privileged_objects(rights: Rights, privileged: Sequence[Principal]) -> Iter
     for i, principal in marked.items():
         if i not in inside and not principal.flags & Flag.CRITICAL:
             message = "it was privileged once, is no more, and still carries the mark (adminCount)"
-            yield Finding("former-privileged", Severity.LOW, principal.qualified_name, "", message)
+            yield Finding("former-privileged", Named.of(principal), message)
         elif i in inside and i not in closed:
             message = "it is privileged, and yet takes rights from the OU above: whoever has those reaches it"
-            yield Finding("open-to-inheritance", Severity.LOW, principal.qualified_name, "", message)
+            yield Finding("open-to-inheritance", Named.of(principal), message)
     for principal in catalogue.principals(closed - marked.keys() - inside).values():
         if principal.kind in (Kind.USER, Kind.GROUP) and not principal.flags & Flag.CRITICAL:
             message = "it is not privileged, and yet takes no rights from above: grants over its OU miss it"
-            yield Finding("closed-to-inheritance", Severity.LOW, principal.qualified_name, "", message)
+            yield Finding("closed-to-inheritance", Named.of(principal), message)
 
 
 def _closed_to_inheritance(rights: Rights) -> set[int]:

@@ -4,23 +4,30 @@ from collections.abc import Iterable, Iterator
 
 import numpy as np
 
-from adzeguard.core.checks.finding import Finding, Severity
-from adzeguard.core.estate import Estate, Host
+from adzeguard.core.access.keepers import KeepersAtWork
+from adzeguard.core.checks.finding import Finding
+from adzeguard.core.checks.looked_at import LookedAt
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.hosts import Host, HostState
+from adzeguard.core.estate.named import Named
+from adzeguard.core.estate.names import host_named, local_group_named, on_host
+from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.identity import Sid
-from adzeguard.core.keepers import KeepersAtWork
-from adzeguard.core.names import on_host
-from adzeguard.core.principal import Kind, Principal
-from adzeguard.core.wellknown import ADMINISTRATORS, EVERYONE_LIKE
+from adzeguard.core.wellknown import ADMINISTRATORS, BUILTIN_AUTHORITY, EVERYONE_LIKE
+
+_FEWEST_USERS = 10
+"""In a smaller directory half of all users is nobody in particular."""
 
 
-def check_hosts(estate: Estate, keepers: Iterable[Principal]) -> Iterator[Finding]:
+def check_hosts(looked_at: LookedAt) -> Iterator[Finding]:
     """Each thing that is wrong with a host's administrators, and each host that could not be read."""
-    at_work = KeepersAtWork(estate, list(keepers))
+    estate = looked_at.estate
+    at_work = KeepersAtWork(estate, list(looked_at.charter.keepers))
     twins = _NameTwins(estate)
     for host, members in zip(estate.hosts, estate.host_administrators, strict=True):
         yield from _unread(host)
         if host.state is not None:
-            yield from _administrators(estate, host, members, at_work)
+            yield from _administrators(estate, host, host.state, members, at_work)
             yield from twins.on(host)
 
 
@@ -28,52 +35,51 @@ def _unread(host: Host) -> Iterator[Finding]:
     if host.trouble:
         known = "what is shown of it is from the last time" if host.state else "nothing is known of it"
         message = f"could not be read: {host.trouble}; {known}"
-        yield Finding("host-unread", Severity.LOW, host.name, "", message, evidence={"trouble": host.trouble})
+        yield Finding("host-unread", host_named(host), message, evidence={"trouble": host.trouble})
 
 
-def _administrators(estate: Estate, host: Host, members: frozenset[Sid], at_work: KeepersAtWork) -> Iterator[Finding]:
-    state = host.state
-    if state is None or state.group(ADMINISTRATORS) is None:
+def _administrators(
+    estate: Estate, host: Host, state: HostState, members: frozenset[Sid], at_work: KeepersAtWork
+) -> Iterator[Finding]:
+    if state.group(ADMINISTRATORS) is None:
         return
-    subject = rf"{host.name}\administrators"
+    subject = local_group_named(host, "administrators", ADMINISTRATORS)
     if not at_work.among(members):
         message = "no keeper can get in: nobody of the directory's own administrators is inside with an enabled account"
-        yield Finding("keeper-missing", Severity.HIGH, subject, "", message, evidence={"members": sorted(members)})
+        yield Finding("keeper-missing", subject, message, host=host_named(host), evidence={"members": sorted(members)})
+    yield from _distribution_groups(estate, host, subject, members)
     odd = {sid for sid in members if sid in EVERYONE_LIKE} | {
-        sid for sid in members if estate.id_of_sid(sid) is None and not _is_own(state.machine_sid, sid)
+        sid for sid in members if estate.id_of_sid(sid) is None and sid.authority != state.machine_sid
     }
-    yield from _distribution_groups(estate, subject, members)
-    for sid, member in on_host(estate, state, host.name, odd).items():
+    for sid, member in on_host(estate, state, host.name, odd).items() if odd else ():
+        about = {"member": Named.of(member), "host": host_named(host), "evidence": {"member_sid": sid}}
         if member.kind == Kind.UNRESOLVED:
             message = f"{sid} resolves to nothing: an account that was deleted, or one of another domain"
-            yield Finding("dangling-member", Severity.MEDIUM, subject, sid, message, evidence={"member_sid": sid})
+            yield Finding("dangling-member", subject, message, **about)
         elif sid in EVERYONE_LIKE:
             message = f"{member.qualified_name} is inside, which is practically everybody"
-            yield Finding(
-                "everyone-inside",
-                Severity.CRITICAL,
-                subject,
-                member.qualified_name,
-                message,
-                evidence={"member_sid": sid},
-            )
+            yield Finding("everyone-inside", subject, message, **about)
 
 
-def _distribution_groups(estate: Estate, subject: str, members: Iterable[Sid]) -> Iterator[Finding]:
+def _distribution_groups(estate: Estate, host: Host, subject: Named, members: Iterable[Sid]) -> Iterator[Finding]:
     ids = estate.ids_of_sids(members)
     graph = estate.graph
     for sid in members:
         group = ids[sid]
         if group is not None and graph.position_of(group) is not None and not graph.grants_access(group):
-            name = estate.principal(group).qualified_name
+            member = estate.principal(group)
             message = (
-                f"{name} is a distribution group: it gives its members nothing here until it is made a security group"
+                f"{member.qualified_name} is a distribution group: "
+                "it gives its members nothing here until it is made a security group"
             )
-            yield Finding("distribution-group", Severity.MEDIUM, subject, name, message, evidence={"member_sid": sid})
-
-
-def _is_own(machine_sid: Sid, sid: Sid) -> bool:
-    return sid.authority == machine_sid
+            yield Finding(
+                "distribution-group",
+                subject,
+                message,
+                member=Named.of(member),
+                host=host_named(host),
+                evidence={"member_sid": sid},
+            )
 
 
 class _NameTwins:
@@ -86,54 +92,47 @@ class _NameTwins:
     def on(self, host: Host) -> Iterator[Finding]:
         for group in host.state.groups if host.state else ():
             # The built-in groups bear the same names on every host and in the directory; that is no accident.
-            if group.sid.startswith("S-1-5-32-"):
+            if group.sid.startswith(f"{BUILTIN_AUTHORITY}-"):
                 continue
             twin = self._twin(group.name)
             if twin is not None:
                 message = (
                     f"a local group is called like the directory group {twin.qualified_name}; they are not the same"
                 )
-                evidence = {"local_sid": group.sid, "directory_sid": twin.sid}
                 yield Finding(
                     "name-twin",
-                    Severity.MEDIUM,
-                    rf"{host.name}\{group.name}",
-                    twin.qualified_name,
+                    Named(rf"{host.name}\{group.name}", group.sid),
                     message,
-                    evidence=evidence,
+                    member=Named.of(twin),
+                    host=host_named(host),
+                    evidence={"local_sid": group.sid, "directory_sid": twin.sid},
                 )
 
     def _twin(self, name: str) -> Principal | None:
         folded = name.casefold()
         if folded not in self._known:
-            found = self._estate.catalogue.principals(self._estate.catalogue.by_name(name)).values()
-            self._known[folded] = next((p for p in found if p.kind == Kind.GROUP), None)
+            namesakes = self._estate.catalogue.principals(self._estate.catalogue.by_name(name)).values()
+            self._known[folded] = next((p for p in namesakes if p.kind == Kind.GROUP), None)
         return self._known[folded]
 
 
-def too_wide(estate: Estate, fewest_users: int = 10) -> Iterator[Finding]:
+def too_wide(looked_at: LookedAt) -> Iterator[Finding]:
     """Groups of more than half of all users that administer hosts."""
-    users = estate.catalogue.of_kind(Kind.USER)
+    estate = looked_at.estate
     counts: dict[int, int] = {}
     ids = estate.ids_of_sids({sid for members in estate.host_administrators for sid in members})
     for members in estate.host_administrators:
         for sid in members:
-            found = ids[sid]
-            if found is not None and estate.graph.position_of(found) is not None:
-                counts[found] = counts.get(found, 0) + 1
+            group_id = ids[sid]
+            if group_id is not None and estate.graph.position_of(group_id) is not None:
+                counts[group_id] = counts.get(group_id, 0) + 1
+    users = estate.catalogue.of_kind(Kind.USER) if counts else np.empty(0, np.int32)
     for group, count in counts.items():
         people = estate.graph.expand(group).people
-        if len(users) < fewest_users or len(people) * 2 <= len(users) or not estate.graph.grants_access(group):
+        if len(users) < _FEWEST_USERS or len(people) * 2 <= len(users) or not estate.graph.grants_access(group):
             continue
         inside = int(np.isin(people, users).sum())
         if inside * 2 > len(users):
             principal = estate.principal(group)
             message = f"{inside} of {len(users)} users are inside, and it administers {count} host{'s' * (count != 1)}"
-            yield Finding(
-                "wide-administrators",
-                Severity.CRITICAL,
-                principal.qualified_name,
-                "",
-                message,
-                evidence={"hosts": count},
-            )
+            yield Finding("wide-administrators", Named.of(principal), message, evidence={"hosts": count})

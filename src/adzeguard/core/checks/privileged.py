@@ -1,74 +1,46 @@
 """What is wrong with a privileged group whatever the charter says."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 
-from adzeguard.core.access import Access, members_of
-from adzeguard.core.checks.chains import chain_as_data, chain_in_words
-from adzeguard.core.checks.finding import Finding, Severity
-from adzeguard.core.estate import Estate
-from adzeguard.core.principal import Kind, Principal
-from adzeguard.core.wellknown import privileged_sids
-
-
-def privileged_groups(estate: Estate, named: Iterable[Principal]) -> list[Principal]:
-    """Return the groups that control the directory, and those that the workspace names as privileged."""
-    ids = estate.ids_of_sids(privileged_sids(estate.domain.sid))
-    wanted = [i for sid in privileged_sids(estate.domain.sid) if (i := ids[sid]) is not None]
-    wanted += [group.id for group in named if group.id not in wanted]
-    found = estate.catalogue.principals(wanted)
-    return [found[i] for i in wanted if i in found and found[i].kind == Kind.GROUP]
+from adzeguard.core.access.chains import chain_as_data, chain_in_words
+from adzeguard.core.access.members import Access, members_of
+from adzeguard.core.checks.finding import Finding
+from adzeguard.core.checks.looked_at import LookedAt
+from adzeguard.core.estate.named import Named
+from adzeguard.core.estate.principal import Kind
 
 
-def check_privileged(estate: Estate, groups: Iterable[Principal]) -> Iterator[Finding]:
+def check_privileged(looked_at: LookedAt) -> Iterator[Finding]:
     """Disabled accounts left inside, members by primary group, everybody-like principals, and cycles.
 
     Each is told once, in the most powerful group where it stands nearest: what leads from one privileged group into
     another is the same membership seen twice.
     """
-    told: set[str] = set()
-    for group in groups:
+    estate = looked_at.estate
+    told: set[tuple[str, str]] = set()
+    for group in looked_at.privileged:
         if estate.graph.expand(group.id).in_cycle:
             message = "the group contains itself through others, so every member of the ring is a member of it"
-            yield Finding("membership-ring", Severity.HIGH, group.qualified_name, "", message)
+            yield Finding("membership-ring", Named.of(group), message)
         for access in members_of(estate, group):
-            for finding in _of_member(group, access):
-                if finding.check + finding.member not in told:
-                    told.add(finding.check + finding.member)
-                    yield finding
+            member = Named.of(access.principal)
+            for check, message in _of_member(access):
+                if (check, member.key) not in told:
+                    told.add((check, member.key))
+                    evidence = {"chain": chain_as_data(access), "member_sid": access.principal.sid}
+                    yield Finding(check, Named.of(group), message, member=member, evidence=evidence)
 
 
-def _of_member(group: Principal, access: Access) -> Iterator[Finding]:
+def _of_member(access: Access) -> Iterator[tuple[str, str]]:
+    """Yield the check and what is wrong, for each thing that is wrong with a member."""
     member = access.principal
-    evidence = {"chain": chain_as_data(access), "member_sid": member.sid}
     way = chain_in_words(access)
     if not member.enabled:
-        message = f"the disabled account {member.qualified_name} is still inside: {way}"
-        yield Finding(
-            "disabled-member",
-            Severity.MEDIUM,
-            group.qualified_name,
-            member.qualified_name,
-            message,
-            evidence=evidence,
-        )
+        yield "disabled-member", f"the disabled account {member.qualified_name} is still inside: {way}"
     if access.chain[-1].how == "primary group" and member.kind == Kind.USER:
         holder = access.chain[-2].principal.qualified_name
-        message = f"{member.qualified_name} is inside because {holder} is its primary group, which no member list shows"
-        yield Finding(
-            "primary-group-member",
-            Severity.HIGH,
-            group.qualified_name,
-            member.qualified_name,
-            message,
-            evidence=evidence,
-        )
+        because = f"{holder} is its primary group, which no member list shows"
+        yield "primary-group-member", f"{member.qualified_name} is inside because {because}"
     if member.kind == Kind.USER and len(access.chain) > 3:  # noqa: PLR2004 - group, two groups between, member
-        message = f"{member.qualified_name} gets in through {len(access.chain) - 2} nested groups: {way}"
-        yield Finding(
-            "deep-member",
-            Severity.MEDIUM,
-            group.qualified_name,
-            member.qualified_name,
-            message,
-            evidence=evidence,
-        )
+        nested = f"{member.qualified_name} gets in through {len(access.chain) - 2} nested groups: {way}"
+        yield "deep-member", nested

@@ -6,12 +6,13 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from adzeguard.core.access import proof_in_group
-from adzeguard.core.estate import Estate
+from adzeguard.core.access.members import proof_in_group
+from adzeguard.core.descriptors.ace import Right
+from adzeguard.core.descriptors.descriptor import Descriptor
+from adzeguard.core.descriptors.inheritance import inherited_entries
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.identity import Sid, parent_dn
-from adzeguard.core.principal import Kind, Principal
-from adzeguard.core.rights.ace import Right
-from adzeguard.core.rights.descriptor import Descriptor
 from adzeguard.core.rights.evaluate import (
     OWNER_RIGHTS,
     SELF,
@@ -21,7 +22,6 @@ from adzeguard.core.rights.evaluate import (
     owner_has_the_rights,
     speaks_about,
 )
-from adzeguard.core.rights.inheritance import inherited_entries
 from adzeguard.core.rights.questions import Asked
 from adzeguard.core.rights.schema import Schema
 from adzeguard.core.wellknown import ADMINISTRATORS, WELL_KNOWN

@@ -5,12 +5,12 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Final
 
-from adzeguard.core.charter.model import DutySpec, Reach
+from adzeguard.core.descriptors.ace import EVERYTHING, Ace, AceFlag, AceKind, Right
 from adzeguard.core.errors import UsageError
 from adzeguard.core.identity import Sid
-from adzeguard.core.rights.ace import EVERYTHING, Ace, AceFlag, AceKind, Right
+from adzeguard.core.rights.duty_words import DutyWords, Extent
 from adzeguard.core.rights.schema import Schema
-from adzeguard.core.texts_near import nearest
+from adzeguard.core.wording import nearest
 
 _BELOW: Final = AceFlag.CONTAINER_INHERIT | AceFlag.INHERIT_ONLY
 _ANY: Final = "*"
@@ -25,8 +25,6 @@ class Part:
     mask: int
     about: uuid.UUID | None = None
     on_class: uuid.UUID | None = None
-    denies: bool = False
-    """The duty takes this right away, whoever gives it: what makes read-only mean that."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,16 +61,16 @@ class Duty:
                 here = flags | AceFlag.INHERIT_ONLY if passed_on else flags
                 about_part = part.about is not None or inherited is not None
                 kinds = (AceKind.ALLOW_OBJECT, AceKind.DENY_OBJECT) if about_part else (AceKind.ALLOW, AceKind.DENY)
-                entry = Ace(kinds[deny or part.denies], int(here), part.mask, who, part.about, inherited)
+                entry = Ace(kinds[deny], int(here), part.mask, who, part.about, inherited)
                 found += [entry] if entry not in found else []
         return found
 
 
-def usual_flags(duty: Duty, reach: Reach | None, *, container: bool) -> int:
+def usual_flags(duty: Duty, extent: Extent | None, *, container: bool) -> int:
     """Return how the entries of a duty are handed on: over a container it means what lies below, if nothing is said."""
     if not container:
         return 0
-    match reach:
+    match extent:
         case "this":
             return 0
         case "below":
@@ -83,84 +81,113 @@ def usual_flags(duty: Duty, reach: Reach | None, *, container: bool) -> int:
             return int(AceFlag.CONTAINER_INHERIT if duty.on_container else _BELOW)
 
 
-def reach_in_words(flags: int, where: str) -> str:
+def extent_in_words(flags: int, where: str) -> str:
     """Return "what lies below OU=Hosts" and the like."""
     if not flags & AceFlag.CONTAINER_INHERIT:
         return where
     return f"what lies below {where}" if flags & AceFlag.INHERIT_ONLY else f"{where} and below"
 
 
-_STANDARD: Final[Mapping[str, DutySpec]] = {
-    "reset-passwords": DutySpec(
-        words="reset passwords of users and make them change it", classes=_USER,
-        control=("User-Force-Change-Password",), write=("pwdLastSet",),
+_STANDARD: Final[Mapping[str, DutyWords]] = {
+    "password-help": DutyWords(
+        "help users with their password: set a new one, unlock, ask for a change",
+        _USER,
+        write=("pwdLastSet", "lockoutTime"),
+        control=("User-Force-Change-Password",),
     ),
-    "unlock": DutySpec(words="unlock users", classes=_USER, write=("lockoutTime",)),
-    "enable-disable": DutySpec(words="enable and disable users", classes=_USER, write=("userAccountControl",)),
-    "create-users": DutySpec(words="create users", create=_USER),
-    "delete-users": DutySpec(words="delete users", delete=_USER),
-    "create-groups": DutySpec(words="create groups", create=("group",)),
-    "delete-groups": DutySpec(words="delete groups", delete=("group",)),
-    "create-computers": DutySpec(words="create computers", create=("computer",)),
-    "delete-computers": DutySpec(words="delete computers", delete=("computer",)),
-    "create-ous": DutySpec(words="create OUs", create=("organizationalUnit",)),
-    "delete-ous": DutySpec(words="delete OUs", delete=("organizationalUnit",)),
-    "create-contacts": DutySpec(words="create contacts", create=("contact",)),
-    "delete-contacts": DutySpec(words="delete contacts", delete=("contact",)),
-    "join-computers": DutySpec(
-        words="join computers to the domain", classes=("computer",), control=("User-Force-Change-Password",),
+    "user-lifecycle": DutyWords(
+        "create, delete, enable and disable users", _USER, write=("userAccountControl",), create=_USER, delete=_USER
+    ),
+    "user-details": DutyWords(
+        "set names, telephone numbers, addresses and places of work of users",
+        _USER,
+        write=(
+            "displayName",
+            "givenName",
+            "sn",
+            "initials",
+            "description",
+            "mail",
+            "telephoneNumber",
+            "mobile",
+            "title",
+            "department",
+            "company",
+            "physicalDeliveryOfficeName",
+            "streetAddress",
+            "l",
+            "postalCode",
+            "manager",
+        ),
+    ),
+    "group-lifecycle": DutyWords(
+        "create, delete, name and describe groups",
+        ("group",),
+        write=("name", "cn", "sAMAccountName", "displayName", "description", "info", "mail", "managedBy"),
+        create=("group",),
+        delete=("group",),
+    ),
+    "group-membership": DutyWords("change the members of groups", ("group",), write=("member",)),
+    "own-membership": DutyWords("put themselves into groups and out of them", ("group",), write=("Self-Membership",)),
+    "computer-lifecycle": DutyWords(
+        "create, delete, enable and disable computers",
+        ("computer",),
+        write=("userAccountControl",),
+        create=("computer",),
+        delete=("computer",),
+    ),
+    "computer-join": DutyWords(
+        "join computers to the domain",
+        ("computer",),
         write=("User-Account-Restrictions", "Validated-DNS-Host-Name", "Validated-SPN"),
+        control=("User-Force-Change-Password",),
     ),
-    "change-members": DutySpec(words="change the members of groups", classes=("group",), write=("member",)),
-    "join-and-leave": DutySpec(
-        words="put themselves into groups and out of them", classes=("group",), write=("Self-Membership",)
+    "ou-lifecycle": DutyWords(
+        "create, delete and describe OUs",
+        ("organizationalUnit",),
+        write=("description", "managedBy"),
+        create=("organizationalUnit",),
+        delete=("organizationalUnit",),
     ),
-    "link-policies": DutySpec(words="link directory policies", write=("gPLink", "gPOptions")),
-}  # fmt: skip
+    "contact-lifecycle": DutyWords(
+        "create, delete and describe contacts",
+        ("contact",),
+        write=("displayName", "givenName", "sn", "description", "mail", "telephoneNumber", "mobile", "company"),
+        create=("contact",),
+        delete=("contact",),
+    ),
+    "policy-links": DutyWords("link directory policies", write=("gPLink", "gPOptions")),
+}
 """The duties that are made of named rights ([MS-ADTS] 5.1.3.2.1, [MS-ADSC])."""
 
-_WHOLE: Final = (
-    ("manage-users", "create, change and delete users", ("user",)),
-    ("manage-groups", "create, change and delete groups", ("group",)),
-    ("manage-computers", "create, change and delete computers", ("computer",)),
-    ("manage-ous", "create, change and delete OUs", ("organizationalUnit",)),
-    ("manage-contacts", "create, change and delete contacts", ("contact",)),
-)
-_ON_CONTAINERS: Final = frozenset({"link-policies"})
+_ON_CONTAINERS: Final = frozenset({"policy-links"})
 
 
 def standard_duties(schema: Schema) -> dict[str, Duty]:
     """Return the duties that ship with the tool, by name."""
-    found = {name: duty_of(name, spec, schema) for name, spec in _STANDARD.items()}
-    for name, words, classes in _WHOLE:
-        parts = [Part(int(Right.CREATE_CHILD | Right.DELETE_CHILD), schema.classes[c]) for c in classes]
-        parts += [Part(EVERYTHING, None, schema.classes[c]) for c in classes]
-        found[name] = Duty(name, words, tuple(parts), on_container=True, classes=classes)
-    everything = (
-        Duty("read-everything", "read everything", (Part(_READ_ALL),), on_container=True),
-        Duty("read-only", "read everything and change nothing", (Part(_READ_ALL), _HANDS_OFF), on_container=True),
-        Duty("change-rights", "change rights", (Part(int(Right.WRITE_DAC)),), on_container=True),
-        Duty("take-ownership", "take ownership", (Part(int(Right.WRITE_OWNER)),), on_container=True),
-        Duty("change-anything", "change anything", (Part(_CHANGING),), on_container=True),
+    whole = (
+        Duty("read-all", "read everything", (Part(_READ_ALL),), on_container=True),
+        Duty("rights", "change rights", (Part(int(Right.WRITE_DAC)),), on_container=True),
+        Duty("ownership", "take ownership", (Part(int(Right.WRITE_OWNER)),), on_container=True),
+        Duty("everything", "change anything", (Part(_CHANGING),), on_container=True),
     )
-    return found | {duty.name: duty for duty in everything}
+    return {name: duty_of(name, words, schema) for name, words in _STANDARD.items()} | {d.name: d for d in whole}
 
 
 _CHANGING: Final = EVERYTHING & ~_READ_ALL
-"""All rights but those that only look."""
-_HANDS_OFF: Final = Part(_CHANGING, denies=True)
+"""All rights but those that only look: who is denied everything goes on seeing what is there."""
 
 
-def duties_of(schema: Schema, specs: Mapping[str, DutySpec]) -> dict[str, Duty]:
+def duties_of(schema: Schema, own: Mapping[str, DutyWords]) -> dict[str, Duty]:
     """Return the standard duties and the workspace's own, which may not take the name of a standard one."""
     standard = standard_duties(schema)
-    taken = standard.keys() & specs.keys()
+    taken = standard.keys() & own.keys()
     if taken:
         raise UsageError(f"the duty {min(taken)} comes with the tool", "Give yours another name")
-    return standard | {name: duty_of(name, spec, schema) for name, spec in specs.items()}
+    return standard | {name: duty_of(name, spec, schema) for name, spec in own.items()}
 
 
-def duty_of(name: str, spec: DutySpec, schema: Schema) -> Duty:
+def duty_of(name: str, spec: DutyWords, schema: Schema) -> Duty:
     """Turn a description into rights; `UsageError` for an attribute, class or right that the schema does not know."""
     classes = [schema.known("class", c) for c in spec.classes]
     on_classes: Sequence[uuid.UUID | None] = [schema.classes[c] for c in classes] or [None]
@@ -211,7 +238,7 @@ def named_duties(duties: Mapping[str, Duty], names: Iterable[str], schema: Schem
         if colon and kind in _SINGLE and name not in duties:
             verb = _SINGLE[kind]
             words = f"use {about}" if verb == "control" else f"{verb} {about}"
-            found.append(duty_of(name, DutySpec.model_validate({"words": words, verb: (about,)}), schema))
+            found.append(duty_of(name, DutyWords(words, **{verb: (about,)}), schema))
             continue
         if name not in duties:
             near = nearest(name, duties)

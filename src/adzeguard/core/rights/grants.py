@@ -6,12 +6,12 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Final
 
+from adzeguard.core.descriptors.ace import EVERYTHING, Ace, AceFlag, Right, without_generic
+from adzeguard.core.descriptors.sddl import entries_of_text
 from adzeguard.core.identity import Sid
-from adzeguard.core.rights.ace import EVERYTHING, Ace, AceFlag, Right, without_generic
 from adzeguard.core.rights.duties import Duty
 from adzeguard.core.rights.evaluate import bits_of
 from adzeguard.core.rights.schema import Schema
-from adzeguard.core.rights.sddl import entries_of_text
 
 _HANDED: Final = AceFlag.CONTAINER_INHERIT | AceFlag.INHERIT_ONLY | AceFlag.NO_PROPAGATE
 _DELETING: Final = int(Right.DELETE | Right.DELETE_TREE)
@@ -170,8 +170,7 @@ def _shapes(duties: Iterable[Duty], schema: Schema) -> Iterator[_Shape]:
     """Every form in which a duty can stand: for its own classes, on the object itself, or narrowed to one class."""
     narrowing = [schema.classes[name] for name in ("user", "group", "computer", "organizationalUnit", "contact")]
     for duty in duties:
-        parts = [part for part in duty.parts if not part.denies]
-        own = tuple(dict.fromkeys((without_generic(part.mask), part.about, part.on_class) for part in parts))
+        own = tuple(dict.fromkeys((without_generic(p.mask), p.about, p.on_class) for p in duty.parts))
         bare = tuple(dict.fromkeys((mask, about, None) for mask, about, _ in own))
         yield _shape(duty, own)
         if bare != own:

@@ -5,9 +5,9 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Final
 
+from adzeguard.core.descriptors.ace import Right
 from adzeguard.core.errors import UsageError
-from adzeguard.core.principal import Kind, Principal
-from adzeguard.core.rights.ace import Right
+from adzeguard.core.estate.principal import CONTAINERS, Kind, Principal
 from adzeguard.core.rights.duties import Duty, named_duties
 from adzeguard.core.rights.evaluate import Question, bits_of
 from adzeguard.core.rights.schema import Schema
@@ -17,7 +17,7 @@ _CLASS_OF_KIND: Final = {
     Kind.CONTAINER: "container", Kind.POLICY: "groupPolicyContainer", Kind.FOREIGN: "foreignSecurityPrincipal",
     Kind.DOMAIN: "domainDNS", Kind.CONTACT: "contact",
 }  # fmt: skip
-_PLAIN: Final = {"delete": Right.DELETE, "change-rights": Right.WRITE_DAC, "take-ownership": Right.WRITE_OWNER}
+_DELETE: Final = "delete"
 _ABOUT_NAMES: Final = ("read", "write", "create", "delete-child", "control", "validated")
 
 
@@ -45,24 +45,16 @@ def class_of_kind(kind: Kind) -> str:
 def asked(text: str, target: Principal, schema: Schema, duties: Mapping[str, Duty]) -> Asked:
     """Understand what somebody typed: a duty, or a single right; `UsageError` for anything else."""
     own = schema.classes.get(class_of(target))
-    if text in _PLAIN and text not in duties:
-        return _plain(text, target, schema)
+    if text == _DELETE:
+        about = (own,) if own else ()
+        return Asked(text, (Question(Right.DELETE, about),), or_container=Question(Right.DELETE_CHILD, about))
     kind, colon, name = text.partition(":")
     if colon:
         if kind not in _ABOUT_NAMES:
             raise UsageError(f"there is no right '{kind}:'", f"There are {', '.join(f'{k}:' for k in _ABOUT_NAMES)}")
         return Asked(text, (_about_name(kind, name, own, schema),))
-    if text in _PLAIN:
-        return _plain(text, target, schema)
     [duty] = named_duties(duties, [text], schema)
     return _of_duty(duty, target, schema)
-
-
-def _plain(text: str, target: Principal, schema: Schema) -> Asked:
-    own = schema.classes.get(class_of(target))
-    about = (own,) if own else ()
-    container = Question(Right.DELETE_CHILD, about) if text == "delete" else None
-    return Asked(text, (Question(_PLAIN[text], about),), or_container=container)
 
 
 def _about_name(kind: str, name: str, own: uuid.UUID | None, schema: Schema) -> Question:
@@ -92,15 +84,16 @@ def _of_duty(duty: Duty, target: Principal, schema: Schema) -> Asked:
     own_class = class_of(target)
     below = duty.classes[0] if duty.classes and own_class not in duty.classes else ""
     on_class = schema.classes.get(below or own_class)
-    if below and target.kind not in (Kind.OU, Kind.CONTAINER, Kind.DOMAIN):
+    if below and target.kind not in CONTAINERS:
         wanted = " or ".join(duty.classes)
         raise UsageError(f"{duty.name} is about objects of class {wanted}, and {target.qualified_name} is none")
     sets = {own: of_set for own, of_set in schema.attributes.values() if of_set is not None}
     questions = []
     for part in duty.parts:
-        if part.denies or (not below and part.on_class is not None and part.on_class != on_class):
-            continue
         children = part.mask & (Right.CREATE_CHILD | Right.DELETE_CHILD) and part.about is not None
+        elsewhere = not below and part.on_class is not None and part.on_class != on_class
+        if elsewhere or (children and target.kind not in CONTAINERS):
+            continue
         levels: Sequence[uuid.UUID | None] = (
             (part.about,) if children else (part.about, sets.get(part.about) if part.about else None, on_class)
         )

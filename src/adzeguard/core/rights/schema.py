@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from adzeguard.core.errors import UsageError
-from adzeguard.core.texts_near import nearest
+from adzeguard.core.wording import nearest
 
 
 @dataclass(frozen=True)

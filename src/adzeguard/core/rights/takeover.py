@@ -3,10 +3,10 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from adzeguard.core.descriptors.ace import Ace, Right
+from adzeguard.core.descriptors.descriptor import Descriptor
+from adzeguard.core.estate.principal import Kind
 from adzeguard.core.identity import Sid
-from adzeguard.core.principal import Kind
-from adzeguard.core.rights.ace import Ace, Right
-from adzeguard.core.rights.descriptor import Descriptor
 from adzeguard.core.rights.evaluate import SELF, Question, owner_has_the_rights, speaks_about
 from adzeguard.core.rights.schema import Schema
 

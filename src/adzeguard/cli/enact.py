@@ -1,0 +1,55 @@
+"""adzeguard enact."""
+
+from pathlib import Path
+
+import click
+
+from adzeguard.cli.desk import Desk
+from adzeguard.cli.enacting import enact_and_show
+from adzeguard.cli.options import Answers, enacting_options, example, workspace_option
+from adzeguard.cli.propose import check_rules
+from adzeguard.core.change.proposal import Proposal
+from adzeguard.core.errors import ProposalFileError
+
+
+@click.command("enact", epilog=example("adzeguard enact monday.json"))
+@click.argument("proposal_file", required=False, type=click.Path(path_type=Path), metavar="[PROPOSAL]")
+@click.option(
+    "--also",
+    multiple=True,
+    metavar="RULE",
+    help="Without PROPOSAL: also put right what this rule says, though it only tells.",
+)
+@enacting_options
+@workspace_option
+def command(proposal_file: Path | None, also: tuple[str, ...], answers: Answers, workspace: Path | None) -> int:
+    """Make the changes of PROPOSAL, or of a proposal made now.
+
+    Shows the summary and asks first. Each value is read again right before it is changed; what is not as the proposal
+    expected is left alone as a conflict. Every change is in the journal, is read back, and is told as verified,
+    differs, conflict, refused, unreachable, held-back or unsupported. Ends with 4 when some could not be made.
+
+    An enactment that was interrupted is gone on with first, where it was.
+
+    Keys of json and csv: id, status, target, verb, group, member, object, rule, detail.
+    """
+    from adzeguard.core.change.proposal import read_proposal
+
+    desk = Desk(workspace)
+
+    def proposal() -> Proposal:
+        if proposal_file is not None:
+            return read_proposal(_bytes_of(proposal_file), str(proposal_file))
+        check_rules(also, {rule.id for rule in desk.charter.charter.rules})
+        return desk.make_proposal(also)
+
+    return enact_and_show(desk, proposal, answers)
+
+
+def _bytes_of(path: Path) -> bytes:
+    try:
+        return path.read_bytes()
+    except OSError as error:
+        raise ProposalFileError(
+            f"{path} cannot be read: {error.strerror}", "Make one: adzeguard propose --output FILE"
+        ) from error

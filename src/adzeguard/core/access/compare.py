@@ -1,0 +1,90 @@
+"""Two moments of the same directory, held against each other."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.hosts import Host
+from adzeguard.core.estate.names import local_group_label, on_host
+from adzeguard.core.estate.principal import Principal
+
+
+@dataclass(frozen=True, slots=True)
+class Difference:
+    """One member that a group or a host gained or lost between two moments. `direct` tells how it was held."""
+
+    subject: str
+    change: str
+    """"gained" or "lost"."""
+    member: str
+    kind: str
+    direct: bool
+
+
+def compare(before: Estate, after: Estate) -> Iterator[Difference]:
+    """Yield who gained and lost membership, effective as well as direct, of directory groups and of hosts' groups."""
+    yield from _groups(before, after)
+    yield from _hosts(before, after)
+
+
+def _groups(before: Estate, after: Estate) -> Iterator[Difference]:
+    known_before, known_after = set(before.graph.group_ids.tolist()), set(after.graph.group_ids.tolist())
+    touched = {
+        group
+        for group in known_before | known_after
+        if not np.array_equal(before.graph.direct_members(group), after.graph.direct_members(group))
+        or not np.array_equal(before.graph.primary_members(group), after.graph.primary_members(group))
+    }
+    led_to = {*before.graph.containing_groups(touched).tolist(), *after.graph.containing_groups(touched).tolist()}
+    names = _names(before, after, touched | led_to)
+    for group in sorted(touched | led_to, key=lambda i: names[i].qualified_name.casefold()):
+        was = _members(before, group) if group in known_before else {}
+        now = _members(after, group) if group in known_after else {}
+        changed = {m for m in was.keys() | now.keys() if was.get(m) != now.get(m)}
+        members = _names(before, after, changed)
+        for member in sorted(changed, key=lambda i: members[i].qualified_name.casefold()):
+            yield from _of_member(names[group].qualified_name, members[member], was.get(member), now.get(member))
+
+
+def _of_member(subject: str, member: Principal, was: bool | None, now: bool | None) -> Iterator[Difference]:
+    """A member who goes on being inside in another way has lost the one and gained the other."""
+    for change, held in (("lost", was), ("gained", now)):
+        if held is not None:
+            yield Difference(subject, change, member.qualified_name, member.kind.label, held)
+
+
+def _members(estate: Estate, group: int) -> dict[int, bool]:
+    """Return for each effective member whether the group holds it directly."""
+    graph = estate.graph
+    direct = {*graph.direct_members(group).tolist(), *graph.primary_members(group).tolist()}
+    return {member: member in direct for member in {*graph.expand(group).members.tolist(), *direct}}
+
+
+def _names(before: Estate, after: Estate, ids: set[int]) -> dict[int, Principal]:
+    return {**before.catalogue.principals(ids), **after.catalogue.principals(ids)}
+
+
+def _hosts(before: Estate, after: Estate) -> Iterator[Difference]:
+    was = {host.id: host for host in before.hosts}
+    for host in after.hosts:
+        old = was.get(host.id)
+        if old is None or old.state == host.state or old.state is None or host.state is None:
+            continue
+        yield from _of_host(after, old, host)
+
+
+def _of_host(estate: Estate, old: Host, new: Host) -> Iterator[Difference]:
+    assert old.state is not None  # noqa: S101 - the caller leaves unread hosts out
+    assert new.state is not None  # noqa: S101
+    groups = {group.sid: group for group in (*old.state.groups, *new.state.groups)}
+    for sid, group in groups.items():
+        held, holds = (state.group(sid) for state in (old.state, new.state))
+        gone = (held.members if held else frozenset()) - (holds.members if holds else frozenset())
+        come = (holds.members if holds else frozenset()) - (held.members if held else frozenset())
+        named = on_host(estate, new.state, new.name, gone | come)
+        subject = rf"{new.name}\{local_group_label(group.name, sid)}"
+        for change, members in (("lost", gone), ("gained", come)):
+            for member in sorted(members):
+                yield Difference(subject, change, named[member].qualified_name, named[member].kind.label, direct=True)

@@ -1,0 +1,74 @@
+"""Keepers: those whom no change may lock out."""
+
+from collections.abc import Iterable, Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from adzeguard.core.access.members import people_in_any
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.membership import MembershipGraph
+from adzeguard.core.estate.principal import Kind, Principal
+from adzeguard.core.identity import Sid
+from adzeguard.core.wellknown import (
+    ADMINISTRATORS,
+    RID_ADMINISTRATOR,
+    RID_DOMAIN_ADMINS,
+    RID_ENTERPRISE_ADMINS,
+)
+
+
+def default_keepers(estate: Estate) -> list[Principal]:
+    """Return the account with RID 500 and the directory's own administrators group."""
+    sids = [estate.domain.account(RID_ADMINISTRATOR), estate.domain.account(RID_DOMAIN_ADMINS)]
+    ids = estate.ids_of_sids(sids)
+    return list(estate.catalogue.principals(i for sid in sids if (i := ids[sid]) is not None).values())
+
+
+def controlling_groups(estate: Estate) -> list[int]:
+    """Return the ids of the groups that control the directory itself."""
+    domain = estate.domain
+    sids = [ADMINISTRATORS, domain.account(RID_DOMAIN_ADMINS), domain.account(RID_ENTERPRISE_ADMINS)]
+    ids = estate.ids_of_sids(sids)
+    return [group for sid in sids if (group := ids[sid]) is not None]
+
+
+class KeepersAtWork:
+    """The people through whom the keepers can act: enabled accounts that are keepers or inside a keeper group.
+
+    Where one of them is effectively inside a group, that group has a keeper with a working path.
+    """
+
+    def __init__(self, estate: Estate, keepers: Sequence[Principal], graph: MembershipGraph | None = None) -> None:
+        """`graph` is the membership to look at, for instance as it will be after a proposal."""
+        self._estate = estate
+        self._graph = graph or estate.graph
+        self._at_work = self._enabled_people(keepers)
+        self._holding = self._graph.groups_holding(self._at_work)
+
+    def _enabled_people(self, keepers: Sequence[Principal]) -> NDArray[np.bool_]:
+        groups = [keeper.id for keeper in keepers if keeper.kind == Kind.GROUP]
+        people = {keeper.id: keeper for keeper in keepers if keeper.kind == Kind.USER}
+        inside = np.flatnonzero(people_in_any(self._graph, groups))
+        people |= self._estate.catalogue.principals(inside.tolist())
+        at_work = np.zeros(self._graph.size, bool)
+        at_work[[i for i, p in people.items() if p.kind == Kind.USER and p.enabled]] = True
+        return at_work
+
+    @property
+    def people(self) -> NDArray[np.bool_]:
+        """For each id whether it is such an account."""
+        return self._at_work
+
+    def among(self, members: Iterable[Sid]) -> bool:
+        """Tell whether one of them is effectively inside a local group with these direct members."""
+        ids = self._estate.ids_of_sids(members)
+        return self.inside(frozenset(i for sid in members if (i := ids[sid]) is not None))
+
+    def inside(self, ids: frozenset[int]) -> bool:
+        """Tell whether one of them is among these objects or inside a group among them."""
+        return any(self._reached(i) for i in ids)
+
+    def _reached(self, object_id: int) -> bool:
+        position = self._graph.position_of(object_id)
+        return bool(self._at_work[object_id] if position is None else self._holding[position])

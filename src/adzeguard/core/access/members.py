@@ -1,0 +1,150 @@
+"""Who is inside a group or an administrator of a host, and through what."""
+
+from collections import defaultdict
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.hosts import Host
+from adzeguard.core.estate.membership import MembershipGraph
+from adzeguard.core.estate.names import local_group_label, local_principal, on_host
+from adzeguard.core.estate.principal import Kind, Principal
+from adzeguard.core.identity import Sid
+from adzeguard.core.wellknown import ADMINISTRATORS
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """One link of a chain: `holder` contains the next one, as a listed member or as its primary group."""
+
+    principal: Principal
+    how: str
+    """"start", "member" (the one before lists it), "primary group", or "local entry"."""
+
+
+@dataclass(frozen=True, slots=True)
+class Access:
+    """One effective member and the shortest chain that proves it, from the group down to the member."""
+
+    principal: Principal
+    chain: tuple[Step, ...]
+
+    @property
+    def direct(self) -> bool:
+        """Whether the group itself holds the member, without another group between."""
+        return len(self.chain) == 2  # noqa: PLR2004 - the group and the member
+
+
+def members_of(estate: Estate, group: Principal) -> list[Access]:
+    """Return every effective member of a directory group, groups included, direct ones first."""
+    expansion = estate.graph.expand(group.id)
+    proofs = {int(m): expansion.proof(int(m)) or [] for m in expansion.members}
+    return _sorted(_accesses(estate, proofs))
+
+
+def _accesses(estate: Estate, proofs: dict[int, list[int]]) -> list[Access]:
+    """Make the chains; what was deleted in between can be missing from the catalogue and is left out."""
+    shown = estate.catalogue.principals({i for proof in proofs.values() for i in proof})
+    accesses = []
+    primary_holders = _PrimaryHolders(estate.graph)
+    for proof in proofs.values():
+        if all(i in shown for i in proof):
+            steps = [Step(shown[proof[0]], "start")]
+            steps += [Step(shown[low], primary_holders.how(high, low)) for high, low in pairwise(proof)]
+            accesses.append(Access(steps[-1].principal, tuple(steps)))
+    return accesses
+
+
+class _PrimaryHolders:
+    """Tells a listed membership from a primary one, remembering the members of the groups asked about."""
+
+    def __init__(self, graph: MembershipGraph) -> None:
+        self._graph = graph
+        self._listed: dict[int, set[int]] = {}
+
+    def how(self, group: int, member: int) -> str:
+        if group not in self._listed:
+            self._listed[group] = set(self._graph.direct_members(group).tolist())
+        return "member" if member in self._listed[group] else "primary group"
+
+
+def _sorted(accesses: list[Access]) -> list[Access]:
+    return sorted(accesses, key=lambda a: (len(a.chain), a.principal.qualified_name.casefold()))
+
+
+def proof_in_group(estate: Estate, member: Principal, group: Principal) -> Access | None:
+    """Return the shortest chain from a group to one member, or nothing when none leads there."""
+    proof = estate.graph.expand(group.id).proof(member.id)
+    return _accesses(estate, {member.id: proof})[0] if proof else None
+
+
+def members_on_host(estate: Estate, host: Host, group_sid: Sid = ADMINISTRATORS) -> list[Access]:
+    """Return everyone in a local group of a host: the entries, and everyone inside the directory groups they name."""
+    best: dict[str, Access] = {}
+    for access in _entries(estate, host, group_sid, frozenset({group_sid})):
+        key = access.principal.sid or access.principal.dn
+        if key not in best or len(access.chain) < len(best[key].chain):
+            best[key] = access
+    return _sorted(list(best.values()))
+
+
+def _entries(estate: Estate, host: Host, group_sid: Sid, seen: frozenset[Sid]) -> Iterator[Access]:
+    """Every entry of a local group and what is inside it.
+
+    Hosts refuse a local group inside a local group, but a damaged host may show one, and a ring of them: `seen`.
+    """
+    group = host.state.group(group_sid) if host.state else None
+    if host.state is None or group is None:
+        return
+    top = Step(
+        local_principal(host.name, local_group_label(group.name, group.sid), group.sid, Kind.LOCAL_GROUP),
+        "start",
+    )
+    for sid, entry in on_host(estate, host.state, host.name, group.members).items():
+        head = (top, Step(entry, "local entry"))
+        yield Access(entry, head)
+        inside: Iterable[Access] = ()
+        if entry.kind == Kind.LOCAL_GROUP and sid not in seen:
+            inside = _entries(estate, host, sid, seen | {sid})
+        elif entry.kind == Kind.GROUP and estate.graph.grants_access(entry.id):
+            inside = members_of(estate, entry)
+        for access in inside:
+            yield Access(access.principal, head + access.chain[1:])
+
+
+def hosts_per_person(estate: Estate, memberships: Sequence[frozenset[Sid]] | None = None) -> dict[int, int]:
+    """Return for each directory account on how many hosts it is effectively an administrator.
+
+    Hosts are taken together by the directory groups they name, and each such class is expanded once; what single
+    hosts name directly is added person by person.
+    """
+    if memberships is None:
+        memberships = estate.host_administrators
+    ids = estate.ids_of_sids({sid for members in memberships for sid in members})
+    graph = estate.graph
+    by_groups: dict[frozenset[int], list[set[int]]] = defaultdict(list)
+    for members in memberships:
+        found = {i for sid in members if (i := ids[sid]) is not None}
+        groups = frozenset(i for i in found if graph.position_of(i) is not None)
+        by_groups[groups].append(found - groups)
+    counts = np.zeros(graph.size, np.int64)
+    for groups, direct_people in by_groups.items():
+        inside = people_in_any(graph, groups)
+        counts[inside] += len(direct_people)
+        for people in direct_people:
+            outside = [person for person in people if not inside[person]]
+            counts[outside] += 1
+    people_ids = np.flatnonzero(counts)
+    return {int(person): int(counts[person]) for person in people_ids}
+
+
+def people_in_any(graph: MembershipGraph, groups: Iterable[int]) -> np.ndarray[tuple[int], np.dtype[np.bool_]]:
+    """Return for every id whether it is an effective member, not a group, of at least one of the security groups."""
+    inside = np.zeros(graph.size, bool)
+    for group in groups:
+        if graph.grants_access(group):
+            inside[graph.expand(group).people] = True
+    return inside

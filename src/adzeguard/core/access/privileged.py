@@ -1,0 +1,16 @@
+"""Which groups are privileged."""
+
+from collections.abc import Iterable
+
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.principal import Kind, Principal
+from adzeguard.core.wellknown import privileged_sids
+
+
+def privileged_groups(estate: Estate, named: Iterable[Principal]) -> list[Principal]:
+    """Return the groups that control the directory, and those that the workspace names as privileged."""
+    ids = estate.ids_of_sids(privileged_sids(estate.domain.sid))
+    wanted = [i for sid in privileged_sids(estate.domain.sid) if (i := ids[sid]) is not None]
+    wanted += [group.id for group in named if group.id not in wanted]
+    groups = estate.catalogue.principals(wanted)
+    return [groups[i] for i in wanted if i in groups and groups[i].kind == Kind.GROUP]

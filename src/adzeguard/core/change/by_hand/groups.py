@@ -1,0 +1,185 @@
+"""Groups made, changed and deleted by hand."""
+
+from collections.abc import Iterable, Iterator, Mapping
+from typing import Final
+
+from adzeguard.core.change.by_hand.members import leaving
+from adzeguard.core.change.by_hand.objects import child_dn, creation
+from adzeguard.core.change.by_hand.still_named import still_naming
+from adzeguard.core.change.change import BY_HAND_RULE, Change
+from adzeguard.core.change.draft import Draft
+from adzeguard.core.change.kinds.add_member import AddMember
+from adzeguard.core.change.kinds.delete_object import DeleteObject
+from adzeguard.core.change.kinds.move_object import MoveObject
+from adzeguard.core.change.kinds.object_change import AttributeChange
+from adzeguard.core.change.kinds.set_attributes import SetAttributes
+from adzeguard.core.charter.resolve import ResolvedCharter
+from adzeguard.core.errors import GuardError, UsageError
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.named import Named
+from adzeguard.core.estate.nesting import refused_nesting, refused_scope_change
+from adzeguard.core.estate.places import short_dn
+from adzeguard.core.estate.principal import NOT_COLLECTED, Flag, Kind, Principal
+from adzeguard.core.identity import parent_dn
+from adzeguard.core.wellknown import SECURITY_ENABLED
+
+SCOPES: Final = {"global": 0x2, "domain-local": 0x4, "universal": 0x8}
+"""The scopes as they are typed, and their bits of groupType ([MS-ADTS] 2.2.12)."""
+_FLAGS: Final = {"global": Flag.GLOBAL, "domain-local": Flag.DOMAIN_LOCAL, "universal": Flag.UNIVERSAL}
+_NOT_IN_ACCOUNT_NAMES: Final = '"/\\[]:;|=,+*?<>@'  # [MS-SAMR] 3.1.1.6
+_LONGEST_ACCOUNT: Final = 256
+
+
+def group_type(scope: str, *, security: bool) -> str:
+    """Return groupType as a directory holds it: a signed 32-bit number."""
+    kind = SCOPES[scope] | (SECURITY_ENABLED if security else 0)
+    return str(kind - (1 << 32) if kind & SECURITY_ENABLED else kind)
+
+
+def created_group(
+    estate: Estate,
+    name: str,
+    container: Principal,
+    *,
+    scope: str = "global",
+    security: bool = True,
+    details: Mapping[str, str] | None = None,
+    members: Iterable[Principal] = (),
+    rule: str = BY_HAND_RULE,
+    why: str = "",
+) -> list[Change]:
+    """Return the changes that make a group and put its first members in; `details` are further attributes."""
+    _refuse_name(estate, name)
+    named = Named(name=rf"{estate.domain.short_name}\{name}", dn=child_dn("CN", name, container), made=True)
+    given: dict[str, str | tuple[str, ...]] = {
+        "objectClass": ("top", "group"), "sAMAccountName": name, "groupType": group_type(scope, security=security),
+    }  # fmt: skip
+    kind = "security" if security else "distribution"
+    words = f"create the {scope.replace('-', ' ')} {kind} group {named.name} in {short_dn(estate, container.dn)}"
+    future = Principal(NOT_COLLECTED, Kind.GROUP, name, named.name, None, named.dn, _FLAGS[scope])
+    members = list(members)
+    wrong = [reason for member in members if (reason := refused_nesting(future, member))]
+    if wrong:
+        raise GuardError(wrong)
+    changes: list[Change] = [creation(named, words, {**given, **(details or {})}, rule=rule, why=why)]
+    changes += [AddMember(group=named, member=Named.of(member), rule=rule, why=why) for member in members]
+    return changes
+
+
+def _refuse_name(estate: Estate, name: str) -> None:
+    bad = [c for c in name if c in _NOT_IN_ACCOUNT_NAMES or not c.isprintable()]
+    if bad or not name.strip() or len(name) > _LONGEST_ACCOUNT or name.endswith("."):
+        reason = f"it holds {bad[0]!r}" if bad else "it is empty, too long, or ends with a dot"
+        raise UsageError(f"'{name}' cannot be the name of a group: {reason}")
+    taken = estate.catalogue.principals(estate.catalogue.by_name(name)).values()
+    accounts = [p for p in taken if p.sid and p.sid.authority == estate.domain.sid]
+    if accounts:
+        raise UsageError(f"{accounts[0].qualified_name} exists already: a {accounts[0].kind.label} at {accounts[0].dn}")
+
+
+def changed_group(
+    estate: Estate,
+    group: Principal,
+    *,
+    name: str = "",
+    scope: str = "",
+    security: bool | None = None,
+    details: dict[str, str | None] | None = None,
+    why: str = "",
+) -> Draft:
+    """Return the changes that give a group another name, scope, kind, or other details (nothing takes one away)."""
+    changes = [*_details_changed(group, details or {}, why), *_type_changed(estate, group, scope, security, why)]
+    if name and name != group.name:
+        if name.casefold() != group.name.casefold():
+            _refuse_name(estate, name)
+        changes += _renamed(group, name, why)
+    if group.flags & Flag.BUILTIN and (name or scope or security is not None):
+        raise GuardError([f"{group.qualified_name} is built in: its name, scope and kind stay as they are"])
+    notes = []
+    if security is False and group.flags & Flag.SECURITY_GROUP:
+        notes.append("a distribution group gives no access: whatever was open to its members closes")
+    return Draft.of(changes, notes)
+
+
+_DETAIL_KEYS: Final = {"mail": "mail", "description": "description", "managedBy": "managed_by"}
+
+
+def _details_changed(group: Principal, details: dict[str, str | None], why: str) -> Iterator[Change]:
+    for attribute, value in details.items():
+        standing = str(group.details.get(_DETAIL_KEYS[attribute], ""))
+        if value is None or value == standing:
+            continue
+        change = AttributeChange.of(attribute, (standing,) if standing else (), (value,) if value else ())
+        words = f"set {attribute} of {group.qualified_name} to {value}" if value else (
+            f"take {attribute} away from {group.qualified_name}"
+        )  # fmt: skip
+        yield _setting(group, words, change, why)
+
+
+def _type_changed(estate: Estate, group: Principal, scope: str, security: bool | None, why: str) -> Iterator[Change]:
+    """Change scope and kind. Between global and domain local lies universal, so that this takes two steps."""
+    was_scope = next(word for word, flag in _FLAGS.items() if group.flags & flag)
+    was_security = bool(group.flags & Flag.SECURITY_GROUP)
+    wanted, kind = scope or was_scope, was_security if security is None else security
+    steps = [wanted]
+    if refused_scope_change(_FLAGS[was_scope], _FLAGS[wanted]):
+        steps = ["universal", wanted]
+    now = (was_scope, was_security)
+    for step in steps:
+        if (step, kind) == now:
+            continue
+        wrong = list(_in_the_way(estate, group, now[0], step))
+        if wrong:
+            raise GuardError(wrong)
+        before, after = group_type(now[0], security=now[1]), group_type(step, security=kind)
+        change = AttributeChange.of("groupType", (before,), (after,))
+        what = f"{step.replace('-', ' ')} {'security' if kind else 'distribution'} group"
+        words = f"make {group.qualified_name} a {what}"
+        yield _setting(group, words, change, why)
+        now = (step, kind)
+
+
+def _in_the_way(estate: Estate, group: Principal, before: str, after: str) -> Iterator[str]:
+    """What stands in the way of another scope ([MS-SAMR] 3.1.5.8.2): whom it holds, and who holds it."""
+    if before == after:
+        return
+    catalogue, graph = estate.catalogue, estate.graph
+    future = Principal(group.id, Kind.GROUP, group.name, group.qualified_name, group.sid, group.dn, _FLAGS[after])
+    for member in catalogue.principals(graph.direct_members(group.id).tolist()).values():
+        if member.kind == Kind.GROUP and refused_nesting(future, member):
+            yield f"{refused_nesting(future, member)}. Take {member.qualified_name} out first"
+    for holder in catalogue.principals(graph.groups_listing(group.id).tolist()).values():
+        if refused_nesting(holder, future):
+            yield f"{refused_nesting(holder, future)}. Take {group.qualified_name} out of it first"
+
+
+def _renamed(group: Principal, name: str, why: str) -> list[Change]:
+    container = Principal(NOT_COLLECTED, Kind.CONTAINER, "", "", None, parent_dn(group.dn))
+    account = AttributeChange.of("sAMAccountName", (group.name,), (name,))
+    words = f"name {group.qualified_name} {name}"
+    changes: list[Change] = [_setting(group, words, account, why)]
+    new_dn = child_dn("CN", name, container)
+    if new_dn != group.dn:
+        words = f"move {group.dn} to {new_dn}"
+        changes.append(MoveObject(object=Named.of(group), words=words, to=new_dn, rule=BY_HAND_RULE, why=why))
+    return changes
+
+
+def _setting(group: Principal, words: str, change: AttributeChange, why: str) -> Change:
+    return SetAttributes(object=Named.of(group), words=words, attributes=(change,), rule=BY_HAND_RULE, why=why)
+
+
+def deleted_group(estate: Estate, charter: ResolvedCharter, group: Principal, why: str) -> Draft:
+    """Return the changes that take a group out of all groups and delete it, and what else still names it."""
+    if len(estate.graph.primary_members(group.id)):
+        count = len(estate.graph.primary_members(group.id))
+        way = "Give them another first: adzeguard group leave"
+        raise GuardError([f"{group.qualified_name} is the primary group of {count} accounts. {way}"])
+    holders = estate.catalogue.principals(estate.graph.groups_listing(group.id).tolist()).values()
+    leaves = [leaving(holder, group, why) for holder in holders]
+    changes: list[Change] = [
+        *leaves, DeleteObject(object=Named.of(group), words=f"delete the group {group.qualified_name}", rule=BY_HAND_RULE, why=why),
+    ]  # fmt: skip
+    members = len(estate.graph.direct_members(group.id))
+    notes = [f"its {members} members stay; undo makes it again with them, under a new SID"]
+    return Draft.of(changes, (*still_naming(estate, charter, group), *notes))

@@ -1,0 +1,199 @@
+"""What every change is: one atomic modification that knows its order, its inverse, what it touches, and its words."""
+
+from abc import ABC, abstractmethod
+from base64 import b64decode, b64encode
+from collections import defaultdict
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field
+from enum import IntEnum
+from typing import Annotated, Any, ClassVar, NamedTuple, Self
+
+from pydantic import BaseModel, ConfigDict, Field, PlainSerializer, PlainValidator
+
+from adzeguard.core.descriptors.ace import Ace
+from adzeguard.core.errors import InputError
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.named import Named
+from adzeguard.core.identity import Sid
+
+BY_HAND_RULE = "by-hand"
+UNDO_RULE = "undo"
+_BINARY = "base64:"
+_LONGEST_ACE = 64 * 1024  # an entry's size is 16 bits, [MS-DTYP] 2.4.4.1
+
+
+class Order(IntEnum):
+    """When a change is made: a new way in stands before an old one goes."""
+
+    MAKE = 0
+    ADD = 1
+    SWITCH = 2
+    ALTER = 3
+    REMOVE = 4
+    DELETE = 5
+
+
+Key = tuple[str, ...]
+"""What a change changes: changes with one key take each other's place, or take each other back."""
+
+
+class About(NamedTuple):
+    """The group, the member and the object that a change is about, for people."""
+
+    group: str = ""
+    member: str = ""
+    object: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Touched:
+    """What must be read again after a change: entries by DN, containers with all that lies below."""
+
+    entries: frozenset[str] = frozenset()
+    below: frozenset[str] = frozenset()
+
+
+@dataclass
+class Effects:
+    """What changes come to, gathered from each: who is listed where, what is gone, what gives access."""
+
+    estate: Estate
+    gained: defaultdict[int, set[int]] = field(default_factory=lambda: defaultdict(set))
+    lost: defaultdict[int, set[int]] = field(default_factory=lambda: defaultdict(set))
+    host_gained: defaultdict[str, set[Sid]] = field(default_factory=lambda: defaultdict(set))
+    """By the folded name of the host: who comes into its administrators group."""
+    host_lost: defaultdict[str, set[Sid]] = field(default_factory=lambda: defaultdict(set))
+    deleted: set[str] = field(default_factory=set)
+    security: dict[int, bool] = field(default_factory=dict)
+
+    def id_of(self, named: Named) -> int | None:
+        """Return the object of this name; nothing for what is not there, or not yet."""
+        return self.estate.id_of_sid(named.sid) if named.sid else self.estate.catalogue.by_dn(named.dn)
+
+
+class Change(BaseModel, ABC):
+    """One change. A kind of change is a class of its own, with `kind` as its written name."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    kind: str
+    id: str = ""
+    rule: str
+    why: str = ""
+    leaves: bool = Field(False, description="What the rule put in stays when the rule goes away.")
+
+    order: ClassVar[Order]
+    needs: ClassVar[str] = ""
+    """The capability that its host must have; nothing for a change of the directory."""
+    takes_access_away: ClassVar[bool] = False
+    """Whether somebody can be locked out by it."""
+    removes_member: ClassVar[bool] = False
+    uproots: ClassVar[str] = ""
+    """ "deleted" or "moved", where the object itself goes: what the directory needs may not."""
+
+    @property
+    def host_name(self) -> str:
+        """The host that is written to, empty for the directory."""
+        return ""
+
+    @property
+    def target(self) -> str:
+        """What is written to, for people: the host, or the directory."""
+        return self.host_name or "directory"
+
+    @property
+    def sorts_under(self) -> str:
+        """By what changes of one order and one target are sorted; empty keeps the order in which they were asked for."""
+        return ""
+
+    @property
+    @abstractmethod
+    def key(self) -> Key:
+        """What is changed."""
+
+    @property
+    @abstractmethod
+    def about(self) -> About:
+        """What it is about, for people."""
+
+    @abstractmethod
+    def in_words(self) -> str:
+        """Return the change as an order, without its rule."""
+
+    @abstractmethod
+    def taken_back(self, last: "Change", groups: Mapping[str, Named]) -> "Change | None":
+        """Return the change from what stands after `last` to what stood before this one; nothing where it is the same.
+
+        `last` is the last change made with the same key, often this one. `groups` names groups by their SIDs.
+        """
+
+    def foresee(self, effects: Effects) -> None:  # noqa: B027 - most changes move nobody
+        """Add what the change comes to."""
+
+    def touches(self) -> Touched:
+        """Return what must be read again in the directory after it."""
+        return Touched()
+
+    def claims(self) -> tuple[Key, ...]:
+        """Return what belongs to whoever made this change last, as the table of what rules have put in knows it."""
+        return ()
+
+    def puts_in(self) -> tuple[Key, ...]:
+        """Return which of that stands there now because of it."""
+        return ()
+
+    def without(self, put_in: Iterable[Key]) -> "Change | None":  # noqa: ARG002 - kinds that put in one thing
+        """Return the change less what somebody else has claimed since; nothing where nothing of it is left."""
+        return None
+
+    @abstractmethod
+    def renamed(self, renaming: Callable[[Named], Named]) -> Self:
+        """Return the change with what it names under other identities, such as SIDs that are known by now."""
+
+    def by(self, rule: str, why: str, **update: Any) -> Self:
+        """Return the change as somebody else's: under another rule, for another reason."""
+        return self.model_copy(update={"rule": rule, "why": why, **update})
+
+    def undone_why(self) -> str:
+        """Return the reason of the change that takes this one back."""
+        return f"takes back: {self.in_words()} ({self.rule})"
+
+
+def value_text(value: bytes) -> str:
+    """Return an attribute's value as it is written: text as it is, anything else in base64 after "base64:"."""
+    try:
+        text = value.decode()
+    except UnicodeDecodeError:
+        text = ""
+    plain = text.isprintable() and text and not text.startswith(_BINARY)
+    return text if plain else _BINARY + b64encode(value).decode()
+
+
+def _value(given: Any) -> bytes:
+    """Read a value as it is written; inside the program values are bytes."""
+    if isinstance(given, bytes):
+        return given
+    if not isinstance(given, str):
+        raise ValueError("a value must be text")  # noqa: TRY004 - the validation library wants ValueError
+    if not given.startswith(_BINARY):
+        return given.encode("utf-8", "surrogateescape")
+    try:
+        return b64decode(given.removeprefix(_BINARY), validate=True)
+    except ValueError as error:
+        raise ValueError("a value is not base64") from error
+
+
+def _ace(given: Any) -> Ace:
+    """Read an entry of a descriptor as it is written, in hexadecimal ([MS-DTYP] 2.4.4)."""
+    if isinstance(given, Ace):
+        return given
+    if not isinstance(given, str) or len(given) > 2 * _LONGEST_ACE:
+        raise ValueError("an entry must be text in hexadecimal")
+    try:
+        return Ace.from_bytes(bytes.fromhex(given))
+    except InputError as error:
+        raise ValueError(error.message) from error
+
+
+Value = Annotated[bytes, PlainValidator(_value), PlainSerializer(value_text, return_type=str)]
+Entry = Annotated[Ace, PlainValidator(_ace), PlainSerializer(lambda ace: ace.to_bytes().hex(), return_type=str)]

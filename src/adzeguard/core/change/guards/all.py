@@ -1,0 +1,33 @@
+"""Every guard, one after the other: the same when a proposal is made as before it is enacted."""
+
+from collections.abc import Callable, Iterator
+from typing import Final
+
+from adzeguard.core.change.guards.case import Case
+from adzeguard.core.change.guards.lockout import lockouts
+from adzeguard.core.change.guards.objects import critical_objects
+from adzeguard.core.change.guards.rights import lost_rights
+from adzeguard.core.change.guards.size import oversizes
+from adzeguard.core.change.guards.way_back import lost_ways_back
+from adzeguard.core.errors import GuardError
+
+Guard = Callable[[Case], Iterator[str]]
+"""Yields each reason why the changes must not be made."""
+
+GUARDS: Final[tuple[Guard, ...]] = (critical_objects, lockouts, lost_ways_back, lost_rights)
+"""Those that nothing but another proposal can satisfy."""
+
+
+def pass_guards(case: Case) -> None:
+    """Return quietly, or raise `GuardError` with each reason, sizes that were not named among them."""
+    refusals = [reason for guard in (*GUARDS, oversizes) for reason in guard(case)]
+    if refusals:
+        raise GuardError(refusals)
+
+
+def pass_guards_when_made(case: Case) -> Iterator[str]:
+    """Raise `GuardError` where the proposal could never be enacted; else yield the sizes that must then be named."""
+    refusals = [reason for guard in GUARDS for reason in guard(case)]
+    if refusals:
+        raise GuardError(refusals)
+    yield from oversizes(case)

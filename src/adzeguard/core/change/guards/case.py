@@ -1,0 +1,40 @@
+"""What the guards look at: a proposal in its estate, and who wants to make it."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+from adzeguard.core.access.keepers import KeepersAtWork
+from adzeguard.core.change.change import Change
+from adzeguard.core.change.guards.limits import Limits, NamedSizes
+from adzeguard.core.change.outlook import Outlook, outlook
+from adzeguard.core.charter.resolve import ResolvedCharter
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.principal import Principal
+
+
+@dataclass(frozen=True)
+class Case:
+    """The changes of a proposal. `operator` is the directory account of who makes them, where one is known."""
+
+    estate: Estate
+    changes: Sequence[Change]
+    charter: ResolvedCharter
+    limits: Limits = Limits()
+    named: NamedSizes = NamedSizes()
+    operator: Principal | None = None
+
+    @cached_property
+    def after(self) -> Outlook:
+        """What will stand, computed once for all guards."""
+        return outlook(self.estate, self.changes)
+
+    @cached_property
+    def keepers_before(self) -> KeepersAtWork:
+        """The keepers who can act now."""
+        return KeepersAtWork(self.estate, self.charter.keepers)
+
+    @cached_property
+    def keepers_after(self) -> KeepersAtWork:
+        """The keepers who will be able to act."""
+        return KeepersAtWork(self.estate, self.charter.keepers, self.after.graph)

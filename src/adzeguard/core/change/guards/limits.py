@@ -1,0 +1,26 @@
+"""The limits of a proposal, and the sizes that an operator names."""
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class Limits:
+    """How large a proposal may be before the operator must name its size."""
+
+    removals: int = 50
+    """Members taken out, of groups and of hosts together."""
+    hosts: int = 200
+    """Hosts touched."""
+    share: float = 0.5
+    """Part of a directory group that is taken out at once; small groups do not count."""
+    deletions: int = 1
+    """Objects deleted."""
+
+
+@dataclass(frozen=True, slots=True)
+class NamedSizes:
+    """The sizes that the operator has named for this proposal."""
+
+    removals: int | None = None
+    hosts: int | None = None
+    deletions: int | None = None

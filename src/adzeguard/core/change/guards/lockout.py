@@ -1,0 +1,72 @@
+"""Every host and every group that controls the directory keeps a keeper with a working path."""
+
+from collections.abc import Iterator, Sequence
+
+from adzeguard.core.access.keepers import controlling_groups
+from adzeguard.core.change.change import Change
+from adzeguard.core.change.guards.case import Case
+from adzeguard.core.change.kinds.remove_local_member import RemoveLocalMember
+from adzeguard.core.change.kinds.remove_member import RemoveMember
+from adzeguard.core.charter.charter import Charter
+from adzeguard.core.wellknown import ADMINISTRATORS
+from adzeguard.core.wording import some_of
+
+
+def lockouts(case: Case) -> Iterator[str]:
+    """Yield a reason for each host and each group that controls the directory which would lose its last keeper.
+
+    A keeper counts with a working path only: an enabled account that is effectively inside.
+    """
+    if case.changes:
+        yield from _of_groups(case)
+        yield from _of_hosts(case)
+
+
+def _of_groups(case: Case) -> Iterator[str]:
+    causes = _leading_out(case.changes)
+    for group in controlling_groups(case.estate):
+        principal = case.estate.principal(group)
+        removals = [c for c in causes if isinstance(c, RemoveMember) and c.group.sid == principal.sid]
+        had, has = (keepers.inside(frozenset({group})) for keepers in (case.keepers_before, case.keepers_after))
+        if not has and (had or removals):
+            yield _refusal(principal.qualified_name, removals or causes, case.charter.charter)
+
+
+def _of_hosts(case: Case) -> Iterator[str]:
+    by_host: dict[str, list[Change]] = {}
+    for change in case.changes:
+        if isinstance(change, RemoveLocalMember) and change.group.sid == ADMINISTRATORS:
+            by_host.setdefault(change.host.casefold(), []).append(change)
+    if not (by_host or case.after.changed_groups):
+        return
+    in_directory = _leading_out(case.changes)
+    estate, after = case.estate, case.after
+    reasons: dict[tuple[str, ...], list[str]] = {}
+    blame: dict[tuple[str, ...], Sequence[Change]] = {}
+    for host, before, then in zip(estate.hosts, estate.host_administrators, after.administrators, strict=True):
+        removals = by_host.get(host.name.casefold(), [])
+        if host.state is None or not (removals or after.changed_groups) or case.keepers_after.among(then):
+            continue
+        if removals or case.keepers_before.among(before):
+            causes = removals or in_directory
+            key = tuple(sorted({change.rule for change in causes}))
+            reasons.setdefault(key, []).append(host.name)
+            blame.setdefault(key, causes)
+    for key, hosts in reasons.items():
+        yield _refusal(f"host{'s' * (len(hosts) > 1)} {some_of(hosts)}", blame[key], case.charter.charter)
+
+
+def _leading_out(changes: Sequence[Change]) -> list[Change]:
+    """The changes in the directory by which somebody can lose access."""
+    return [change for change in changes if not change.host_name and change.takes_access_away]
+
+
+def _refusal(subject: str, causes: Sequence[Change], charter: Charter) -> str:
+    first = causes[0]
+    rules = {rule.id: rule.place.at() for rule in charter.rules}
+    more = f" and {len(causes) - 1} more" if len(causes) > 1 else ""
+    lost = f"{subject} would be left without a keeper: {first.id}, {first.in_words()}{more}"
+    mended = [f"{rule} ({rules[rule]})" for rule in sorted({c.rule for c in causes}) if rule in rules]
+    if not mended:
+        return f"{lost}. Put another keeper with an enabled account in first"
+    return f"{lost}. Mend the rule {', '.join(mended)}: list a keeper with an enabled account"

@@ -1,0 +1,47 @@
+"""How large a proposal may be before the operator must name its size."""
+
+from collections import Counter
+from collections.abc import Iterator
+
+from adzeguard.core.change.guards.case import Case
+from adzeguard.core.change.kinds.delete_object import DeleteObject
+from adzeguard.core.change.kinds.membership import MembershipChange
+from adzeguard.core.change.kinds.remove_member import RemoveMember
+from adzeguard.core.estate.estate import Estate
+
+_SMALL_GROUP = 8
+
+
+def oversizes(case: Case) -> Iterator[str]:
+    """Yield a reason for each limit that the proposal is past and whose number the operator has not named."""
+    limits, named = case.limits, case.named
+    deletions = sum(isinstance(change, DeleteObject) for change in case.changes)
+    if deletions > limits.deletions and named.deletions != deletions:
+        yield f"the proposal deletes {deletions} objects. Give --deletions {deletions} if that is what you mean"
+    yield from _removals(case)
+    hosts = len({change.host_name for change in case.changes if change.host_name})
+    if hosts > limits.hosts and named.hosts != hosts:
+        yield (
+            f"the proposal touches {hosts} hosts, more than {limits.hosts}. "
+            f"Give --hosts {hosts} to enact if that is what you mean"
+        )
+
+
+def _removals(case: Case) -> Iterator[str]:
+    removals = [c for c in case.changes if isinstance(c, MembershipChange) and c.removes_member]
+    if case.named.removals == len(removals):
+        return
+    how = f"Give --removals {len(removals)} to enact if that is what you mean"
+    if len(removals) > case.limits.removals:
+        yield f"the proposal takes out {len(removals)} members, more than {case.limits.removals}. {how}"
+    in_directory = [change for change in removals if isinstance(change, RemoveMember)]
+    for group, count in Counter(change.group.sid for change in in_directory).items():
+        group_id = case.estate.id_of_sid(group)
+        members = 0 if group_id is None else _direct_count(case.estate, group_id)
+        if members >= _SMALL_GROUP and count > members * case.limits.share:
+            first = next(change for change in in_directory if change.group.sid == group)
+            yield f"{count} of the {members} members of {first.group.name} are taken out ({first.rule}). {how}"
+
+
+def _direct_count(estate: Estate, group: int) -> int:
+    return len(estate.graph.direct_members(group)) + len(estate.graph.primary_members(group))

@@ -1,0 +1,28 @@
+"""The kinds of change, and the table of them."""
+
+from typing import Final
+
+from adzeguard.core.change.change import Change
+from adzeguard.core.change.kinds.add_local_member import AddLocalMember
+from adzeguard.core.change.kinds.add_member import AddMember
+from adzeguard.core.change.kinds.change_rights import ChangeRights
+from adzeguard.core.change.kinds.create_object import CreateObject
+from adzeguard.core.change.kinds.delete_object import DeleteObject
+from adzeguard.core.change.kinds.move_object import MoveObject
+from adzeguard.core.change.kinds.remove_local_member import RemoveLocalMember
+from adzeguard.core.change.kinds.remove_member import RemoveMember
+from adzeguard.core.change.kinds.set_attributes import SetAttributes
+from adzeguard.core.change.kinds.set_primary_group import SetPrimaryGroup
+
+CHANGE_KINDS: Final[tuple[type[Change], ...]] = (
+    AddMember,
+    RemoveMember,
+    SetPrimaryGroup,
+    AddLocalMember,
+    RemoveLocalMember,
+    CreateObject,
+    DeleteObject,
+    SetAttributes,
+    MoveObject,
+    ChangeRights,
+)

@@ -1,0 +1,47 @@
+"""Somebody is put into a local group of a host."""
+
+from collections.abc import Mapping
+from typing import ClassVar, Literal
+
+from adzeguard.core.change.change import UNDO_RULE, Change, Effects, Key, Order
+from adzeguard.core.change.kinds.membership import LocalMembershipChange
+from adzeguard.core.estate.capabilities import LOCAL_GROUPS
+from adzeguard.core.estate.hosts import HostState
+from adzeguard.core.estate.named import Named
+from adzeguard.core.wellknown import ADMINISTRATORS
+
+
+class AddLocalMember(LocalMembershipChange):
+    """The member is expected to be absent, and an entry of the group afterwards."""
+
+    kind: Literal["add-local-member"] = "add-local-member"
+    order: ClassVar[Order] = Order.ADD
+    needs: ClassVar[str] = LOCAL_GROUPS.name
+
+    def in_words(self) -> str:
+        """Return "add X to Y"."""
+        return f"add {self.member.name} to {self.group.name}"
+
+    def taken_back(self, last: Change, groups: Mapping[str, Named]) -> Change | None:  # noqa: ARG002 - the base's
+        """Return the removal, unless somebody was taken out again since."""
+        return self.removal(self.undone_why(), UNDO_RULE) if isinstance(last, AddLocalMember) else None
+
+    def removal(self, why: str, rule: str = "") -> Change:
+        """Return the change that takes the member out again, under the same rule or another."""
+        from adzeguard.core.change.kinds.remove_local_member import RemoveLocalMember
+
+        return RemoveLocalMember(host=self.host, group=self.group, member=self.member, rule=rule or self.rule, why=why)
+
+    def foresee(self, effects: Effects) -> None:
+        """The member is a local administrator, if that is the group."""
+        if self.group.sid == ADMINISTRATORS:
+            effects.host_gained[self.host.casefold()].add(self.member_sid)
+
+    def puts_in(self) -> tuple[Key, ...]:
+        """The entry."""
+        return self.claims()[:1]
+
+    def stands(self, state: HostState) -> bool | None:
+        """Tell whether a host is as wanted; nothing where it has no such group."""
+        group = state.group(self.group_sid)
+        return None if group is None else self.member_sid in group.members

@@ -1,0 +1,32 @@
+"""An object of the directory is made."""
+
+from collections.abc import Mapping
+from typing import ClassVar, Literal
+
+from adzeguard.core.change.change import UNDO_RULE, Change, Key, Order
+from adzeguard.core.change.kinds.object_change import AttributeChange, ObjectChange
+from adzeguard.core.estate.named import Named
+from adzeguard.core.identity import fold_dn
+
+
+class CreateObject(ObjectChange):
+    """Nothing of this name is expected; `attributes` are what it begins with."""
+
+    kind: Literal["create"] = "create"
+    attributes: tuple[AttributeChange, ...] = ()
+    order: ClassVar[Order] = Order.MAKE
+
+    @property
+    def key(self) -> Key:
+        """Whether there is such an object."""
+        return ("exists", fold_dn(self.object.dn))
+
+    def taken_back(self, last: Change, groups: Mapping[str, Named]) -> Change | None:  # noqa: ARG002 - the base's
+        """Return the deletion, unless it is gone again."""
+        from adzeguard.core.change.kinds.delete_object import DeleteObject
+
+        if not isinstance(last, CreateObject):
+            return None
+        return DeleteObject(
+            object=last.object, words=f"delete {self.object.name}", rule=UNDO_RULE, why=self.undone_why()
+        )

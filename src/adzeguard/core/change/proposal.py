@@ -1,0 +1,69 @@
+"""A proposal: an ordered list of changes, computed, not yet made. It is a file that people read and review."""
+
+from collections.abc import Iterable, Mapping
+from datetime import datetime
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict, Field, SerializeAsAny
+
+from adzeguard.core.change.change import Change
+
+FORMAT = 2
+"""The version of the written form. The first one called a proposal a plan; see `written`."""
+
+
+class _Model(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class LeftOut(_Model):
+    """A deviation that the proposal does not put right, and why."""
+
+    subject: str
+    member: str
+    rule: str
+    reason: str
+
+
+class GroupImpact(_Model):
+    """Who gains and who loses effective membership of one directory group, nested paths included."""
+
+    group: str
+    gains: tuple[str, ...] = ()
+    loses: tuple[str, ...] = ()
+
+
+class PersonImpact(_Model):
+    """On how many hosts one person gains and loses effective administration."""
+
+    person: str
+    gains_hosts: int = 0
+    loses_hosts: int = 0
+
+
+class Impact(_Model):
+    """What a proposal comes to, beyond its direct changes."""
+
+    groups: tuple[GroupImpact, ...] = ()
+    people: tuple[PersonImpact, ...] = ()
+    hosts_touched: int = 0
+    other_entries_removed: int = Field(0, description="Local accounts and unresolved SIDs taken out of local groups.")
+
+
+class Proposal(_Model):
+    """The whole proposal."""
+
+    proposal: Literal[2] = 2
+    made_at: datetime
+    made_by: str
+    collection: int = Field(description="The collection that the proposal was computed from.")
+    domain_sid: str
+    changes: tuple[SerializeAsAny[Change], ...] = ()
+    left_out: tuple[LeftOut, ...] = ()
+    notes: tuple[str, ...] = Field((), description="What people should know before they say yes.")
+    impact: Impact = Impact()
+
+
+def change_names(changes: Iterable[Change]) -> Mapping[str, Change]:
+    """Return changes by their ids."""
+    return {change.id: change for change in changes}

@@ -1,0 +1,26 @@
+"""What a kind of rule is: its key, its words, how its names are found, and how it is held against what stands."""
+
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from adzeguard.core.charter.rule import RuleBase
+
+
+@dataclass(frozen=True, slots=True)
+class RuleKind:
+    """One row of the table of kinds.
+
+    `resolve(rule, names, response)` yields the rule with its names found, or what it comes to: a roster gives rules
+    about groups. `review(rights, charter)` yields the corrections of all that was found of the kind `resolved`.
+    """
+
+    key: str
+    words: type[RuleBase]
+    resolve: Callable[..., Iterable[Any]]
+    review: Callable[..., Iterable[Any]]
+
+
+def kind_of(raw: dict[str, Any], kinds: Sequence[RuleKind]) -> RuleKind | None:
+    """Return the kind of a rule by the key that only rules of that kind have."""
+    return next((kind for kind in kinds if kind.key in raw), None)

@@ -1,0 +1,57 @@
+"""What rules about members demand: exactly these, these too, never these."""
+
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from pydantic import Field, model_validator
+
+from adzeguard.core.charter.references import Reference, RuleNames
+from adzeguard.core.charter.rule import PrincipalName, Resolved, RuleBase
+
+
+class MembershipRule(RuleBase):
+    """A rule about members. `only`: exactly these. `include`: these too. `exclude`: never these."""
+
+    only: tuple[PrincipalName, ...] | None = Field(None, description="Exactly these, and nobody else.")
+    include: tuple[PrincipalName, ...] = Field((), description="At least these; others stay.")
+    exclude: tuple[PrincipalName, ...] = Field((), description="Never these.")
+    nested: Literal["refuse"] | None = Field(None, description="refuse: any group inside the group is a finding.")
+    reach_only: tuple[PrincipalName, ...] | None = Field(
+        None,
+        description="Nobody but these may be inside, directly or through any nesting. Told, never mended.",
+    )
+
+    @model_validator(mode="after")
+    def _demands_something(self) -> "MembershipRule":
+        if self.only is None and self.reach_only is None and not (self.include or self.exclude or self.nested):
+            raise ValueError("demands nothing: give only, include, exclude, nested or reach-only")
+        both = {n.casefold() for n in (self.only or ()) + self.include} & {n.casefold() for n in self.exclude}
+        if both:
+            raise ValueError(f"both wants and excludes {min(both)}")
+        return self
+
+
+@dataclass(frozen=True)
+class ResolvedMembership(Resolved):
+    """A rule about members with its lists found."""
+
+    rule: MembershipRule
+    only: tuple[Reference, ...] | None
+    include: tuple[Reference, ...]
+    exclude: tuple[Reference, ...]
+    reach_only: tuple[Reference, ...] | None
+
+    @property
+    def listed(self) -> tuple[Reference, ...]:
+        """Everything that it names, in any of its lists."""
+        return (*(self.only or ()), *self.include, *self.exclude, *(self.reach_only or ()))
+
+
+def resolve_lists(names: RuleNames, rule: MembershipRule, *, local_allowed: bool) -> dict[str, Any]:
+    """Find the names of each list; `local_allowed` where members of a host's own make sense."""
+    return {
+        "only": names.references("only", rule.only, local_allowed=local_allowed),
+        "include": names.references("include", rule.include, local_allowed=local_allowed) or (),
+        "exclude": names.references("exclude", rule.exclude, local_allowed=local_allowed) or (),
+        "reach_only": names.references("reach-only", rule.reach_only, local_allowed=local_allowed),
+    }

@@ -1,0 +1,84 @@
+"""Groups and their members from a CSV file."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Literal, Self
+
+from pydantic import Field
+from pydantic.json_schema import SkipJsonSchema
+
+from adzeguard.core.charter.group_rule import GroupRule, ResolvedGroupRule, resolve_group_rule
+from adzeguard.core.charter.references import RuleNames
+from adzeguard.core.charter.rule import Place, ReadFile, Resolved, Response, RuleBase, Strict
+from adzeguard.core.estate.names import is_qualified, lookup_qualified
+from adzeguard.core.estate.principal import Principal
+
+
+class NewGroups(Strict):
+    """How groups are made that a roster names and that do not exist."""
+
+    in_: str = Field(description="The OU in which they are made.")
+    scope: Literal["global", "universal", "domain-local"] = Field("global", description="Their scope.")
+
+
+class RosterRow(Strict):
+    """One line of a roster."""
+
+    group: str
+    member: str
+    line: int
+
+
+class RosterRule(RuleBase):
+    """Groups and their members from a CSV file with the columns group and member: exactly these."""
+
+    roster: str = Field(pattern=r"^[^/\\]+\.csv$", description="A file in the charter's folder.")
+    new_groups: NewGroups | None = Field(None, description="Make groups that do not exist; otherwise they are told.")
+    rows: SkipJsonSchema[tuple[RosterRow, ...]] = Field(default=(), exclude=True)
+
+    def completed(self, read_file: ReadFile) -> Self:
+        """Return the rule with the lines of its file."""
+        return self.model_copy(update={"rows": read_file(self.roster)})
+
+
+@dataclass(frozen=True)
+class AbsentGroup(Resolved):
+    """A group that a roster names, that does not exist, and that the roster lets be made."""
+
+    name: str
+    container: Principal
+    scope: str
+    members: tuple[Principal, ...]
+
+
+def resolve_roster(rule: RosterRule, names: RuleNames, response: Response) -> Iterator[ResolvedGroupRule | AbsentGroup]:
+    """Yield a rule for each group that exists, and the groups that are yet to be made."""
+    container = names.container_object(("new-groups", "in"), rule.new_groups.in_) if rule.new_groups else None
+    rows: dict[str, list[RosterRow]] = {}
+    for row in rule.rows:
+        rows.setdefault(row.group, []).append(row)
+    for group, lines in rows.items():
+        wanted = _as_group_rule(rule, group, lines)
+        its_names = names.of_rule(wanted)
+        known = lookup_qualified(names.estate, group) if is_qualified(group) else []
+        if known or container is None or rule.new_groups is None or not _may_be_made(names, group):
+            yield from resolve_group_rule(wanted, its_names, response)
+        else:
+            members = its_names.principals("only", wanted.only or ())
+            name = group.rpartition("\\")[2]
+            yield AbsentGroup(wanted, response, name, container, rule.new_groups.scope, members)
+
+
+def _may_be_made(names: RuleNames, group: str) -> bool:
+    """A group of this domain can be made; a SID, a DN or the group of another domain cannot."""
+    domain, _, name = group.rpartition("\\")
+    return bool(name) and domain.casefold() == names.estate.domain.short_name.casefold()
+
+
+def _as_group_rule(rule: RosterRule, group: str, rows: list[RosterRow]) -> GroupRule:
+    members = [row for row in rows if row.member]
+    lines: dict[tuple[str | int, ...], int] = {(): rows[0].line}
+    lines |= {("only", at): row.line for at, row in enumerate(members)}
+    place = Place(file=f"charter/{rule.roster}", lines=lines)
+    kept = {key: getattr(rule, key) for key in ("id", "why", "owner", "response", "enabled", "until", "leave")}
+    return GroupRule(**kept, group=group, only=tuple(row.member for row in members), place=place)

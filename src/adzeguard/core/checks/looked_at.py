@@ -1,0 +1,25 @@
+"""What checks look at."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from adzeguard.core.change.change import Change
+from adzeguard.core.charter.resolve import ResolvedCharter
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.principal import Principal
+from adzeguard.core.rights.delegations import Rights
+
+
+@dataclass(frozen=True)
+class LookedAt:
+    """The estate with its rights, the charter, the privileged groups, and what rules have put in."""
+
+    rights: Rights
+    charter: ResolvedCharter
+    privileged: Sequence[Principal] = ()
+    put_in: Sequence[Change] = ()
+
+    @property
+    def estate(self) -> Estate:
+        """The estate."""
+        return self.rights.estate

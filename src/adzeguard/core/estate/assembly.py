@@ -1,0 +1,64 @@
+"""From objects as they were seen, one by one, to columns and a membership graph."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from adzeguard.core.estate.catalogue import Domain
+from adzeguard.core.estate.membership import MembershipGraph
+from adzeguard.core.estate.objects import Objects
+from adzeguard.core.estate.principal import Flag, Kind
+from adzeguard.core.estate.rows import ObjectRow, Observed
+from adzeguard.core.identity import fold_dn
+
+
+@dataclass(frozen=True)
+class Assembled:
+    """A whole directory. `strangers` are names that groups list, of other domains or classes."""
+
+    objects: Objects
+    graph: MembershipGraph
+    strangers: tuple[str, ...] = ()
+
+
+def assemble(domain: Domain, observed: Sequence[Observed], ids: Sequence[int]) -> Assembled:
+    """Put each object in the row of its id and join the groups with their members."""
+    size = max(ids, default=-1) + 1
+    rows: list[ObjectRow | None] = [None] * size
+    by_dn: dict[str, int] = {}
+    by_sid: dict[str, int] = {}
+    for seen, object_id in zip(observed, ids, strict=True):
+        rows[object_id] = seen.row
+        by_dn[fold_dn(seen.row.dn)] = object_id
+        if seen.row.sid:
+            by_sid[seen.row.sid] = object_id
+    strangers: set[str] = set()
+    members = {i: _ids(seen.members, by_dn, strangers) for seen, i in zip(observed, ids, strict=True) if seen.members}
+    security = {
+        i: bool(seen.row.flags & Flag.SECURITY_GROUP)
+        for seen, i in zip(observed, ids, strict=True)
+        if seen.row.kind == Kind.GROUP
+    }
+    graph = MembershipGraph.build(size, security, members, _primary_members(rows, by_sid))
+    return Assembled(Objects.of_rows(rows, domain), graph, tuple(sorted(strangers)))
+
+
+def _ids(names: Sequence[str], by_dn: Mapping[str, int], strangers: set[str]) -> list[int]:
+    found = []
+    for name in names:
+        object_id = by_dn.get(fold_dn(name))
+        if object_id is None:
+            strangers.add(name)
+        else:
+            found.append(object_id)
+    return found
+
+
+def _primary_members(rows: Sequence[ObjectRow | None], by_sid: Mapping[str, int]) -> dict[int, list[int]]:
+    """The primary group of an account stands in the same domain, and is named by its relative identifier."""
+    primary: dict[int, list[int]] = {}
+    for object_id, row in enumerate(rows):
+        if row is not None and row.primary_group_rid and row.sid:
+            group = by_sid.get(f"{row.sid.rpartition('-')[0]}-{row.primary_group_rid}")
+            if group is not None:
+                primary.setdefault(group, []).append(object_id)
+    return primary

@@ -1,0 +1,72 @@
+"""The domain, and what can be looked up in it."""
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+from typing import Protocol
+
+from adzeguard.core.estate.links import Ids
+from adzeguard.core.estate.principal import Flag, Kind, Principal
+from adzeguard.core.identity import Sid
+
+
+@dataclass(frozen=True, slots=True)
+class Domain:
+    """The domain that the directory serves."""
+
+    base_dn: str
+    dns_name: str
+    short_name: str
+    sid: Sid
+
+    def account(self, rid: int) -> Sid:
+        """Return the SID of an account or group of the domain itself."""
+        return Sid(f"{self.sid}-{rid}")
+
+    def full_dn(self, dn: str) -> str:
+        """Complete a distinguished name that leaves the base away."""
+        ends = dn.casefold().endswith(self.base_dn.casefold())
+        return dn if ends else f"{dn},{self.base_dn}"
+
+
+class Catalogue(Protocol):
+    """The objects of the directory, looked up by number, identity or name.
+
+    Letter case never matters in a look-up. Objects that are gone are not found.
+    """
+
+    @property
+    def size(self) -> int:
+        """One more than the highest id."""
+
+    def principals(self, ids: Iterable[int]) -> dict[int, Principal]:
+        """Return the objects by id; an id that stands for nothing is left out."""
+
+    def by_sids(self, sids: Iterable[str]) -> dict[str, int]:
+        """Return the id of each SID that belongs to an object."""
+
+    def by_dn(self, dn: str) -> int | None:
+        """Return the object with this distinguished name."""
+
+    def by_name(self, name: str) -> list[int]:
+        """Return the objects with exactly this account name or, for those without one, this leaf name."""
+
+    def by_user_principal_name(self, name: str) -> list[int]:
+        """Return the objects with this user principal name, "name@domain"."""
+
+    def containing(self, part: str, limit: int) -> list[int]:
+        """Return up to `limit` objects in whose name the text stands, best first."""
+
+    def of_kind(self, kind: Kind) -> Ids:
+        """Return the ids of all objects of a kind, sorted."""
+
+    def flagged(self, flag: Flag) -> Ids:
+        """Return the ids of all objects of which this is true, sorted."""
+
+    def below(self, dn: str) -> Ids:
+        """Return the ids of all objects below a container, at any depth, sorted."""
+
+    def descriptors(self, ids: Iterable[int]) -> dict[int, bytes]:
+        """Return the security descriptors of objects; those that came without one are left out."""
+
+    def descriptor_users(self) -> Iterator[tuple[bytes, Kind, Ids]]:
+        """Yield each distinct security descriptor and kind with the ids of the objects that have both."""

@@ -1,0 +1,59 @@
+"""The estate: all that was collected at one moment, the directory and the hosts."""
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from functools import cached_property
+
+from adzeguard.core.estate.catalogue import Catalogue, Domain
+from adzeguard.core.estate.hosts import Host
+from adzeguard.core.estate.membership import MembershipGraph
+from adzeguard.core.estate.principal import Principal
+from adzeguard.core.identity import Sid
+from adzeguard.core.wellknown import ADMINISTRATORS
+
+
+@dataclass(frozen=True)
+class Estate:
+    """One moment of the directory and the hosts."""
+
+    taken_at: datetime
+    domain: Domain
+    catalogue: Catalogue
+    graph: MembershipGraph
+    hosts: Sequence[Host] = ()
+    _by_sid: dict[str, int | None] = field(default_factory=lambda: {"": None}, repr=False)
+
+    def principal(self, object_id: int) -> Principal:
+        """Return one object; `KeyError` when there is none."""
+        return self.catalogue.principals([object_id])[object_id]
+
+    def id_of_sid(self, sid: str) -> int | None:
+        """Return the object with this SID, remembered, since hosts name the same few again and again."""
+        if sid not in self._by_sid:
+            self.ids_of_sids([sid])
+        return self._by_sid[sid]
+
+    def ids_of_sids(self, sids: Iterable[str]) -> Mapping[str, int | None]:
+        """Look up many SIDs at once and remember them; those that belong to no object give nothing."""
+        unknown = {sid for sid in sids if sid not in self._by_sid}
+        if unknown:
+            found = self.catalogue.by_sids(unknown)
+            self._by_sid.update({sid: found.get(sid) for sid in unknown})
+        return self._by_sid
+
+    @cached_property
+    def hosts_by_name(self) -> Mapping[str, Host]:
+        """The hosts by their folded names."""
+        return {host.name.casefold(): host for host in self.hosts}
+
+    @cached_property
+    def host_administrators(self) -> Sequence[frozenset[Sid]]:
+        """For each of `hosts`, the direct members of its administrators group; empty where nothing was read."""
+        found = []
+        for host in self.hosts:
+            group = host.state.group(ADMINISTRATORS) if host.state else None
+            found.append(group.members if group else frozenset())
+        # Looked up in one go: host by host, the accounts of each host's own would be asked for one at a time.
+        self.ids_of_sids({sid for members in found for sid in members})
+        return found

@@ -1,0 +1,41 @@
+"""An object by its identity: what changes, findings and the journal hold on to instead of a display name."""
+
+from dataclasses import dataclass, replace
+from typing import ClassVar
+
+from adzeguard.core.estate.principal import Principal
+from adzeguard.core.identity import fold_dn
+
+
+@dataclass(frozen=True, slots=True)
+class Named:
+    """For people by name, for the directory by DN, for comparing by SID.
+
+    `made` says that an earlier change of the same proposal makes it, so that its SID is not known yet.
+    """
+
+    __pydantic_config__: ClassVar = {"extra": "forbid"}
+
+    name: str
+    sid: str = ""
+    dn: str = ""
+    made: bool = False
+
+    @classmethod
+    def of(cls, principal: Principal) -> "Named":
+        """Name an object of the estate, or of a host."""
+        return cls(principal.qualified_name, principal.sid or "", principal.dn)
+
+    @property
+    def key(self) -> str:
+        """What it is told from others by: its SID, the folded DN of what has none, a name where there is neither."""
+        return self.sid or fold_dn(self.dn) or self.name.casefold()
+
+    @property
+    def keys(self) -> tuple[str, ...]:
+        """Everything that it may have been known by: an object that was just made is known by its DN alone."""
+        return tuple(key for key in (self.sid, fold_dn(self.dn)) if key)
+
+    def made_again(self) -> "Named":
+        """Return it as something new: found by its DN, since it gets another SID."""
+        return replace(self, sid="", made=True)

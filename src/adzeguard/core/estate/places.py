@@ -1,0 +1,9 @@
+"""Where objects stand, for people."""
+
+from adzeguard.core.estate.estate import Estate
+
+
+def short_dn(estate: Estate, dn: str) -> str:
+    """Return a distinguished name without the base, for people."""
+    base = "," + estate.domain.base_dn
+    return dn[: -len(base)] if dn.casefold().endswith(base.casefold()) else dn

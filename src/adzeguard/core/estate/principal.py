@@ -1,0 +1,95 @@
+"""What an object of the directory is, and how it is shown to people."""
+
+from dataclasses import dataclass, field
+from enum import IntEnum, IntFlag
+from typing import Any
+
+from adzeguard.core.identity import Sid
+
+
+class Kind(IntEnum):
+    """What an object is. The numbers are stored; never reuse one."""
+
+    ABSENT = 0
+    USER = 1
+    GROUP = 2
+    COMPUTER = 3
+    OU = 4
+    CONTAINER = 5
+    POLICY = 6
+    FOREIGN = 7
+    DOMAIN = 8
+    CONTACT = 9
+    WELL_KNOWN = 10
+    LOCAL_ACCOUNT = 11
+    LOCAL_GROUP = 12
+    UNRESOLVED = 13
+
+    @property
+    def label(self) -> str:
+        """The word for people."""
+        return _LABELS.get(self, self.name.lower().replace("_", " "))
+
+
+_LABELS = {Kind.OU: "OU", Kind.FOREIGN: "foreign principal", Kind.POLICY: "directory policy"}
+
+
+class Flag(IntFlag):
+    """Facts about an object that are yes or no. The numbers are stored; never reuse one."""
+
+    ENABLED = 1
+    CRITICAL = 2
+    SECURITY_GROUP = 4
+    DOMAIN_LOCAL = 8
+    GLOBAL = 16
+    UNIVERSAL = 32
+    BUILTIN = 64
+    ADMIN_COUNT = 128
+
+
+NOT_COLLECTED = -1
+"""The id of what stands in no directory that was collected, or not yet."""
+CONTAINERS = frozenset({Kind.OU, Kind.CONTAINER, Kind.DOMAIN})
+"""The kinds that hold other objects below them."""
+NO_FLAGS = Flag(0)
+
+
+@dataclass(frozen=True, slots=True)
+class Principal:
+    """One object, made on demand for the few that are shown.
+
+    `id` is its number in the estate, or -1 for what stands in no directory (a local account, a well-known
+    principal, a SID that resolves to nothing).
+    """
+
+    id: int
+    kind: Kind
+    name: str
+    qualified_name: str
+    sid: Sid | None
+    dn: str
+    flags: Flag = NO_FLAGS
+    primary_group_rid: int = 0
+    details: dict[str, Any] = field(default_factory=dict, hash=False, compare=False)
+
+    @property
+    def enabled(self) -> bool:
+        """Whether the account can be used; groups and other objects always count as enabled."""
+        return not self.is_person or bool(self.flags & Flag.ENABLED)
+
+    @property
+    def is_person(self) -> bool:
+        """Whether somebody or something logs on with it."""
+        return self.kind in _ACCOUNTS
+
+    @property
+    def group_scope(self) -> str:
+        """The scope in words, or nothing for other kinds."""
+        for flag, label in _SCOPES:
+            if self.flags & flag:
+                return label
+        return ""
+
+
+_ACCOUNTS = frozenset({Kind.USER, Kind.COMPUTER, Kind.LOCAL_ACCOUNT})
+_SCOPES = ((Flag.DOMAIN_LOCAL, "domain local"), (Flag.GLOBAL, "global"), (Flag.UNIVERSAL, "universal"))

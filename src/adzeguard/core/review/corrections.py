@@ -1,0 +1,34 @@
+"""All that deviates from the charter: the one function that proposal, check, lint, questions and reports read."""
+
+from collections.abc import Iterator, Sequence
+
+from adzeguard.core.change.change import Change
+from adzeguard.core.charter.kinds import RuleKind
+from adzeguard.core.charter.resolve import ResolvedCharter
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.review.correction import Correction
+from adzeguard.core.review.kinds import RULE_KINDS
+from adzeguard.core.review.names import review_names
+from adzeguard.core.review.withdrawal import review_put_in
+from adzeguard.core.rights.delegations import Rights
+
+
+def corrections(
+    rights: Rights, charter: ResolvedCharter, put_in: Sequence[Change] = (), kinds: Sequence[RuleKind] = RULE_KINDS
+) -> Iterator[Correction]:
+    """Yield every deviation. `put_in` is what rules have put in, by the changes that did it."""
+    yield from review_names(charter)
+    for kind in kinds:
+        for correction in kind.review(rights, charter):
+            yield _as_far_as_supported(rights.estate, correction)
+    for correction in review_put_in(rights, charter, put_in):
+        yield _as_far_as_supported(rights.estate, correction)
+
+
+def _as_far_as_supported(estate: Estate, correction: Correction) -> Correction:
+    """Say already here what a host cannot do, instead of trying it there."""
+    for change in correction.changes:
+        host = estate.hosts_by_name.get(change.host_name.casefold()) if change.needs else None
+        if host is not None and host.state is not None and change.needs not in host.state.capabilities:
+            return correction.without_changes(f"unsupported: {host.name} has no {change.needs}")
+    return correction

@@ -1,0 +1,116 @@
+"""What the rules that hold together demand of one group, and where its members deviate.
+
+The closest `only` wins; includes are added, excludes taken away, keepers stay. See the charter reference.
+"""
+
+from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Set as AbstractSet
+from dataclasses import dataclass, field
+
+from adzeguard.core.charter.membership import ResolvedMembership
+from adzeguard.core.charter.references import MemberKey, Reference
+from adzeguard.core.charter.scopes import MemberRule
+
+Keys = Callable[[Iterable[Reference]], set[MemberKey]]
+"""Turns references into what members are compared by; it depends on the host for names that are local to one."""
+
+
+@dataclass(frozen=True, slots=True)
+class Conflict:
+    """Rules at the same distance that cannot all be followed; nothing is changed where they meet."""
+
+    rules: tuple[ResolvedMembership, ...]
+    message: str
+
+
+@dataclass(frozen=True)
+class Demand:
+    """What is demanded of the members of one group."""
+
+    wanted: Mapping[MemberKey, MemberRule] = field(default_factory=dict)
+    unwanted: Mapping[MemberKey, MemberRule] = field(default_factory=dict)
+    only: MemberRule | None = None
+    refuses_nested: MemberRule | None = None
+    conflicts: tuple[Conflict, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Deviation:
+    """One member too many or too few. `kind` is unlisted, excluded, missing, nested or keeper."""
+
+    kind: str
+    member: MemberKey
+    because: MemberRule
+
+
+def demand_of(rules: Iterable[MemberRule], keys: Keys) -> Demand:
+    """Join all rules that hold for one group."""
+    ordered = sorted(rules, key=_closest_and_firmest_first)
+    only, conflict = _deciding_only(ordered, keys)
+    if conflict:
+        return Demand(conflicts=(conflict,))
+    included = _first_by_key(ordered, lambda rule: keys(rule.include))
+    excluded = _first_by_key(ordered, lambda rule: keys(rule.exclude))
+    conflicts = tuple(
+        Conflict((included[key].rule, excluded[key].rule), f"one includes and the other excludes {key}")
+        for key in sorted(included.keys() & excluded.keys())
+        if included[key].distance == excluded[key].distance
+    )
+    if conflicts:
+        return Demand(conflicts=conflicts)
+    listed = dict.fromkeys(keys(only.rule.only or ()), only) if only else {}
+    wanted = {key: rule for key, rule in {**listed, **included}.items() if key not in excluded}
+    refuses = next((h for h in ordered if h.rule.rule.nested == "refuse"), None)
+    return Demand(wanted, excluded, only, refuses)
+
+
+def _closest_and_firmest_first(scoped: MemberRule) -> tuple[int, bool]:
+    """Of two rules that say the same from the same distance, the one that mends answers for it."""
+    return scoped.distance, scoped.rule.response != "mend"
+
+
+def _deciding_only(ordered: list[MemberRule], keys: Keys) -> tuple[MemberRule | None, Conflict | None]:
+    closed = [h for h in ordered if h.rule.only is not None]
+    if not closed:
+        return None, None
+    closest = [h for h in closed if h.distance == closed[0].distance]
+    lists = {frozenset(keys(h.rule.only or ())) for h in closest}
+    if len(lists) > 1:
+        return None, Conflict(
+            tuple(h.rule for h in closest), "each says only, from the same distance, with another list"
+        )
+    return closed[0], None
+
+
+def _first_by_key(
+    ordered: list[MemberRule], keys_of: Callable[[ResolvedMembership], set[MemberKey]]
+) -> dict[MemberKey, MemberRule]:
+    first: dict[MemberKey, MemberRule] = {}
+    for scoped in ordered:
+        for key in keys_of(scoped.rule):
+            first.setdefault(key, scoped)
+    return first
+
+
+def deviations(
+    demand: Demand, members: AbstractSet[MemberKey], keepers: AbstractSet[MemberKey], groups: AbstractSet[MemberKey]
+) -> list[Deviation]:
+    """Compare the direct members of a group with what is demanded. `groups` are those members that are groups."""
+    deviating = [Deviation("missing", key, rule) for key, rule in demand.wanted.items() if key not in members]
+    for key in members:
+        too_many = _too_many(demand, key)
+        if too_many is not None and key in keepers:
+            deviating.append(Deviation("keeper", key, too_many.because))
+        elif too_many is not None:
+            deviating.append(too_many)
+        elif demand.refuses_nested and key in groups:
+            deviating.append(Deviation("nested", key, demand.refuses_nested))
+    return sorted(deviating, key=lambda d: (d.kind, d.member))
+
+
+def _too_many(demand: Demand, key: MemberKey) -> Deviation | None:
+    if key in demand.unwanted:
+        return Deviation("excluded", key, demand.unwanted[key])
+    if demand.only is not None and key not in demand.wanted:
+        return Deviation("unlisted", key, demand.only)
+    return None

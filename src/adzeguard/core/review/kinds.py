@@ -1,0 +1,27 @@
+"""The table of the kinds of rules."""
+
+from typing import Final
+
+from adzeguard.core.charter.grant_rule import GrantRule, resolve_grant
+from adzeguard.core.charter.group_rule import GroupRule, resolve_group_rule
+from adzeguard.core.charter.intake_rule import IntakeRule, resolve_intake
+from adzeguard.core.charter.kinds import RuleKind
+from adzeguard.core.charter.local_group_rule import LocalGroupRule, resolve_local_group_rule
+from adzeguard.core.charter.protect_rule import ProtectRule, resolve_protection
+from adzeguard.core.charter.roster_rule import RosterRule, resolve_roster
+from adzeguard.core.review.absent_groups import review_absent_groups
+from adzeguard.core.review.grants import review_grants
+from adzeguard.core.review.group_rules import review_groups
+from adzeguard.core.review.intake import review_intake
+from adzeguard.core.review.local_group_rules import review_local_groups
+from adzeguard.core.review.protection import review_protection
+
+RULE_KINDS: Final = (
+    RuleKind("group", GroupRule, resolve_group_rule, review_groups),
+    RuleKind("local-group", LocalGroupRule, resolve_local_group_rule, review_local_groups),
+    RuleKind("roster", RosterRule, resolve_roster, review_absent_groups),
+    RuleKind("protect", ProtectRule, resolve_protection, review_protection),
+    RuleKind("intake", IntakeRule, resolve_intake, review_intake),
+    RuleKind("over", GrantRule, resolve_grant, review_grants),
+)
+"""A kind of rule is a row here, a file in `charter`, and one beside this."""

@@ -1,0 +1,152 @@
+"""Local groups of hosts held against the rules that hold there."""
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, replace
+
+from adzeguard.core.access.members import members_on_host
+from adzeguard.core.change.change import Change
+from adzeguard.core.change.kinds.add_local_member import AddLocalMember
+from adzeguard.core.change.kinds.remove_local_member import RemoveLocalMember
+from adzeguard.core.charter.local_group_rule import ResolvedLocalGroupRule
+from adzeguard.core.charter.references import MemberKey
+from adzeguard.core.charter.resolve import ResolvedCharter
+from adzeguard.core.charter.scopes import HostScopes, ScopedRule
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.hosts import Host, HostState, LocalGroup
+from adzeguard.core.estate.named import Named
+from adzeguard.core.estate.names import host_named, local_group_named, on_host
+from adzeguard.core.identity import Sid
+from adzeguard.core.review.correction import Correction, correction_of
+from adzeguard.core.review.demands import Demand, Deviation, deviations
+from adzeguard.core.review.member_demands import MemberDemands, demands_of, host_keys
+from adzeguard.core.review.members import (
+    conflict_corrections,
+    deviation_in_words,
+    member_correction,
+    unlisted_reach,
+)
+from adzeguard.core.rights.delegations import Rights
+
+
+@dataclass(frozen=True, slots=True)
+class _Held:
+    """One local group held against what is demanded of it."""
+
+    host: Host
+    state: HostState
+    group: LocalGroup
+    demand: Demand
+    deviations: tuple[Deviation, ...]
+
+    @property
+    def named_host(self) -> Named:
+        return host_named(self.host)
+
+    @property
+    def named(self) -> Named:
+        return local_group_named(self.host, self.group.name, self.group.sid)
+
+
+def review_local_groups(rights: Rights, charter: ResolvedCharter) -> Iterator[Correction]:
+    """Yield what deviates in the local groups of each host, and the hosts that a rule excepts by name."""
+    estate, demands = rights.estate, MemberDemands(charter)
+    held = [
+        one
+        for host in estate.hosts
+        if host.state is not None
+        for sid, demand in demands.on_host(host)
+        for one in _held(estate, demands, host, host.state, sid, demand)
+    ]
+    _look_up_together(estate, held)
+    for one in held:
+        yield from conflict_corrections(one.demand, one.named, one.named_host)
+        yield from _corrections(estate, one)
+    yield from _reaching(estate, charter)
+    yield from _excepted(estate, demands)
+
+
+def _held(
+    estate: Estate, demands: MemberDemands, host: Host, state: HostState, sid: Sid, demand: Demand
+) -> Iterator[_Held]:
+    group = state.group(sid)
+    if group is not None:
+        groups = _groups_among(estate, group.members) if demand.refuses_nested else set()
+        yield _Held(host, state, group, demand, tuple(deviations(demand, group.members, demands.keepers, groups)))
+
+
+def _groups_among(estate: Estate, members: Iterable[Sid]) -> set[MemberKey]:
+    ids = estate.ids_of_sids(members)
+    return {sid for sid in members if (i := ids[sid]) is not None and estate.graph.position_of(i) is not None}
+
+
+def _look_up_together(estate: Estate, held: Iterable[_Held]) -> None:
+    """Look up every member that deviates in one go: host by host it is one question to the store for each."""
+    sids = {Sid(deviation.member) for one in held for deviation in one.deviations}
+    ids = estate.ids_of_sids(sids)
+    estate.catalogue.principals(i for sid in sids if (i := ids[sid]) is not None)
+
+
+def _corrections(estate: Estate, held: _Held) -> Iterator[Correction]:
+    if not held.deviations:
+        return
+    members = on_host(estate, held.state, held.host.name, {Sid(d.member) for d in held.deviations})
+    for deviation in held.deviations:
+        member = members[Sid(deviation.member)]
+        correction = member_correction(deviation, held.named, member, host=held.named_host)
+        rule = deviation.because.rule.rule
+        about = {
+            "host": held.host.name,
+            "group": held.named,
+            "member": Named.of(member),
+            "rule": rule.id,
+            "why": rule.why,
+            "leaves": rule.leave,
+        }
+        if not correction.left_out:
+            change: Change = AddLocalMember(**about) if deviation.kind == "missing" else RemoveLocalMember(**about)
+            correction = replace(correction, changes=(change,))
+        yield correction
+
+
+def _reaching(estate: Estate, charter: ResolvedCharter) -> Iterator[Correction]:
+    scopes = HostScopes(rule for rule in charter.of(ResolvedLocalGroupRule) if rule.reach_only is not None)
+    for host in estate.hosts if scopes.has_rules else ():
+        for scoped in scopes.on(host):
+            group = scoped.rule.group_on(host.state) if host.state else None
+            if host.state is None or group is None:
+                continue
+            allowed = host_keys(host.state)(scoped.rule.reach_only or ())
+            accesses = members_on_host(estate, host, group.sid)
+            yield from unlisted_reach(
+                scoped.rule, local_group_named(host, group.name, group.sid), allowed, accesses, host_named(host)
+            )
+
+
+def _excepted(estate: Estate, demands: MemberDemands) -> Iterator[Correction]:
+    """Yield hosts that a rule excepts by name, with what it would find there: an exception must not be forgotten."""
+    for host in estate.hosts:
+        for scoped in demands.scopes.excepted_on(host):
+            would = list(_would_deviate(estate, demands, host, scoped))
+            yield correction_of(
+                scoped.rule,
+                "host-excepted",
+                host_named(host),
+                f"the host is excepted by name; otherwise: {'; '.join(would) or 'nothing would deviate'}",
+                response="tell",
+                host=host_named(host),
+                evidence={"place": scoped.rule.rule.place.at("hosts", "except"), "would_deviate": would},
+            )
+
+
+def _would_deviate(
+    estate: Estate, demands: MemberDemands, host: Host, scoped: ScopedRule[ResolvedLocalGroupRule]
+) -> Iterator[str]:
+    state = host.state
+    if state is None:
+        return
+    for sid, demand in demands_of(state, [scoped]):
+        for held in _held(estate, demands, host, state, sid, demand):
+            members = on_host(estate, state, host.name, {Sid(d.member) for d in held.deviations})
+            for deviation in held.deviations:
+                if deviation.kind != "keeper":
+                    yield deviation_in_words(deviation, members[Sid(deviation.member)])

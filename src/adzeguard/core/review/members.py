@@ -1,0 +1,109 @@
+"""Members too many or too few, as corrections: what they say, and what would put them right."""
+
+from collections.abc import Iterator
+from typing import Any, Final
+
+from adzeguard.core.access.chains import chain_as_data, chain_in_words
+from adzeguard.core.access.members import Access
+from adzeguard.core.charter.membership import ResolvedMembership
+from adzeguard.core.charter.references import MemberKey, member_key
+from adzeguard.core.estate.named import Named
+from adzeguard.core.estate.principal import Kind, Principal
+from adzeguard.core.review.correction import Correction, about_rule, correction_of
+from adzeguard.core.review.demands import Demand, Deviation
+
+CHECKS: Final = {
+    "excluded": "excluded-member",
+    "unlisted": "unlisted-member",
+    "missing": "missing-member",
+    "nested": "nested-group",
+    "keeper": "keeper-not-listed",
+}
+"""The check of each kind of deviation."""
+_NEVER_MENDED: Final = {
+    "keeper": "a keeper is never taken out",
+    "nested": "whether the members of a nested group should be listed one by one is for people to say",
+}
+
+
+def member_correction(
+    deviation: Deviation, subject: Named, member: Principal, *, host: Named | None = None, by_primary: bool = False
+) -> Correction:
+    """Return the correction of one member, still without the changes that put it right."""
+    scoped = deviation.because
+    evidence = {
+        "group_sid": subject.sid,
+        "member_sid": member.sid,
+        "member_kind": member.kind.label,
+        "how": "primary group" if by_primary else "direct",
+        "scope": scoped.scope,
+        "place": scoped.rule.rule.place.at(),
+    }
+    more: dict[str, Any] = {"response": "tell"} if deviation.kind == "keeper" else {}
+    return correction_of(
+        scoped.rule,
+        CHECKS[deviation.kind],
+        subject,
+        deviation_in_words(deviation, member, by_primary=by_primary),
+        member=Named.of(member),
+        host=host,
+        left_out=_NEVER_MENDED.get(deviation.kind, ""),
+        evidence=evidence,
+        **more,
+    )
+
+
+def deviation_in_words(deviation: Deviation, member: Principal, *, by_primary: bool = False) -> str:
+    """Return what is wrong with one member."""
+    what = f"{member.kind.label} {member.qualified_name}"
+    through = " by its primary group" if by_primary else ""
+    match deviation.kind:
+        case "missing":
+            return f"{what} is missing"
+        case "excluded":
+            return f"{what} is inside{through} and must never be"
+        case "nested":
+            return f"{what} is inside, and no group may be"
+        case "keeper":
+            return f"{what} is a keeper that the rule does not list; it stays"
+        case "unlisted" if member.kind == Kind.UNRESOLVED:
+            return f"{member.qualified_name}, which resolves to nothing, is inside and not listed"
+        case _:
+            return f"{what} is inside{through} and not listed"
+
+
+def conflict_corrections(demand: Demand, subject: Named, host: Named | None = None) -> Iterator[Correction]:
+    """Yield each conflict of rules: nothing is changed where they meet."""
+    for conflict in demand.conflicts:
+        ids = " and ".join(rule.id for rule in conflict.rules)
+        first = conflict.rules[0]
+        yield Correction(
+            "rule-conflict",
+            subject,
+            f"rules {ids} contradict each other: {conflict.message}; nothing is changed here",
+            **about_rule(first.rule),
+            host=host,
+            left_out=f"the rules contradict each other: {conflict.message}",
+            stops_rule=True,
+            evidence={"places": [rule.rule.place.at() for rule in conflict.rules]},
+        )
+
+
+def unlisted_reach(
+    rule: ResolvedMembership, subject: Named, allowed: set[MemberKey], accesses: list[Access], host: Named | None = None
+) -> Iterator[Correction]:
+    """Yield everyone who gets in, however deeply nested, whom a `reach-only` does not list."""
+    for access in accesses:
+        member = access.principal
+        if member.kind == Kind.GROUP or member_key(member) in allowed:
+            continue
+        yield correction_of(
+            rule,
+            "unlisted-reach",
+            subject,
+            f"{member.kind.label} {member.qualified_name} gets in: {chain_in_words(access)}",
+            response="tell",
+            member=Named.of(member),
+            host=host,
+            evidence={"chain": chain_as_data(access), "member_sid": member.sid},
+        )

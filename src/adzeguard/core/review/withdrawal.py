@@ -1,0 +1,113 @@
+"""Withdrawal: what a rule put in is taken out when no rule asks for it any more. What people did is not touched."""
+
+from collections.abc import Iterable, Iterator
+
+from adzeguard.core.change.change import Change
+from adzeguard.core.change.kinds.add_local_member import AddLocalMember
+from adzeguard.core.change.kinds.add_member import AddMember
+from adzeguard.core.change.kinds.change_rights import ChangeRights
+from adzeguard.core.change.kinds.object_change import ObjectChange
+from adzeguard.core.change.kinds.set_attributes import SetAttributes
+from adzeguard.core.charter.resolve import ResolvedCharter
+from adzeguard.core.descriptors.descriptor import Descriptor
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.named import Named
+from adzeguard.core.estate.names import host_named
+from adzeguard.core.identity import fold_dn
+from adzeguard.core.review.correction import Correction
+from adzeguard.core.review.demands import Demand
+from adzeguard.core.review.documented import documented_entries
+from adzeguard.core.review.member_demands import MemberDemands
+from adzeguard.core.rights.delegations import Rights
+
+
+def review_put_in(rights: Rights, charter: ResolvedCharter, put_in: Iterable[Change]) -> Iterator[Correction]:
+    """Yield what still stands of what rules have put in, and what nobody asks for any more.
+
+    A rule that cannot be followed because of a name, and rules that contradict each other, leave things as they are.
+    """
+    put_in = list(put_in)
+    stopped = {problem.rule.id for problem in charter.problems}
+    yield from _members(rights.estate, charter, [c for c in put_in if c.rule not in stopped])
+    yield from _objects(rights, charter, [c for c in put_in if c.rule not in stopped])
+
+
+def _members(estate: Estate, charter: ResolvedCharter, put_in: Iterable[Change]) -> Iterator[Correction]:
+    demands = MemberDemands(charter)
+    for change in put_in:
+        if not isinstance(change, AddMember | AddLocalMember) or change.member.key in demands.keepers:
+            continue
+        demand = _demand(estate, demands, change)
+        if demand is None or demand.conflicts or change.member.key in demand.wanted:
+            continue
+        why = f"the rule {change.rule} put it in, and no rule asks for it any more"
+        yield Correction(
+            "left-behind",
+            change.group,
+            f"{change.member.name} is inside because the rule put it in, and no rule asks for it any more",
+            change.rule,
+            response="mend",
+            member=change.member,
+            host=_host_named(estate, change.host_name),
+            changes=(change.removal(why),),
+            evidence={"group_sid": change.group.sid, "member_sid": change.member.sid},
+        )
+
+
+def _host_named(estate: Estate, name: str) -> Named | None:
+    host = estate.hosts_by_name.get(name.casefold()) if name else None
+    return host_named(host) if host else None
+
+
+def _demand(estate: Estate, demands: MemberDemands, change: AddMember | AddLocalMember) -> Demand | None:
+    """Return what is demanded where the change stands; nothing where it does not stand any more."""
+    if isinstance(change, AddLocalMember):
+        host = estate.hosts_by_name.get(change.host.casefold())
+        if host is None or host.state is None or not change.stands(host.state):
+            return None
+        return dict(demands.on_host(host)).get(change.group_sid, Demand())
+    group_id, member = _id(estate, change.group), _id(estate, change.member)
+    if group_id is None or member is None or member not in estate.graph.direct_members(group_id):
+        return None
+    return demands.on_group(group_id)
+
+
+def _id(estate: Estate, named: Named) -> int | None:
+    return estate.id_of_sid(named.sid) if named.sid else estate.catalogue.by_dn(named.dn)
+
+
+def _objects(rights: Rights, charter: ResolvedCharter, put_in: Iterable[Change]) -> Iterator[Correction]:
+    documented = documented_entries(rights, charter)
+    in_force = {rule.id for rule in charter.rules}
+    for change in put_in:
+        left: ObjectChange | None = None
+        if isinstance(change, ChangeRights) and change.rule not in documented.unclear:
+            asked_for = documented.entries.get(fold_dn(change.object.dn), frozenset())
+            gone = tuple(entry for entry in change.gives if entry not in asked_for)
+            left = change.model_copy(update={"gives": gone}) if gone else None
+        elif isinstance(change, SetAttributes) and change.rule not in in_force:
+            left = change
+        if left is not None and _still_stands(rights.estate, left):
+            why = f"the rule {change.rule} put it there, and does not hold any more"
+            back = left.taken_back(left, {})
+            if back is not None:
+                taken = back.by(change.rule, why, words=f"no longer {left.words}")
+                yield Correction(
+                    "left-behind",
+                    Named(left.object.dn or left.object.name, left.object.sid, left.object.dn),
+                    f"the rule put it there, and does not hold any more: {left.words}",
+                    change.rule,
+                    response="mend",
+                    changes=(taken,),
+                )
+
+
+def _still_stands(estate: Estate, change: ObjectChange) -> bool:
+    target = estate.catalogue.by_dn(change.object.dn)
+    if target is None:
+        return False
+    if isinstance(change, ChangeRights):
+        raw = estate.catalogue.descriptors([target]).get(target)
+        return raw is not None and set(change.gives) <= set(Descriptor.from_bytes(raw).entries)
+    known = {value.encode() for value in estate.principal(target).details.get("well_known_objects", ())}
+    return isinstance(change, SetAttributes) and all(set(a.after) <= known for a in change.attributes)

@@ -1,0 +1,140 @@
+"""Every grant of the directory: where it stands, who has it, and whether anybody wrote it down."""
+
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass
+from functools import cached_property
+
+from adzeguard.core.descriptors.ace import Ace, AceFlag, Right
+from adzeguard.core.descriptors.descriptor import Descriptor, is_readable
+from adzeguard.core.descriptors.protection import ON_ITS_CONTAINER, ON_THE_OBJECT
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.objects import outsider
+from adzeguard.core.estate.places import short_dn
+from adzeguard.core.estate.principal import CONTAINERS, Kind, Principal
+from adzeguard.core.identity import Sid, fold_dn
+from adzeguard.core.rights.duties import Duty, extent_in_words
+from adzeguard.core.rights.grants import Grant, GrantReader, who_may
+from adzeguard.core.rights.origin import given, giving_container
+from adzeguard.core.rights.questions import class_of, class_of_kind
+from adzeguard.core.rights.schema import Schema
+from adzeguard.core.wellknown import (
+    ADMINISTRATORS,
+    RID_DOMAIN_ADMINS,
+    RID_ENTERPRISE_ADMINS,
+    RID_SCHEMA_ADMINS,
+    WELL_KNOWN,
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Delegation:
+    """One grant over one object."""
+
+    over: Principal
+    where: str
+    """The object without the base, for people."""
+    holder: Principal
+    grant: Grant
+    origin: str = ""
+    """Where an inherited grant comes from."""
+
+    @property
+    def sentence(self) -> str:
+        """The grant in words."""
+        handed_on = self.grant.flags & ~AceFlag.INHERITED if self.over.kind in CONTAINERS else 0
+        place = extent_in_words(handed_on, self.where)
+        return f"{who_may(self.grant, self.holder.qualified_name)}, over {place}"
+
+
+@dataclass(frozen=True)
+class Rights:
+    """What is needed to speak about rights: the schema, the duties of the workspace, and a reader by both."""
+
+    estate: Estate
+    schema: Schema
+    duties: Mapping[str, Duty]
+
+    @cached_property
+    def reader(self) -> GrantReader:
+        """Reads entries back into grants."""
+        return GrantReader(self.schema, self.duties, self.estate.domain.sid)
+
+    def own_grants(self, *, defaults: bool = False) -> Iterator[Delegation]:
+        """Yield what was granted on each object itself, each distinct descriptor read once.
+
+        What the domain gives its own built-in principals and what every new object has is left out.
+        """
+        reader = self.reader
+        for raw, kind, ids in self.estate.catalogue.descriptor_users():
+            own = [entry for entry in _entries(raw) if not entry.inherited]
+            if not defaults:
+                own = [entry for entry in own if not self.is_built_in(entry)]
+            # Most objects share a few descriptors that give nothing of their own: they are not even looked up.
+            grants = reader.grants(own, class_of_kind(kind), defaults=defaults) if own else []
+            for principal in self.estate.catalogue.principals(ids.tolist()).values() if grants else ():
+                yield from (self._delegation(principal, grant) for grant in grants)
+
+    def grants_over(self, principal: Principal, *, defaults: bool = False) -> list[Delegation]:
+        """Return what is granted over one object, with what it has from above and where that comes from."""
+        raw = self.estate.catalogue.descriptors([principal.id]).get(principal.id)
+        if raw is None:
+            return []
+        entries = [e for e in Descriptor.from_bytes(raw).entries if defaults or not self.is_built_in(e)]
+        found = self.reader.grants(entries, class_of(principal), defaults=defaults)
+        if principal.kind not in CONTAINERS:
+            found = [grant for grant in found if not _only_about_children(grant)]
+        return [self._delegation(principal, grant, self._origin(principal, grant)) for grant in found]
+
+    def is_built_in(self, entry: Ace) -> bool:
+        """Tell whether it is protection against deletion, or what the directory's own rulers have everywhere."""
+        if entry in (ON_THE_OBJECT, ON_ITS_CONTAINER):
+            return True
+        return not entry.denies and entry.sid in self._rulers
+
+    @cached_property
+    def _rulers(self) -> frozenset[Sid]:
+        domain = self.estate.domain
+        of_domain = (RID_DOMAIN_ADMINS, RID_ENTERPRISE_ADMINS, RID_SCHEMA_ADMINS)
+        everywhere = (WELL_KNOWN["system"], WELL_KNOWN["enterprise-domain-controllers"], WELL_KNOWN["creator-owner"])
+        return frozenset({ADMINISTRATORS, *everywhere, *(domain.account(rid) for rid in of_domain)})
+
+    def _delegation(self, over: Principal, grant: Grant, origin: str = "") -> Delegation:
+        return Delegation(over, short_dn(self.estate, over.dn), self.holder(grant.who), grant, origin)
+
+    def holder(self, sid: Sid) -> Principal:
+        """Return whom an entry is about; a SID that resolves to nothing stands for itself."""
+        found = self.estate.id_of_sid(sid)
+        return self.estate.principal(found) if found is not None else outsider(sid)
+
+    def _origin(self, principal: Principal, grant: Grant) -> str:
+        """Follow an inherited grant up to the container on which it was given."""
+        if not grant.inherited:
+            return ""
+        found = giving_container(self.estate, principal.dn, {given(entry) for entry in grant.entries})
+        return "above" if found is None else short_dn(self.estate, self.estate.principal(found).dn)
+
+
+def _entries(raw: bytes) -> tuple[Ace, ...]:
+    """The entries of a descriptor, none of a damaged one, which is told on its own."""
+    return Descriptor.from_bytes(raw).entries if is_readable(raw) else ()
+
+
+def _only_about_children(grant: Grant) -> bool:
+    """Tell whether a grant means nothing where nothing lies below."""
+    children = int(Right.CREATE_CHILD | Right.DELETE_CHILD | Right.LIST_CHILDREN)
+    return grant.inherited and all(entry.inherit_only or not entry.mask & ~children for entry in grant.entries)
+
+
+def is_person(principal: Principal) -> bool:
+    """Tell whether a grant to it is a grant to somebody rather than to a group."""
+    return principal.kind in (Kind.USER, Kind.CONTACT)
+
+
+def sorted_for_people(delegations: Iterable[Delegation]) -> list[Delegation]:
+    """Sort by the tree of the directory, then by holder."""
+
+    def place(delegation: Delegation) -> tuple[str, str, str]:
+        tree = ",".join(reversed(fold_dn(delegation.over.dn).split(",")))
+        return tree, delegation.holder.qualified_name.casefold(), delegation.grant.words
+
+    return sorted(delegations, key=place)
