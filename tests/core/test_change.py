@@ -12,13 +12,13 @@ from hypothesis import strategies as st
 from adzeguard.core.access.keepers import default_keepers
 from adzeguard.core.access.members import hosts_per_person, members_of, members_on_host
 from adzeguard.core.change.guards.all import pass_guards
-from adzeguard.core.change.guards.limits import Limits, NamedSizes
 from adzeguard.core.change.guards.lockout import lockouts
 from adzeguard.core.change.impact import impact_of
 from adzeguard.core.charter.parse import parse_charter
 from adzeguard.core.charter.resolve import ResolvedCharter, resolve_charter
 from adzeguard.core.errors import GuardError
 from adzeguard.core.estate.estate import Estate
+from adzeguard.core.limits import Limits, NamedSizes
 from adzeguard.core.review.members import review_groups, review_hosts
 from adzeguard.core.wellknown import ADMINISTRATORS
 from adzeguard.workspace.charter_yaml import document_of

@@ -20,28 +20,24 @@ def command() -> None:
 def lint(workspace: Path | None) -> int:
     """Read the charter and resolve its names against what was collected; changes nothing.
 
-    Ends with 3 when a name stands for nothing or for two things, and with 1 when the charter cannot be read.
+    Ends with 3 when a rule cannot be followed: a name stands for nothing or for two things, a duty means nothing over
+    its object, or two rules contradict each other; and with 1 when the charter cannot be read.
     """
     from adzeguard.core.errors import NothingCollectedError
-    from adzeguard.core.object_review import object_deviations
-    from adzeguard.workspace.charter_yaml import load_charter
+    from adzeguard.core.review.corrections import corrections
 
     desk = Desk(workspace)
-    rules = load_charter(desk.workspace.charter_folder).rules
-    counted = f"{len(rules)} rule{'s' * (len(rules) != 1)}"
+    rules = desk.written_charter.rules
+    mistakes = []
     try:
-        problems = desk.charter.problems
-        unclear = [d for d in object_deviations(desk.rights, desk.charter) if d.check == "unclear-grant"]
+        mistakes = [c for c in corrections(desk.rights, desk.charter) if c.stops_rule]
     except NothingCollectedError:
         say("Names are not looked up, since nothing has been collected yet.")
-        problems, unclear = (), []
-    for problem in problems:
-        put(f"{problem.where}: rule {problem.rule.id}: {problem.message}\n")
-    for deviation in unclear:
-        put(f"{deviation.rule.place.at()}: rule {deviation.rule.id}: {deviation.message}\n")
-    if not (problems or unclear):
-        put(f"{counted}, nothing wrong.\n")
-    return Exit.TO_REPORT if problems or unclear else Exit.NOTHING_TO_REPORT
+    for mistake in mistakes:
+        put(f"{mistake.place}: rule {mistake.rule}: {mistake.message}\n")
+    if not mistakes:
+        put(f"{len(rules)} rule{'s' * (len(rules) != 1)}, nothing wrong.\n")
+    return Exit.TO_REPORT if mistakes else Exit.NOTHING_TO_REPORT
 
 
 @command.command(
@@ -57,15 +53,13 @@ def adopt(output: Path | None, workspace: Path | None) -> int:
     deviation from them. Written to charter/adopted.yaml; where the charter has rules already, --output says where.
     """
     from adzeguard.core.adopting.adopt import adopted_charter
-    from adzeguard.core.checks.privileged import privileged_groups
     from adzeguard.core.errors import UsageError
-    from adzeguard.workspace.charter_yaml import load_charter
 
     desk = Desk(workspace)
     folder = desk.workspace.charter_folder
-    if output is None and load_charter(folder).rules:
+    if output is None and desk.written_charter.rules:
         raise UsageError("this charter has rules already", "Give --output FILE, and take over what you want")
-    text = adopted_charter(desk.rights, privileged_groups(desk.estate, desk.privileged))
+    text = adopted_charter(desk.rights, desk.privileged)
     put(text, output or folder / "adopted.yaml")
     return Exit.NOTHING_TO_REPORT
 
@@ -74,7 +68,8 @@ def adopt(output: Path | None, workspace: Path | None) -> int:
 @output_option
 def schema(output: Path | None) -> int:
     """Print the JSON Schema of a charter file."""
-    from adzeguard.core.charter.model import json_schema
+    from adzeguard.core.charter.schema import json_schema
+    from adzeguard.core.review.kinds import RULE_KINDS
 
-    put_json(json_schema(), output)
+    put_json(json_schema(RULE_KINDS), output)
     return Exit.NOTHING_TO_REPORT

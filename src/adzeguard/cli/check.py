@@ -7,7 +7,7 @@ import click
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.options import example, listing_options, workspace_option
-from adzeguard.cli.output import put_listing
+from adzeguard.cli.output import put_view
 from adzeguard.cli.propose import check_rules
 
 _SEVERITIES = ("note", "low", "medium", "high", "critical")
@@ -31,15 +31,17 @@ def command(severity: str, rules: tuple[str, ...], form: str, output: Path | Non
 
     Keys of json and csv: severity, check, subject, member, message, rule, owner, response, fingerprint, evidence.
     """
-    from adzeguard.core.checks import all_findings
+    from adzeguard.core.checks.all import all_findings
     from adzeguard.core.checks.finding import Severity
-    from adzeguard.report.changes import findings_listing
+    from adzeguard.core.checks.looked_at import LookedAt
+    from adzeguard.core.views.findings import counts_of, findings_table
+    from adzeguard.store.checked import LastCheck
 
     desk = Desk(workspace)
-    charter = desk.charter
-    check_rules(rules, {rule.id for rule in charter.charter.rules})
-    found = all_findings(desk.rights, charter, desk.privileged, desk.standing)
+    check_rules(rules, {rule.id for rule in desk.written_charter.rules})
+    findings = all_findings(LookedAt(desk.rights, desk.charter, desk.privileged, desk.put_in))
+    desk.checked.note(LastCheck(desk.now(), desk.store.latest().id, counts_of(findings)))
     least = Severity[severity.upper()]
-    shown = [f for f in found if f.severity >= least and (not rules or f.rule in rules)]
-    put_listing(findings_listing(shown), form, output)
+    shown = [f for f in findings if f.severity >= least and (not rules or f.rule in rules)]
+    put_view(findings_table(shown), form, output)
     return Exit.TO_REPORT if any(f.severity > Severity.NOTE for f in shown) else Exit.NOTHING_TO_REPORT

@@ -24,16 +24,21 @@ def command(full: bool, workspace: Path | None) -> int:
     A host that does not answer keeps the state that was last read of it. An error on the way leaves the last
     collection in force. Ends with 4 when hosts could not be read.
     """
+    from adzeguard.core.wording import some_of
     from adzeguard.workflows.collect import Sources, collect
-    from adzeguard.workspace.lock import held
 
     desk = Desk(workspace)
-    with held(desk.workspace.lock_path, "collect"), desk.directory() as directory, progress_bar() as progress:
-        done = collect(Sources(directory, desk.hosts, desk.store, desk.now, progress), full=full)
+    with (
+        desk.held("collect"),
+        desk.directory() as directory,
+        desk.hosts() as hosts,
+        progress_bar() as progress,
+    ):
+        done = collect(Sources(directory, hosts, desk.store, desk.now, progress), full=full)
     counted = ", ".join(f"{count} {label}{'s' * (count != 1)}" for label, count in done.counts.items())
     counted = counted.replace("directory policys", "directory policies") or "nothing"
     put(f"Collected {counted}{' that changed' if done.kind == 'changes' else ''}.\n")
-    if desk.hosts is not None:
+    if desk.workspace.hosts:
         put(f"Read {done.hosts_read} hosts; {len(done.hosts_unread)} did not answer.\n")
     written = done.written
     put(f"Changed since the last time: {written.objects} objects, {written.groups} groups, {written.hosts} hosts.\n")
@@ -42,11 +47,7 @@ def command(full: bool, workspace: Path | None) -> int:
     if len(done.hosts_unread) > _SHOWN:
         say(f"  and {len(done.hosts_unread) - _SHOWN} more: adzeguard check lists them")
     if done.not_looked_after:
-        say(f"Computers that no driver knows, left out: {_names(done.not_looked_after)}")
+        say(f"Computers that no driver knows, left out: {some_of(done.not_looked_after, _SHOWN)}")
     if done.strangers:
-        say(f"Groups list {len(done.strangers)} names from outside, left out: {_names(list(done.strangers))}")
+        say(f"Groups list {len(done.strangers)} names from outside, left out: {some_of(done.strangers, _SHOWN)}")
     return Exit.DONE_IN_PART if done.hosts_unread else Exit.NOTHING_TO_REPORT
-
-
-def _names(names: list[str]) -> str:
-    return ", ".join(names[:_SHOWN]) + (" …" if len(names) > _SHOWN else "")

@@ -10,7 +10,7 @@ from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.moments import MOMENT
 from adzeguard.cli.options import example, listing_options, workspace_option
-from adzeguard.cli.output import put_listing
+from adzeguard.cli.output import put_view
 
 
 @click.command("compare", epilog=example("adzeguard compare 10m"))
@@ -27,16 +27,9 @@ def command(before: datetime, after: datetime | None, form: str, output: Path | 
     Keys of json and csv: subject, change, member, kind, direct.
     """
     from adzeguard.core.access.compare import compare
-    from adzeguard.report.listing import Column, Listing
+    from adzeguard.core.views.changes import compared_table
 
     store = Desk(workspace).store
-    found = list(compare(store.load(before), store.load(after)))
-    rows = [asdict(one) | {"_how": "directly" if one.direct else "through others"} for one in found]
-    columns = (
-        Column("subject", "Where"), Column("change", "Change", fixed=True), Column("member", "Who", ratio=1),
-        Column("_how", "How", fixed=True),
-    )  # fmt: skip
-    gained = sum(one.change == "gained" for one in found)
-    note = f"{gained} gained, {len(found) - gained} lost"
-    put_listing(Listing(rows, columns, "", note, "No membership differs."), form, output)
-    return Exit.TO_REPORT if found else Exit.NOTHING_TO_REPORT
+    differences = [asdict(one) for one in compare(store.load(before), store.load(after))]
+    put_view(compared_table(differences), form, output)
+    return Exit.TO_REPORT if differences else Exit.NOTHING_TO_REPORT

@@ -2,31 +2,36 @@
 
 import getpass
 import sys
-from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from collections.abc import Iterator
+from contextlib import AbstractContextManager, contextmanager
 from datetime import UTC, datetime
 from functools import cached_property
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import click
 
-from adzeguard.core.errors import SettingsError
 from adzeguard.workspace.settings import Workspace, find_workspace, read_workspace
 
 if TYPE_CHECKING:
-    from adzeguard.core.change.changes import Change
-    from adzeguard.core.change.guards.limits import NamedSizes
+    from adzeguard.core.change.change import Change
+    from adzeguard.core.change.draft import Draft
+    from adzeguard.core.change.guards.case import Case
     from adzeguard.core.change.proposal import Proposal
+    from adzeguard.core.charter.charter import Charter
     from adzeguard.core.charter.resolve import ResolvedCharter
+    from adzeguard.core.drivers import Secret
     from adzeguard.core.estate.estate import Estate
     from adzeguard.core.estate.principal import Principal
+    from adzeguard.core.limits import NamedSizes
     from adzeguard.core.rights.delegations import Rights
     from adzeguard.directory.port import DirectoryDriver
-    from adzeguard.hosts.port import HostDriver
-    from adzeguard.store.database import Database
+    from adzeguard.hosts.port import HostSource
+    from adzeguard.store.checked import Checked
+    from adzeguard.store.connection import Database
     from adzeguard.store.estate_store import EstateStore
     from adzeguard.store.journal import Journal
+    from adzeguard.workflows.propose import Proposed, Proposer
 
 
 class Desk:
@@ -46,10 +51,23 @@ class Desk:
 
     @cached_property
     def database(self) -> "Database":
-        """The store's file."""
-        from adzeguard.store.database import Database
+        """The store: a file of the workspace, or the database of a team."""
+        if self.workspace.store_url:
+            try:
+                from adzeguard.store.postgres import PostgresDatabase
+            except ModuleNotFoundError as error:
+                from adzeguard.core.errors import SettingsError
 
-        return Database(self.workspace.store_path)
+                way_out = "pip install 'adzeguard[team]'"
+                raise SettingsError("[store] url needs an extra package", way_out) from error
+            return PostgresDatabase(self.workspace.store_url)
+        from adzeguard.store.sqlite import SqliteDatabase
+
+        return SqliteDatabase(self.workspace.store_path, self.workspace.lock_path)
+
+    def held(self, task: str) -> AbstractContextManager[None]:
+        """Hold the workspace while a task changes something."""
+        return self.database.held(task)
 
     @cached_property
     def store(self) -> "EstateStore":
@@ -71,53 +89,97 @@ class Desk:
         return self.store.load(self._moment)
 
     @cached_property
+    def checked(self) -> "Checked":
+        """What the last check found."""
+        from adzeguard.store.checked import Checked
+
+        return Checked(self.database)
+
+    @cached_property
+    def written_charter(self) -> "Charter":
+        """The charter as it is written."""
+        from adzeguard.workspace.charter_yaml import load_charter
+
+        return load_charter(self.workspace.charter_folder)
+
+    @cached_property
     def charter(self) -> "ResolvedCharter":
         """The charter, resolved against the estate."""
         from adzeguard.workflows.charter import resolved_charter
-        from adzeguard.workspace.charter_yaml import load_charter
 
-        workspace = self.workspace
-        charter = load_charter(workspace.charter_folder)
-        today = self.now().astimezone().date()
-        return resolved_charter(charter, self.estate, today, workspace.response, workspace.keepers)
+        workspace, today = self.workspace, self.now().astimezone().date()
+        return resolved_charter(self.written_charter, self.estate, today, workspace.response, workspace.keepers)
 
     @cached_property
     def rights(self) -> "Rights":
         """The estate with the schema and the duties, to speak about rights."""
+        return self._rights(with_own_duties=True)
+
+    @cached_property
+    def standard_rights(self) -> "Rights":
+        """The same with the duties alone that ship with the tool, for which the charter need not be read."""
+        return self._rights(with_own_duties=False)
+
+    def _rights(self, *, with_own_duties: bool) -> "Rights":
         from adzeguard.core.rights.delegations import Rights
         from adzeguard.core.rights.duties import duties_of
         from adzeguard.directory.schema import standard_schema
 
         schema = standard_schema()
-        return Rights(self.estate, schema, duties_of(schema, self.charter.charter.duties))
+        own = self.written_charter.duty_words if with_own_duties else {}
+        return Rights(self.estate, schema, duties_of(schema, own))
 
     @cached_property
-    def standing(self) -> "list[Change]":
+    def put_in(self) -> "list[Change]":
         """What rules have put in and nothing of ours has taken out again."""
-        from adzeguard.workflows.standing import standing_of_rules
+        from adzeguard.store.put_in import PutIn
+        from adzeguard.workflows.put_in import put_in_by_rules
 
-        return standing_of_rules(self.journal, self.estate)
+        return put_in_by_rules(PutIn(self.database), self.journal, self.estate)
 
-    def make_proposal(self, also: tuple[str, ...]) -> "Proposal":
-        """Compute the proposal of the charter; `also` are rules to put right although they only tell."""
-        from adzeguard.workflows.propose import make_proposal
+    def charter_draft(self, also: tuple[str, ...]) -> "Draft":
+        """Return what the charter asks for; `also` are rules to put right although they only tell."""
+        from adzeguard.core.review.corrections import corrections
+        from adzeguard.core.review.draft import draft_of
 
-        return make_proposal(
-            self.rights,
-            self.charter,
-            self.standing,
-            collection=self.store.latest().id,
-            now=self.now(),
-            operator=self.operator(),
-            also=also,
+        return draft_of(corrections(self.rights, self.charter, self.put_in), also)
+
+    @property
+    def proposer(self) -> "Proposer":
+        """In which estate, under which charter and by whom a proposal is made."""
+        from adzeguard.workflows.propose import Proposer
+
+        return Proposer(
+            self.estate,
+            lambda: self.charter,
+            self.store.latest().id,
+            self.now(),
+            self.operator(),
+            self.workspace.limits,
+            self.operator_account,
         )
+
+    def proposed(self, draft: "Draft") -> "Proposed":
+        """Make a proposal of a draft; `GuardError` where it would do harm."""
+        from adzeguard.workflows.propose import proposed
+
+        return proposed(draft, self.proposer)
+
+    def case(self, proposal: "Proposal", named: "NamedSizes") -> "Case":
+        """Return what the guards look at before a proposal is enacted."""
+        from adzeguard.core.change.guards.case import Case
+
+        limits, operator = self.workspace.limits, self.operator_account
+        return Case(self.estate, proposal.changes, self.charter, limits, named, operator)
 
     @cached_property
     def privileged(self) -> "list[Principal]":
-        """The groups that the workspace names as privileged."""
+        """The groups that control the directory, and those that the workspace names as privileged."""
+        from adzeguard.core.access.privileged import privileged_groups
         from adzeguard.workflows.charter import named_principals
 
-        return named_principals(self.estate, self.workspace.privileged, "privileged")
+        named = named_principals(self.estate, self.workspace.privileged, "privileged")
+        return privileged_groups(self.estate, named)
 
     @cached_property
     def operator_account(self) -> "Principal | None":
@@ -130,38 +192,49 @@ class Desk:
         except UsageError:  # a name to bind with need not be one of the directory's accounts
             return None
 
-    def pass_guards(self, changes: "Sequence[Change]", named: "NamedSizes") -> None:
-        """Refuse changes that must not be made; `named` are the sizes that the operator names."""
-        from adzeguard.core.change.guards.all import pass_guards
-
-        pass_guards(self.estate, changes, self.charter, self.workspace.limits, named, self.operator_account)
-
-    @contextmanager
-    def directory(self) -> "Iterator[DirectoryDriver]":
-        """The directory, connected."""
+    @property
+    def _secret(self) -> "Secret":
         from adzeguard.workspace.passwords import password_source
 
         def ask(text: str) -> str:
             return str(click.prompt(text, hide_input=True, err=True))
 
-        if self.workspace.directory.get("plain_ldap") == "true":
+        return password_source(self.workspace, ask if sys.stdin.isatty() else None)
+
+    @contextmanager
+    def directory(self) -> "Iterator[DirectoryDriver]":
+        """The directory, connected."""
+        from adzeguard.workflows.names import NamesOfStore
+        from adzeguard.workspace.drivers import checked_settings, find_driver
+
+        given = self.workspace.directory
+        if given.get("plain_ldap") == "true":
             click.echo("Warning: plain LDAP sends the password unencrypted", err=True)
-        opener = _driver("adzeguard.directory", self.workspace.directory["kind"])
-        secret = password_source(self.workspace, ask if sys.stdin.isatty() else None)
-        driver: DirectoryDriver = opener(self.workspace.directory, secret)
+        kind = find_driver("directory", given["kind"])
+        settings = checked_settings(kind, "directory", given, self.workspace.folder)
+        driver: DirectoryDriver = kind.open(settings, self._secret, NamesOfStore(lambda: self.estate))
         try:
             yield driver
         finally:
             driver.close()
 
-    @cached_property
-    def hosts(self) -> "HostDriver | None":
-        """The hosts, if the workspace looks after any."""
-        settings = self.workspace.hosts
-        if not settings:
-            return None
-        driver: HostDriver = _driver("adzeguard.hosts", settings["kind"])(settings)
-        return driver
+    @contextmanager
+    def hosts(self) -> "Iterator[HostSource | None]":
+        """The source of hosts, if the workspace names any."""
+        from adzeguard.workflows.names import NamesOfStore
+        from adzeguard.workspace.drivers import checked_settings, find_driver
+
+        given = self.workspace.hosts
+        if not given:
+            yield None
+            return
+        kind = find_driver("hosts", given["kind"])
+        settings = checked_settings(kind, "hosts", given, self.workspace.folder)
+        source: HostSource = kind.open(settings, self._secret, NamesOfStore(lambda: self.estate))
+        try:
+            yield source
+        finally:
+            source.close()
 
     def now(self) -> datetime:
         """The time."""
@@ -173,12 +246,3 @@ class Desk:
             return getpass.getuser()
         except OSError:  # an account without a name, as in some containers
             return "unknown"
-
-
-def _driver(group: str, kind: str) -> Any:
-    from importlib.metadata import entry_points
-
-    found = next(iter(entry_points(group=group, name=kind)), None)
-    if found is None:
-        raise SettingsError(f"there is no driver '{kind}' installed in {group}", "Install the package that brings it")
-    return found.load()

@@ -1,6 +1,7 @@
 """adzeguard enact."""
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
@@ -8,8 +9,10 @@ from adzeguard.cli.desk import Desk
 from adzeguard.cli.enacting import enact_and_show
 from adzeguard.cli.options import Answers, enacting_options, example, workspace_option
 from adzeguard.cli.propose import check_rules
-from adzeguard.core.change.proposal import Proposal
 from adzeguard.core.errors import ProposalFileError
+
+if TYPE_CHECKING:
+    from adzeguard.core.change.proposal import Proposal
 
 
 @click.command("enact", epilog=example("adzeguard enact monday.json"))
@@ -31,17 +34,18 @@ def command(proposal_file: Path | None, also: tuple[str, ...], answers: Answers,
 
     An enactment that was interrupted is gone on with first, where it was.
 
-    Keys of json and csv: id, status, target, verb, group, member, object, rule, detail.
+    Keys of json and csv: id, status, target, kind, group, member, object, rule, detail.
     """
-    from adzeguard.core.change.proposal import read_proposal
+    from adzeguard.core.change.written import read_proposal
+    from adzeguard.workflows.propose import in_full
 
     desk = Desk(workspace)
 
-    def proposal() -> Proposal:
+    def proposal() -> "Proposal":
         if proposal_file is not None:
             return read_proposal(_bytes_of(proposal_file), str(proposal_file))
-        check_rules(also, {rule.id for rule in desk.charter.charter.rules})
-        return desk.make_proposal(also)
+        check_rules(also, {rule.id for rule in desk.written_charter.rules})
+        return in_full(desk.charter_draft(also), desk.proposer)
 
     return enact_and_show(desk, proposal, answers)
 

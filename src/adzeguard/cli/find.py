@@ -8,7 +8,7 @@ import click
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.options import at_option, example, listing_options, workspace_option
-from adzeguard.cli.output import put_listing
+from adzeguard.cli.output import put_view
 
 _KINDS = ("user", "group", "computer", "ou", "container", "policy", "foreign", "contact")
 
@@ -34,7 +34,7 @@ def command(
     Keys of json and csv: name, qualified_name, sid, kind, enabled, dn.
     """
     from adzeguard.core.estate.principal import Kind
-    from adzeguard.report.looking import found_listing
+    from adzeguard.core.views.members import found_table
 
     catalogue = Desk(workspace, moment).estate.catalogue
     if kind and not part:
@@ -43,8 +43,8 @@ def command(
         ids = catalogue.containing(part, limit + 1 if not kind else 1_000_000)
     found = catalogue.principals(ids)
     wanted = [found[i] for i in ids if i in found and (not kind or found[i].kind == Kind[kind.upper()])]
-    put_listing(
-        found_listing(wanted[:limit], f"Objects like '{part}'" if part else "Objects", more=len(wanted) > limit),
+    put_view(
+        found_table(wanted[:limit], f"Objects like '{part}'" if part else "Objects", more=len(wanted) > limit),
         form,
         output,
     )

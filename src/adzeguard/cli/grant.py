@@ -8,7 +8,7 @@ import click
 
 from adzeguard.cli.completing import containers, names
 from adzeguard.cli.desk import Desk
-from adzeguard.cli.enacting import enact_and_show, hand_proposal
+from adzeguard.cli.enacting import enact_draft
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.options import (
     Answers,
@@ -19,11 +19,10 @@ from adzeguard.cli.options import (
     why_option,
     workspace_option,
 )
-from adzeguard.cli.output import put, put_listing, say
+from adzeguard.cli.output import put, put_view, say
 from adzeguard.core.errors import UsageError
 
 if TYPE_CHECKING:
-    from adzeguard.core.change.proposal import Proposal
     from adzeguard.core.estate.principal import Principal
     from adzeguard.core.rights.duty_words import Extent
 
@@ -66,20 +65,19 @@ def _giving(
     only_for: tuple[str, ...], why: str, answers: Answers, *, deny: bool,
 ) -> int:  # fmt: skip
     from adzeguard.core.change.by_hand.grants import grants_given, notes_on
-    from adzeguard.core.change.by_hand.objects import HandProposal
-    from adzeguard.core.change.order import numbered
+    from adzeguard.core.change.draft import Draft
     from adzeguard.core.rights.duties import named_duties
 
     desk = Desk(workspace)
 
-    def proposal() -> "Proposal":
+    def draft() -> Draft:
         rights, holder, target = desk.rights, named_object(desk, who), named_object(desk, over)
         wanted = named_duties(rights.duties, duties, rights.schema)
         changes = grants_given(rights, holder, wanted, target, deny=deny, extent=extent, only_for=only_for, why=why)
         notes = notes_on(rights, holder, deny=deny, given=rights.grants_over(target))
-        return hand_proposal(desk, HandProposal(numbered(changes), tuple(notes)))
+        return Draft.of(changes, notes)
 
-    return enact_and_show(desk, proposal, answers)
+    return enact_draft(desk, draft, answers)
 
 
 @command.command(
@@ -137,19 +135,18 @@ def withdraw(
     Exactly the entries of that grant go; what comes from above can be withdrawn there only.
     """
     from adzeguard.core.change.by_hand.grants import grants_withdrawn
-    from adzeguard.core.change.by_hand.objects import HandProposal
-    from adzeguard.core.change.order import numbered
+    from adzeguard.core.change.draft import Draft
     from adzeguard.core.rights.duties import named_duties
 
     desk = Desk(workspace)
 
-    def proposal() -> "Proposal":
+    def draft() -> Draft:
         rights, holder, target = desk.rights, named_object(desk, who), named_object(desk, over)
         wanted = named_duties(rights.duties, duties, rights.schema)
         changes = grants_withdrawn(rights, holder, wanted, target, deny=denied, why=why)
-        return hand_proposal(desk, HandProposal(numbered(changes)))
+        return Draft.of(changes)
 
-    return enact_and_show(desk, proposal, answers)
+    return enact_draft(desk, draft, answers)
 
 
 @command.command("duties", epilog=example("adzeguard grant duties"))
@@ -160,18 +157,9 @@ def duties_command(form: str, output: Path | None, workspace: Path | None) -> in
 
     Keys of json and csv: duty, lets, rights.
     """
-    from adzeguard.core.descriptors.ace import Ace, AceKind
-    from adzeguard.core.wellknown import WELL_KNOWN
-    from adzeguard.report.listing import Column, Listing
+    from adzeguard.core.views.rights import duties_table
 
-    rights = Desk(workspace).rights
-    reader, anybody = rights.reader, WELL_KNOWN["everyone"]
-    rows = []
-    for duty in rights.duties.values():
-        parts = [reader.in_words(Ace(AceKind.ALLOW, 0, part.mask, anybody, part.about)) for part in duty.parts]
-        rows.append({"duty": duty.name, "lets": f"may {duty.words}", "rights": "; ".join(parts)})
-    columns = (Column("duty", "Duty", fixed=True), Column("lets", "Who has it"), Column("rights", "Rights", ratio=1))
-    put_listing(Listing(rows, columns), form, output)
+    put_view(duties_table(Desk(workspace).rights), form, output)
     return Exit.NOTHING_TO_REPORT
 
 
@@ -188,10 +176,10 @@ def list_command(
 ) -> int:
     """Show what was given and denied, in words; with --over also what comes from above, and from where.
 
-    Keys of json and csv: holder, holder_kind, may, duty, over, reach, origin, sentence.
+    Keys of json and csv: holder, holder_kind, may, duty, over, extent, origin, sentence.
     """
     from adzeguard.core.rights.delegations import sorted_for_people
-    from adzeguard.report.rights import grants_listing
+    from adzeguard.core.views.rights import grants_table
 
     desk = Desk(workspace)
     rights = desk.rights
@@ -202,7 +190,7 @@ def list_command(
     if who is not None:
         holder = named_object(desk, who)
         found = [d for d in found if d.holder.sid == holder.sid]
-    put_listing(grants_listing(found), form, output)
+    put_view(grants_table(found), form, output)
     return Exit.NOTHING_TO_REPORT
 
 
@@ -217,12 +205,11 @@ def list_command(
 def map_command(output: Path | None, workspace: Path | None) -> int:
     """Draw who holds what over which OU, as a matrix."""
     from adzeguard.core.rights.delegations import sorted_for_people
-    from adzeguard.report.listing import render
-    from adzeguard.report.rights import matrix_listing, matrix_of
+    from adzeguard.core.views.rights import matrix_of, matrix_table
 
     matrix = matrix_of(sorted_for_people(Desk(workspace).rights.own_grants()))
     if output is None or output.suffix.casefold() == ".csv":
-        put(render(matrix_listing(matrix), "csv"), output)
+        put_view(matrix_table(matrix), "csv", output)
         return Exit.NOTHING_TO_REPORT
     if output.suffix.casefold() not in (".png", ".svg", ".pdf"):
         raise UsageError(f"'{output}' is no picture", "Name it .png, .svg, .pdf or .csv")

@@ -8,12 +8,11 @@ import click
 
 from adzeguard.cli.completing import names
 from adzeguard.cli.desk import Desk
-from adzeguard.cli.enacting import enact_and_show
+from adzeguard.cli.enacting import enact_draft
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.group_objects import add_object_commands, one_group
 from adzeguard.cli.options import Answers, enacting_options, example, listing_options, why_option, workspace_option
-from adzeguard.cli.output import put_listing, say
-from adzeguard.core.change.proposal import Proposal
+from adzeguard.cli.output import put_view, say
 from adzeguard.core.errors import UsageError
 
 if TYPE_CHECKING:
@@ -28,22 +27,14 @@ def command() -> None:
 
 
 def _change(workspace: Path | None, answers: Answers, why: str, joins: _Pairs | None, leaves: _Pairs | None) -> int:
-    from adzeguard.workflows.by_hand import memberships_proposal
+    from adzeguard.core.change.by_hand.members import memberships_by_hand
 
     desk = Desk(workspace)
-
-    def proposal() -> Proposal:
-        return memberships_proposal(
-            desk.estate,
-            joins=joins(desk) if joins else (),
-            leaves=leaves(desk) if leaves else (),
-            why=why,
-            collection=desk.store.latest().id,
-            now=desk.now(),
-            operator=desk.operator(),
-        )
-
-    return enact_and_show(desk, proposal, answers)
+    return enact_draft(
+        desk,
+        lambda: memberships_by_hand(desk.estate, joins(desk) if joins else (), leaves(desk) if leaves else (), why),
+        answers,
+    )
 
 
 def _of_group(group: str, members: tuple[str, ...]) -> _Pairs:
@@ -147,14 +138,13 @@ def copy_memberships(
     """
     from adzeguard.cli.copying import by_patterns, picked, reviewed, write_review
     from adzeguard.core.access.peers import copy_candidates
-    from adzeguard.core.checks.privileged import privileged_groups
     from adzeguard.core.estate.names import resolve
 
     if sum((bool(only or excepted or named), pick, review is not None)) > 1:
         raise UsageError("--pick, --review and patterns are three ways of choosing", "Use one of them")
     desk = Desk(workspace)
     giver, getter = resolve(desk.estate, source), resolve(desk.estate, target)
-    privileged = [group.id for group in privileged_groups(desk.estate, desk.privileged)]
+    privileged = [group.id for group in desk.privileged]
     candidates = copy_candidates(desk.estate, giver, getter, privileged)
     if review is not None and not review.exists():
         write_review(review, candidates)
@@ -184,7 +174,7 @@ def leftovers(person: str, form: str, output: Path | None, workspace: Path | Non
     """
     from adzeguard.core.access.peers import leftovers as find_leftovers
     from adzeguard.core.estate.names import resolve
-    from adzeguard.report.listing import Column, Listing
+    from adzeguard.core.views.leftovers import leftovers_table
 
     desk = Desk(workspace)
     somebody = resolve(desk.estate, person)
@@ -192,17 +182,11 @@ def leftovers(person: str, form: str, output: Path | None, workspace: Path | Non
         raise UsageError(
             f"{somebody.qualified_name} has no department to compare with", "Set it in the directory first"
         )
-    found = find_leftovers(desk.estate, somebody)
-    rows = [
-        {"name": group.name, "qualified_name": group.qualified_name, "sid": group.sid, "peers": peers}
-        for group, peers in found
-    ]
-    columns = (Column("qualified_name", "Group"), Column("peers", "Colleagues without it", right=True))
-    title = f"Only {somebody.qualified_name} has these, of {somebody.details['department']}"
-    put_listing(Listing(rows, columns, title, empty="Nothing that colleagues do not have as well."), form, output)
-    if found and form == "table":
+    table = leftovers_table(somebody, find_leftovers(desk.estate, somebody))
+    put_view(table, form, output)
+    if table.rows and form == "table":
         say("Leave them with: adzeguard group leave PERSON GROUP...")
-    return Exit.TO_REPORT if found else Exit.NOTHING_TO_REPORT
+    return Exit.TO_REPORT if table.rows else Exit.NOTHING_TO_REPORT
 
 
 add_object_commands(command)

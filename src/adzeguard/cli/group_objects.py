@@ -7,7 +7,7 @@ import click
 
 from adzeguard.cli.completing import containers, names
 from adzeguard.cli.desk import Desk
-from adzeguard.cli.enacting import enact_and_show, hand_proposal
+from adzeguard.cli.enacting import enact_draft
 from adzeguard.cli.options import Answers, enacting_options, example, why_option, workspace_option
 from adzeguard.core.errors import UsageError
 
@@ -62,19 +62,32 @@ def create(
 ) -> int:  # fmt: skip
     """Make a group."""
     from adzeguard.core.change.by_hand.groups import created_group
-    from adzeguard.core.change.by_hand.objects import HandProposal, container_at
-    from adzeguard.core.change.order import numbered
+    from adzeguard.core.change.by_hand.objects import container_at
+    from adzeguard.core.change.draft import Draft
     from adzeguard.core.estate.names import resolve
 
     desk = Desk(workspace)
     details = {"description": description, "mail": mail}
     if manager:
         details["managedBy"] = resolve(desk.estate, manager).dn
-    changes = created_group(
-        desk.estate, name, container_at(desk.estate, container), scope=scope, security=kind == "security",
-        details=details, members=[resolve(desk.estate, member) for member in members], why=why,
-    )  # fmt: skip
-    return enact_and_show(desk, lambda: hand_proposal(desk, HandProposal(numbered(changes))), answers)
+    place = container_at(desk.estate, container)
+    first = [resolve(desk.estate, member) for member in members]
+
+    def draft() -> Draft:
+        return Draft.of(
+            created_group(
+                desk.estate,
+                name,
+                place,
+                scope=scope,
+                security=kind == "security",
+                details=details,
+                members=first,
+                why=why,
+            )
+        )
+
+    return enact_draft(desk, draft, answers)
 
 
 @click.command("set", epilog=example("adzeguard group set 'First Aiders' --scope universal"))
@@ -106,10 +119,13 @@ def change(
     details = {"description": description, "mail": mail}
     details["managedBy"] = resolve(desk.estate, manager).dn if manager else manager
     security = None if kind is None else kind == "security"
-    made = changed_group(
-        desk.estate, found, name=name, scope=scope or "", security=security, details=details, why=why
-    )  # fmt: skip
-    return enact_and_show(desk, lambda: hand_proposal(desk, made), answers)
+    return enact_draft(
+        desk,
+        lambda: changed_group(
+            desk.estate, found, name=name, scope=scope or "", security=security, details=details, why=why
+        ),
+        answers,
+    )
 
 
 @click.command("delete", epilog=example("adzeguard group delete 'Paint Project'"))
@@ -125,5 +141,5 @@ def delete(group: str, why: str, answers: Answers, workspace: Path | None) -> in
     from adzeguard.core.change.by_hand.groups import deleted_group
 
     desk = Desk(workspace)
-    made = deleted_group(desk.estate, desk.charter, one_group(desk, group), why)
-    return enact_and_show(desk, lambda: hand_proposal(desk, made), answers)
+    found = one_group(desk, group)
+    return enact_draft(desk, lambda: deleted_group(desk.estate, desk.charter, found, why), answers)

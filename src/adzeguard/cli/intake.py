@@ -6,10 +6,10 @@ from typing import TYPE_CHECKING
 import click
 
 from adzeguard.cli.desk import Desk
-from adzeguard.cli.enacting import enact_and_show, hand_proposal
+from adzeguard.cli.enacting import enact_draft
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.options import Answers, enacting_options, example, listing_options, why_option, workspace_option
-from adzeguard.cli.output import put_listing
+from adzeguard.cli.output import put_view
 from adzeguard.core.errors import UsageError
 
 if TYPE_CHECKING:
@@ -29,25 +29,9 @@ def show(form: str, output: Path | None, workspace: Path | None) -> int:
 
     Keys of json and csv: what, container, default, objects.
     """
-    from adzeguard.core.estate.landing import landings
-    from adzeguard.core.estate.places import short_dn
-    from adzeguard.report.listing import Column, Listing
+    from adzeguard.core.views.intake import intake_table
 
-    desk = Desk(workspace)
-    rows = [
-        {
-            "what": landing.what,
-            "container": short_dn(desk.estate, landing.dn),
-            "default": landing.is_default(desk.estate),
-            "objects": len(desk.estate.catalogue.below(landing.dn)),
-        }
-        for landing in landings(desk.estate).values()
-    ]
-    columns = (
-        Column("what", "New"), Column("container", "Land in"), Column("default", "As every domain begins"),
-        Column("objects", "Objects there", right=True),
-    )  # fmt: skip
-    put_listing(Listing(rows, columns, empty="The domain does not say."), form, output)
+    put_view(intake_table(Desk(workspace).estate), form, output)
     return Exit.NOTHING_TO_REPORT
 
 
@@ -62,7 +46,7 @@ def change(users: str | None, computers: str | None, why: str, answers: Answers,
     wanted = {what: ou for what, ou in (("users", users), ("computers", computers)) if ou}
     if not wanted:
         raise UsageError("nothing to set", "Give --users OU, --computers OU, or both")
-    return _apply(Desk(workspace), wanted, why, answers)
+    return _enact(Desk(workspace), wanted, why, answers)
 
 
 @command.command("reset", epilog=example("adzeguard intake reset"))
@@ -71,16 +55,15 @@ def change(users: str | None, computers: str | None, why: str, answers: Answers,
 @workspace_option
 def reset(why: str, answers: Answers, workspace: Path | None) -> int:
     """Let new users and computers land where every domain begins."""
-    from adzeguard.core.estate.landing import DEFAULTS
+    from adzeguard.core.estate.intake_places import DEFAULTS
 
-    return _apply(Desk(workspace), DEFAULTS, why, answers)
+    return _enact(Desk(workspace), DEFAULTS, why, answers)
 
 
-def _apply(desk: Desk, wanted: dict[str, str], why: str, answers: Answers) -> int:
+def _enact(desk: Desk, wanted: dict[str, str], why: str, answers: Answers) -> int:
     from adzeguard.core.change.by_hand.intake import intake_changes
-    from adzeguard.core.change.by_hand.objects import HandProposal, container_at
-    from adzeguard.core.change.order import numbered
+    from adzeguard.core.change.by_hand.objects import container_at
+    from adzeguard.core.change.draft import Draft
 
     containers: dict[str, Principal] = {what: container_at(desk.estate, ou) for what, ou in wanted.items()}
-    changes = intake_changes(desk.estate, containers, why=why)
-    return enact_and_show(desk, lambda: hand_proposal(desk, HandProposal(numbered(changes))), answers)
+    return enact_draft(desk, lambda: Draft.of(intake_changes(desk.estate, containers, why=why)), answers)

@@ -1,14 +1,13 @@
 """adzeguard journal."""
 
 from pathlib import Path
-from typing import Any
 
 import click
 
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.options import example, listing_options, workspace_option
-from adzeguard.cli.output import put, put_listing
+from adzeguard.cli.output import put, put_view
 
 
 @click.group("journal", invoke_without_command=True, epilog=example("adzeguard journal --limit 20"))
@@ -28,37 +27,14 @@ def command(
 ) -> int | None:
     """Show every change made: when, by whom, under which rule, and what became of it.
 
-    Keys of json and csv: seq, at, by, kind, enactment, what, body, hash. Kinds of rows: begin, intent, outcome, end.
+    Keys of json and csv: seq, at, by, kind, enactment, what, body, hash, format. Kinds of rows: begin, intent, outcome, end.
     """
     if ctx.invoked_subcommand is not None:
         return None
-    from adzeguard.report.changes import journal_listing
+    from adzeguard.workflows.journal_view import journal_table
 
-    rows = Desk(workspace).journal.rows(limit, of_enactment)
-    listed = [
-        {"seq": r.seq, "at": r.at[:19].replace("T", " "), "by": r.by, "kind": r.kind, "enactment": r.enactment,
-        "what": _what(r.kind, r.enactment, r.body),
-         "body": r.body, "hash": r.hash}
-        for r in rows
-    ]  # fmt: skip
-    put_listing(journal_listing(listed), form, output)
+    put_view(journal_table(Desk(workspace).journal.rows(limit, of_enactment)), form, output)
     return Exit.NOTHING_TO_REPORT
-
-
-def _what(kind: str, enactment: str, body: dict[str, Any]) -> str:
-    from adzeguard.core.change.changes import read_change
-
-    match kind:
-        case "begin":
-            proposal = body["proposal"]
-            return f"{enactment}: {len(proposal['changes'])} changes of a proposal by {proposal['made_by']}"
-        case "intent":
-            change = read_change(body["change"])
-            return f"{change.id}: {change.in_words()} ({change.rule})"
-        case "outcome":
-            return f"{body['change']}: {body['status']}" + (f", {body['detail']}" if body["detail"] else "")
-        case _:
-            return ", ".join(f"{count} {status}" for status, count in body.items())
 
 
 @command.command("verify", epilog=example("adzeguard journal verify"))

@@ -18,7 +18,7 @@ COMMANDS: Final = {
     "why": ("adzeguard.cli.why", "Why somebody is in a group or on a host."),
     "compare": ("adzeguard.cli.compare", "Who gained and lost membership between two moments."),
     "check": ("adzeguard.cli.check", "What deviates from the charter, and what is wrong anyway."),
-    "proposal": ("adzeguard.cli.propose", "What would be changed to put it right."),
+    "propose": ("adzeguard.cli.propose", "What would be changed to put it right."),
     "enact": ("adzeguard.cli.enact", "Make the changes of a proposal."),
     "group": ("adzeguard.cli.group", "Change memberships and groups by hand."),
     "ou": ("adzeguard.cli.ou", "Make, protect, move and delete OUs by hand."),

@@ -10,19 +10,19 @@ from adzeguard.cli.csv_files import read_rows
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.options import example, listing_options, workspace_option
-from adzeguard.cli.output import put_listing
+from adzeguard.cli.output import put_view
 from adzeguard.core.errors import AdzeguardError, UsageError
 
 if TYPE_CHECKING:
+    from adzeguard.core.descriptors.descriptor import Descriptor
     from adzeguard.core.estate.principal import Principal
-    from adzeguard.core.rights.answers import Answer, Tokens
     from adzeguard.core.rights.delegations import Rights
     from adzeguard.core.rights.questions import Asked
 
 
 @click.command("may", epilog=example("adzeguard may hedda.morrow password-help cato.lune"))
 @click.argument("words", nargs=-1, metavar="[WHO] RIGHT OBJECT", shell_complete=names())
-@click.option("--who", "everybody", is_flag=True, help="List everyone who can: RIGHT OBJECT.")
+@click.option("--who", "everybody", is_flag=True, help="List everyone who may: RIGHT OBJECT.")
 @click.option(
     "--batch",
     type=click.Path(path_type=Path, dir_okay=False),
@@ -52,108 +52,70 @@ def command(
     raise UsageError("say WHO RIGHT OBJECT, --who RIGHT OBJECT, or --batch FILE", "See: adzeguard may --help")
 
 
-def _target(desk: Desk, right: str, name: str) -> "tuple[Principal, Asked]":
+def _target(desk: Desk, right: str, name: str) -> "tuple[Rights, Principal, Asked]":
+    """Understand a right over an object; the charter is read only for a duty that the tool does not bring itself."""
     from adzeguard.core.estate.names import resolve
     from adzeguard.core.rights.questions import asked
 
     target = resolve(desk.estate, name)
-    return target, asked(right, target, desk.rights.schema, desk.rights.duties)
+    own = ":" not in right and right != "delete" and right not in desk.standard_rights.duties
+    rights = desk.rights if own else desk.standard_rights
+    return rights, target, asked(right, target, rights.schema, rights.duties)
 
 
-def _answered(desk: Desk, tokens: "Tokens", who: "Principal", target: "Principal", right: "Asked") -> "Answer":
-    from adzeguard.core.rights.answers import answer, asked_descriptor
+def _descriptor(rights: "Rights", target: "Principal", right: "Asked") -> "Descriptor":
+    from adzeguard.core.rights.answers import asked_descriptor
 
-    descriptor = asked_descriptor(desk.estate, target, right, desk.rights.schema)
+    descriptor = asked_descriptor(rights.estate, target, right, rights.schema)
     if descriptor is None:
         raise UsageError(f"the rights over {target.dn} were not collected")
-    return answer(desk.estate, tokens, who, target, right, descriptor)
+    return descriptor
 
 
-def _one(desk: Desk, who: str, right: str, name: str, form: str, output: Path | None) -> int:
+def _one(desk: Desk, who: str, typed: str, name: str, form: str, output: Path | None) -> int:
     from adzeguard.core.estate.names import resolve
-    from adzeguard.core.rights.answers import Tokens
-    from adzeguard.report.listing import Column, Listing
+    from adzeguard.core.rights.answers import Tokens, answer
+    from adzeguard.core.views.rights import answer_row, answer_table
 
     person = resolve(desk.estate, who)
-    target, meant = _target(desk, right, name)
-    found = _answered(desk, Tokens(desk.estate), person, target, meant)
-    row = _row(desk.rights, person, target, meant, found)
-    verb = "may" if found.allowed else "may not"
-    below = f" (asked of a {meant.on_class} below it)" if meant.on_class else ""
-    answer = "Yes" if found.allowed else "No"
-    title = f"{answer}: {person.qualified_name} {verb} {right}, over {target.qualified_name}{below}"
-    columns = (Column("because", "Because"), Column("through", "Through"))
-    put_listing(Listing([row], columns, title), form, output)
+    rights, target, right = _target(desk, typed, name)
+    found = answer(desk.estate, Tokens(desk.estate), person, target, right, _descriptor(rights, target, right))
+    put_view(answer_table(answer_row(rights, person, target, right, found), typed, target, right), form, output)
     return Exit.NOTHING_TO_REPORT if found.allowed else Exit.TO_REPORT
 
 
-def _row(rights: "Rights", who: "Principal", target: "Principal", right: "Asked", found: "Answer") -> dict[str, Any]:
-    entry = found.decision.entry
-    because = found.because
-    if entry is not None and entry.sid is not None:
-        holder = rights.holder(entry.sid).qualified_name
-        verb = "is denied" if entry.denies else "is given"
-        above = ", from above" if entry.inherited else ""
-        because = f"{holder} {verb}: {rights.reader.in_words(entry)}{above}"
-    return {
-        "who": who.qualified_name,
-        "right": right.words,
-        "object": target.dn,
-        "allowed": found.allowed,
-        "because": because,
-        "entry": entry.to_bytes().hex() if entry is not None else "",
-        "through": list(found.through),
-    }
-
-
-def _everybody(desk: Desk, right: str, name: str, form: str, output: Path | None) -> int:
+def _everybody(desk: Desk, typed: str, name: str, form: str, output: Path | None) -> int:
     import numpy as np
 
-    from adzeguard.core.rights.answers import Everybody, Tokens, asked_descriptor
-    from adzeguard.report.listing import Column, Listing
+    from adzeguard.core.rights.answers import Everybody, Tokens
+    from adzeguard.core.views.members import allowed_table
 
-    target, meant = _target(desk, right, name)
-    descriptor = asked_descriptor(desk.estate, target, meant, desk.rights.schema)
-    if descriptor is None:
-        raise UsageError(f"the rights over {target.dn} were not collected")
-    allowed = Everybody(desk.estate, Tokens(desk.estate)).allowed(target, meant, descriptor)
-    people = desk.estate.catalogue.principals(np.flatnonzero(allowed).tolist()).values()
-    rows = [
-        {"name": p.name, "qualified_name": p.qualified_name, "sid": p.sid, "kind": p.kind.label, "enabled": p.enabled}
-        for p in sorted(people, key=lambda p: p.qualified_name.casefold())
-    ]
-    shown = [{**row, "_state": "" if row["enabled"] else "disabled"} for row in rows]
-    columns = (Column("qualified_name", "Who"), Column("kind", "Kind"), Column("_state", "State"))
-    title = f"May {right}, over {target.qualified_name}"
-    put_listing(Listing(shown, columns, title, f"{len(rows)} can", "Nobody can."), form, output)
+    rights, target, right = _target(desk, typed, name)
+    descriptor = _descriptor(rights, target, right)
+    allowed = Everybody(desk.estate, Tokens(desk.estate)).allowed(target, right, descriptor)
+    people = list(desk.estate.catalogue.principals(np.flatnonzero(allowed).tolist()).values())
+    put_view(allowed_table(people, typed, target), form, output)
     return Exit.NOTHING_TO_REPORT
 
 
 def _batch(desk: Desk, path: Path, form: str, output: Path | None) -> int:
     """Answer every line; one that cannot be understood says why, and the others are answered all the same."""
     from adzeguard.core.estate.names import resolve
-    from adzeguard.core.rights.answers import Tokens
-    from adzeguard.report.listing import Column, Listing
+    from adzeguard.core.rights.answers import Tokens, answer
+    from adzeguard.core.views.rights import answer_row, answers_table
 
     tokens = Tokens(desk.estate)
     rows: list[dict[str, Any]] = []
     for _, line in read_rows(path, {"who", "right", "object"}, mebibytes=64):
-        asked_for = {key: line[key] for key in ("who", "right", "object")}
+        question = {key: line[key] for key in ("who", "right", "object")}
         try:
-            who = resolve(desk.estate, asked_for["who"])
-            target, meant = _target(desk, asked_for["right"], asked_for["object"])
-            found = _answered(desk, tokens, who, target, meant)
-            rows.append(_row(desk.rights, who, target, meant, found) | asked_for)
+            who = resolve(desk.estate, question["who"])
+            rights, target, right = _target(desk, question["right"], question["object"])
+            found = answer(desk.estate, tokens, who, target, right, _descriptor(rights, target, right))
+            rows.append(answer_row(rights, who, target, right, found) | question)
         except AdzeguardError as error:
-            rows.append(
-                {**asked_for, "allowed": None, "because": error.message.splitlines()[0], "entry": "", "through": []}
-            )
-    columns = (
-        Column("who", "Who"), Column("right", "Right"), Column("object", "Object"), Column("allowed", "Allowed"),
-        Column("because", "Because", ratio=1),
-    )  # fmt: skip
-    counted = sum(row["allowed"] is True for row in rows)
-    unclear = sum(row["allowed"] is None for row in rows)
-    note = f"{counted} yes, {len(rows) - counted - unclear} no, {unclear} not understood"
-    put_listing(Listing(rows, columns, "", note, "The file has no lines."), form, output)
+            because = error.message.splitlines()[0]
+            rows.append({**question, "allowed": None, "because": because, "entry": "", "through": []})
+    put_view(answers_table(rows), form, output)
+    unclear = any(row["allowed"] is None for row in rows)
     return Exit.DONE_IN_PART if unclear else Exit.NOTHING_TO_REPORT

@@ -6,7 +6,7 @@ import click
 
 from adzeguard.cli.completing import containers, names
 from adzeguard.cli.desk import Desk
-from adzeguard.cli.enacting import enact_and_show, hand_proposal
+from adzeguard.cli.enacting import enact_draft
 from adzeguard.cli.options import Answers, enacting_options, example, why_option, workspace_option
 
 
@@ -19,7 +19,7 @@ from adzeguard.cli.options import Answers, enacting_options, example, why_option
 def command(name: str, container: str, why: str, answers: Answers, workspace: Path | None) -> int:
     """Put a user, computer, group or OU into another OU.
 
-    Keys of json and csv: id, status, target, verb, group, member, object, rule, detail.
+    Keys of json and csv: id, status, target, kind, group, member, object, rule, detail.
     """
     from adzeguard.core.change.by_hand.objects import container_at
     from adzeguard.core.change.by_hand.ous import moved_object
@@ -27,4 +27,4 @@ def command(name: str, container: str, why: str, answers: Answers, workspace: Pa
 
     desk = Desk(workspace)
     found, to = resolve(desk.estate, name), container_at(desk.estate, container)
-    return enact_and_show(desk, lambda: hand_proposal(desk, moved_object(desk.estate, found, to, why)), answers)
+    return enact_draft(desk, lambda: moved_object(desk.estate, found, to, why), answers)

@@ -1,27 +1,18 @@
 """adzeguard ou."""
 
-from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 import click
 
 from adzeguard.cli.completing import containers
 from adzeguard.cli.desk import Desk
-from adzeguard.cli.enacting import enact_and_show, hand_proposal
+from adzeguard.cli.enacting import enact_draft
 from adzeguard.cli.options import Answers, enacting_options, example, why_option, workspace_option
-
-if TYPE_CHECKING:
-    from adzeguard.core.change.by_hand.objects import HandProposal
 
 
 @click.group("ou", epilog=example("adzeguard ou create 'Dry Dock' --in OU=Hosts"))
 def command() -> None:
     """Make, protect, move and delete OUs: propose, guards, enact, journal."""
-
-
-def _apply(desk: Desk, made: "Callable[[], HandProposal]", answers: Answers) -> int:
-    return enact_and_show(desk, lambda: hand_proposal(desk, made()), answers)
 
 
 @command.command("create", epilog=example("adzeguard ou create 'Dry Dock' --in OU=Hosts"))
@@ -52,7 +43,7 @@ def create(
 
     desk = Desk(workspace)
     above = container_at(desk.estate, container or desk.estate.domain.base_dn)
-    return _apply(
+    return enact_draft(
         desk,
         lambda: created_ou(desk.estate, name, above, protected=not unprotected, description=description, why=why),
         answers,
@@ -66,13 +57,13 @@ def create(
 @workspace_option
 def protect(ou: str, why: str, answers: Answers, workspace: Path | None) -> int:
     """Protect an OU against deletion and moving."""
-    from adzeguard.core.change.by_hand.objects import HandProposal, container_at
+    from adzeguard.core.change.by_hand.objects import container_at
     from adzeguard.core.change.by_hand.ous import protected_object
-    from adzeguard.core.change.order import numbered
+    from adzeguard.core.change.draft import Draft
 
     desk = Desk(workspace)
     found = container_at(desk.estate, ou)
-    return _apply(desk, lambda: HandProposal(numbered(protected_object(desk.estate, found, why))), answers)
+    return enact_draft(desk, lambda: Draft.of(protected_object(desk.estate, found, why)), answers)
 
 
 @command.command("unprotect", epilog=example("adzeguard ou unprotect OU=Quay"))
@@ -87,7 +78,7 @@ def unprotect(ou: str, why: str, answers: Answers, workspace: Path | None) -> in
 
     desk = Desk(workspace)
     found = container_at(desk.estate, ou)
-    return _apply(desk, lambda: unprotected_object(desk.estate, found, why), answers)
+    return enact_draft(desk, lambda: unprotected_object(desk.estate, found, why), answers)
 
 
 @command.command("move", epilog=example("adzeguard ou move OU=Galley,OU=People OU=Retired"))
@@ -103,7 +94,7 @@ def move(ou: str, to: str, why: str, answers: Answers, workspace: Path | None) -
 
     desk = Desk(workspace)
     found, above = container_at(desk.estate, ou), container_at(desk.estate, to)
-    return _apply(desk, lambda: moved_object(desk.estate, found, above, why), answers)
+    return enact_draft(desk, lambda: moved_object(desk.estate, found, above, why), answers)
 
 
 @command.command("delete", epilog=example("adzeguard ou delete OU=Retired"))
@@ -122,4 +113,4 @@ def delete(ou: str, with_content: bool, why: str, answers: Answers, workspace: P
 
     desk = Desk(workspace)
     found = container_at(desk.estate, ou)
-    return _apply(desk, lambda: deleted_ou(desk.estate, found, with_content=with_content, why=why), answers)
+    return enact_draft(desk, lambda: deleted_ou(desk.estate, found, with_content=with_content, why=why), answers)

@@ -2,14 +2,15 @@
 
 import os
 import sys
-import tempfile
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
 
 from adzeguard.core.errors import UsageError
-from adzeguard.report.listing import Format, Listing, render
+
+if TYPE_CHECKING:
+    from adzeguard.core.views.page import View
 
 
 def colour() -> bool:
@@ -17,32 +18,32 @@ def colour() -> bool:
     return sys.stdout.isatty() and not os.environ.get("NO_COLOR") and os.environ.get("TERM") != "dumb"
 
 
-def put(text: str, output: Path | None = None) -> None:
+def put(text: str | bytes, output: Path | None = None) -> None:
     """Write text to standard output, or whole to a file of mode 0600."""
     if output is None:
-        click.echo(text, nl=False, color=colour())
+        click.echo(text.decode("utf-8", "replace") if isinstance(text, bytes) else text, nl=False, color=colour())
         return
+    from adzeguard.workspace.files import write_whole
+
     try:
-        handle, temporary = tempfile.mkstemp(prefix=f".{output.name}.", dir=output.parent)
-        with os.fdopen(handle, "w", encoding="utf-8", errors="backslashreplace") as file:
-            file.write(text)
-        Path(temporary).replace(output)
+        write_whole(output, text if isinstance(text, bytes) else text.encode("utf-8", "backslashreplace"))
     except OSError as error:
         raise UsageError(f"{output} cannot be written: {error.strerror}", "Choose another file") from error
     say(f"Written to {output}")
 
 
-def put_listing(listing: Listing, form: str, output: Path | None) -> None:
-    """Render a listing and put it where it was asked for."""
-    chosen: Format = "json" if form == "json" else "csv" if form == "csv" else "table"
-    put(render(listing, chosen, colour=output is None and colour()), output)
+def put_view(view: "View", form: str, output: Path | None = None) -> None:
+    """Render a view and put it where it was asked for."""
+    from adzeguard.report.renderers import render
+
+    put(render(view, form, colour=output is None and colour()), output)
 
 
 def put_json(data: Any, output: Path | None) -> None:
     """Put plain values as JSON."""
-    import json
+    from adzeguard.core.views.page import Page
 
-    put(json.dumps(data, indent=2, ensure_ascii=False, default=str) + "\n", output)
+    put_view(Page(data, ()), "json", output)
 
 
 def say(text: str) -> None:

@@ -7,7 +7,7 @@ import click
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.options import example, workspace_option
-from adzeguard.cli.output import colour, put, say
+from adzeguard.cli.output import put_view, say
 
 
 @click.command("propose", epilog=example("adzeguard propose --output monday.json"))
@@ -32,41 +32,29 @@ def command(also: tuple[str, ...], form: str, output: Path | None, workspace: Pa
 
     Changes nothing. A proposal that would lock the keepers out is refused. Ends with 3 when there are changes to make.
     """
-    from adzeguard.core.change.guards.limits import NamedSizes
-    from adzeguard.core.change.guards.lockout import lockouts
-    from adzeguard.core.change.guards.size import oversizes
-    from adzeguard.core.errors import GuardError
-    from adzeguard.report.changes import proposal_text
+    from adzeguard.core.views.changes import proposal_page
 
     desk = Desk(workspace)
-    charter = desk.charter
-    check_rules(also, {rule.id for rule in charter.charter.rules})
-    proposal = desk.make_proposal(also)
-    locked_out = list(lockouts(desk.estate, proposal.changes, charter.keepers, charter.charter))
-    if locked_out:
-        raise GuardError(locked_out)
+    with desk.held("propose"):
+        check_rules(also, {rule.id for rule in desk.written_charter.rules})
+        made = desk.proposed(desk.charter_draft(also))
+    page = proposal_page(made.proposal)
     if output is not None:
-        put(proposal.model_dump_json(indent=2) + "\n", output)
+        put_view(page, "json", output)
         say(f"Enact it with: adzeguard enact {output}")
-    if form == "json" and output is None:
-        put(proposal.model_dump_json(indent=2) + "\n")
-    else:
-        put(proposal_text(proposal, colour=colour()))
-    for reason in oversizes(desk.estate, proposal.changes, desk.workspace.limits, NamedSizes()):
+    put_view(page, "table" if output is not None else form)
+    for reason in made.past_limits:
         say(f"Past a limit: {reason}")
-    return Exit.TO_REPORT if proposal.changes else Exit.NOTHING_TO_REPORT
+    return Exit.TO_REPORT if made.proposal.changes else Exit.NOTHING_TO_REPORT
 
 
 def check_rules(named: tuple[str, ...], known: set[str]) -> None:
     """Refuse the name of a rule that the charter does not have."""
-    import difflib
-
     from adzeguard.core.errors import UsageError
+    from adzeguard.core.wording import nearest
 
     for rule in named:
         if rule not in known:
-            near = difflib.get_close_matches(rule, known, 1)
-            raise UsageError(
-                f"the charter has no rule '{rule}'",
-                f"Did you mean {near[0]}?" if near else "See: adzeguard charter lint",
-            )
+            near = nearest(rule, known, 0.6)
+            way_out = f"Did you mean {near}?" if near else "See: adzeguard charter lint"
+            raise UsageError(f"the charter has no rule '{rule}'", way_out)

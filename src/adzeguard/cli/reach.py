@@ -1,7 +1,7 @@
 """adzeguard reach."""
 
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import click
 
@@ -10,10 +10,11 @@ from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.group_objects import one_group
 from adzeguard.cli.options import example, listing_options, workspace_option
-from adzeguard.cli.output import put, put_listing
+from adzeguard.cli.output import put, put_view
 
 if TYPE_CHECKING:
     from adzeguard.core.estate.principal import Principal
+    from adzeguard.core.rights.reach import ReachGraph
 
 
 @click.command("reach", epilog=example("adzeguard reach 'LOWMERE\\Domain Admins' --cut"))
@@ -36,7 +37,7 @@ def command(
     Keys of json and csv: name, qualified_name, sid, kind, enabled, member, steps, chain; with --cut: what, kind.
     """
     from adzeguard.core.rights.reach import ReachFinder, reaching
-    from adzeguard.report.rights import reach_listing
+    from adzeguard.core.views.rights import reach_table
 
     desk = Desk(workspace)
     found_group = one_group(desk, group)
@@ -44,27 +45,25 @@ def command(
     if cut:
         return _cut(desk, found_group, graph, also, form, output)
     found = reaching(desk.estate, graph)
-    put_listing(reach_listing(found, found_group.qualified_name), form, output)
+    put_view(reach_table(found, found_group.qualified_name), form, output)
     return Exit.TO_REPORT if any(not r.member for r in found) else Exit.NOTHING_TO_REPORT
 
 
-def _cut(desk: Desk, group: "Principal", graph: Any, also: tuple[str, ...], form: str, output: Path | None) -> int:
-    from adzeguard.core.change.by_hand.members import cut_changes
+def _cut(
+    desk: Desk, group: "Principal", graph: "ReachGraph", also: tuple[str, ...], form: str, output: Path | None
+) -> int:
+    from adzeguard.core.change.impact import impact_of
     from adzeguard.core.estate.names import resolve
-    from adzeguard.core.review.proposed_cut import proposed_cut
-    from adzeguard.report.changes import impact_text
-    from adzeguard.report.rights import cut_listing
+    from adzeguard.core.review.proposed_cut import cut_draft, proposed_cut
+    from adzeguard.core.views.changes import impact_lines
+    from adzeguard.core.views.page import Page
+    from adzeguard.core.views.rights import cut_table
 
     named = [resolve(desk.estate, name) for name in also]
-    proposal = proposed_cut(desk.rights, desk.charter, group, graph, named)
-    put_listing(cut_listing(proposal, group.qualified_name), form, output)
-    changes = cut_changes(desk.rights, proposal)
+    cut = proposed_cut(desk.rights, desk.charter, group, graph, named)
+    put_view(cut_table(cut, group.qualified_name), form, output)
+    changes = cut_draft(desk.rights, cut).changes
     if form == "table" and output is None and changes:
-        from adzeguard.cli.enacting import hand_proposal
-        from adzeguard.cli.output import colour
-        from adzeguard.core.change.by_hand.objects import HandProposal
-        from adzeguard.core.change.order import numbered
-
-        proposal = hand_proposal(desk, HandProposal(numbered(changes)))
-        put("\n" + impact_text(proposal, colour=colour()))
-    return Exit.TO_REPORT if proposal.edges or proposal.stays_open else Exit.NOTHING_TO_REPORT
+        put("\n")
+        put_view(Page({}, [impact_lines(impact_of(desk.estate, changes))]), "table")
+    return Exit.TO_REPORT if cut.edges or cut.stays_open else Exit.NOTHING_TO_REPORT

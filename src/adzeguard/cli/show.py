@@ -2,6 +2,7 @@
 
 from datetime import datetime
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
@@ -9,7 +10,11 @@ from adzeguard.cli.completing import names
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.options import at_option, card_options, example, workspace_option
-from adzeguard.cli.output import colour, put, put_json
+from adzeguard.cli.output import put_view, say
+
+if TYPE_CHECKING:
+    from adzeguard.core.charter.resolve import ResolvedCharter
+    from adzeguard.core.views.page import Section
 
 
 @click.command("show", epilog=example("adzeguard show KIOSK-07"))
@@ -22,25 +27,30 @@ def command(name: str, form: str, output: Path | None, moment: datetime | None, 
 
     For a host also its local groups, and the rules that hold there: from which scope, and which one decides.
     """
-    from adzeguard.core.errors import CharterError
     from adzeguard.core.estate.names import resolve
     from adzeguard.core.estate.principal import Kind
-    from adzeguard.report.looking import card, host_data, object_data
+    from adzeguard.core.views.object_page import object_data, object_page
 
     desk = Desk(workspace, moment)
-    found = resolve(desk.estate, name)
-    data = object_data(desk.estate, found)
-    host = desk.estate.hosts_by_name.get(found.name.casefold()) if found.kind == Kind.COMPUTER else None
+    shown = resolve(desk.estate, name)
+    data = object_data(desk.estate, shown)
+    host = desk.estate.hosts_by_name.get(shown.name.casefold()) if shown.kind == Kind.COMPUTER else None
+    sections: list[Section] = []
     if host is not None:
-        try:
-            charter = desk.charter
-        except CharterError as error:
-            click.echo(f"The rules are not shown, since the charter cannot be read:\n{error.message}", err=True)
-            charter = None
-        of_host = host_data(desk.estate, charter, host)
-        data |= {key: of_host[key] for key in ("trouble", "local_groups", "rules")}
-    if form == "json":
-        put_json(data, output)
-    else:
-        put(card(data, colour=output is None and colour()), output)
+        from adzeguard.core.views.host_page import host_data, host_sections
+
+        of_host = host_data(desk.estate, _charter(desk), host)
+        data |= of_host
+        sections = host_sections(of_host)
+    put_view(object_page(data, sections), form, output)
     return Exit.NOTHING_TO_REPORT
+
+
+def _charter(desk: Desk) -> "ResolvedCharter | None":
+    from adzeguard.core.errors import CharterError
+
+    try:
+        return desk.charter
+    except CharterError as error:
+        say(f"The rules are not shown, since the charter cannot be read:\n{error.message}")
+        return None

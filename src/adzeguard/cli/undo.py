@@ -2,15 +2,18 @@
 
 from datetime import datetime
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
 from adzeguard.cli.desk import Desk
-from adzeguard.cli.enacting import enact_and_show
+from adzeguard.cli.enacting import enact_draft
 from adzeguard.cli.moments import MOMENT
 from adzeguard.cli.options import Answers, enacting_options, example, workspace_option
-from adzeguard.core.change.proposal import Proposal
 from adzeguard.core.errors import UsageError
+
+if TYPE_CHECKING:
+    from adzeguard.core.change.draft import Draft
 
 
 @click.command("undo", epilog=example("adzeguard undo --last"))
@@ -39,19 +42,19 @@ def command(
     It is a proposal like any other: it passes the guards, stands in the journal, and can be undone itself. What somebody
     else has changed since is a conflict, and is left as it is. The journal names the enactments.
 
-    Keys of json and csv: id, status, target, verb, group, member, object, rule, detail.
+    Keys of json and csv: id, status, target, kind, group, member, object, rule, detail.
     """
-    from adzeguard.workflows.undo import done_by, done_since, last_enactment, undo_proposal
+    from adzeguard.workflows.undo import done_by, done_since, last_enactment, undo_draft
 
     if sum((enactment_name is not None, last, since is not None)) != 1 or ((changes or kept) and since is not None):
         raise UsageError("say which: ENACTMENT, --last, or --since TIME", "See: adzeguard undo --help")
     desk = Desk(workspace)
 
-    def proposal() -> Proposal:
+    def draft() -> "Draft":
         if since is not None:
             done = done_since(desk.journal, since)
         else:
             done = done_by(desk.journal, enactment_name or last_enactment(desk.journal), changes, kept)
-        return undo_proposal(desk.estate, done, desk.store.latest().id, desk.now(), desk.operator())
+        return undo_draft(desk.estate, done)
 
-    return enact_and_show(desk, proposal, answers)
+    return enact_draft(desk, draft, answers)

@@ -10,11 +10,11 @@ from adzeguard.cli.completing import names
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.options import at_option, example, listing_options, workspace_option
-from adzeguard.cli.output import put_listing, say
+from adzeguard.cli.output import put_view, say
 from adzeguard.core.errors import UsageError
 
 if TYPE_CHECKING:
-    from adzeguard.report.listing import Listing
+    from adzeguard.core.views.table import Table
 
 
 @click.command("who", epilog=example(r"adzeguard who 'LOWMERE\Domain Admins'"))
@@ -57,34 +57,34 @@ def command(
         raise UsageError("--local-group needs --host", "See: adzeguard who --help")
     desk = Desk(workspace, moment)
     if host is not None:
-        listing = _on_host(desk, host, local_group)
+        table = _on_host(desk, host, local_group)
     elif all_hosts:
-        listing = _on_all_hosts(desk, at_least)
+        table = _on_all_hosts(desk, at_least)
     elif all_groups:
-        listing = _all_groups(desk)
+        table = _all_groups(desk)
     else:
-        listing = _in_group(desk, group or "")
-    put_listing(listing, form, output)
+        table = _in_group(desk, group or "")
+    put_view(table, form, output)
     return Exit.NOTHING_TO_REPORT
 
 
-def _in_group(desk: Desk, name: str) -> "Listing":
+def _in_group(desk: Desk, name: str) -> "Table":
     from adzeguard.core.access.members import members_of
     from adzeguard.core.estate.names import resolve
     from adzeguard.core.estate.principal import Kind
-    from adzeguard.report.looking import who_listing
+    from adzeguard.core.views.members import members_table
 
     found = resolve(desk.estate, name)
     if found.kind != Kind.GROUP:
         raise UsageError(f"{found.qualified_name} is a {found.kind.label}, not a group", "Try: adzeguard show NAME")
-    return who_listing(members_of(desk.estate, found), f"Effective members of {found.qualified_name}")
+    return members_table(members_of(desk.estate, found), f"Effective members of {found.qualified_name}")
 
 
-def _on_host(desk: Desk, name: str, local_group: str | None) -> "Listing":
+def _on_host(desk: Desk, name: str, local_group: str | None) -> "Table":
     from adzeguard.core.access.members import members_on_host
     from adzeguard.core.estate.names import resolve_host
+    from adzeguard.core.views.members import members_table
     from adzeguard.core.wellknown import ADMINISTRATORS, LOCAL_GROUPS
-    from adzeguard.report.looking import who_listing
 
     host = resolve_host(desk.estate, name)
     label = local_group or "administrators"
@@ -101,26 +101,26 @@ def _on_host(desk: Desk, name: str, local_group: str | None) -> "Listing":
         raise UsageError(
             f"nothing is known of {host.name}: it has never answered", "Run adzeguard collect when it is on"
         )
-    return who_listing(members_on_host(desk.estate, host, sid), rf"{host.name}\{label}")
+    return members_table(members_on_host(desk.estate, host, sid), rf"{host.name}\{label}")
 
 
-def _on_all_hosts(desk: Desk, at_least: int) -> "Listing":
+def _on_all_hosts(desk: Desk, at_least: int) -> "Table":
     from adzeguard.core.access.members import hosts_per_person
-    from adzeguard.report.looking import hosts_listing
+    from adzeguard.core.views.members import administrators_table
 
     estate = desk.estate
     counts = {person: count for person, count in hosts_per_person(estate).items() if count >= at_least}
-    return hosts_listing(
+    return administrators_table(
         counts, estate.catalogue.principals(counts), sum(host.state is not None for host in estate.hosts)
     )
 
 
-def _all_groups(desk: Desk) -> "Listing":
+def _all_groups(desk: Desk) -> "Table":
     from adzeguard.core.estate.counting import effective_people_counts
-    from adzeguard.report.looking import groups_listing
+    from adzeguard.core.views.members import groups_table
 
     graph, catalogue = desk.estate.graph, desk.estate.catalogue
     counts = zip(graph.group_ids.tolist(), effective_people_counts(graph).tolist(), strict=True)
     groups = catalogue.principals(graph.group_ids.tolist())
     direct = {group: len(graph.direct_members(group)) + len(graph.primary_members(group)) for group in groups}
-    return groups_listing(groups, direct, dict(counts))
+    return groups_table(groups, direct, dict(counts))

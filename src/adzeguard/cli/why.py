@@ -9,7 +9,7 @@ from adzeguard.cli.completing import names
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.options import at_option, card_options, example, workspace_option
-from adzeguard.cli.output import colour, put, put_json
+from adzeguard.cli.output import put_view
 from adzeguard.core.errors import UsageError
 
 
@@ -37,11 +37,10 @@ def command(
 
     Keys of json: person, target, leads_there, chain (name, sid, kind, how). Ends with 0 either way.
     """
-    from adzeguard.core.access.chains import chain_as_data, chain_in_words
     from adzeguard.core.access.members import members_on_host, proof_in_group
     from adzeguard.core.estate.names import resolve, resolve_host
     from adzeguard.core.estate.principal import Kind
-    from adzeguard.report.looking import chain_text
+    from adzeguard.core.views.chain import chain_page
 
     if (group is None) == (host is None):
         raise UsageError("say --in GROUP or --on HOST", "See: adzeguard why --help")
@@ -63,17 +62,5 @@ def command(
                 "Run adzeguard collect when it is on",
             )
         access = next((a for a in members_on_host(estate, place) if a.principal == member), None)
-    if form == "json":
-        chain = chain_as_data(access) if access else []
-        put_json(
-            {"person": member.qualified_name, "target": subject, "leads_there": bool(access), "chain": chain},
-            output,
-        )
-    elif access is None:
-        put(
-            f"Nothing leads there: {member.qualified_name} is not in {subject}, by no chain of groups.\n",
-            output,
-        )
-    else:
-        put(chain_text(access, chain_in_words(access), colour=output is None and colour()), output)
+    put_view(chain_page(member.qualified_name, subject, access), form, output)
     return Exit.NOTHING_TO_REPORT

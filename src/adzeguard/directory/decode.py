@@ -6,6 +6,7 @@ from datetime import datetime
 from typing import Final
 
 from adzeguard.core.errors import InputError
+from adzeguard.core.estate.attributes import SHOWN_ATTRIBUTES
 from adzeguard.core.estate.principal import Flag, Kind
 from adzeguard.core.estate.rows import NEVER, ObjectRow, Observed, object_key
 from adzeguard.core.identity import Sid, leaf_name
@@ -30,20 +31,7 @@ _KIND_OF_CLASS: Final = (  # the first that fits, since classes derive from each
     (b"container", Kind.CONTAINER),
     (b"builtindomain", Kind.CONTAINER),
 )
-_DETAILS: Final = {
-    "userprincipalname": "user_principal_name",
-    "displayname": "display_name",
-    "description": "description",
-    "mail": "mail",
-    "title": "title",
-    "department": "department",
-    "manager": "manager",
-    "managedby": "managed_by",
-    "dnshostname": "dns_host_name",
-    "operatingsystem": "operating_system",
-    "gplink": "policy_links",
-    "userworkstations": "workstations",
-}
+_DETAILS: Final = tuple((attribute.name.casefold(), attribute.key) for attribute in SHOWN_ATTRIBUTES)
 
 
 def observe(entry: Entry) -> Observed | None:
@@ -105,7 +93,7 @@ def _flags(entry: Entry, kind: Kind) -> Flag:
 
 
 def _details(entry: Entry) -> str:
-    found = {key: text for attribute, key in _DETAILS.items() if (text := entry.text(attribute))}
+    found = {key: text for attribute, key in _DETAILS if (text := entry.text(attribute))}
     landing = [value.decode("utf-8", "surrogateescape") for value in entry.attributes.get("wellknownobjects", ())]
     details = {**found, **({"well_known_objects": sorted(landing)} if landing else {})}
     return json.dumps(details, sort_keys=True) if details else ""

@@ -4,12 +4,13 @@ import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Final, TypeVar
 
+from adzeguard.core.drivers import DriverKind, Names, Secret, Setting, Settings
 from adzeguard.core.errors import DirectoryError, DirectoryUnreachableError, SettingsError
 from adzeguard.core.estate.catalogue import Domain
 from adzeguard.core.identity import domain_of_dn, guid_text, parent_dn, split_dn
 from adzeguard.directory.decode import domain_sid_of
 from adzeguard.directory.ldap_wire import Address, Attributes, Wire
-from adzeguard.directory.port import ATTRIBUTES, CLASSES, DirectoryFacts, Entry, Modification, Options, Secret
+from adzeguard.directory.port import ATTRIBUTES, CLASSES, DirectoryFacts, Entry, Modification
 
 _ATTEMPTS: Final = 4
 _FIRST_PAUSE: Final = 0.5
@@ -18,18 +19,34 @@ _QUERY: Final = "(|" + "".join(f"(objectClass={name})" for name in CLASSES) + ")
 _T = TypeVar("_T")
 
 
-def open_driver(options: Options, secret: Secret) -> "LdapDirectory":
+def open_ldap(settings: Settings, secret: Secret, _names: Names) -> "LdapDirectory":
     """Connect to the server that the settings name."""
     address = Address(
-        options["url"],
-        options.get("ca_file", ""),
-        options.get("tls_name", ""),
-        start_tls=options.get("start_tls") == "true",
-        plain=options.get("plain_ldap") == "true",
-        timeout=_seconds(options.get("timeout", "30")),
+        settings["url"],
+        settings.get("ca_file", ""),
+        settings.get("tls_name", ""),
+        start_tls=settings.get("start_tls") == "true",
+        plain=settings.get("plain_ldap") == "true",
+        timeout=_seconds(settings.get("timeout", "30")),
     )
     address.check()
-    return LdapDirectory(address, options.get("bind_as", ""), secret)
+    return LdapDirectory(address, settings.get("bind_as", ""), secret)
+
+
+DRIVER: Final = DriverKind(
+    "ldap",
+    (
+        Setting("url", "The server: ldaps://host[:port].", needed=True),
+        Setting("bind_as", r"The name to bind with, like DOMAIN\name or name@domain."),
+        Setting("password_file", "A file with the password that only its owner can read.", is_path=True),
+        Setting("ca_file", "The CA that signed the server's certificate.", is_path=True),
+        Setting("tls_name", "The name in the certificate, where it is not that of the URL."),
+        Setting("start_tls", "Encrypt an ldap:// connection before anything is sent."),
+        Setting("plain_ldap", "Send the password unencrypted."),
+        Setting("timeout", "Seconds to wait for an answer."),
+    ),
+    open_ldap,
+)
 
 
 def _seconds(text: str) -> int:

@@ -5,7 +5,9 @@ from bisect import bisect_left
 from collections.abc import Iterator, Sequence
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import Final
 
+from adzeguard.core.drivers import DriverKind, Names, Secret, Setting, Settings
 from adzeguard.core.errors import ChangeRefusedError, DirectoryUnreachableError, LdifError
 from adzeguard.core.estate.catalogue import Domain
 from adzeguard.core.identity import Sid, domain_of_dn, fold_dn, is_below
@@ -21,12 +23,22 @@ from adzeguard.directory.ldif_objects import (
     with_deleted,
     with_renamed,
 )
-from adzeguard.directory.port import Attributes, DirectoryFacts, Entry, Modification, Options, Secret
+from adzeguard.directory.port import Attributes, DirectoryFacts, Entry, Modification
 
 
-def open_driver(options: Options, _secret: Secret) -> "LdifFile":
+def open_ldif(settings: Settings, _secret: Secret, _names: Names) -> "LdifFile":
     """Open the file that the settings name."""
-    return LdifFile(Path(options["file"]), options.get("domain", ""))
+    return LdifFile(Path(settings["file"]), settings.get("domain", ""))
+
+
+DRIVER: Final = DriverKind(
+    "ldif",
+    (
+        Setting("file", "The LDIF file.", is_path=True, needed=True),
+        Setting("domain", "The domain's short name, where the file does not hold it."),
+    ),
+    open_ldif,
+)
 
 
 class LdifFile:

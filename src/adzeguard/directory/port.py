@@ -1,9 +1,10 @@
 """What the tool asks of a directory. A driver streams entries, re-reads one, and makes one change."""
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal, Protocol
 
+from adzeguard.core.estate.attributes import SHOWN_ATTRIBUTES
 from adzeguard.core.estate.catalogue import Domain
 
 Operation = Literal["add", "delete", "replace"]
@@ -104,16 +105,11 @@ class DirectoryDriver(Protocol):
         """Let go of the connection or the file."""
 
 
-Options = Mapping[str, str]
-Secret = Callable[[], str]
-"""Gives the password when it is asked for, and only then."""
-
 ATTRIBUTES = (
-    "objectClass", "objectGUID", "objectSid", "sAMAccountName", "name", "userPrincipalName", "displayName",
-    "description", "mail", "title", "department", "manager", "managedBy", "userAccountControl", "primaryGroupID",
+    "objectClass", "objectGUID", "objectSid", "sAMAccountName", "name", "userAccountControl", "primaryGroupID",
     "member", "groupType", "adminCount", "pwdLastSet", "lastLogonTimestamp", "accountExpires", "whenCreated",
-    "isCriticalSystemObject", "dNSHostName", "operatingSystem", "gPLink", "wellKnownObjects", "userWorkstations",
-    "nTSecurityDescriptor",
+    "isCriticalSystemObject", "wellKnownObjects", "nTSecurityDescriptor",
+    *(attribute.name for attribute in SHOWN_ATTRIBUTES),
 )  # fmt: skip
 """The attributes that are collected."""
 

@@ -1,44 +1,30 @@
-"""What the tool asks of hosts. A driver reads a host's state, makes one change, and says what it can do."""
+"""What the tool asks of hosts. A source opens a session with a host; a session reads its state and makes one change."""
 
-from collections.abc import Mapping
-from dataclasses import dataclass
-from enum import StrEnum
+from contextlib import AbstractContextManager
 from typing import Protocol
 
+from adzeguard.core.change.change import Change
 from adzeguard.core.estate.hosts import HostState
-from adzeguard.core.identity import Sid
 
 
-class Capability(StrEnum):
-    """Something that a host driver may be able to change."""
+class HostSession(Protocol):
+    """One host that answers. Methods raise errors under `HostError` or `InputError`, and no other."""
 
-    LOCAL_GROUPS = "local-groups"
+    def read(self) -> HostState:
+        """Read the state of the host, with the capabilities that it has."""
 
-
-@dataclass(frozen=True, slots=True)
-class LocalGroupChange:
-    """Add one member to, or remove one from, a local group of one host."""
-
-    group: Sid
-    member: Sid
-    add: bool
+    def change(self, change: Change) -> None:
+        """Make one change of a kind whose capability the host has; it is read back by whoever asked for it."""
 
 
-class HostDriver(Protocol):
-    """All hosts that are reached in one way. Methods raise errors under `HostError` or `InputError`, and no other.
+class HostSource(Protocol):
+    """All hosts that are reached in one way.
 
-    They are called from several threads at once, for different hosts.
+    Sessions with different hosts are opened and used from several threads at once, each from one at a time.
     """
 
-    @property
-    def capabilities(self) -> frozenset[Capability]:
-        """What can be changed; a change that needs another capability is `unsupported` in a proposal."""
+    def session(self, host: str) -> AbstractContextManager[HostSession]:
+        """Open a session with one host; `HostUnknownError` where the source has none of that name."""
 
-    def read(self, host: str) -> HostState:
-        """Read the state of one host."""
-
-    def change(self, host: str, change: LocalGroupChange) -> None:
-        """Make one change."""
-
-
-Options = Mapping[str, str]
+    def close(self) -> None:
+        """Let go of everything that is kept open."""

@@ -14,22 +14,34 @@
 import json
 import os
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
-from typing import Annotated, Final
+from typing import Annotated, Any, Final
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
 
+from adzeguard.core.change.change import Change
+from adzeguard.core.change.kinds.add_local_member import AddLocalMember
+from adzeguard.core.change.kinds.membership import LocalMembershipChange
+from adzeguard.core.drivers import DriverKind, Names, Secret, Setting, Settings
 from adzeguard.core.errors import HostFileError, HostRefusedError, HostUnknownError, HostUnreachableError
 from adzeguard.core.estate.hosts import HostState, LocalAccount, LocalGroup
 from adzeguard.core.identity import Sid
-from adzeguard.hosts.port import Capability, LocalGroupChange, Options
 
 _LARGEST_FILE: Final = 8 * 1024 * 1024
 
 
-def open_driver(options: Options) -> "StandinHosts":
+def open_standins(settings: Settings, _secret: Secret, _names: Names) -> "StandinHosts":
     """Open the folder that the settings name."""
-    return StandinHosts(Path(options["folder"]))
+    return StandinHosts(Path(settings["folder"]))
+
+
+DRIVER: Final = DriverKind(
+    "standin",
+    (Setting("folder", "The folder of the host files, one a host.", is_path=True, needed=True),),
+    open_standins,
+)
 
 
 def _sid_text(text: str) -> str:
@@ -72,34 +84,19 @@ class _HostFile(_Model):
 class StandinHosts:
     """A folder of host files."""
 
-    capabilities = frozenset({Capability.LOCAL_GROUPS})
-
     def __init__(self, folder: Path) -> None:
         self._folder = folder
 
-    def read(self, host: str) -> HostState:
-        """Read one host, as its behaviour lets it."""
-        return _state(self._answering(host))
+    @contextmanager
+    def session(self, host: str) -> Iterator["StandinSession"]:
+        """Open a session with a host that has a file; whether it answers is seen when it is asked something."""
+        path = self._path(host)
+        if not path.is_file():
+            raise HostUnknownError(f"there is no host file {path}")
+        yield StandinSession(host, path)
 
-    def change(self, host: str, change: LocalGroupChange) -> None:
-        """Make one change and write the file whole."""
-        content = self._answering(host)
-        place = next((at for at, g in enumerate(content.local_groups) if g.sid == change.group), None)
-        if place is None:
-            raise HostRefusedError(f"{host} has no local group {change.group}")
-        group = content.local_groups[place]
-        if change.add == (change.member in group.members):
-            state = "holds" if change.add else "does not hold"
-            raise HostRefusedError(f"{group.name} on {host} {state} {change.member} already")
-        if change.add:
-            members = [*group.members, change.member]
-            members = sorted(members) if group.members == sorted(group.members) else members
-        else:
-            members = [member for member in group.members if member != change.member]
-        # Only the members are replaced in what was read, so that the rest of the file stays as it was written.
-        raw = json.loads(self._path(host).read_bytes())
-        raw["local_groups"][place]["members"] = members
-        self._write(host, raw)
+    def close(self) -> None:
+        """Nothing is kept open."""
 
     def _path(self, host: str) -> Path:
         # The name comes from the directory: it must not lead out of the folder.
@@ -107,18 +104,45 @@ class StandinHosts:
             raise HostUnknownError(f"'{host}' cannot be the name of a host")
         return self._folder / f"{host.upper()}.json"
 
-    def _answering(self, host: str) -> _HostFile:
-        content = self._load(host)
+
+class StandinSession:
+    """One host, by its file."""
+
+    def __init__(self, host: str, path: Path) -> None:
+        self._host = host
+        self._path = path
+
+    def read(self) -> HostState:
+        """Read the host, as its behaviour lets it."""
+        return _state(self._answering())
+
+    def change(self, change: Change) -> None:
+        """Make one change and write the file whole."""
+        content = self._answering()
+        raw = self._raw()
+        if isinstance(change, LocalMembershipChange):
+            _change_member(self._host, content, raw, change)
+        else:
+            raise HostRefusedError(f"{self._host} knows no change of the kind {change.kind}")
+        self._write(raw)
+
+    def _answering(self) -> _HostFile:
+        content = self._load()
         if content.behaviour.slow_seconds:
             time.sleep(content.behaviour.slow_seconds)
         if content.behaviour.offline:
-            raise HostUnreachableError(f"{host} does not answer", "Is it switched on?")
+            raise HostUnreachableError(f"{self._host} does not answer", "Is it switched on?")
         if content.behaviour.refuses:
-            raise HostRefusedError(f"{host} refuses the connection", "Check the account's rights there")
+            raise HostRefusedError(f"{self._host} refuses the connection", "Check the account's rights there")
         return content
 
-    def _load(self, host: str) -> _HostFile:
-        path = self._path(host)
+    def _raw(self) -> dict[str, Any]:
+        """Return the file as it is written, so that only what is changed in it differs afterwards."""
+        raw: dict[str, Any] = json.loads(self._path.read_bytes())
+        return raw
+
+    def _load(self) -> _HostFile:
+        path = self._path
         try:
             if path.stat().st_size > _LARGEST_FILE:
                 raise HostFileError(f"{path} is larger than 8 MiB, which no host's state is")
@@ -130,13 +154,11 @@ class StandinHosts:
         except ValidationError as error:
             first = error.errors()[0]
             where = ".".join(str(part) for part in first["loc"])
-            said = first["msg"].removeprefix("Value error, ")
-            raise HostFileError(
-                f"{path}: {f'{where}: ' if where else ''}{said}", "Mend the file, or make it anew"
-            ) from error
+            said = f"{f'{where}: ' if where else ''}{first['msg'].removeprefix('Value error, ')}"
+            raise HostFileError(f"{path}: {said}", "Mend the file, or make it anew") from error
 
-    def _write(self, host: str, content: dict[str, object]) -> None:
-        path = self._path(host)
+    def _write(self, content: dict[str, Any]) -> None:
+        path = self._path
         try:
             # Always the same name: what an interrupted write left behind is written over by the next one.
             temporary = path.with_name(f".{path.name}.new")
@@ -148,6 +170,24 @@ class StandinHosts:
             temporary.replace(path)
         except OSError as error:
             raise HostUnreachableError(f"{path} cannot be written: {error.strerror}") from error
+
+
+def _change_member(host: str, content: _HostFile, raw: dict[str, Any], change: LocalMembershipChange) -> None:
+    """Put the member in or take it out; a real host refuses to do what is done already, and so does this one."""
+    place = next((at for at, g in enumerate(content.local_groups) if g.sid == change.group_sid), None)
+    if place is None:
+        raise HostRefusedError(f"{host} has no local group {change.group_sid}")
+    group, member = content.local_groups[place], change.member_sid
+    adds = isinstance(change, AddLocalMember)
+    if adds == (member in group.members):
+        state = "holds" if adds else "does not hold"
+        raise HostRefusedError(f"{group.name} on {host} {state} {member} already")
+    if adds:
+        members = [*group.members, member]
+        members = sorted(members) if group.members == sorted(group.members) else members
+    else:
+        members = [kept for kept in group.members if kept != member]
+    raw["local_groups"][place]["members"] = members
 
 
 def host_file_text(content: dict[str, object]) -> str:

@@ -6,7 +6,7 @@ from pathlib import Path
 from matplotlib.figure import Figure
 from matplotlib.patches import Patch
 
-from adzeguard.report.rights import Matrix
+from adzeguard.core.views.rights import Matrix
 from adzeguard.report.safe import for_terminal
 
 _INCHES_A_ROW, _INCHES_A_COLUMN = 0.55, 1.6

@@ -5,7 +5,6 @@ from collections.abc import Iterable, Iterator
 from functools import cached_property
 from itertools import islice
 from typing import Any, Final
-from zlib import crc32
 
 import numpy as np
 
@@ -13,20 +12,13 @@ from adzeguard.core.estate.catalogue import Domain
 from adzeguard.core.estate.links import Ids
 from adzeguard.core.estate.objects import principal_of_row
 from adzeguard.core.estate.principal import Flag, Kind, Principal
-from adzeguard.core.estate.rows import ObjectRow
 from adzeguard.core.identity import fold_dn, is_below
-from adzeguard.store.database import Database, raw_cursor
+from adzeguard.store.collections import valid_at
+from adzeguard.store.columns import SHOWN, listed, text_hash, unpacked
+from adzeguard.store.connection import Database, Row
 
-_COLUMNS: Final = (
-    "id, key, kind, flags, authority, rid, primary_rid, name, dn, created, last_logon, password_set, expires, details"
-)
 _AT_ONCE: Final = 500
 _READ_ALL_FROM: Final = 50_000
-
-
-def text_hash(folded: str) -> int:
-    """Return the number by which a folded name is indexed; what is found by it is compared again."""
-    return crc32(folded.encode("utf-8", "surrogateescape"))
 
 
 class StoredCatalogue:
@@ -36,7 +28,7 @@ class StoredCatalogue:
         self._database = database
         self._valid = valid_at(collection)
         self._domain = domain
-        self._authorities = dict(self._query("SELECT id, text FROM authority"))
+        self._authorities: dict[int, str] = dict(self._query("SELECT id, text FROM authority"))
         self._known: dict[int, Principal] = {}
 
     @property
@@ -135,51 +127,25 @@ class StoredCatalogue:
         where = f"{self._valid} AND descriptor IS NOT NULL ORDER BY id"
         for key, kind, object_id in self._query(f"SELECT descriptor, kind, id FROM object WHERE {where}"):
             users.setdefault((key, kind), []).append(object_id)
-        known = dict(self._query("SELECT key, data FROM descriptor"))
+        known: dict[bytes, bytes] = dict(self._query("SELECT key, data FROM descriptor"))
         return [(known[key], Kind(kind), np.array(ids, np.int32)) for (key, kind), ids in users.items()]
 
-    def _objects(self, condition: str, values: Iterable[Any] = ()) -> Iterator[tuple[Any, ...]]:
+    def _objects(self, condition: str, values: Iterable[Any] = ()) -> Iterator[Row]:
         where = f" AND {condition}" if condition else ""
-        return self._query(f"SELECT {_COLUMNS} FROM object WHERE {self._valid}{where}", values)
+        return self._query(f"SELECT {listed(SHOWN)} FROM object WHERE {self._valid}{where}", values)
 
-    def _principal(self, row: tuple[Any, ...]) -> Principal:
-        (
-            object_id,
-            key,
-            kind,
-            flags,
-            authority,
-            rid,
-            primary,
-            name,
-            dn,
-            created,
-            logon,
-            password,
-            expires,
-            details,
-        ) = row
-        sid = f"{self._authorities[authority]}-{rid}" if authority is not None else ""
-        whole = ObjectRow(key, kind, flags, sid, primary, name, dn, created, logon, password, expires, b"", details)
-        return principal_of_row(object_id, whole, self._domain)
+    def _principal(self, row: Row) -> Principal:
+        return principal_of_row(row[0], unpacked(row, self._authorities), self._domain)
 
-    def _query(self, query: str, values: Iterable[Any] = ()) -> Iterator[tuple[Any, ...]]:
+    def _query(self, query: str, values: Iterable[Any] = ()) -> Iterator[Row]:
         with self._database.reading() as connection:
-            cursor = raw_cursor(connection)
-            return iter(cursor.execute(query, tuple(values)).fetchall())
+            return iter(connection.rows(query.replace(" LIKE ", f" {connection.dialect.like} "), tuple(values)))
 
 
 def _batched(items: Iterable[int]) -> Iterator[tuple[int, ...]]:
     remaining = iter(items)
     while some := tuple(islice(remaining, _AT_ONCE)):
         yield some
-
-
-def valid_at(collection: int | None) -> str:
-    """Return the condition for rows that hold now, or held after a collection."""
-    if collection is None:
-        return "until IS NULL"
-    return f"since <= {int(collection)} AND (until IS NULL OR until > {int(collection)})"
 
 
 def _among(column: str, count: int) -> str:

@@ -2,59 +2,27 @@
 
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import datetime
+from itertools import islice
 from typing import Any
-
-import numpy as np
-from sqlalchemy import ColumnElement, Connection, func, insert, select
 
 from adzeguard.core.errors import NothingCollectedError, UnknownNameError
 from adzeguard.core.estate.assembly import Assembled
-from adzeguard.core.estate.catalogue import Domain
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host
-from adzeguard.core.estate.links import Links
 from adzeguard.core.estate.membership import MembershipGraph
-from adzeguard.core.estate.principal import Kind
-from adzeguard.core.estate.rows import ObjectRow, Observed
-from adzeguard.core.identity import Sid
-from adzeguard.store import schema
-from adzeguard.store.catalogue import StoredCatalogue, valid_at
-from adzeguard.store.database import Database, raw_cursor
-from adzeguard.store.host_states import unpack_state
+from adzeguard.core.estate.principal import CONTAINERS, Kind
+from adzeguard.core.estate.rows import Observed
+from adzeguard.store.catalogue import StoredCatalogue
+from adzeguard.store.collections import ENACTMENT, CollectionFacts, StoredCollection, begin, last_where, valid_at
+from adzeguard.store.connection import Connection, Database, one
+from adzeguard.store.host_rows import read_hosts, write_hosts
 from adzeguard.store.lazy_sequence import LazySequence
+from adzeguard.store.memberships import read_graph, write_memberships
+from adzeguard.store.objects import write_whole
 from adzeguard.store.partial import PartialWrite
-from adzeguard.store.rows import (
-    INSERT_MEMBERSHIP,
-    INSERT_OBJECT,
-    READ_MEMBERSHIPS,
-    READ_OBJECTS,
-    Membership,
-    RowPacker,
-    end_rows,
-    write_hosts,
-)
 
-
-@dataclass(frozen=True, slots=True)
-class CollectionFacts:
-    """What is known of a collection besides its content."""
-
-    kind: str
-    started: datetime
-    finished: datetime
-    source: str
-    domain: Domain
-    invocation_id: str = ""
-    highest_usn: int = 0
-
-
-@dataclass(frozen=True, slots=True)
-class StoredCollection:
-    """A collection in the store."""
-
-    id: int
-    facts: CollectionFacts
+_AT_ONCE = 500
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,9 +44,8 @@ class EstateStore:
     def ids_for(self, keys: Sequence[bytes]) -> list[int]:
         """Return a number for each object by its key: the one it always had, or a new one."""
         with self._database.reading() as connection:
-            cursor = raw_cursor(connection)
-            known = dict(cursor.execute("SELECT key, id FROM object").fetchall())
-        following = max(known.values(), default=-1) + 1
+            known = _known_ids(connection, keys)
+            following = _size(connection)
         ids = []
         for key in keys:
             if key not in known:
@@ -91,15 +58,18 @@ class EstateStore:
         """Store a whole collection: only what differs from what holds now becomes rows."""
         digest = (assembled.objects.digest() + assembled.graph.digest()).hex()
         with self._database.writing() as connection:
-            before = connection.scalar(select(schema.about.c.value).where(schema.about.c.name == "digest"))
-            number = _begin(connection, facts)
-            cursor = raw_cursor(connection)
+            before = one(connection, "SELECT value FROM about WHERE name = 'digest'")
+            number = begin(connection, facts)
             objects = groups = 0
-            if digest != before:
-                objects = _write_objects(cursor, number, assembled.objects.all_rows())
-                groups = _write_memberships(cursor, number, assembled.graph)
-                cursor.execute("INSERT OR REPLACE INTO about (name, value) VALUES ('digest', ?)", (digest,))
-            hosts_changed = write_hosts(cursor, number, hosts, whole=True)
+            if before is None or digest != before[0]:
+                objects = write_whole(connection, number, assembled.objects)
+                groups = write_memberships(connection, number, assembled.graph)
+                connection.run(
+                    "INSERT INTO about (name, value) VALUES ('digest', ?)"
+                    " ON CONFLICT (name) DO UPDATE SET value = excluded.value",
+                    (digest,),
+                )
+            hosts_changed = write_hosts(connection, number, hosts, whole=True)
         return Written(number, objects, groups, hosts_changed)
 
     def write_observed(
@@ -115,87 +85,80 @@ class EstateStore:
 
         `removed` are keys. `all_hosts` says that hosts which are not given are looked after no more.
         """
-        latest = self.latest().facts.domain
+        domain = self.latest().facts.domain
         ids = self.ids_for([seen.row.key for seen in observed])
         gone = self.ids_of(removed)
-        partial = PartialWrite(StoredCatalogue(self._database, latest), self.load_graph(), observed, ids, gone)
         with self._database.writing() as connection:
-            number = _begin(connection, facts)
-            cursor = raw_cursor(connection)
-            cursor.execute("DELETE FROM about WHERE name = 'digest'")
-            objects, groups = partial.write(cursor, number)
-            hosts_changed = write_hosts(cursor, number, hosts, whole=all_hosts)
+            number = begin(connection, facts)
+            objects = groups = 0
+            if observed or gone:
+                partial = PartialWrite(self._catalogue(), self.load_graph(), domain, observed, ids, gone)
+                connection.run("DELETE FROM about WHERE name = 'digest'")
+                objects, groups = partial.write(connection, number)
+            hosts_changed = write_hosts(connection, number, hosts, whole=all_hosts)
         return Written(number, objects, groups, hosts_changed)
+
+    def _catalogue(self) -> StoredCatalogue:
+        return StoredCatalogue(self._database, self.latest().facts.domain)
 
     def altered_containers(self, observed: Sequence[Observed]) -> list[str]:
         """Return the names of containers among them that stand elsewhere, or under other rights, than the store has.
 
         What lies below such a container has changed without saying so: its name, or its inherited rights.
         """
-        ids = self.ids_for([seen.row.key for seen in observed])
-        found = []
+        containers = [seen for seen in observed if seen.row.kind in CONTAINERS]
         with self._database.reading() as connection:
-            cursor = raw_cursor(connection)
-            packer = RowPacker(cursor)
-            for seen, object_id in zip(observed, ids, strict=True):
-                if seen.row.kind in (Kind.OU, Kind.CONTAINER, Kind.DOMAIN):
-                    standing = cursor.execute(f"{READ_OBJECTS} AND id = ?", (object_id,)).fetchone()
-                    packed = packer.pack(seen.row)
-                    if standing is not None and (standing[9], standing[15]) != (packed[8], packed[14]):
-                        found.append(seen.row.dn)
-        return found
+            known = _known_ids(connection, [seen.row.key for seen in containers])
+        ids = [known[seen.row.key] for seen in containers if seen.row.key in known]
+        catalogue = self._catalogue()
+        before, rights = catalogue.principals(ids), catalogue.descriptors(ids)
+        return [
+            seen.row.dn
+            for seen in containers
+            if (i := known.get(seen.row.key)) in before
+            and (before[i].dn, rights.get(i, b"")) != (seen.row.dn, seen.row.descriptor)
+        ]
 
     def computers(self) -> list[Host]:
         """Return every computer of the directory, as a host of which nothing is read yet."""
         query = "SELECT id, name, dn FROM object WHERE until IS NULL AND kind = ?"
         with self._database.reading() as connection:
-            rows = raw_cursor(connection).execute(query, (int(Kind.COMPUTER),)).fetchall()
+            rows = connection.rows(query, (int(Kind.COMPUTER),))
         return [Host(i, name, dn) for i, name, dn in rows]
 
     def ids_of(self, keys: Iterable[bytes]) -> list[int]:
-        """Return the ids of the objects with these keys, less those that are not known."""
+        """Return the ids of the objects with these keys that are there now, less those that are not known."""
         with self._database.reading() as connection:
-            cursor = raw_cursor(connection)
-            query = "SELECT id FROM object WHERE until IS NULL AND key = ?"
-            rows = [cursor.execute(query, (key,)).fetchone() for key in keys]
-        return [row[0] for row in rows if row is not None]
+            return list(_known_ids(connection, list(keys), "until IS NULL").values())
 
     def latest(self) -> StoredCollection:
         """Return the last collection; `NothingCollectedError` before the first."""
-        found = self._collection_where(schema.collection.c.id > 0)
-        if found is None:
+        last = self._last_where("id > 0")
+        if last is None:
             raise NothingCollectedError
-        return found
+        return last
 
     def at(self, moment: datetime) -> StoredCollection:
         """Return the collection that was the last one at a moment; `UnknownNameError` before the first."""
-        found = self._collection_where(schema.collection.c.finished <= moment.timestamp())
-        if found is None:
+        last = self._last_where("finished <= ?", moment.timestamp())
+        if last is None:
             raise UnknownNameError(
                 f"nothing had been collected by {moment:%Y-%m-%d %H:%M}",
                 f"The first was {self.first_moment():%Y-%m-%d %H:%M} UTC",
             )
-        return found
+        return last
 
     def last_full(self) -> StoredCollection | None:
         """Return the last collection that read the directory, not only what an enactment had touched."""
-        return self._collection_where(schema.collection.c.kind != "enactment")
+        return self._last_where("kind <> ?", ENACTMENT)
 
     def first_moment(self) -> datetime:
         """Return when the first collection was finished."""
-        first = self._collection_where(schema.collection.c.id == 1)
-        return (first or self.latest()).facts.finished
+        return (self._last_where("id = 1") or self.latest()).facts.finished
 
-    def _collection_where(self, condition: ColumnElement[bool]) -> StoredCollection | None:
-        table = schema.collection
+    def _last_where(self, condition: str, *values: Any) -> StoredCollection | None:
         with self._database.reading() as connection:
-            row = connection.execute(select(table).where(condition).order_by(table.c.id.desc()).limit(1)).first()
-        if row is None:
-            return None
-        domain = Domain(row.base_dn, row.dns_name, row.short_name, Sid(row.domain_sid))
-        started, finished = datetime.fromtimestamp(row.started, UTC), datetime.fromtimestamp(row.finished, UTC)
-        facts = CollectionFacts(row.kind, started, finished, row.source, domain, row.invocation_id, row.highest_usn)
-        return StoredCollection(row.id, facts)
+            return last_where(connection, condition, values)
 
     def load(self, moment: datetime | None = None) -> Estate:
         """Return the estate as it stands now, or stood at a moment; objects and hosts are fetched when looked at."""
@@ -208,93 +171,34 @@ class EstateStore:
     def load_graph(self, collection: int | None = None) -> MembershipGraph:
         """Return all memberships, as they are now or were after a collection."""
         with self._database.reading() as connection:
-            size = int(connection.scalar(select(func.coalesce(func.max(schema.object_row.c.id), -1))) or 0) + 1
-            query = READ_MEMBERSHIPS.replace("until IS NULL", valid_at(collection))
-            rows = raw_cursor(connection).execute(f"{query} ORDER BY group_id").fetchall()
-        ids, security, nested, people, primaries = zip(*rows, strict=True) if rows else ((), (), (), (), ())
-        group_ids = np.array(ids, np.int32)
-        inside = Links.of_blobs(nested)
-        positions = np.searchsorted(group_ids, inside.targets).astype(np.int32)
-        return MembershipGraph(
-            size,
-            group_ids,
-            np.array(security, bool),
-            Links(inside.starts, positions),
-            Links.of_blobs(people),
-            Links.of_blobs(primaries),
-        )
+            return read_graph(connection, _size(connection), valid_at(collection))
 
     def load_hosts(self, collection: int | None = None) -> list[Host]:
         """Return all hosts with the state last read of each, now or after a collection."""
-        valid = valid_at(collection)
-        query = (
-            "SELECT o.id, o.name, o.dn, h.trouble, h.state"  # noqa: S608 - our own words and a number
-            f" FROM (SELECT * FROM host WHERE {valid}) h JOIN (SELECT * FROM object WHERE {valid}) o ON o.id = h.id"
-            " ORDER BY o.name"
-        )
         with self._database.reading() as connection:
-            rows = raw_cursor(connection).execute(query).fetchall()
-        return [
-            Host(i, name, dn, unpack_state(state) if state else None, trouble) for i, name, dn, trouble, state in rows
-        ]
+            return read_hosts(connection, valid_at(collection))
 
 
-def _begin(connection: Connection, facts: CollectionFacts) -> int:
-    domain = facts.domain
-    result = connection.execute(
-        insert(schema.collection).values(
-            kind=facts.kind,
-            started=facts.started.timestamp(),
-            finished=facts.finished.timestamp(),
-            source=facts.source,
-            base_dn=domain.base_dn,
-            dns_name=domain.dns_name,
-            short_name=domain.short_name,
-            domain_sid=domain.sid,
-            invocation_id=facts.invocation_id,
-            highest_usn=facts.highest_usn,
-        )
-    )
-    key = result.inserted_primary_key
-    assert key is not None  # noqa: S101 - the table has one
-    return int(key[0])
+def _size(connection: Connection) -> int:
+    last = one(connection, "SELECT coalesce(max(id), -1) FROM object") or (-1,)
+    return int(last[0]) + 1
 
 
-def _write_objects(cursor: Any, number: int, rows: Iterable[tuple[int, ObjectRow]]) -> int:
-    standing = {row[0]: row[1:] for row in cursor.execute(READ_OBJECTS).fetchall()}
-    packer = RowPacker(cursor)
-    changed: list[int] = []
-    seen: set[int] = set()
-
-    def fresh() -> Iterator[tuple[Any, ...]]:
-        for object_id, row in rows:
-            packed = packer.pack(row)
-            if standing:
-                seen.add(object_id)
-                if standing.get(object_id) == packed:
-                    continue
-                if object_id in standing:
-                    changed.append(object_id)
-            yield (object_id, number, *packed)
-
-    new_rows = list(fresh())
-    packer.write_new()
-    gone = standing.keys() - seen if standing else set()
-    cursor.executemany(
-        "UPDATE object SET until = ? WHERE id = ? AND until IS NULL", [(number, i) for i in (*changed, *gone)]
-    )
-    cursor.executemany(INSERT_OBJECT, new_rows)
-    return len(new_rows) + len(gone)
+def _known_ids(connection: Connection, keys: Sequence[bytes], condition: str = "since > 0") -> dict[bytes, int]:
+    """Return the ids of those keys that the store knows; of many, all are read at once."""
+    if len(keys) > _size(connection) // 4:
+        wanted = set(keys)
+        rows = connection.rows(f"SELECT key, id FROM object WHERE {condition}")  # noqa: S608 - our own words
+        return {bytes(key): i for key, i in rows if bytes(key) in wanted}
+    known: dict[bytes, int] = {}
+    for some in _batched(keys):
+        marks = ", ".join("?" * len(some))
+        query = f"SELECT key, id FROM object WHERE {condition} AND key IN ({marks})"  # noqa: S608 - our own words
+        known |= {bytes(key): i for key, i in connection.rows(query, some)}
+    return known
 
 
-def _write_memberships(cursor: Any, number: int, graph: MembershipGraph) -> int:
-    standing = {row[0]: row[1:] for row in cursor.execute(READ_MEMBERSHIPS).fetchall()}
-    nested = Links(graph.nested.starts, graph.group_ids[graph.nested.targets])
-    changed: dict[int, Membership] = {}
-    for row, group in enumerate(graph.group_ids.tolist()):
-        packed = (int(graph.security[row]), nested.blob(row), graph.people.blob(row), graph.primary.blob(row))
-        if standing.pop(group, None) != packed:
-            changed[group] = packed
-    end_rows(cursor, "membership", "group_id", number, {**changed, **standing})
-    cursor.executemany(INSERT_MEMBERSHIP, [(i, number, *row) for i, row in changed.items()])
-    return len(changed) + len(standing)
+def _batched(keys: Sequence[bytes]) -> Iterator[tuple[bytes, ...]]:
+    remaining = iter(keys)
+    while some := tuple(islice(remaining, _AT_ONCE)):
+        yield some

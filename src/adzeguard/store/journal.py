@@ -1,32 +1,38 @@
 """The journal: every change made, by whom, why and under which rule, as a chain of hashes."""
 
 import json
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
 from datetime import datetime
 from hashlib import sha256
-from typing import Any
+from typing import Any, Final
 
-from sqlalchemy import func, insert, select
+from adzeguard.core.change.change import Change
+from adzeguard.store.connection import Connection, Database, Row, one
+from adzeguard.store.put_in import note
 
-from adzeguard.core.errors import StoreError
-from adzeguard.store import schema
-from adzeguard.store.database import Database
-
-_FIRST = "0" * 64
+FORMAT: Final = 2
+"""The form of the rows that are written now. In the first one an enactment was called an apply."""
+_FIRST: Final = "0" * 64
+_COLUMNS: Final = 'seq, at, "by", kind, enactment, body, previous, hash, format'
 
 
 @dataclass(frozen=True, slots=True)
 class JournalRow:
-    """One row. `kind` is begin, intent, outcome or end; rows of one enactment share `enact`."""
+    """One row. `kind` is begin, intent, outcome or end; rows of one enactment share its name.
+
+    `body` is empty where it cannot be read, and `trouble` then says why.
+    """
 
     seq: int
     at: str
     by: str
     kind: str
     enactment: str
-    body: dict[str, Any]
+    body: dict[str, Any] = field(hash=False)
     hash: str
+    format: int = FORMAT
+    trouble: str = ""
 
 
 class Journal:
@@ -35,31 +41,33 @@ class Journal:
     def __init__(self, database: Database) -> None:
         self._database = database
 
-    def append(self, kind: str, enactment: str, body: dict[str, Any], at: datetime, by: str) -> int:
-        """Write one row and see it on the disk before returning its number."""
-        table = schema.journal
+    def append(
+        self, kind: str, enactment: str, body: Mapping[str, Any], at: datetime, by: str, made: Change | None = None
+    ) -> int:
+        """Write one row and see it on the disk before returning its number.
+
+        `made` is the change whose outcome the row tells, where it was made: what it puts in is noted with it, or not
+        at all.
+        """
         with self._database.writing() as connection:
-            connection.exec_driver_sql(
-                "UPDATE about SET value = value WHERE name = 'version'"
-            )  # takes the write lock first
-            last = connection.execute(select(table.c.seq, table.c.hash).order_by(table.c.seq.desc()).limit(1)).first()
-            seq, previous = (last.seq + 1, last.hash) if last else (1, _FIRST)
-            text = json.dumps(body, sort_keys=True, ensure_ascii=True)
-            values = {"seq": seq, "at": at.isoformat(), "by": by, "kind": kind, "enactment": enactment, "body": text}
-            connection.execute(insert(table).values(**values, previous=previous, hash=_hash(values, previous)))
-        return seq
+            if made is not None:
+                note(connection, made)
+            return _append(connection, kind, enactment, body, at, by)
 
     def rows(self, limit: int | None = None, enactment: str = "") -> list[JournalRow]:
         """Return the latest rows in their order; all of one enactment where it is named."""
-        table = schema.journal
-        query = select(table).order_by(table.c.seq.desc())
-        if enactment:
-            query = query.where(table.c.enactment == enactment)
-        if limit is not None:
-            query = query.limit(limit)
+        where = "WHERE enactment = ?" if enactment else ""
+        last = f"LIMIT {int(limit)}" if limit is not None else ""
+        query = f"SELECT {_COLUMNS} FROM journal {where} ORDER BY seq DESC {last}"  # noqa: S608 - our own words
         with self._database.reading() as connection:
-            found = connection.execute(query).all()
-        return [JournalRow(r.seq, r.at, r.by, r.kind, r.enactment, json.loads(r.body), r.hash) for r in reversed(found)]
+            rows = connection.rows(query, (enactment,) if enactment else ())
+        return [_read(row) for row in reversed(rows)]
+
+    def ended(self, limit: int) -> list[JournalRow]:
+        """Return the last rows of enactments that ended, the latest first."""
+        query = f"SELECT {_COLUMNS} FROM journal WHERE kind = 'end' ORDER BY seq DESC LIMIT {int(limit)}"  # noqa: S608
+        with self._database.reading() as connection:
+            return [_read(row) for row in connection.rows(query)]
 
     def unfinished(self) -> list[JournalRow]:
         """Return all rows of the last enactment when it never ended, else none."""
@@ -71,35 +79,61 @@ class Journal:
 
     def last_of_kind(self, kind: str) -> str | None:
         """Return which enactment wrote the last row of a kind, or nothing when there is none."""
-        table = schema.journal
+        query = "SELECT enactment FROM journal WHERE kind = ? ORDER BY seq DESC LIMIT 1"
         with self._database.reading() as connection:
-            found = connection.scalar(
-                select(table.c.enactment).where(table.c.kind == kind).order_by(table.c.seq.desc()).limit(1)
-            )
-        return str(found) if found is not None else None
+            last = one(connection, query, (kind,))
+        return str(last[0]) if last is not None else None
 
     def broken_at(self) -> Iterator[str]:
         """Yield one line for each row that was changed, is missing or stands out of order."""
         expected, previous = 1, _FIRST
         with self._database.reading() as connection:
-            for row in connection.execute(select(schema.journal).order_by(schema.journal.c.seq)):
-                if row.seq != expected:
-                    yield f"rows {expected} to {row.seq - 1} are missing"
-                if row.previous != previous and row.seq == expected:
-                    yield f"row {row.seq} does not follow the row before it"
-                values = {name: getattr(row, name) for name in ("seq", "at", "by", "kind", "enactment", "body")}
-                if _hash(values, row.previous) != row.hash:
-                    yield f"row {row.seq} was changed after it was written"
-                expected, previous = row.seq + 1, row.hash
+            rows = connection.rows(f"SELECT {_COLUMNS} FROM journal ORDER BY seq")  # noqa: S608 - our own names
+        for *values, before, digest, written_as in rows:
+            seq = values[0]
+            if seq != expected:
+                yield f"rows {expected} to {seq - 1} are missing"
+            if before != previous and seq == expected:
+                yield f"row {seq} does not follow the row before it"
+            if _hash(values, before, written_as) != digest:
+                yield f"row {seq} was changed after it was written"
+            expected, previous = seq + 1, digest
 
     def count(self) -> int:
         """Return how many rows there are."""
         with self._database.reading() as connection:
-            found = connection.scalar(select(func.count()).select_from(schema.journal))
-        if found is None:
-            raise StoreError("the journal cannot be counted")
-        return int(found)
+            return int((one(connection, "SELECT count(*) FROM journal") or (0,))[0])
 
 
-def _hash(values: dict[str, Any], previous: str) -> str:
-    return sha256((previous + json.dumps(values, sort_keys=True, ensure_ascii=True)).encode()).hexdigest()
+def _append(connection: Connection, kind: str, enactment: str, body: Mapping[str, Any], at: datetime, by: str) -> int:
+    last = one(connection, "SELECT seq, hash FROM journal ORDER BY seq DESC LIMIT 1")
+    seq, previous = (last[0] + 1, last[1]) if last else (1, _FIRST)
+    text = json.dumps(body, sort_keys=True, ensure_ascii=True)
+    values = (seq, at.isoformat(), by, kind, enactment, text)
+    connection.run(
+        f"INSERT INTO journal ({_COLUMNS}) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",  # noqa: S608 - our own names
+        (*values, previous, _hash(values, previous, FORMAT), FORMAT),
+    )
+    return int(seq)
+
+
+def _read(row: Row) -> JournalRow:
+    seq, at, by, kind, enactment, text, _, digest, written_as = row
+    trouble = ""
+    try:
+        body = json.loads(text)
+    except (ValueError, RecursionError):
+        body, trouble = {}, "its body is no JSON"
+    if not isinstance(body, dict):
+        body, trouble = {}, "its body is not what a row holds"
+    if written_as > FORMAT:
+        trouble = f"it is written in form {written_as}, and this program reads up to {FORMAT}"
+    return JournalRow(seq, at, by, kind, enactment, body, digest, written_as, trouble)
+
+
+def _hash(values: Any, previous: str, written_as: int) -> str:
+    """Return the link of the chain. Rows of the first form go on being checked as they were written."""
+    seq, at, by, kind, enactment, text = values
+    named = {"seq": seq, "at": at, "by": by, "kind": kind, "body": text}
+    named |= {"apply": enactment} if written_as == 1 else {"enactment": enactment, "format": written_as}
+    return sha256((previous + json.dumps(named, sort_keys=True, ensure_ascii=True)).encode()).hexdigest()

@@ -1,19 +1,20 @@
 """Writes what was read again of some objects, keeping the memberships of all others right."""
 
 from collections.abc import Iterable, Sequence
-from typing import Any
 
 import numpy as np
 
-from adzeguard.core.estate.catalogue import Catalogue
+from adzeguard.core.estate.catalogue import Catalogue, Domain
 from adzeguard.core.estate.membership import MembershipGraph
+from adzeguard.core.estate.objects import Objects
 from adzeguard.core.estate.principal import Flag, Kind
 from adzeguard.core.estate.rows import Observed
 from adzeguard.core.identity import fold_dn
-from adzeguard.store.rows import INSERT_MEMBERSHIP, INSERT_OBJECT, READ_OBJECTS, Membership, RowPacker, end_rows
-
-_RIGHT_AFTER_ID = 1
-_PRIMARY_COLUMN = 6
+from adzeguard.store.columns import INSERT, READ, packed, place_of
+from adzeguard.store.connection import Connection, one
+from adzeguard.store.memberships import INSERT as INSERT_MEMBERSHIP
+from adzeguard.store.memberships import Membership
+from adzeguard.store.objects import end_rows, known_in
 
 
 class PartialWrite:
@@ -23,12 +24,14 @@ class PartialWrite:
         self,
         catalogue: Catalogue,
         graph: MembershipGraph,
+        domain: Domain,
         observed: Sequence[Observed],
         ids: Sequence[int],
         gone: Iterable[int],
     ) -> None:
         self._catalogue = catalogue
         self._graph = graph
+        self._domain = domain
         self._observed = observed
         self._ids = ids
         self._gone = set(gone)
@@ -36,33 +39,33 @@ class PartialWrite:
         self._primaries: dict[int, set[int]] = {}
         self._security = {int(g): bool(s) for g, s in zip(graph.group_ids, graph.security, strict=True)}
 
-    def write(self, cursor: Any, number: int) -> tuple[int, int]:
+    def write(self, connection: Connection, number: int) -> tuple[int, int]:
         """Write the rows that differ; return how many objects and how many memberships."""
-        objects = self._write_objects(cursor, number)
+        objects = self._write_objects(connection, number)
         self._join_members()
         for gone in self._gone:
             self._forget(gone)
         changed = self._changed_memberships()
         ended = [*changed, *(self._gone & self._security.keys())]
-        end_rows(cursor, "membership", "group_id", number, ended)
-        cursor.executemany(INSERT_MEMBERSHIP, [(i, number, *row) for i, row in changed.items()])
+        end_rows(connection, "membership", "group_id", number, ended)
+        connection.run_many(INSERT_MEMBERSHIP, [(i, number, *row) for i, row in changed.items()])
         return objects, len(ended)
 
-    def _write_objects(self, cursor: Any, number: int) -> int:
-        packer = RowPacker(cursor)
+    def _write_objects(self, connection: Connection, number: int) -> int:
+        objects = Objects.of_rows([seen.row for seen in self._observed], self._domain)
+        rows = packed(objects, known_in(connection, objects))
         fresh, ended = [], [*self._gone]
-        for seen, object_id in zip(self._observed, self._ids, strict=True):
-            packed = packer.pack(seen.row)
-            standing = cursor.execute(f"{READ_OBJECTS} AND id = ?", (object_id,)).fetchone()
-            before = standing[_PRIMARY_COLUMN] if standing else 0
-            if before != seen.row.primary_group_rid:
-                self._move_primary(seen, object_id, before)
-            if standing is None or standing[_RIGHT_AFTER_ID:] != packed:
-                fresh.append((object_id, number, *packed))
-                ended += [object_id] if standing else []
-        packer.write_new()
-        end_rows(cursor, "object", "id", number, ended)
-        cursor.executemany(INSERT_OBJECT, fresh)
+        for seen, object_id, row in zip(self._observed, self._ids, rows, strict=True):
+            stored = one(connection, f"{READ} AND id = ?", (object_id,))
+            before = stored[1:] if stored else None
+            former = before[place_of("primary_rid")] if before else 0
+            if former != seen.row.primary_group_rid:
+                self._move_primary(seen, object_id, former)
+            if before != row:
+                fresh.append((object_id, number, *row))
+                ended += [object_id] if before else []
+        end_rows(connection, "object", "id", number, ended)
+        connection.run_many(INSERT, fresh)
         return len(fresh) + len(self._gone)
 
     def _move_primary(self, seen: Observed, account: int, before: int) -> None:

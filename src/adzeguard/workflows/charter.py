@@ -4,12 +4,14 @@ from collections.abc import Iterable
 from datetime import date
 
 from adzeguard.core.access.keepers import default_keepers
-from adzeguard.core.charter.model import Charter, Response
+from adzeguard.core.charter.charter import Charter
 from adzeguard.core.charter.resolve import ResolvedCharter, resolve_charter
+from adzeguard.core.charter.rule import Response
 from adzeguard.core.errors import SettingsError, UsageError
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.names import resolve
 from adzeguard.core.estate.principal import Principal
+from adzeguard.core.review.kinds import RULE_KINDS
 
 
 def resolved_charter(
@@ -17,7 +19,7 @@ def resolved_charter(
 ) -> ResolvedCharter:
     """Resolve the charter, with the keepers that the workspace names or the usual ones."""
     named = named_principals(estate, keepers, "keepers")
-    return resolve_charter(charter, estate, day, response, named or default_keepers(estate))
+    return resolve_charter(charter, RULE_KINDS, estate, day, response, named or default_keepers(estate))
 
 
 def named_principals(estate: Estate, names: Iterable[str], key: str) -> list[Principal]:

@@ -2,7 +2,6 @@
 
 from collections import Counter
 from collections.abc import Callable, Iterable, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Final
@@ -16,14 +15,14 @@ from adzeguard.core.estate.principal import Kind
 from adzeguard.core.estate.rows import Observed
 from adzeguard.directory.decode import observe
 from adzeguard.directory.port import DirectoryDriver, DirectoryFacts, Entry
-from adzeguard.hosts.port import HostDriver
-from adzeguard.store.estate_store import CollectionFacts, EstateStore, Written
+from adzeguard.hosts.port import HostSource
+from adzeguard.store.collections import CollectionFacts
+from adzeguard.store.estate_store import EstateStore, Written
+from adzeguard.workflows.fan_out import over_hosts
 
 Progress = Callable[[str, int, int | None], None]
 """Told what is being read, how many are done, and of how many (nothing when that is not known)."""
 
-_HOSTS_AT_ONCE: Final = 32
-_HOSTS_IN_A_TASK: Final = 50
 _TOLD_EVERY: Final = 500
 
 
@@ -47,7 +46,7 @@ class Sources:
     """What is read from, and where it is stored."""
 
     directory: DirectoryDriver
-    hosts: HostDriver | None
+    hosts: HostSource | None
     store: EstateStore
     clock: Callable[[], datetime]
     progress: Progress
@@ -89,7 +88,7 @@ def _collect_all(sources: Sources, about: CollectionFacts) -> Collected:
     ids = sources.store.ids_for([seen.row.key for seen in observed])
     assembled = assemble(about.domain, observed, ids)
     computers = [
-        Host(i, seen.row.name, seen.row.dn)
+        Host(i, seen.row.name, seen.row.dn, sid=seen.row.sid)
         for seen, i in zip(observed, ids, strict=True)
         if seen.row.kind == Kind.COMPUTER
     ]
@@ -117,7 +116,7 @@ def _collect_changes(changed: Sequence[Entry], sources: Sources, about: Collecti
     gone = set(store.ids_of(deleted))
     for seen, i in zip(observed, store.ids_for([seen.row.key for seen in observed]), strict=True):
         if seen.row.kind == Kind.COMPUTER:
-            known[i] = Host(i, seen.row.name, seen.row.dn)
+            known[i] = Host(i, seen.row.name, seen.row.dn, sid=seen.row.sid)
     computers = [computer for i, computer in sorted(known.items()) if i not in gone]
     read = _read_hosts(sources, computers)
     finished = replace(about, finished=sources.clock())
@@ -160,31 +159,26 @@ def _observed(entries: Iterable[Entry], progress: Progress) -> list[Observed]:
     return observed
 
 
-def read_hosts(driver: HostDriver, computers: Sequence[Host], known: dict[int, Host], progress: Progress) -> list[Host]:
+def read_hosts(source: HostSource, computers: Sequence[Host], known: dict[int, Host], progress: Progress) -> list[Host]:
     """Read many hosts at once. One that does not answer keeps the state last seen, with the reason as its trouble.
 
-    Computers that the driver does not know are left out.
+    Computers that the source does not know are left out.
     """
-
-    def read_some(some: Sequence[Host]) -> list[Host | None]:
-        return [read_host(driver, host, known.get(host.id)) for host in some]
-
-    parts = [computers[at : at + _HOSTS_IN_A_TASK] for at in range(0, len(computers), _HOSTS_IN_A_TASK)]
-    found: list[Host] = []
+    hosts: list[Host] = []
     done = 0
-    with ThreadPoolExecutor(_HOSTS_AT_ONCE) as pool:
-        for part in pool.map(read_some, parts):
-            found += [host for host in part if host is not None]
-            done += len(part)
-            progress("hosts", done, len(computers))
-    return found
+    for part in over_hosts(computers, lambda host: read_host(source, host, known.get(host.id))):
+        hosts += [host for host in part if host is not None]
+        done += len(part)
+        progress("hosts", done, len(computers))
+    return hosts
 
 
-def read_host(driver: HostDriver, host: Host, known: Host | None) -> Host | None:
-    """Read one host; nothing when the driver knows none of that name."""
+def read_host(source: HostSource, host: Host, known: Host | None) -> Host | None:
+    """Read one host; nothing when the source knows none of that name."""
     try:
-        return Host(host.id, host.name, host.dn, driver.read(host.name))
+        with source.session(host.name) as session:
+            return replace(host, state=session.read(), trouble="")
     except HostUnknownError:
         return None
     except AdzeguardError as error:
-        return Host(host.id, host.name, host.dn, known.state if known else None, error.message)
+        return replace(host, state=known.state if known else None, trouble=error.message)

@@ -1,15 +1,18 @@
-"""Undo: from the journal to a proposal that leads back."""
+"""Undo: from the journal to a draft that leads back."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from datetime import datetime
 
-from adzeguard.core.change.changes import Change, Named, ObjectChange, members_only, read_change
+from adzeguard.core.change.change import Change
+from adzeguard.core.change.draft import Draft
 from adzeguard.core.change.inverse import inverse_changes
-from adzeguard.core.change.proposal import Proposal
+from adzeguard.core.change.kinds.set_primary_group import SetPrimaryGroup
 from adzeguard.core.errors import UnknownNameError
 from adzeguard.core.estate.estate import Estate
-from adzeguard.store.journal import Journal, JournalRow
-from adzeguard.workflows.propose import whole_proposal
+from adzeguard.core.estate.named import Named
+from adzeguard.store.journal import Journal
+from adzeguard.workflows.journal_rows import really_done
+from adzeguard.workflows.put_in import with_known_identity
 
 
 def done_by(journal: Journal, enactment: str, changes: Sequence[str] = (), kept: Sequence[str] = ()) -> list[Change]:
@@ -40,39 +43,10 @@ def last_enactment(journal: Journal) -> str:
     return ended
 
 
-def really_done(rows: Iterable[JournalRow]) -> list[Change]:
-    """Changes that were verified or read back otherwise; what was not made needs no undoing."""
-    intents: dict[tuple[str, str], Change] = {}
-    done = []
-    for row in rows:
-        if row.kind == "intent":
-            change = read_change(row.body["change"])
-            intents[row.enactment, change.id] = change
-        elif row.kind == "outcome" and row.body["status"] in ("verified", "differs"):
-            made = intents.get((row.enactment, row.body["change"]))
-            done += [made] if made is not None else []
-    return done
-
-
-def undo_proposal(estate: Estate, done: Sequence[Change], collection: int, now: datetime, operator: str) -> Proposal:
-    """Return the proposal that takes the changes back."""
-    sids = {change.expects for change in members_only(done) if change.expects.startswith("S-1-")}
+def undo_draft(estate: Estate, done: Sequence[Change]) -> Draft:
+    """Return the changes that take these back."""
+    sids = {change.before for change in done if isinstance(change, SetPrimaryGroup)}
     ids = estate.ids_of_sids(sids)
     groups = estate.catalogue.principals(i for sid in sids if (i := ids[sid]) is not None)
-    changes = inverse_changes(
-        [with_known_sids(estate, change) for change in done],
-        {str(group.sid): Named.of(group) for group in groups.values()},
-    )
-    return whole_proposal(estate, changes, collection=collection, now=now, operator=operator)
-
-
-def with_known_sids(estate: Estate, change: Change) -> Change:
-    """Give what a proposal has made itself the SID that is known by now."""
-    parts = ("object",) if isinstance(change, ObjectChange) else ("group", "member")
-    update = {part: _known(estate, named) for part in parts if (named := getattr(change, part)).made}
-    return change.model_copy(update=update) if update else change
-
-
-def _known(estate: Estate, named: Named) -> Named:
-    found = estate.catalogue.by_dn(named.dn)
-    return Named.of(estate.principal(found)) if found is not None else named
+    known = [with_known_identity(estate, change) for change in done]
+    return Draft.of(inverse_changes(known, {str(group.sid): Named.of(group) for group in groups.values()}))

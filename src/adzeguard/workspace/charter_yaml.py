@@ -2,12 +2,16 @@
 
 import csv
 import re
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any, Final
 
-from adzeguard.core.charter.model import Charter, RosterRow
+from adzeguard.core.charter.charter import Charter
+from adzeguard.core.charter.kinds import RuleKind
 from adzeguard.core.charter.parse import Document, parse_charter
+from adzeguard.core.charter.roster_rule import RosterRow
 from adzeguard.core.errors import CharterError
+from adzeguard.core.review.kinds import RULE_KINDS
 
 _LARGEST_FILE: Final = 8 * 1024 * 1024
 _DEEPEST: Final = 64
@@ -23,7 +27,7 @@ _KEYWORDS: Final = {
 }
 
 
-def load_charter(folder: Path) -> Charter:
+def load_charter(folder: Path, kinds: Sequence[RuleKind] = RULE_KINDS) -> Charter:
     """Read every YAML file of the folder, in the order of their names. `CharterError` lists every mistake."""
     documents = []
     problems: list[str] = []
@@ -33,7 +37,7 @@ def load_charter(folder: Path) -> Charter:
         except CharterError as error:
             problems += error.problems
     try:
-        charter = parse_charter(documents, lambda name: read_roster(folder / name))
+        charter = parse_charter(documents, kinds, lambda name: read_roster(folder / name))
     except CharterError as error:
         problems += error.problems
     if problems:

@@ -31,7 +31,7 @@ def password_source(workspace: Workspace, prompt: Callable[[str], str] | None) -
 def _find(workspace: Workspace, prompt: Callable[[str], str] | None) -> str:
     name = f"{workspace.directory.get('bind_as', '')} at {workspace.directory.get('url', '')}"
     if workspace.directory.get("password_file"):
-        return _from_file(Path(workspace.directory["password_file"]))
+        return _from_file(workspace.folder / workspace.directory["password_file"])
     found = os.environ.get(VARIABLE) or _from_keyring(name)
     if found:
         return found

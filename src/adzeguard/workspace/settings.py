@@ -1,52 +1,49 @@
 """adzeguard.toml: to what a workspace is connected, and what it holds dear."""
 
-import difflib
 import json
-import os
 import tomllib
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any, Final
+from typing import Any, Final, Literal
 
-from adzeguard.core.change.guards.limits import Limits
-from adzeguard.core.charter.model import Response
 from adzeguard.core.errors import SettingsError
+from adzeguard.core.limits import Limits
+from adzeguard.core.wording import nearest
+from adzeguard.workspace.files import write_new
 
 FILE_NAME: Final = "adzeguard.toml"
 STATE_FOLDER: Final = ".adzeguard"
 CHARTER_FOLDER: Final = "charter"
 _LARGEST_FILE: Final = 1024 * 1024
+_RESPONSES: Final = ("tell", "mend")
+_FORMER_RESPONSES: Final = {"alert": "tell", "correct": "mend"}
+"""What the responses were called in workspaces of the first version; those go on working."""
+_OF_DRIVERS: Final = ("directory", "hosts")
+"""Tables whose keys belong to the driver that `kind` names; see `drivers`."""
 _KNOWN: Final = {
-    "directory": {
-        "kind", "file", "domain", "url", "bind_as", "password_file", "ca_file", "tls_name", "start_tls",
-        "plain_ldap", "timeout",
-    },
-    "hosts": {"kind", "folder"},
-    "charter": {"response", "keepers", "privileged"},
-    "guards": {"removals", "hosts", "share", "operator"},
-}  # fmt: skip
-_PATHS: Final = {
-    ("directory", "file"),
-    ("directory", "password_file"),
-    ("directory", "ca_file"),
-    ("hosts", "folder"),
+    "directory": (),
+    "hosts": (),
+    "store": ("url",),
+    "charter": ("response", "keepers", "privileged"),
+    "guards": ("removals", "hosts", "share", "operator"),
 }
-
-
 _USUAL_LIMITS: Final = Limits()
 
 
 @dataclass(frozen=True)
 class Workspace:
-    """A folder with everything a command needs. Paths in `directory` and `hosts` are absolute."""
+    """A folder with everything a command needs. `directory` and `hosts` are checked when their driver is opened."""
 
     folder: Path
     directory: dict[str, str]
     hosts: dict[str, str] = field(default_factory=dict)
-    response: Response = "tell"
+    response: Literal["tell", "mend"] = "tell"
     keepers: tuple[str, ...] = ()
     privileged: tuple[str, ...] = ()
     limits: Limits = _USUAL_LIMITS
+    store_url: str = ""
+    """The database of a team; otherwise the store is a file of the workspace."""
     operator: str = ""
     """The directory account of whoever works here; otherwise the one that binds to the server."""
 
@@ -92,56 +89,57 @@ def read_workspace(folder: Path) -> Workspace:
     except tomllib.TOMLDecodeError as error:
         raise SettingsError(f"{path}: {error}", "It must be TOML, as adzeguard init wrote it") from error
     _refuse_unknown(tree, path)
-    directory = _texts(tree, "directory", path, folder)
-    if directory.get("kind") not in ("ldif", "ldap"):
-        raise SettingsError(f"{path}: [directory] kind must be 'ldif' or 'ldap'")
-    needed = "file" if directory["kind"] == "ldif" else "url"
-    if not directory.get(needed):
-        raise SettingsError(f"{path}: [directory] {needed} is missing")
-    hosts = _texts(tree, "hosts", path, folder)
-    if hosts and (hosts.get("kind") != "standin" or not hosts.get("folder")):
-        raise SettingsError(f"{path}: [hosts] kind must be 'standin', and folder name the host files")
-    charter = tree.get("charter", {})
-    response = charter.get("response", "tell")
-    if response not in ("tell", "mend"):
-        raise SettingsError(f"{path}: [charter] response must be 'tell' or 'mend', not '{response}'")
-    guards = tree.get("guards", {})
+    directory, hosts, store = (_texts(tree, table, path) for table in ("directory", "hosts", "store"))
+    if not directory.get("kind"):
+        raise SettingsError(f"{path}: [directory] kind is missing", "It names the driver, such as ldif or ldap")
+    if hosts and not hosts.get("kind"):
+        raise SettingsError(f"{path}: [hosts] kind is missing", "It names the driver, such as standin")
+    charter, guards = tree.get("charter", {}), tree.get("guards", {})
     return Workspace(
         folder,
         directory,
         hosts,
-        response,
+        _response(charter, path),
         _names(charter, "keepers", path),
         _names(charter, "privileged", path),
         _limits(guards, path),
+        store.get("url", ""),
         str(guards.get("operator") or directory.get("bind_as", "")),
     )
+
+
+def _response(charter: dict[str, Any], path: Path) -> Literal["tell", "mend"]:
+    given = str(charter.get("response", "tell"))
+    response = _FORMER_RESPONSES.get(given, given)
+    if response not in _RESPONSES:
+        raise SettingsError(f"{path}: [charter] response must be 'tell' or 'mend', not '{given}'")
+    return "mend" if response == "mend" else "tell"
 
 
 def _refuse_unknown(tree: dict[str, Any], path: Path) -> None:
     for table, content in tree.items():
         if table not in _KNOWN or not isinstance(content, dict):
             raise SettingsError(f"{path}: there is no [{table}]{_near(table, _KNOWN)}")
-        for key in content:
+        for key in content if table not in _OF_DRIVERS else ():
             if key not in _KNOWN[table]:
                 raise SettingsError(f"{path}: [{table}] has no key {key}{_near(key, _KNOWN[table])}")
 
 
-def _near(word: str, known: Any) -> str:
-    near = difflib.get_close_matches(word, list(known), 1, 0.4)
-    return f", did you mean {near[0]}?" if near else f"; known are {', '.join(sorted(known))}"
+def _near(word: str, known: Iterable[str]) -> str:
+    near = nearest(word, known, 0.4)
+    return f", did you mean {near}?" if near else f"; known are {', '.join(sorted(known))}"
 
 
-def _texts(tree: dict[str, Any], table: str, path: Path, folder: Path) -> dict[str, str]:
-    found = {}
+def _texts(tree: dict[str, Any], table: str, path: Path) -> dict[str, str]:
+    texts = {}
     for key, value in tree.get(table, {}).items():
         if isinstance(value, bool):
-            found[key] = "true" if value else "false"
+            texts[key] = "true" if value else "false"
         elif isinstance(value, str | int | float):
-            found[key] = str((folder / str(value)).resolve()) if (table, key) in _PATHS else str(value)
+            texts[key] = str(value)
         else:
             raise SettingsError(f"{path}: [{table}] {key} must be a text, a number, true or false")
-    return found
+    return texts
 
 
 def _limits(guards: dict[str, Any], path: Path) -> Limits:
@@ -175,18 +173,13 @@ def make_workspace(folder: Path, text: str, first_charter: str) -> None:
     """Write the settings and an empty charter; `SettingsError` where a workspace stands already."""
     try:
         folder.mkdir(mode=0o700, parents=True, exist_ok=True)
-        _write_new(folder / FILE_NAME, text)
+        write_new(folder / FILE_NAME, text)
         (folder / CHARTER_FOLDER).mkdir(mode=0o700, exist_ok=True)
         if not list((folder / CHARTER_FOLDER).glob("*.y*ml")):
-            _write_new(folder / CHARTER_FOLDER / "charter.yaml", first_charter)
+            write_new(folder / CHARTER_FOLDER / "charter.yaml", first_charter)
     except FileExistsError as error:
         raise SettingsError(
             f"{folder} is a workspace already", "Change its adzeguard.toml, or choose another folder"
         ) from error
     except OSError as error:
         raise SettingsError(f"{folder} cannot be made a workspace: {error.strerror}") from error
-
-
-def _write_new(path: Path, text: str) -> None:
-    with os.fdopen(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w", encoding="utf-8") as file:
-        file.write(text)

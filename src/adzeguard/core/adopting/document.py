@@ -24,7 +24,7 @@ _REACH = {
 def documenting_rules(rights: Rights, charter: ResolvedCharter) -> str:
     """Return the YAML of the rules; what fits no duty, or is for nobody, becomes a comment."""
     documented = documented_entries(rights, charter)
-    undocumented = [d for d in rights.own_grants() if not documented.holds(d.over.dn, d.grant.entries)]
+    undocumented = [d for d in rights.own_grants() if not documented.covers(d.over.dn, d.grant.entries)]
     taken: Counter[str] = Counter(rule.id for rule in charter.charter.rules)
     return _HEAD + (grant_rules(rights, undocumented, taken, "''  # say why") or "  []\n")
 

@@ -1,6 +1,7 @@
 """The estate as it will be after a proposal: the membership graph and each host's administrators."""
 
 from collections.abc import Iterable
+from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
 
 from adzeguard.core.change.change import Change, Effects
@@ -37,7 +38,7 @@ def _administrators(estate: Estate, effects: Effects) -> tuple[frozenset[Sid], .
     found = []
     for host, members in zip(estate.hosts, estate.host_administrators, strict=True):
         name = host.name.casefold()
-        added = effects.host_gained.get(name, frozenset())
+        added: AbstractSet[Sid] = effects.host_gained.get(name, frozenset())
         gone = effects.host_lost.get(name, frozenset()) | (members & effects.deleted)
         found.append((members | added) - gone if added or gone else members)
     return tuple(found)

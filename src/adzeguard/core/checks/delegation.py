@@ -1,6 +1,7 @@
 """What is wrong with rights: grants nobody wrote down, grants to whom they should not be, and ways up."""
 
 from collections.abc import Iterator, Sequence
+from typing import Any
 
 from adzeguard.core.checks.finding import Finding
 from adzeguard.core.checks.looked_at import LookedAt
@@ -33,7 +34,7 @@ def _placed(rights: Rights, principal: Principal) -> Named:
 def _of_grant(rights: Rights, delegation: Delegation, *, written_down: bool) -> Iterator[Finding]:
     holder, grant, sentence = delegation.holder, delegation.grant, delegation.sentence
     what = grant.duty or grant.words
-    about = {
+    about: dict[str, Any] = {
         "member": Named(f"{holder.qualified_name} {what}", f"{grant.who} {'not ' if grant.deny else ''}{what}"),
         "evidence": {
             "duty": grant.duty,

@@ -1,6 +1,7 @@
 """What is wrong with a host whatever the charter says."""
 
 from collections.abc import Iterable, Iterator
+from typing import Any
 
 import numpy as np
 
@@ -52,7 +53,7 @@ def _administrators(
         sid for sid in members if estate.id_of_sid(sid) is None and sid.authority != state.machine_sid
     }
     for sid, member in on_host(estate, state, host.name, odd).items() if odd else ():
-        about = {"member": Named.of(member), "host": host_named(host), "evidence": {"member_sid": sid}}
+        about: dict[str, Any] = {"member": Named.of(member), "host": host_named(host), "evidence": {"member_sid": sid}}
         if member.kind == Kind.UNRESOLVED:
             message = f"{sid} resolves to nothing: an account that was deleted, or one of another domain"
             yield Finding("dangling-member", subject, message, **about)

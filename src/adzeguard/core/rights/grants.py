@@ -49,6 +49,12 @@ class Grant:
     for_classes: tuple[str, ...] = ()
 
     @property
+    def only_attributes(self) -> bool:
+        """Whether it is about reading and writing attributes, and nothing else."""
+        attributes = int(Right.READ_PROPERTY | Right.WRITE_PROPERTY)
+        return bool(self.entries) and all(not without_generic(e.mask) & ~attributes for e in self.entries)
+
+    @property
     def inherited(self) -> bool:
         """Whether it came from above, where alone it can be withdrawn."""
         return bool(self.flags & AceFlag.INHERITED)

@@ -6,11 +6,11 @@ from functools import cached_property
 
 from adzeguard.core.access.keepers import KeepersAtWork
 from adzeguard.core.change.change import Change
-from adzeguard.core.change.guards.limits import Limits, NamedSizes
 from adzeguard.core.change.outlook import Outlook, outlook
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import Principal
+from adzeguard.core.limits import Limits, NamedSizes
 
 
 @dataclass(frozen=True)

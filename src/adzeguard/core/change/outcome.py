@@ -4,7 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from enum import StrEnum
 
-from adzeguard.core.change.changes import Change
+from adzeguard.core.change.change import Change
 
 
 class Status(StrEnum):

@@ -10,7 +10,7 @@ from adzeguard.core.errors import StoreBusyError, StoreError
 
 
 @contextmanager
-def held(path: Path, task: str) -> Iterator[None]:
+def held_file(path: Path, task: str) -> Iterator[None]:
     """Hold the lock file while the task runs; `StoreBusyError` names who holds it. It is let go even by kill -9."""
     try:
         path.parent.mkdir(mode=0o700, parents=True, exist_ok=True)

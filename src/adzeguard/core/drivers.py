@@ -1,0 +1,39 @@
+"""What a driver says of itself, for settings and for whoever opens it. A driver of another package says the same."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any, Protocol
+
+Settings = Mapping[str, str]
+"""The keys of a driver's table in the settings, with their values as text; paths are whole."""
+Secret = Callable[[], str]
+"""Gives the password when it is asked for, and only then."""
+
+
+class Names(Protocol):
+    """What the directory knows of names, for hosts that know people by name alone."""
+
+    def sid_of(self, name: str) -> str | None:
+        """Return the SID of a qualified name, or nothing where it stands for nothing or for several things."""
+
+    def name_of(self, sid: str) -> str | None:
+        """Return the qualified name of a SID, or nothing."""
+
+
+@dataclass(frozen=True, slots=True)
+class Setting:
+    """One key that a driver understands. A path may be relative to the workspace."""
+
+    key: str
+    words: str
+    is_path: bool = False
+    needed: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class DriverKind:
+    """A kind of driver: its settings, and how it is opened. `open(settings, secret, names)` returns the driver."""
+
+    name: str
+    settings: tuple[Setting, ...]
+    open: Callable[[Settings, Secret, Names], Any]

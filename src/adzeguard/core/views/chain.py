@@ -1,0 +1,34 @@
+"""The chain that makes somebody a member, as a sentence and as a staircase."""
+
+from adzeguard.core.access.chains import chain_as_data, chain_in_words
+from adzeguard.core.access.members import Access
+from adzeguard.core.views.page import Lines, Page
+
+_HOW = {
+    "start": "",
+    "member": "lists ",
+    "primary group": "is the primary group of ",
+    "local entry": "names ",
+}
+
+
+def chain_page(member: str, target: str, access: Access | None) -> Page:
+    """Return why somebody is inside, or that nothing leads there."""
+    data = {
+        "person": member,
+        "target": target,
+        "leads_there": access is not None,
+        "chain": chain_as_data(access) if access else [],
+    }
+    if access is None:
+        return Page(data, (Lines([f"Nothing leads there: {member} is not in {target}, by no chain of groups."]),))
+    return Page(data, (Lines([f"{chain_in_words(access)}.", *_staircase(access)]),))
+
+
+def _staircase(access: Access) -> list[str]:
+    lines = []
+    for depth, step in enumerate(access.chain):
+        state = "" if step.principal.enabled else ", disabled"
+        stair = "   " * depth + ("└─ " if depth else "")
+        lines.append(f"{stair}{_HOW[step.how]}{step.principal.qualified_name} ({step.principal.kind.label}{state})")
+    return lines

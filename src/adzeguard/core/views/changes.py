@@ -1,0 +1,123 @@
+"""Proposals, what they come to, and what became of their changes."""
+
+from collections import Counter
+from collections.abc import Iterator, Sequence
+
+from adzeguard.core.change.kinds.membership import MembershipChange
+from adzeguard.core.change.outcome import Outcome
+from adzeguard.core.change.proposal import Impact, Proposal
+from adzeguard.core.views.page import Lines, Page, Section
+from adzeguard.core.views.table import Column, Table, data_columns
+from adzeguard.core.wording import some_of
+
+_NAMES_SHOWN = 6
+NOTHING = "Nothing to change: what stands is what is wanted."
+
+
+def proposal_page(proposal: Proposal) -> Page:
+    """Return a proposal: the changes, what they come to, and what is left out."""
+    data = proposal.model_dump(mode="json")
+    if not proposal.changes and not proposal.left_out:
+        return Page(data, [Lines([NOTHING])])
+    sections: list[Section] = [_changes(proposal)]
+    moves_members = any(isinstance(change, MembershipChange) for change in proposal.changes)
+    if moves_members or proposal.impact != Impact():
+        sections.append(impact_lines(proposal.impact))
+    if proposal.notes:
+        sections.append(Lines(proposal.notes, "Worth knowing", indent=2))
+    if proposal.left_out:
+        sections.append(_left_out(proposal))
+    return Page(data, sections)
+
+
+def _changes(proposal: Proposal) -> Table:
+    rows = [{"id": c.id, "target": c.target, "order": c.in_words(), "rule": c.rule} for c in proposal.changes]
+    columns = (
+        Column("id", "Change", fixed=True),
+        Column("target", "On"),
+        Column("order", "What", wide=True),
+        Column("rule", "Rule"),
+    )
+    title = f"{len(rows)} change{'s' * (len(rows) != 1)}"
+    return Table(rows, columns, title, empty="No change can be made.")
+
+
+def _left_out(proposal: Proposal) -> Table:
+    rows = [item.model_dump() for item in proposal.left_out]
+    columns = (
+        Column("subject", "Where"),
+        Column("member", "Who"),
+        Column("reason", "Why it is left out", wide=True),
+    )
+    return Table(rows, columns, f"Left out ({len(rows)})")
+
+
+def impact_lines(impact: Impact) -> Lines:
+    """Return who gains and who loses effective access."""
+    return Lines(list(_impact(impact)), "What it comes to", indent=2)
+
+
+def _impact(impact: Impact) -> Iterator[str]:
+    for group in impact.groups:
+        if group.gains:
+            yield f"Into {group.group} {_counted(group.gains)}"
+        if group.loses:
+            yield f"Out of {group.group} {_counted(group.loses)}"
+    losing = [f"{p.person} ({p.loses_hosts})" for p in impact.people if p.loses_hosts]
+    gaining = [f"{p.person} ({p.gains_hosts})" for p in impact.people if p.gains_hosts]
+    if losing:
+        yield f"Administer fewer hosts {_counted(losing)}"
+    if gaining:
+        yield f"Administer more hosts {_counted(gaining)}"
+    if impact.other_entries_removed:
+        entries = "entry" if impact.other_entries_removed == 1 else "entries"
+        yield f"{impact.other_entries_removed} local or unresolved {entries} taken out of hosts"
+    if impact.hosts_touched:
+        yield f"{impact.hosts_touched} host{'s' * (impact.hosts_touched != 1)} touched"
+    if not (impact.groups or losing or gaining or impact.hosts_touched or impact.other_entries_removed):
+        yield "Nobody gains or loses anything: the same access stands through other groups"
+
+
+def _counted(names: Sequence[str]) -> str:
+    return f"({len(names)}): {some_of(names, _NAMES_SHOWN)}"
+
+
+def outcomes_table(outcomes: Sequence[Outcome]) -> Table:
+    """Return what became of each change."""
+    rows = [
+        {
+            "id": o.change.id,
+            "status": str(o.status),
+            "target": o.change.target,
+            "order": o.change.in_words() + (f": {o.detail}" if o.detail else ""),
+            "kind": o.change.kind,
+            **o.change.about._asdict(),
+            "rule": o.change.rule,
+            "detail": o.detail,
+        }
+        for o in outcomes
+    ]
+    columns = (
+        Column("id", "Change", fixed=True),
+        Column("status", "Status", kind="word", fixed=True),
+        Column("target", "On"),
+        Column("order", "What", for_people=True, wide=True),
+        *data_columns("kind", "group", "member", "object", "rule", "detail"),
+    )
+    counts = Counter(str(o.status) for o in outcomes)
+    note = ", ".join(f"{count} {status}" for status, count in counts.most_common())
+    return Table(rows, columns, "", note, NOTHING)
+
+
+def compared_table(rows: Sequence[dict[str, object]]) -> Table:
+    """Return who gained and lost membership between two moments."""
+    shown = [row | {"held": "directly" if row["direct"] else "through others"} for row in rows]
+    columns = (
+        Column("subject", "Where"),
+        Column("change", "Change", fixed=True),
+        Column("member", "Who", wide=True),
+        *data_columns("kind", "direct"),
+        Column("held", "How", for_people=True, fixed=True),
+    )
+    gained = sum(row["change"] == "gained" for row in rows)
+    return Table(shown, columns, "", f"{gained} gained, {len(rows) - gained} lost", "No membership differs.")

@@ -1,0 +1,77 @@
+"""One host in full: its local groups, and which rules hold there, from which scope, and which one decides."""
+
+from collections.abc import Iterator
+from typing import Any
+
+from adzeguard.core.charter.local_group_rule import ResolvedLocalGroupRule
+from adzeguard.core.charter.membership import MembershipRule
+from adzeguard.core.charter.resolve import ResolvedCharter
+from adzeguard.core.charter.scopes import ScopedRule
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.hosts import Host
+from adzeguard.core.review.demands import Demand
+from adzeguard.core.review.member_demands import MemberDemands
+from adzeguard.core.views.local_groups import local_groups
+from adzeguard.core.views.page import Fact, Section
+
+
+def host_data(estate: Estate, charter: ResolvedCharter | None, host: Host) -> dict[str, Any]:
+    """Return what a host has beyond what its account in the directory says."""
+    return {
+        "trouble": host.trouble,
+        "local_groups": local_groups(estate, host),
+        "rules": list(_rules(charter, host)) if charter is not None else [],
+    }
+
+
+def host_sections(data: dict[str, Any]) -> list[Section]:
+    """Return the same for people."""
+    groups = [f"{g['name']}: {', '.join(g['members']) or 'nobody'}" for g in data["local_groups"]]
+    rules = [
+        f"{r['rule']}: {r['local_group']}, {r['says']}, {r['scope']} → {r['decides']} ({r['response']})"
+        for r in data["rules"]
+    ]
+    return [Fact(label, lines) for label, lines in (("Local groups", groups), ("Rules", rules)) if lines]
+
+
+def _rules(charter: ResolvedCharter, host: Host) -> Iterator[dict[str, Any]]:
+    demands = MemberDemands(charter)
+    of_groups = dict(demands.on_host(host))
+    for scoped in demands.scopes.on(host):
+        group = scoped.rule.group_on(host.state) if host.state else None
+        yield _row(scoped, _part(scoped, of_groups.get(group.sid) if group else None))
+    for scoped in demands.scopes.excepted_on(host):
+        yield _row(scoped, "excepts this host")
+
+
+def _part(scoped: ScopedRule[ResolvedLocalGroupRule], demand: Demand | None) -> str:
+    """Say what part a rule has in what is demanded of its group."""
+    if demand is None:
+        return "no such group here"
+    if scoped.rule.only is None:
+        return "adds to it"
+    if demand.conflicts:
+        return "contradicted"
+    decides = demand.only is not None and demand.only.rule is scoped.rule
+    return "decides" if decides else "overruled by a closer one"
+
+
+def _row(scoped: ScopedRule[ResolvedLocalGroupRule], decides: str) -> dict[str, Any]:
+    rule = scoped.rule
+    return {
+        "rule": rule.id,
+        "local_group": rule.group_label,
+        "says": _says(rule.rule),
+        "scope": scoped.scope,
+        "decides": decides,
+        "response": rule.response,
+        "place": rule.rule.place.at(),
+    }
+
+
+def _says(rule: MembershipRule) -> str:
+    lists = (("only", rule.only), ("include", rule.include), ("exclude", rule.exclude))
+    parts = [f"{word} {', '.join(names)}" for word, names in lists if names]
+    parts += ["only nobody"] if rule.only == () else []
+    parts += [f"reach-only {', '.join(rule.reach_only)}"] if rule.reach_only is not None else []
+    return "; ".join(parts + (["nested: refuse"] if rule.nested else []))

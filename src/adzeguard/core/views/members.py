@@ -1,0 +1,88 @@
+"""Who is inside, who administers how many hosts, how large groups are, what a search found."""
+
+from collections.abc import Mapping, Sequence
+
+from adzeguard.core.access.members import Access
+from adzeguard.core.estate.principal import Flag, Kind, Principal
+from adzeguard.core.views.identities import identity, identity_columns
+from adzeguard.core.views.table import Column, Table, data_columns
+
+
+def members_table(accesses: Sequence[Access], subject: str) -> Table:
+    """Return who is inside a group; for people, "Through" leaves the ends of the chain away."""
+    rows = [
+        {
+            **identity(access.principal),
+            "direct": access.direct,
+            "how": access.chain[-1].how,
+            "path": [step.principal.qualified_name for step in access.chain],
+            "through": _through(access),
+        }
+        for access in accesses
+    ]
+    people = [a for a in accesses if a.principal.kind not in (Kind.GROUP, Kind.LOCAL_GROUP)]
+    disabled = sum(not a.principal.enabled for a in people)
+    note = f"{len(people)} effective members, {len(accesses) - len(people)} groups"
+    columns = (
+        *identity_columns("Member"),
+        *data_columns("direct", "how", "path"),
+        Column("through", "Through", for_people=True),
+    )
+    return Table(rows, columns, subject, note + (f", {disabled} disabled" if disabled else ""), "Nobody is inside.")
+
+
+def _through(access: Access) -> str:
+    between = [step.principal.qualified_name for step in access.chain[1:-1]]
+    if access.chain[-1].how == "primary group":
+        between.append("its primary group")
+    return " > ".join(between) or "directly"
+
+
+def administrators_table(counts: Mapping[int, int], people: Mapping[int, Principal], hosts: int) -> Table:
+    """Return who administers how many hosts, most first."""
+    ranked = sorted(people.items(), key=lambda item: (-counts[item[0]], item[1].qualified_name.casefold()))
+    rows = [{**identity(p), "hosts": counts[i]} for i, p in ranked]
+    columns = (*identity_columns("Person"), Column("hosts", "Hosts", kind="number"))
+    note = f"{len(rows)} accounts, {hosts} hosts"
+    return Table(rows, columns, "Effective administrators of hosts", note, "Nobody administers a host.")
+
+
+def groups_table(groups: Mapping[int, Principal], direct: Mapping[int, int], effective: Mapping[int, int]) -> Table:
+    """Return every group with how many it holds, largest first; groups inside do not count as effective members."""
+    ranked = sorted(groups.items(), key=lambda item: (-effective[item[0]], item[1].qualified_name.casefold()))
+    rows = [
+        {
+            "name": p.name,
+            "qualified_name": p.qualified_name,
+            "sid": p.sid,
+            "kind": "security" if p.flags & Flag.SECURITY_GROUP else "distribution",
+            "scope": p.group_scope,
+            "members": direct[i],
+            "effective_members": effective[i],
+        }
+        for i, p in ranked
+    ]
+    columns = (
+        Column("name"),
+        Column("qualified_name", "Group"),
+        Column("sid"),
+        Column("kind", "Kind"),
+        Column("scope", "Scope"),
+        Column("members", "Direct", kind="number"),
+        Column("effective_members", "Effective", kind="number"),
+    )
+    return Table(rows, columns, "Members of groups", f"{len(rows)} groups", "There are no groups.")
+
+
+def found_table(objects: Sequence[Principal], subject: str, *, more: bool) -> Table:
+    """Return the objects that a search found."""
+    rows = [{**identity(p), "dn": p.dn} for p in objects]
+    note = f"{len(rows)} shown; there are more (--limit)" if more else f"{len(rows)} found"
+    return Table(rows, (*identity_columns("Name"), Column("dn", "Where")), subject, note, "Nothing is called so.")
+
+
+def allowed_table(people: Sequence[Principal], right: str, target: Principal) -> Table:
+    """Return everybody who may do something."""
+    rows = [identity(p) for p in sorted(people, key=lambda p: p.qualified_name.casefold())]
+    title = f"May {right}, over {target.qualified_name}"
+    return Table(rows, identity_columns("Who"), title, f"{len(rows)} may", "Nobody may.")

@@ -1,0 +1,41 @@
+"""One thing in full: the same as plain values and in sections for people."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from adzeguard.core.views.table import Table
+
+
+@dataclass(frozen=True, slots=True)
+class Fact:
+    """A label and what there is to say. Many lines stand indented below the label; `word` may be coloured."""
+
+    label: str
+    said: str | Sequence[str]
+    word: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Lines:
+    """Plain lines, under a heading if there is one."""
+
+    lines: Sequence[str]
+    title: str = ""
+    indent: int = 0
+
+
+Section = Fact | Lines | Table
+
+
+@dataclass(frozen=True, slots=True)
+class Page:
+    """Sections for people, one after the other, and `data` for programs."""
+
+    data: Mapping[str, Any] | Sequence[Any]
+    sections: Sequence[Section]
+    title: str = ""
+
+
+View = Table | Page
+Form = Literal["table", "json", "csv"]

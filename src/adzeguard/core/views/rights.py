@@ -1,0 +1,193 @@
+"""What was granted, what a duty is, who may do something, who reaches a group, and what to take away."""
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from adzeguard.core.descriptors.ace import Ace, AceFlag, AceKind
+from adzeguard.core.estate.principal import Kind, Principal
+from adzeguard.core.review.proposed_cut import ProposedCut
+from adzeguard.core.rights.answers import Answer
+from adzeguard.core.rights.delegations import Delegation, Rights
+from adzeguard.core.rights.questions import Asked
+from adzeguard.core.rights.reach import Reaching
+from adzeguard.core.views.identities import identity
+from adzeguard.core.views.table import Column, Table, data_columns
+from adzeguard.core.wellknown import WELL_KNOWN
+
+_EXTENTS = {
+    0: "this",
+    int(AceFlag.CONTAINER_INHERIT): "this and below",
+    int(AceFlag.CONTAINER_INHERIT | AceFlag.INHERIT_ONLY): "below",
+}
+_NOT_OF_THE_EXTENT = ~(AceFlag.INHERITED | AceFlag.OBJECT_INHERIT)
+
+
+def grants_table(delegations: Sequence[Delegation]) -> Table:
+    """Return grants in words."""
+    rows = [
+        {
+            "holder": d.holder.qualified_name,
+            "holder_kind": d.holder.kind.label,
+            "may": not d.grant.deny,
+            "duty": d.grant.duty,
+            "over": d.where,
+            "extent": _EXTENTS.get(d.grant.flags & _NOT_OF_THE_EXTENT, "this"),
+            "origin": d.origin,
+            "sentence": d.sentence,
+            "named": d.grant.duty or ("attributes" if d.grant.only_attributes else "plain rights"),
+        }
+        for d in delegations
+    ]
+    columns = (
+        *data_columns("holder", "holder_kind", "may", "duty", "over", "extent"),
+        Column("sentence", "What", wide=True),
+        Column("named", "Duty", for_people=True),
+        Column("origin", "From"),
+    )
+    denied = sum(d.grant.deny for d in delegations)
+    note = f"{len(rows) - denied} given, {denied} denied"
+    return Table(rows, columns, "", note, "Nothing but what every such object has; see --defaults.")
+
+
+def duties_table(rights: Rights) -> Table:
+    """Return the duties and what each lets one do."""
+    anybody = WELL_KNOWN["everyone"]
+    rows = []
+    for duty in rights.duties.values():
+        entries = (Ace(AceKind.ALLOW, 0, part.mask, anybody, part.about) for part in duty.parts)
+        parts = "; ".join(dict.fromkeys(rights.reader.in_words(entry) for entry in entries))
+        rows.append({"duty": duty.name, "lets": f"may {duty.words}", "rights": parts})
+    columns = (Column("duty", "Duty", fixed=True), Column("lets", "Who has it"), Column("rights", "Rights", wide=True))
+    return Table(rows, columns)
+
+
+@dataclass(frozen=True)
+class Matrix:
+    """Holders against places; each cell holds the duties with a sign for denials."""
+
+    holders: tuple[str, ...]
+    places: tuple[str, ...]
+    cells: dict[tuple[str, str], tuple[str, ...]]
+    kinds: dict[str, str]
+    """What each holder is, where it is no group."""
+
+
+_NO_GROUP = {Kind.USER: "a person", Kind.UNRESOLVED: "resolves to nothing", Kind.WELL_KNOWN: "everybody"}
+
+
+def matrix_of(delegations: Sequence[Delegation]) -> Matrix:
+    """Put grants into a matrix, in the order in which they come."""
+    cells: dict[tuple[str, str], list[str]] = {}
+    for d in delegations:
+        what = ("not " if d.grant.deny else "") + (d.grant.duty or d.grant.words)
+        listed = cells.setdefault((d.where, d.holder.qualified_name), [])
+        listed += [what] if what not in listed else []
+    places = tuple(dict.fromkeys(place for place, _ in cells))
+    holders = tuple(sorted({holder for _, holder in cells}, key=str.casefold))
+    kinds = {d.holder.qualified_name: _NO_GROUP[d.holder.kind] for d in delegations if d.holder.kind in _NO_GROUP}
+    return Matrix(holders, places, {key: tuple(listed) for key, listed in cells.items()}, kinds)
+
+
+def matrix_table(matrix: Matrix) -> Table:
+    """Return the matrix as rows: one for each place, one column for each holder."""
+    rows = [
+        {"over": place, **{h: "; ".join(matrix.cells.get((place, h), ())) for h in matrix.holders}}
+        for place in matrix.places
+    ]
+    return Table(rows, (Column("over", "Over"), *(Column(h, h) for h in matrix.holders)))
+
+
+def reach_table(reaching: Sequence[Reaching], group: str) -> Table:
+    """Return everybody who is or could become a member."""
+    rows = [
+        {
+            **identity(r.principal),
+            "is": "is a member" if r.member else "could become one",
+            "member": r.member,
+            "steps": len(r.chain),
+            "chain": r.words,
+        }
+        for r in reaching
+    ]
+    columns = (
+        Column("name"),
+        Column("qualified_name", "Who"),
+        *data_columns("sid", "kind", "enabled"),
+        Column("is", "Reach", for_people=True, fixed=True),
+        *data_columns("member", "steps"),
+        Column("chain", "How", wide=True),
+    )
+    members = sum(r.member for r in reaching)
+    note = f"{members} are members, {len(reaching) - members} could become one"
+    return Table(rows, columns, f"Reach {group}", note, "Nobody reaches it.")
+
+
+def cut_table(cut: ProposedCut, group: str) -> Table:
+    """Return what to take away."""
+    rows = [
+        {"what": words, "kind": "membership" if edge.is_membership else "grant"}
+        for edge, words in zip(cut.edges, cut.words, strict=True)
+    ]
+    names = ", ".join(sorted(p.qualified_name for p in cut.named))
+    note = f"{len(cut.unwanted)} others reach it now; then only: {names or 'nobody'}"
+    if cut.stays_open:
+        note = f"Some way stays open that neither a grant nor a membership gives, such as ownership. {note}"
+    columns = (Column("kind", "Take away", fixed=True), Column("what", "What", wide=True))
+    title = f"The smallest cut before {group}"
+    return Table(rows, columns, title, note, "Nothing: only the named reach it.")
+
+
+ANSWER_COLUMNS = (
+    Column("who"),
+    Column("right"),
+    Column("object"),
+    Column("allowed"),
+    Column("because", "Because"),
+    Column("entry"),
+    Column("through", "Through"),
+)
+
+
+def answer_row(rights: Rights, who: Principal, target: Principal, right: Asked, answer: Answer) -> dict[str, Any]:
+    """Return the answer to one question, with the entry that decides."""
+    entry = answer.decision.entry
+    because = answer.because
+    if entry is not None and entry.sid is not None:
+        holder = rights.holder(entry.sid).qualified_name
+        verb = "is denied" if entry.denies else "is given"
+        above = ", from above" if entry.inherited else ""
+        because = f"{holder} {verb}: {rights.reader.in_words(entry)}{above}"
+    return {
+        "who": who.qualified_name,
+        "right": right.words,
+        "object": target.dn,
+        "allowed": answer.allowed,
+        "because": because,
+        "entry": entry.to_bytes().hex() if entry is not None else "",
+        "through": list(answer.through),
+    }
+
+
+def answer_table(row: Mapping[str, Any], typed: str, target: Principal, right: Asked) -> Table:
+    """Return one answer; its title says yes or no."""
+    verb, said = ("may", "Yes") if row["allowed"] else ("may not", "No")
+    below = f" (asked of a {right.on_class} below it)" if right.on_class else ""
+    title = f"{said}: {row['who']} {verb} {typed}, over {target.qualified_name}{below}"
+    return Table([row], ANSWER_COLUMNS, title)
+
+
+def answers_table(rows: Iterable[Mapping[str, Any]]) -> Table:
+    """Return the answers to many questions; one that was not understood is allowed to nobody and says why."""
+    rows = list(rows)
+    yes, unclear = (sum(row["allowed"] is value for row in rows) for value in (True, None))
+    columns = (
+        Column("who", "Who"),
+        Column("right", "Right"),
+        Column("object", "Object"),
+        Column("allowed", "Allowed"),
+        Column("because", "Because", wide=True),
+        *data_columns("entry", "through"),
+    )
+    note = f"{yes} yes, {len(rows) - yes - unclear} no, {unclear} not understood"
+    return Table(rows, columns, "", note, "The file has no lines.")

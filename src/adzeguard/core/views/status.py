@@ -1,0 +1,70 @@
+"""One screen about a workspace."""
+
+from collections.abc import Mapping, Sequence
+from datetime import datetime, timedelta
+from typing import Any
+
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.principal import Principal
+from adzeguard.core.views.page import Fact, Page, Section
+from adzeguard.core.views.table import Column, Table
+from adzeguard.core.wording import some_of
+
+_HOSTS_NAMED = 6
+_STALE_AFTER = timedelta(days=1)
+
+
+def headcounts(now: Estate, earlier: Estate, groups: Sequence[Principal]) -> list[dict[str, Any]]:
+    """Return how many people are in each privileged group, and how that changed since an earlier moment."""
+    rows = []
+    for group in groups:
+        members = len(now.graph.expand(group.id).people)
+        known = earlier.graph.position_of(group.id) is not None
+        before = len(earlier.graph.expand(group.id).people) if known else 0
+        rows.append({"group": group.qualified_name, "members": members, "change": members - before})
+    return rows
+
+
+def status_page(data: Mapping[str, Any], now: datetime) -> Page:
+    """Return the screen: last collection, last check, hosts that are not read, last enactments, privileged counts."""
+    age = now - data["collected_at"]
+    old = "" if age < _STALE_AFTER else "  (run adzeguard collect)"
+    source = data["source"] if "://" in data["source"] else data["source"].rpartition("/")[2]
+    sections: list[Section] = [
+        Fact("Collected", f"{_age(age)} ago from {source}{old}"),
+        Fact("Findings", _findings(data, now)),
+        Fact("Hosts", _hosts(data)),
+    ]
+    if data["interrupted"]:
+        sections.append(Fact("Interrupted", f"{data['interrupted']}: adzeguard enact goes on with it", "critical"))
+    last = [f"{row['at'].astimezone():%Y-%m-%d %H:%M} by {row['by']}: {row['what']}" for row in data["enactments"]]
+    sections.append(Fact("Enactments", last or "none"))
+    rows = [row | {"change": f"{row['change']:+d}" if row["change"] else "same"} for row in data["privileged"]]
+    columns = (
+        Column("group", "Privileged group"),
+        Column("members", "Members", kind="number"),
+        Column("change", f"Since {data['since']:%Y-%m-%d}", kind="number"),
+    )
+    return Page(data, [*sections, Table(rows, columns)])
+
+
+def _findings(data: Mapping[str, Any], now: datetime) -> str:
+    if data["checked_at"] is None:
+        return "not checked yet  (run adzeguard check)"
+    counts = ", ".join(f"{count} {severity}" for severity, count in data["findings"].items()) or "none"
+    outdated = "; something was collected since  (run adzeguard check)" if data["check_is_outdated"] else ""
+    return f"{counts}, checked {_age(now - data['checked_at'])} ago{outdated}"
+
+
+def _hosts(data: Mapping[str, Any]) -> str:
+    unread: Sequence[str] = data["hosts_unread"]
+    names = f", {len(unread)} unread: {some_of(unread, _HOSTS_NAMED)}" if unread else ""
+    return f"{data['hosts']}{names}"
+
+
+def _age(age: timedelta) -> str:
+    for seconds, word in ((86400, "day"), (3600, "hour"), (60, "minute")):
+        count = int(age.total_seconds() // seconds)
+        if count:
+            return f"{count} {word}{'s' * (count != 1)}"
+    return "less than a minute"

@@ -1,0 +1,58 @@
+"""Rows with typed columns."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, Literal
+
+Row = Mapping[str, Any]
+Kind = Literal["text", "word", "number", "moment", "noted"]
+"""`word` is one of a few, such as a status, that may be coloured; `noted` is a `Noted`; a moment is a `datetime`."""
+
+
+@dataclass(frozen=True, slots=True)
+class Noted:
+    """A text, and below it where it comes from."""
+
+    text: str
+    note: str
+
+
+@dataclass(frozen=True, slots=True)
+class Column:
+    """One column: its key in the rows, and its heading where people see it.
+
+    Without a title it is for programs alone; with `for_people` it is for people alone. `wide` takes what room is left,
+    `fixed` is never broken.
+    """
+
+    key: str
+    title: str = ""
+    kind: Kind = "text"
+    for_people: bool = False
+    wide: bool = False
+    fixed: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Table:
+    """Rows, and the columns that are shown of them in their order.
+
+    A column that is empty in all rows is not shown to people. `note` is said below the table to people alone, `empty`
+    instead of a table without rows.
+    """
+
+    rows: Sequence[Row]
+    columns: Sequence[Column]
+    title: str = ""
+    note: str = ""
+    empty: str = "Nothing."
+
+    @property
+    def keys(self) -> list[str]:
+        """The documented keys, in the order of the columns."""
+        return [column.key for column in self.columns if not column.for_people]
+
+
+def data_columns(*keys: str) -> tuple[Column, ...]:
+    """Return columns for programs alone."""
+    return tuple(Column(key) for key in keys)

@@ -1,0 +1,1 @@
+"""The executors of changes in a directory: each reads again, compares with what was expected, writes, reads back."""

@@ -1,0 +1,109 @@
+"""Objects made in the directory, and deleted."""
+
+from collections.abc import Iterable
+from typing import Final
+
+from adzeguard.core.change.kinds.create_object import CreateObject
+from adzeguard.core.change.kinds.delete_object import DeleteObject
+from adzeguard.core.change.kinds.object_change import AttributeChange
+from adzeguard.core.change.outcome import Intent, Outcome, Status
+from adzeguard.core.identity import Sid, fold_dn
+from adzeguard.directory.executors.same_entry import OTHERWISE, same_entry
+from adzeguard.directory.port import DirectoryDriver, Entry
+
+_NAMING_OTHERS: Final = frozenset({"member", "managedby", "manager"})
+# What a server gives an object itself, and refuses or ignores when it is asked for ([MS-ADTS] 3.1.1.5.2.2): seen on the
+# real server, which answers unwillingToPerform to most of these.
+_MADE_BY_THE_SERVER: Final = frozenset({
+    "objectguid", "objectsid", "objectcategory", "whencreated", "whenchanged", "usncreated", "usnchanged", "name",
+    "distinguishedname", "instancetype", "samaccounttype", "memberof", "dscorepropagationdata", "admincount",
+    "badpwdcount", "badpasswordtime", "codepage", "countrycode", "lastlogoff", "lastlogon", "lastlogontimestamp",
+    "logoncount", "pwdlastset", "primarygroupid", "cn", "ou", "iscriticalsystemobject", "structuralobjectclass",
+    "lockouttime", "localpolicyflags", "objectversion", "creationtime",
+})  # fmt: skip
+_SECRET: Final = frozenset({
+    "unicodepwd", "dbcspwd", "ntpwdhistory", "lmpwdhistory", "supplementalcredentials", "trustauthincoming",
+    "trustauthoutgoing", "initialauthincoming", "initialauthoutgoing", "currentvalue", "priorvalue",
+    "msfve-keypackage", "mstpm-ownerinformation", "msds-keymaterial",
+})  # fmt: skip
+_SOUNDS_SECRET: Final = ("password", "admpwd", "credential", "secret")
+_DISABLED: Final = 0x2  # ADS_UF_ACCOUNTDISABLE, [MS-ADTS] 2.2.16
+_ACCOUNT_CONTROL: Final = "useraccountcontrol"
+
+
+def create_object(directory: DirectoryDriver, change: CreateObject, intent: Intent) -> Outcome:
+    """Make an object where none of its name is."""
+    if directory.read(change.object.dn) is not None:
+        return Outcome(change, Status.CONFLICT, f"there is a {change.object.dn} already", already=True)
+    attributes, without = _to_be_made(directory, change.attributes)
+    intent(change)
+    directory.add(change.object.dn, attributes)
+    entry = directory.read(change.object.dn)
+    if entry is None or not all(_holds(entry, name, given) for name, given in attributes.items()):
+        return Outcome(change, Status.DIFFERS, OTHERWISE)
+    packed = entry.first("objectsid")
+    details = [f"SID {Sid.from_bytes(packed)}"] if packed else []
+    details += [f"without {name}, which is gone" for name in without]
+    return Outcome(change, Status.VERIFIED, "; ".join(details))
+
+
+def delete_object(directory: DirectoryDriver, change: DeleteObject, intent: Intent) -> Outcome:
+    """Delete an object. The intent keeps all that stood in it but passwords and keys, so that it can be made again."""
+    entry = same_entry(directory, change.object)
+    if entry is None:
+        gone = directory.read(change.object.dn) is None
+        return Outcome(change, Status.CONFLICT, f"{change.object.name} is not where the proposal saw it", already=gone)
+    whole = directory.read_whole(entry.dn) or entry
+    kept = tuple(
+        AttributeChange(name=name, before=tuple(values))
+        for name, values in whole.attributes.items()
+        if not is_secret(name)
+    )
+    intent(change.model_copy(update={"attributes": kept}))
+    directory.delete(entry.dn)
+    if directory.read(entry.dn) is None:
+        return Outcome(change, Status.VERIFIED)
+    return Outcome(change, Status.DIFFERS, OTHERWISE)
+
+
+def is_secret(name: str) -> bool:
+    """Tell whether an attribute can hold a password or a key, which must not stand in the journal."""
+    folded = name.casefold()
+    return folded in _SECRET or any(word in folded for word in _SOUNDS_SECRET)
+
+
+def _to_be_made(
+    directory: DirectoryDriver, changes: Iterable[AttributeChange]
+) -> tuple[dict[str, list[bytes]], list[str]]:
+    """Return what a new entry is given, and which names it had that stand for nothing any more."""
+    attributes: dict[str, list[bytes]] = {}
+    without: list[str] = []
+    for change in changes:
+        name, values = change.name, list(change.after)
+        if name.casefold() in _MADE_BY_THE_SERVER:
+            continue
+        if name.casefold() in _NAMING_OTHERS:
+            there = [value for value in values if directory.read(_text(value)) is not None]
+            without += [_text(value) for value in values if value not in there]
+            values = there
+        if name.casefold() == _ACCOUNT_CONTROL:  # an account comes back without its password, so it comes disabled
+            values = [str(int(value) | _DISABLED).encode() for value in values]
+        if values:
+            attributes[name] = values
+    return attributes, without
+
+
+def _text(value: bytes) -> str:
+    return value.decode("utf-8", "surrogateescape")
+
+
+def _holds(entry: Entry, name: str, values: Iterable[bytes]) -> bool:
+    """Tell whether an entry holds what was written; a server adds classes and entries of its own."""
+    if name.casefold() == "ntsecuritydescriptor":
+        return True
+    there = {_compared(name, value) for value in entry.attributes.get(name.casefold(), ())}
+    return not there or all(_compared(name, value) in there for value in values)
+
+
+def _compared(name: str, value: bytes) -> str | bytes:
+    return fold_dn(_text(value)) if name.casefold() in _NAMING_OTHERS else value.lower()

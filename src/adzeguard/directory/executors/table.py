@@ -1,0 +1,49 @@
+"""Which executor makes which kind of change."""
+
+from collections.abc import Callable, Mapping
+from typing import Any, Final
+
+from adzeguard.core.change.change import Change
+from adzeguard.core.change.kinds.add_member import AddMember
+from adzeguard.core.change.kinds.change_rights import ChangeRights
+from adzeguard.core.change.kinds.create_object import CreateObject
+from adzeguard.core.change.kinds.delete_object import DeleteObject
+from adzeguard.core.change.kinds.move_object import MoveObject
+from adzeguard.core.change.kinds.remove_member import RemoveMember
+from adzeguard.core.change.kinds.set_attributes import SetAttributes
+from adzeguard.core.change.kinds.set_primary_group import SetPrimaryGroup
+from adzeguard.core.change.outcome import Intent, Outcome, Status
+from adzeguard.core.errors import ChangeRefusedError, DirectoryError, InputError
+from adzeguard.directory.executors.creation import create_object, delete_object
+from adzeguard.directory.executors.members import add_member, remove_member, set_primary_group
+from adzeguard.directory.executors.objects import change_rights, move_object, set_attributes
+from adzeguard.directory.port import DirectoryDriver
+
+Executor = Callable[[DirectoryDriver, Any, Intent], Outcome]
+"""Makes one change. It calls the intent right before the first write, and not at all when nothing is written."""
+
+EXECUTORS: Final[Mapping[type[Change], Executor]] = {
+    AddMember: add_member,
+    RemoveMember: remove_member,
+    SetPrimaryGroup: set_primary_group,
+    CreateObject: create_object,
+    DeleteObject: delete_object,
+    SetAttributes: set_attributes,
+    MoveObject: move_object,
+    ChangeRights: change_rights,
+}
+
+
+def make_in_directory(
+    directory: DirectoryDriver, change: Change, intent: Intent, executors: Mapping[type[Change], Executor] = EXECUTORS
+) -> Outcome:
+    """Make one change; what nothing here can make is unsupported, and never something else."""
+    executor = executors.get(type(change))
+    if executor is None:
+        return Outcome(change, Status.UNSUPPORTED, f"nothing here makes changes of the kind {change.kind}")
+    try:
+        return executor(directory, change, intent)
+    except (ChangeRefusedError, InputError) as error:
+        return Outcome(change, Status.REFUSED, error.message)
+    except DirectoryError as error:
+        return Outcome(change, Status.UNREACHABLE, error.message)

@@ -1,0 +1,45 @@
+"""Makes one change on a host: read again, compare with what was expected, write, read back."""
+
+from typing import Protocol, runtime_checkable
+
+from adzeguard.core.change.change import Change
+from adzeguard.core.change.outcome import Intent, Outcome, Status
+from adzeguard.core.errors import HostError, HostRefusedError, InputError
+from adzeguard.core.estate.hosts import HostState
+from adzeguard.hosts.port import HostSession
+
+
+@runtime_checkable
+class HostChange(Protocol):
+    """A change of a host, which knows by the host's state whether it is so."""
+
+    def stands(self, state: HostState) -> bool | None:
+        """Tell whether the host is as wanted; nothing where the change means nothing there."""
+
+
+def make_on_host(session: HostSession, change: Change, intent: Intent) -> tuple[Outcome, HostState | None]:
+    """Make one change; return what became of it, and the state that was read last.
+
+    `intent` is called right before the write, and not at all when nothing is written.
+    """
+    if not isinstance(change, HostChange):
+        return Outcome(change, Status.UNSUPPORTED, f"a host has no change of the kind {change.kind}"), None
+    try:
+        before = session.read()
+        if change.needs not in before.capabilities:
+            return Outcome(change, Status.UNSUPPORTED, f"{change.host_name} has no {change.needs}"), before
+        is_so = change.stands(before)
+        if is_so is None:
+            return Outcome(change, Status.CONFLICT, f"{change.host_name} has nothing like it any more"), before
+        if is_so:
+            return Outcome(change, Status.CONFLICT, "it is so already", already=True), before
+        intent(change)
+        session.change(change)
+        after = session.read()
+    except HostRefusedError as error:
+        return Outcome(change, Status.REFUSED, error.message), None
+    except (HostError, InputError) as error:
+        return Outcome(change, Status.UNREACHABLE, error.message), None
+    if change.stands(after):
+        return Outcome(change, Status.VERIFIED), after
+    return Outcome(change, Status.DIFFERS, "written, but read back otherwise"), after

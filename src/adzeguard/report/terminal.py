@@ -1,0 +1,109 @@
+"""Views as text for people, at most as wide as a terminal."""
+
+import io
+from collections.abc import Sequence
+from datetime import datetime
+from typing import Any, Final, Literal
+
+from rich.console import Console
+from rich.padding import Padding
+from rich.table import Table as RichTable
+from rich.text import Text
+
+from adzeguard.core.views.page import Fact, Lines, Section, View
+from adzeguard.core.views.table import Column, Noted, Row, Table
+from adzeguard.report.cells import cell
+from adzeguard.report.safe import for_terminal
+
+WIDTH: Final = 100
+ROWS_SHOWN: Final = 500
+"""Nobody reads longer tables, and laying one out takes as long as everything else together."""
+_LABEL: Final = 14
+_STYLES: Final = {
+    "critical": "bold red", "high": "red", "medium": "yellow", "low": "cyan", "note": "dim",
+    "verified": "green", "differs": "bold red", "conflict": "yellow", "refused": "red", "unreachable": "yellow",
+    "held-back": "yellow", "unsupported": "yellow", "disabled": "dim",
+}  # fmt: skip
+
+
+def render(view: View, *, colour: bool = False) -> bytes:
+    """Return a view as text that ends with a newline."""
+    console = _console(colour=colour)
+    if isinstance(view, Table):
+        _put_table(console, view)
+    else:
+        if view.title:
+            console.print(Text(for_terminal(view.title), style="bold"))
+        for before, section in zip((None, *view.sections), view.sections, strict=False):
+            if (
+                isinstance(section, Table)
+                and before is not None
+                or (isinstance(section, Lines) and section.title and before is not None)
+            ):
+                console.print()
+            _put_section(console, section)
+    return str(console.file.getvalue()).encode("utf-8", "backslashreplace")  # type: ignore[attr-defined]
+
+
+def _console(*, colour: bool) -> Console:
+    """Return a console that writes into memory, without markup, highlighting or emoji in what it is given."""
+    system: Literal["standard"] | None = "standard" if colour else None
+    return Console(
+        file=io.StringIO(), width=WIDTH, force_terminal=colour, color_system=system, no_color=not colour,
+        markup=False, highlight=False, emoji=False, legacy_windows=False,
+    )  # fmt: skip
+
+
+def _put_section(console: Console, section: Section) -> None:
+    match section:
+        case Table():
+            _put_table(console, section)
+        case Lines():
+            if section.title:
+                console.print(Text(for_terminal(section.title), style="bold"))
+            for line in section.lines:
+                console.print(Padding(Text(for_terminal(line)), (0, 0, 0, section.indent)))
+        case Fact(label, str() as said):
+            style = _STYLES.get(section.word, "")
+            console.print(Text.assemble((f"{label + ':':<{_LABEL}} ", "bold"), (for_terminal(said), style)))
+        case Fact(label, lines):
+            console.print(Text(f"{label}:", style="bold"))
+            for line in lines:
+                console.print(Padding(Text(for_terminal(line)), (0, 0, 0, 2)))
+
+
+def _put_table(console: Console, table: Table) -> None:
+    if table.title:
+        console.print(Text(for_terminal(table.title), style="bold"))
+    if table.rows:
+        console.print(_laid_out(table))
+        if len(table.rows) > ROWS_SHOWN:
+            more = f"… and {len(table.rows) - ROWS_SHOWN} more rows: --format csv or json has them all"
+            console.print(Text(more, style="bold"))
+    else:
+        console.print(Text(for_terminal(table.empty)))
+    if table.note:
+        console.print(Text(for_terminal(table.note), style="dim"))
+
+
+def _laid_out(table: Table) -> RichTable:
+    rows: Sequence[Row] = table.rows[:ROWS_SHOWN]
+    columns = [c for c in table.columns if c.title and any(row.get(c.key) not in (None, "", []) for row in rows)]
+    laid_out = RichTable(box=None, pad_edge=False, header_style="bold", padding=(0, 2, 0, 0))
+    for column in columns:
+        justify: Literal["left", "right"] = "right" if column.kind == "number" else "left"
+        ratio = 1 if column.wide else None
+        laid_out.add_column(
+            for_terminal(column.title), justify=justify, overflow="fold", ratio=ratio, no_wrap=column.fixed
+        )
+    for row in rows:
+        laid_out.add_row(*(_styled(column, row.get(column.key), row) for column in columns))
+    return laid_out
+
+
+def _styled(column: Column, value: Any, row: Row) -> Text:
+    if isinstance(value, Noted):
+        return Text(f"{for_terminal(value.text)}\n") + Text(for_terminal(value.note), style="dim")
+    plain = for_terminal(f"{value.astimezone():%Y-%m-%d %H:%M:%S}" if isinstance(value, datetime) else cell(value))
+    style = _STYLES.get(plain, "") if column.kind == "word" else ""
+    return Text(plain, style=style or ("dim" if row.get("enabled") is False else ""))

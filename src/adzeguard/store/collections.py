@@ -1,0 +1,69 @@
+"""The rows of collections: when something was read, from where, and how far the directory's changes were known."""
+
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Any, Final
+
+from adzeguard.core.estate.catalogue import Domain
+from adzeguard.core.identity import Sid
+from adzeguard.store.connection import Connection, one
+
+ENACTMENT: Final = "enactment"
+"""The kind of collection that read what an enactment had touched, and nothing else."""
+_COLUMNS: Final = (
+    "id, kind, started, finished, source, base_dn, dns_name, short_name, domain_sid, invocation_id, highest_usn"
+)
+
+
+@dataclass(frozen=True, slots=True)
+class CollectionFacts:
+    """What is known of a collection besides its content."""
+
+    kind: str
+    started: datetime
+    finished: datetime
+    source: str
+    domain: Domain
+    invocation_id: str = ""
+    highest_usn: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class StoredCollection:
+    """A collection in the store."""
+
+    id: int
+    facts: CollectionFacts
+
+
+def begin(connection: Connection, facts: CollectionFacts) -> int:
+    """Write a collection and return its number."""
+    domain = facts.domain
+    last = one(connection, "SELECT coalesce(max(id), 0) FROM collection") or (0,)
+    number = int(last[0]) + 1
+    values = (
+        number, facts.kind, facts.started.timestamp(), facts.finished.timestamp(), facts.source, domain.base_dn,
+        domain.dns_name, domain.short_name, domain.sid, facts.invocation_id, facts.highest_usn,
+    )  # fmt: skip
+    marks = ", ".join("?" * len(values))
+    connection.run(f"INSERT INTO collection ({_COLUMNS}) VALUES ({marks})", values)  # noqa: S608 - our own names
+    return number
+
+
+def last_where(connection: Connection, condition: str, values: tuple[Any, ...] = ()) -> StoredCollection | None:
+    """Return the last collection of which a condition is true."""
+    query = f"SELECT {_COLUMNS} FROM collection WHERE {condition} ORDER BY id DESC LIMIT 1"  # noqa: S608 - our own words
+    row = one(connection, query, values)
+    if row is None:
+        return None
+    number, kind, started, finished, source, base_dn, dns_name, short_name, domain_sid, invocation_id, usn = row
+    domain = Domain(base_dn, dns_name, short_name, Sid(domain_sid))
+    begun, ended = (datetime.fromtimestamp(moment, UTC) for moment in (started, finished))
+    return StoredCollection(number, CollectionFacts(kind, begun, ended, source, domain, invocation_id, usn))
+
+
+def valid_at(collection: int | None) -> str:
+    """Return the condition for rows that hold now, or held after a collection."""
+    if collection is None:
+        return "until IS NULL"
+    return f"since <= {int(collection)} AND (until IS NULL OR until > {int(collection)})"

@@ -1,0 +1,58 @@
+"""What the store asks of a database: plain statements with `?` for values, inside transactions, from many threads."""
+
+from collections.abc import Iterable, Sequence
+from contextlib import AbstractContextManager
+from dataclasses import dataclass
+from typing import Any, Protocol
+
+Row = tuple[Any, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Dialect:
+    """Where two databases say the same thing in other words."""
+
+    integer: str
+    real: str
+    blob: str
+    like: str
+    """The comparison by pattern that leaves the case of ASCII letters out of account."""
+
+
+class Connection(Protocol):
+    """A transaction that is open. Values stand for `?` in a statement."""
+
+    @property
+    def dialect(self) -> Dialect:
+        """Which words this database wants."""
+
+    def rows(self, query: str, values: Sequence[Any] = ()) -> list[Row]:
+        """Return all rows of a query."""
+
+    def run(self, statement: str, values: Sequence[Any] = ()) -> None:
+        """Run one statement."""
+
+    def run_many(self, statement: str, rows: Iterable[Row]) -> None:
+        """Run a statement once for each row of values."""
+
+
+class Database(Protocol):
+    """The tables of one workspace. Raises errors under `StoreError`, and no other."""
+
+    def reading(self) -> AbstractContextManager[Connection]:
+        """Open a connection that sees one moment of the store; inside another one it is that one."""
+
+    def writing(self) -> AbstractContextManager[Connection]:
+        """Open a connection whose work is kept whole at the end, or not at all; nobody else writes meanwhile."""
+
+    def held(self, task: str) -> AbstractContextManager[None]:
+        """Hold the workspace while a task changes something; `StoreBusyError` names who holds it already."""
+
+    def close(self) -> None:
+        """Let go of it."""
+
+
+def one(connection: Connection, query: str, values: Sequence[Any] = ()) -> Row | None:
+    """Return the first row of a query, or nothing."""
+    found = connection.rows(query, values)
+    return found[0] if found else None

@@ -1,0 +1,53 @@
+"""The rows of hosts: the state last read of each, in named fields, and why it could not be read."""
+
+import json
+from collections.abc import Iterable, Sequence
+
+from adzeguard.core.errors import InputError
+from adzeguard.core.estate.capabilities import CAPABILITIES, Capability, pack_state, unpack_state
+from adzeguard.core.estate.hosts import Host, HostState
+from adzeguard.store.connection import Connection
+from adzeguard.store.objects import end_rows
+
+
+def state_text(state: HostState, capabilities: Sequence[Capability] = CAPABILITIES) -> str:
+    """Return a state as compact JSON, in one order, so that equal states are equal text."""
+    return json.dumps(pack_state(state, tuple(capabilities)), separators=(",", ":"))
+
+
+def state_of_text(text: str, capabilities: Sequence[Capability] = CAPABILITIES) -> HostState | None:
+    """Return the state that a text holds; nothing where it cannot be read, which the next collection heals."""
+    try:
+        return unpack_state(json.loads(text), tuple(capabilities)) if text else None
+    except (ValueError, KeyError, TypeError, AttributeError, RecursionError, InputError):
+        return None
+
+
+def write_hosts(connection: Connection, number: int, hosts: Iterable[Host], *, whole: bool) -> int:
+    """Write the hosts that differ from what holds now; return how many."""
+    rows = connection.rows("SELECT id, trouble, state FROM host WHERE until IS NULL")
+    before = {i: (trouble, state) for i, trouble, state in rows}
+    changed: list[tuple[int, int, str, str]] = []
+    seen: set[int] = set()
+    for host in hosts:
+        seen.add(host.id)
+        packed = (host.trouble, state_text(host.state) if host.state else "")
+        if before.get(host.id) != packed:
+            changed.append((host.id, number, *packed))
+    gone = before.keys() - seen if whole else set()
+    end_rows(connection, "host", "id", number, [*(row[0] for row in changed), *gone])
+    connection.run_many("INSERT INTO host (id, since, trouble, state) VALUES (?, ?, ?, ?)", changed)
+    return len(changed) + len(gone)
+
+
+def read_hosts(connection: Connection, valid: str) -> list[Host]:
+    """Return all hosts that hold by a condition, by name."""
+    query = (
+        "SELECT o.id, o.name, o.dn, a.text, o.rid, h.trouble, h.state"  # noqa: S608 - our own words and a number
+        f" FROM (SELECT * FROM host WHERE {valid}) h JOIN (SELECT * FROM object WHERE {valid}) o ON o.id = h.id"
+        " LEFT JOIN authority a ON a.id = o.authority ORDER BY o.name"
+    )
+    return [
+        Host(i, name, dn, state_of_text(state), trouble, f"{authority}-{rid}" if authority else "")
+        for i, name, dn, authority, rid, trouble, state in connection.rows(query)
+    ]

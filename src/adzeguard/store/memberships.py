@@ -1,0 +1,48 @@
+"""The rows of memberships: one for each group, with its members as runs of numbers."""
+
+from typing import Final
+
+import numpy as np
+
+from adzeguard.core.estate.links import Links
+from adzeguard.core.estate.membership import MembershipGraph
+from adzeguard.store.connection import Connection
+from adzeguard.store.objects import end_rows
+
+Membership = tuple[int, bytes, bytes, bytes]
+"""Security, nested groups, others listed, and those whose primary group it is."""
+_COLUMNS: Final = "security, nested, people, primaries"
+INSERT: Final = f"INSERT INTO membership (group_id, since, {_COLUMNS}) VALUES (?, ?, ?, ?, ?, ?)"  # noqa: S608 - ours
+
+
+def write_memberships(connection: Connection, number: int, graph: MembershipGraph) -> int:
+    """Write the groups that differ from what holds now; return how many."""
+    query = f"SELECT group_id, {_COLUMNS} FROM membership WHERE until IS NULL"  # noqa: S608 - our own names
+    before = {row[0]: row[1:] for row in connection.rows(query)}
+    nested = Links(graph.nested.starts, graph.group_ids[graph.nested.targets])
+    changed: dict[int, Membership] = {}
+    for row, group in enumerate(graph.group_ids.tolist()):
+        packed = (int(graph.security[row]), nested.blob(row), graph.people.blob(row), graph.primary.blob(row))
+        if before.pop(group, None) != packed:
+            changed[group] = packed
+    end_rows(connection, "membership", "group_id", number, {**changed, **before})
+    connection.run_many(INSERT, [(group, number, *row) for group, row in changed.items()])
+    return len(changed) + len(before)
+
+
+def read_graph(connection: Connection, size: int, valid: str) -> MembershipGraph:
+    """Return all memberships that hold by a condition."""
+    query = f"SELECT group_id, {_COLUMNS} FROM membership WHERE {valid} ORDER BY group_id"  # noqa: S608 - our own words
+    rows = connection.rows(query)
+    ids, security, nested, people, primaries = zip(*rows, strict=True) if rows else ((), (), (), (), ())
+    group_ids = np.array(ids, np.int32)
+    inside = Links.of_blobs(nested)
+    positions = np.searchsorted(group_ids, inside.targets).astype(np.int32)
+    return MembershipGraph(
+        size,
+        group_ids,
+        np.array(security, bool),
+        Links(inside.starts, positions),
+        Links.of_blobs(people),
+        Links.of_blobs(primaries),
+    )

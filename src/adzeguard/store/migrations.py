@@ -1,0 +1,132 @@
+"""The tables of the store as they first were, and each step from there to today.
+
+History is kept by validity: a row holds from collection `since` until before collection `until`; what holds now has no
+`until`. The members of a group are one row: three runs of little-endian int32, sorted (nested groups, everybody else
+listed, and those whose primary group it is).
+
+A step that has been released never changes. A new store goes all the steps, so that it comes out the same.
+"""
+
+import json
+from collections.abc import Callable
+from typing import Any, Final
+
+from adzeguard.core.errors import StoreError, StoreTooNewError
+from adzeguard.store.connection import Connection, Database, one
+
+_FIRST_TABLES: Final = (
+    "about (name TEXT NOT NULL PRIMARY KEY, value TEXT NOT NULL)",
+    "collection (id INTEGER NOT NULL PRIMARY KEY, kind TEXT NOT NULL, started FLOAT NOT NULL, finished FLOAT NOT NULL,"
+    " source TEXT NOT NULL, base_dn TEXT NOT NULL, dns_name TEXT NOT NULL, short_name TEXT NOT NULL,"
+    " domain_sid TEXT NOT NULL, invocation_id TEXT NOT NULL, highest_usn INTEGER NOT NULL)",
+    "authority (id INTEGER NOT NULL PRIMARY KEY, text TEXT NOT NULL UNIQUE)",
+    'descriptor ("key" BLOB NOT NULL PRIMARY KEY, data BLOB NOT NULL)',
+    'object (id INTEGER NOT NULL, since INTEGER NOT NULL, until INTEGER, "key" BLOB NOT NULL, kind INTEGER NOT NULL,'
+    " flags INTEGER NOT NULL, authority INTEGER, rid INTEGER, primary_rid INTEGER NOT NULL, name TEXT NOT NULL,"
+    " name_hash INTEGER NOT NULL, dn TEXT NOT NULL, dn_hash INTEGER NOT NULL, created INTEGER NOT NULL,"
+    " last_logon INTEGER NOT NULL, password_set INTEGER NOT NULL, expires INTEGER NOT NULL, descriptor BLOB,"
+    " details TEXT NOT NULL, UNIQUE (id, since))",
+    "membership (group_id INTEGER NOT NULL, since INTEGER NOT NULL, until INTEGER, security INTEGER NOT NULL,"
+    " nested BLOB NOT NULL, people BLOB NOT NULL, primaries BLOB NOT NULL, UNIQUE (group_id, since))",
+    "host (id INTEGER NOT NULL, since INTEGER NOT NULL, until INTEGER, trouble TEXT NOT NULL, state TEXT NOT NULL,"
+    " UNIQUE (id, since))",
+    'journal (seq INTEGER NOT NULL PRIMARY KEY, at TEXT NOT NULL, "by" TEXT NOT NULL, kind TEXT NOT NULL,'
+    " apply TEXT NOT NULL, body TEXT NOT NULL, previous TEXT NOT NULL, hash TEXT NOT NULL)",
+)
+_FIRST_INDEXES: Final = (
+    "object_by_name ON object (name_hash) WHERE until IS NULL",
+    "object_by_dn ON object (dn_hash) WHERE until IS NULL",
+    "object_by_sid ON object (rid) WHERE until IS NULL",
+    "object_by_kind ON object (kind) WHERE until IS NULL AND kind > 2",
+)
+_OF_FORM_TWO: Final = (
+    "put_in (claim TEXT NOT NULL PRIMARY KEY, rule TEXT NOT NULL, format INTEGER NOT NULL, change TEXT NOT NULL)",
+    "checked (id INTEGER NOT NULL PRIMARY KEY, at TEXT NOT NULL, collection INTEGER NOT NULL, counts TEXT NOT NULL)",
+)
+
+
+def _make(connection: Connection, *tables: str) -> None:
+    dialect = connection.dialect
+    for table in tables:
+        words = table.replace("INTEGER", dialect.integer).replace("FLOAT", dialect.real)
+        connection.run(f"CREATE TABLE {words.replace('BLOB', dialect.blob)}")
+
+
+def _first_schema(connection: Connection) -> None:
+    _make(connection, *_FIRST_TABLES)
+    for index in _FIRST_INDEXES:
+        connection.run(f"CREATE INDEX {index}")
+
+
+def _form_two(connection: Connection) -> None:
+    """Rows of the journal and states of hosts carry their form, and what rules have put in has a table of its own."""
+    connection.run("UPDATE collection SET kind = 'enactment' WHERE kind = 'apply'")
+    connection.run("ALTER TABLE journal RENAME COLUMN apply TO enactment")
+    connection.run(f"ALTER TABLE journal ADD COLUMN format {connection.dialect.integer} NOT NULL DEFAULT 1")
+    connection.run("CREATE INDEX journal_by_enactment ON journal (enactment)")
+    connection.run("CREATE INDEX object_by_key ON object (key)")
+    _make(connection, *_OF_FORM_TWO)
+    states = connection.rows("SELECT id, since, state FROM host WHERE state <> ''")
+    connection.run_many(
+        "UPDATE host SET state = ? WHERE id = ? AND since = ?", [(_named(s), i, since) for i, since, s in states]
+    )
+    connection.run("INSERT INTO about (name, value) VALUES ('put-in', 'to be gathered')")
+
+
+def _named(state: str) -> str:
+    """Give the fields of a host's state their names. A state that cannot be read is left for a collection to heal."""
+    try:
+        machine, accounts, groups = json.loads(state)
+        part = {
+            "accounts": [{"name": name, "sid": sid, "enabled": bool(enabled)} for name, sid, enabled in accounts],
+            "groups": [{"name": name, "sid": sid, "members": members} for name, sid, members in groups],
+        }
+    except (ValueError, TypeError):
+        return ""
+    return json.dumps({"machine_sid": machine, "parts": {"local-groups": part}}, separators=(",", ":"))
+
+
+MIGRATIONS: Final[tuple[Callable[[Connection], None], ...]] = (_first_schema, _form_two)
+"""Step i brings a store from version i to version i + 1. A step and the note of it share one transaction."""
+VERSION: Final = len(MIGRATIONS)
+
+
+def bring_up_to_date(database: Database, label: str) -> None:
+    """Go the steps that a store has not gone yet; `StoreTooNewError` for one that a newer version wrote."""
+    with database.reading() as connection:
+        version = _version(connection, label)
+    if version == VERSION:
+        return
+    if version > VERSION:
+        known = f"{label} is of version {version}, and this program knows versions up to {VERSION}"
+        raise StoreTooNewError(known, "Use the newer adzeguard")
+    with database.writing() as connection:
+        # Somebody else may have gone them while this one waited for the lock.
+        for step in MIGRATIONS[_version(connection, label) :]:
+            step(connection)
+        connection.run(
+            "INSERT INTO about (name, value) VALUES ('version', ?)"
+            " ON CONFLICT (name) DO UPDATE SET value = excluded.value",
+            (str(VERSION),),
+        )
+
+
+def _version(connection: Connection, label: str) -> int:
+    if not has_table(connection, "about"):
+        return 0
+    row = one(connection, "SELECT value FROM about WHERE name = 'version'")
+    value: Any = row[0] if row else "0"
+    try:
+        return int(value)
+    except ValueError as error:
+        raise StoreError(
+            f"{label} says no version that is a number", "Move it away and run: adzeguard collect"
+        ) from error
+
+
+def has_table(connection: Connection, name: str) -> bool:
+    """Tell whether a table is there, in whichever way the database keeps its own catalogue."""
+    if connection.dialect.blob == "BLOB":
+        return one(connection, "SELECT 1 FROM sqlite_master WHERE type = 'table' AND name = ?", (name,)) is not None
+    found = one(connection, "SELECT 1 FROM pg_tables WHERE schemaname = current_schema() AND tablename = ?", (name,))
+    return found is not None

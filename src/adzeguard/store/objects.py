@@ -1,0 +1,69 @@
+"""The rows of objects: what holds now, what is written anew, and what has ended."""
+
+from collections.abc import Iterable, Sequence
+from hashlib import blake2b
+
+from adzeguard.core.estate.objects import Objects
+from adzeguard.core.estate.principal import Kind
+from adzeguard.store.columns import INSERT, READ, Known, packed
+from adzeguard.store.connection import Connection, Row
+
+_INDEXES = {
+    "object_by_name": "object (name_hash) WHERE until IS NULL",
+    "object_by_dn": "object (dn_hash) WHERE until IS NULL",
+    "object_by_sid": "object (rid) WHERE until IS NULL",
+    "object_by_kind": "object (kind) WHERE until IS NULL AND kind > 2",
+    "object_by_key": "object (key)",
+}
+
+
+def known_in(connection: Connection, objects: Objects) -> Known:
+    """Return the store's numbers and keys for what these objects share, and write those met for the first time."""
+    numbers = {text: number for number, text in connection.rows("SELECT id, text FROM authority")}
+    fresh = [text for text in objects.authority_names if text not in numbers]
+    numbers |= {text: len(numbers) + place for place, text in enumerate(fresh, 1)}
+    connection.run_many("INSERT INTO authority (id, text) VALUES (?, ?)", [(numbers[text], text) for text in fresh])
+    keys = [blake2b(data, digest_size=16).digest() for data in objects.descriptor_bytes]
+    connection.run_many(
+        'INSERT INTO descriptor ("key", data) VALUES (?, ?) ON CONFLICT ("key") DO NOTHING',
+        zip(keys, objects.descriptor_bytes, strict=True),
+    )
+    return Known([numbers[text] for text in objects.authority_names], keys)
+
+
+def write_whole(connection: Connection, number: int, objects: Objects) -> int:
+    """Write what differs from what holds now, and end what is not there; return how many rows changed."""
+    before = {row[0]: row[1:] for row in connection.rows(READ)}
+    rows = packed(objects, known_in(connection, objects))
+    present = zip(range(objects.size), objects.kinds.tolist(), rows, strict=True)
+    if not before:
+        return _write_first(connection, [(i, number, *row) for i, kind, row in present if kind != Kind.ABSENT])
+    fresh: list[Row] = []
+    ended: list[int] = []
+    gone = set(before)
+    for object_id, kind, row in present:
+        if kind == Kind.ABSENT:
+            continue
+        gone.discard(object_id)
+        if before.get(object_id) != row:
+            fresh.append((object_id, number, *row))
+            ended += [object_id] if object_id in before else []
+    end_rows(connection, "object", "id", number, [*ended, *gone])
+    connection.run_many(INSERT, fresh)
+    return len(fresh) + len(gone)
+
+
+def _write_first(connection: Connection, rows: Sequence[Row]) -> int:
+    """Write into an empty table. An index that is filled row by row takes longer than one that is made at the end."""
+    for name in _INDEXES:
+        connection.run(f"DROP INDEX {name}")
+    connection.run_many(INSERT, rows)
+    for name, words in _INDEXES.items():
+        connection.run(f"CREATE INDEX {name} ON {words}")
+    return len(rows)
+
+
+def end_rows(connection: Connection, table: str, key: str, number: int, ended: Iterable[int]) -> None:
+    """Say of rows that hold now that they hold until before this collection."""
+    query = f"UPDATE {table} SET until = ? WHERE {key} = ? AND until IS NULL"  # noqa: S608 - our own names
+    connection.run_many(query, [(number, i) for i in ended])

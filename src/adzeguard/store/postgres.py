@@ -1,0 +1,162 @@
+"""The store of a team: PostgreSQL, shared by workspaces on several machines (package psycopg, extra `team`)."""
+
+import os
+from collections.abc import Iterable, Iterator, Sequence
+from contextlib import contextmanager
+from threading import RLock
+from typing import Any, Final
+from urllib.parse import parse_qs, urlsplit
+
+import psycopg
+
+from adzeguard.core.errors import SettingsError, StoreBusyError, StoreError
+from adzeguard.store.connection import Dialect, Row
+from adzeguard.store.migrations import bring_up_to_date
+
+DIALECT: Final = Dialect("BIGINT", "DOUBLE PRECISION", "BYTEA", "ILIKE")
+_LOCK: Final = 0x61647A65
+"""The number under which the store is locked: "adze". Locks of this kind are of one database, not of the server."""
+_SURE: Final = ("verify-full",)
+_LOOPBACK: Final = ("", "localhost", "127.0.0.1", "::1")
+
+
+class _Open:
+    """A connection inside a transaction."""
+
+    dialect = DIALECT
+
+    def __init__(self, connection: "psycopg.Connection[Row]") -> None:
+        self._connection = connection
+
+    def rows(self, query: str, values: Sequence[Any] = ()) -> list[Row]:
+        return self._connection.execute(_spelt(query), values).fetchall()
+
+    def run(self, statement: str, values: Sequence[Any] = ()) -> None:
+        self._connection.execute(_spelt(statement), values)
+
+    def run_many(self, statement: str, rows: Iterable[Row]) -> None:
+        with self._connection.cursor() as cursor:
+            cursor.executemany(_spelt(statement), rows)
+
+
+def _spelt(statement: str) -> Any:
+    """The driver writes %s where the store writes ?; a percent sign stands in values only."""
+    return statement.replace("%", "%%").replace("?", "%s")
+
+
+class PostgresDatabase:
+    """The tables of a team in one database, over one connection that the threads of a command take turns with."""
+
+    def __init__(self, url: str) -> None:
+        """Connect, and bring the tables up to date. The password comes from the surroundings, never from the URL."""
+        self._url = checked_url(url)
+        self._label = label_of(url)
+        self._turn = RLock()
+        self._depth = 0
+        with self._translated():
+            self._connection = self._connected()
+        bring_up_to_date(self, self._label)
+
+    def _connected(self) -> "psycopg.Connection[Row]":
+        return psycopg.connect(self._url, autocommit=True, connect_timeout=30, application_name="adzeguard")
+
+    @contextmanager
+    def reading(self) -> Iterator[_Open]:
+        """Open a connection that sees one moment of the store."""
+        # The usual isolation sees what others commit between two statements: two moments in one answer.
+        with self._transaction("BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY") as connection:
+            yield connection
+
+    @contextmanager
+    def writing(self) -> Iterator[_Open]:
+        """Open a connection whose work is kept whole at the end, or not at all; others who write wait."""
+        with self._transaction("BEGIN") as connection:
+            if self._depth == 1:
+                connection.run("SELECT pg_advisory_xact_lock(?)", (_LOCK + 1,))
+            yield connection
+
+    @contextmanager
+    def _transaction(self, begin: str) -> Iterator[_Open]:
+        with self._turn, self._translated():
+            if not self._depth:
+                self._connection.execute(_spelt(begin))
+            self._depth += 1
+            try:
+                yield _Open(self._connection)
+            except BaseException:
+                self._depth -= 1
+                if not self._depth and not self._connection.closed:
+                    self._connection.execute("ROLLBACK")
+                raise
+            self._depth -= 1
+            if not self._depth:
+                self._connection.execute("COMMIT")
+
+    @contextmanager
+    def held(self, task: str) -> Iterator[None]:
+        """Hold the store for a task, by a lock that the server lets go when this process ends in whichever way."""
+        with self._translated():
+            keeper = self._connected()
+        try:
+            with self._translated():
+                row = keeper.execute("SELECT pg_try_advisory_lock(%s)", (_LOCK,)).fetchone()
+                if not (row and row[0]):
+                    told = keeper.execute("SELECT value FROM about WHERE name = 'holder'").fetchone()
+                    holder = told[0] if told else "another process"
+                    raise StoreBusyError(f"{holder} holds this store", "Wait for it to end, and run this again")
+                me = f"adzeguard {task} (by {_user()} on {os.uname().nodename}, process {os.getpid()})"
+                keeper.execute(
+                    "INSERT INTO about (name, value) VALUES ('holder', %s)"
+                    " ON CONFLICT (name) DO UPDATE SET value = excluded.value",
+                    (me,),
+                )
+            yield
+        finally:
+            keeper.close()
+
+    def close(self) -> None:
+        """Let go of the connection."""
+        self._connection.close()
+
+    @contextmanager
+    def _translated(self) -> Iterator[None]:
+        """Turn what the driver raises into our own errors, the cause kept. What it says may hold no password."""
+        try:
+            yield
+        except psycopg.Error as error:
+            said = str(error).strip().splitlines()
+            first = said[0] if said else type(error).__name__
+            way_out = "Check [store] url, the server, and the password in the environment or ~/.pgpass"
+            raise StoreError(f"the store at {self._label} cannot be used: {first}", way_out) from error
+
+
+def _user() -> str:
+    import getpass
+
+    try:
+        return getpass.getuser()
+    except OSError:  # an account without a name, as in some containers
+        return "unknown"
+
+
+def checked_url(url: str) -> str:
+    """Return the URL with verified encryption; `SettingsError` for one that holds a password or does without it."""
+    parts = urlsplit(url)
+    if parts.scheme not in ("postgresql", "postgres"):
+        raise SettingsError(f"[store] url '{label_of(url)}' is no postgresql:// address")
+    given = parse_qs(parts.query)
+    if parts.password or "password" in given:
+        raise SettingsError("[store] url holds a password", "Take it out; it comes from PGPASSWORD or ~/.pgpass")
+    host = parts.hostname or next(iter(given.get("host", [])), "")
+    if host in _LOOPBACK or host.startswith("/"):
+        return url
+    mode = next(iter(given.get("sslmode", [])), "")
+    if mode and mode not in _SURE:
+        raise SettingsError(f"[store] url says sslmode={mode}", "Over a network it must be verify-full")
+    return url if mode else url + ("&" if parts.query else "?") + "sslmode=verify-full"
+
+
+def label_of(url: str) -> str:
+    """Return the address as people call it, without anything secret in it."""
+    parts = urlsplit(url)
+    return f"{parts.hostname or 'local'}{parts.path}"

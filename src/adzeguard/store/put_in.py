@@ -1,0 +1,82 @@
+"""What rules have put in and nothing of ours has taken out again, by what it claims: kept with each row of the journal.
+
+Whoever made a change last owns what it claims. Only what belongs to a rule is kept, since only rules take it back.
+"""
+
+import json
+from collections.abc import Iterable
+from typing import Final
+
+from adzeguard.core.change.change import BY_HAND_RULE, UNDO_RULE, Change, Key
+from adzeguard.core.change.kinds.set_attributes import SetAttributes
+from adzeguard.core.change.proposal import FORMAT
+from adzeguard.core.change.written import read_change
+from adzeguard.core.errors import ProposalFileError
+from adzeguard.store.connection import Connection, Database, one
+
+_OURS: Final = (BY_HAND_RULE, UNDO_RULE)
+_TO_BE_GATHERED: Final = "put-in"
+
+
+class PutIn:
+    """The table of claims."""
+
+    def __init__(self, database: Database) -> None:
+        self._database = database
+
+    def is_to_be_gathered(self) -> bool:
+        """Tell whether the journal must be read for it: after a store of an older version was brought up to date."""
+        with self._database.reading() as connection:
+            return one(connection, "SELECT 1 FROM about WHERE name = ?", (_TO_BE_GATHERED,)) is not None
+
+    def gather(self, done: Iterable[Change]) -> None:
+        """Fill the table from all that was ever done, oldest first."""
+        with self._database.writing() as connection:
+            connection.run("DELETE FROM put_in")
+            for change in done:
+                note(connection, change)
+            connection.run("DELETE FROM about WHERE name = ?", (_TO_BE_GATHERED,))
+
+    def changes(self) -> list[Change]:
+        """Return the changes of rules, each with what still belongs to it; what cannot be read is left alone."""
+        with self._database.reading() as connection:
+            rows = connection.rows("SELECT claim, format, change FROM put_in ORDER BY claim")
+        claims: dict[str, list[Key]] = {}
+        forms: dict[str, int] = {}
+        for claim, written_as, text in rows:
+            claims.setdefault(text, []).append(tuple(json.loads(claim)))
+            forms[text] = written_as
+        whole = (_read(text, forms[text], keys) for text, keys in claims.items())
+        return [change for change in whole if change is not None]
+
+
+def note(connection: Connection, change: Change) -> None:
+    """Note a change that was made: what it claims belongs to it now."""
+    claims = [json.dumps(key) for key in change.claims()]
+    marks = ", ".join("?" * len(claims))
+    restores = False
+    if claims and isinstance(change, SetAttributes):
+        # Putting back what stood before a rule's setting is no setting of its own.
+        rows = connection.rows(f"SELECT format, change FROM put_in WHERE claim IN ({marks})", claims)  # noqa: S608
+        earlier = [_read(text, written_as, ()) for written_as, text in rows]
+        restores = any(isinstance(e, SetAttributes) and _values(e, 0) == _values(change, 1) for e in earlier)
+    if claims:
+        connection.run(f"DELETE FROM put_in WHERE claim IN ({marks})", claims)  # noqa: S608 - marks for values
+    if change.rule in _OURS or change.leaves or restores:
+        return
+    text = json.dumps(change.model_dump(mode="json"), sort_keys=True)
+    rows = [(json.dumps(key), change.rule, FORMAT, text) for key in change.puts_in()]
+    connection.run_many("INSERT INTO put_in (claim, rule, format, change) VALUES (?, ?, ?, ?)", rows)
+
+
+def _values(change: SetAttributes, which: int) -> list[tuple[bytes, ...]]:
+    return [(attribute.before, attribute.after)[which] for attribute in change.attributes]
+
+
+def _read(text: str, written_as: int, claims: Iterable[Key]) -> Change | None:
+    try:
+        change = read_change(json.loads(text), written_as)
+    except (ValueError, ProposalFileError):
+        return None
+    keys = list(claims)
+    return change.without(keys) or (change if keys == list(change.puts_in()) or not keys else None)

@@ -1,0 +1,127 @@
+"""The store in a file of the workspace: SQLite in WAL mode, readable by its owner alone."""
+
+import os
+import sqlite3
+from collections.abc import Iterable, Iterator, Sequence
+from contextlib import contextmanager
+from pathlib import Path
+from threading import RLock
+from typing import Any, Final
+
+from adzeguard.core.errors import StoreBusyError, StoreError
+from adzeguard.store.connection import Dialect, Row
+from adzeguard.store.file_lock import held_file
+from adzeguard.store.migrations import bring_up_to_date
+
+DIALECT: Final = Dialect("INTEGER", "FLOAT", "BLOB", "LIKE")
+_WAIT_SECONDS: Final = 30
+_SETTINGS: Final = (
+    "journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON", "cache_size=-65536", "mmap_size=1073741824",
+)  # fmt: skip
+
+
+class _Open:
+    """The one connection, inside a transaction."""
+
+    dialect = DIALECT
+
+    def __init__(self, connection: sqlite3.Connection) -> None:
+        self._connection = connection
+
+    def rows(self, query: str, values: Sequence[Any] = ()) -> list[Row]:
+        return self._connection.execute(query, values).fetchall()
+
+    def run(self, statement: str, values: Sequence[Any] = ()) -> None:
+        self._connection.execute(statement, values)
+
+    def run_many(self, statement: str, rows: Iterable[Row]) -> None:
+        self._connection.executemany(statement, rows)
+
+
+class SqliteDatabase:
+    """The tables of one workspace in one file, over one connection that its threads take turns with."""
+
+    def __init__(self, path: Path, lock_path: Path) -> None:
+        """Open the file, make it where it is missing, and bring it up to date. `StoreTooNewError` for a newer one."""
+        self._path = path
+        self._lock_path = lock_path
+        self._turn = RLock()
+        self._depth = 0
+        with self._translated():
+            path.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
+            os.close(os.open(path, os.O_RDWR | os.O_CREAT, 0o600))
+            # The driver must not begin transactions by its own rules: it begins none for reads, so that two reads
+            # could see two moments, and none for CREATE TABLE.
+            self._connection = sqlite3.connect(
+                path, timeout=_WAIT_SECONDS, isolation_level=None, check_same_thread=False
+            )
+            for setting in _SETTINGS:
+                self._connection.execute(f"PRAGMA {setting}")
+        bring_up_to_date(self, str(path))
+
+    @contextmanager
+    def reading(self) -> Iterator[_Open]:
+        """Open a connection that sees one moment of the store."""
+        with self._transaction("BEGIN") as connection:
+            yield connection
+
+    @contextmanager
+    def writing(self) -> Iterator[_Open]:
+        """Open a connection whose work is kept whole at the end, or not at all."""
+        # IMMEDIATE takes the write lock at once: a transaction that reads first and writes later is refused with
+        # "database is locked" when somebody else wrote in between, however long it would have waited.
+        with self._transaction("BEGIN IMMEDIATE") as connection:
+            yield connection
+
+    @contextmanager
+    def _transaction(self, begin: str) -> Iterator[_Open]:
+        with self._turn, self._translated():
+            if not self._depth:
+                self._connection.execute(begin)
+            self._depth += 1
+            try:
+                yield _Open(self._connection)
+            except BaseException:
+                self._depth -= 1
+                if not self._depth and self._connection.in_transaction:
+                    self._connection.execute("ROLLBACK")
+                raise
+            self._depth -= 1
+            if not self._depth:
+                self._commit()
+
+    def _commit(self) -> None:
+        try:
+            self._connection.execute("COMMIT")
+        except sqlite3.Error:
+            # A commit that fails, as on a full disk, leaves the transaction open.
+            if self._connection.in_transaction:
+                self._connection.execute("ROLLBACK")
+            raise
+
+    @contextmanager
+    def held(self, task: str) -> Iterator[None]:
+        """Hold the workspace's lock file while a task changes something."""
+        with held_file(self._lock_path, task):
+            yield
+
+    def close(self) -> None:
+        """Let go of the file."""
+        self._connection.close()
+
+    @contextmanager
+    def _translated(self) -> Iterator[None]:
+        """Turn what the database raises into our own errors, the cause kept."""
+        path = self._path
+        try:
+            yield
+        except (sqlite3.Error, OSError) as error:
+            said = str(error)
+            if "locked" in said:
+                raise StoreBusyError(f"another process is writing to {path}", "Wait for it to end") from error
+            if "not a database" in said or "malformed" in said:
+                way_out = "Move it away and run: adzeguard collect"
+                raise StoreError(f"{path} is damaged or is no store", way_out) from error
+            if "full" in said or "No space" in said:
+                raise StoreError(f"the disk is full; {path} is as it was", "Make room and try again") from error
+            raise StoreError(f"{path} cannot be used: {said}", "Check its rights and the disk") from error

@@ -1,0 +1,85 @@
+"""What the rows of the journal say, in whichever form they were written."""
+
+from collections.abc import Iterable
+
+from adzeguard.core.change.change import Change
+from adzeguard.core.change.outcome import Outcome, Status
+from adzeguard.core.change.proposal import Proposal, change_names
+from adzeguard.core.change.written import proposal_of, read_change
+from adzeguard.core.errors import ProposalFileError, StoreError
+from adzeguard.store.journal import JournalRow
+
+_WAY_OUT = "See: adzeguard journal verify; use the version that wrote it"
+
+
+def unreadable(row: JournalRow, why: str) -> StoreError:
+    """Return the error for a row that cannot be read."""
+    return StoreError(f"row {row.seq} of the journal cannot be read: {why}", _WAY_OUT)
+
+
+def change_of(row: JournalRow) -> Change:
+    """Return the change that an intent is about; `StoreError` for a row that cannot be read."""
+    if row.trouble:
+        raise unreadable(row, row.trouble)
+    try:
+        return read_change(row.body.get("change"), row.format)
+    except ProposalFileError as error:
+        raise unreadable(row, error.message) from error
+
+
+def proposal_in(row: JournalRow) -> Proposal:
+    """Return the proposal that an enactment began with."""
+    if row.trouble:
+        raise unreadable(row, row.trouble)
+    try:
+        return proposal_of(row.body.get("proposal", row.body.get("plan")))
+    except ProposalFileError as error:
+        raise unreadable(row, error.message) from error
+
+
+def outcome_of(row: JournalRow, changes: Iterable[Change]) -> Outcome:
+    """Return what became of one of these changes."""
+    known = change_names(changes)
+    try:
+        return Outcome(known[row.body["change"]], Status(row.body["status"]), str(row.body["detail"]))
+    except (KeyError, ValueError, TypeError) as error:
+        raise unreadable(row, row.trouble or "it tells no outcome of its proposal") from error
+
+
+def really_done(rows: Iterable[JournalRow]) -> list[Change]:
+    """Return the changes that were verified or read back otherwise; what was not made needs no undoing."""
+    intents: dict[tuple[str, str], Change] = {}
+    done: list[Change] = []
+    for row in rows:
+        if row.kind == "intent":
+            change = change_of(row)
+            intents[row.enactment, change.id] = change
+        elif row.kind == "outcome" and row.body.get("status") in (Status.VERIFIED, Status.DIFFERS):
+            made = intents.get((row.enactment, str(row.body.get("change"))))
+            done += [made] if made is not None else []
+    return done
+
+
+def in_words(row: JournalRow) -> str:
+    """Return what a row says, for people; a row that cannot be read says so, and keeps no other from view."""
+    if row.trouble:
+        return f"cannot be read: {row.trouble}"
+    body = row.body
+    try:
+        match row.kind:
+            case "begin":
+                proposal = body.get("proposal", body.get("plan", {}))
+                return f"{row.enactment}: {len(proposal['changes'])} changes proposed by {proposal['made_by']}"
+            case "intent":
+                change = change_of(row)
+                return f"{change.id}: {change.in_words()} ({change.rule})"
+            case "outcome":
+                return f"{body['change']}: {body['status']}" + (f", {body['detail']}" if body["detail"] else "")
+            case "end":
+                return ", ".join(f"{count} {status}" for status, count in body.items())
+            case _:
+                return f"a row of the kind '{row.kind}', which this version does not know"
+    except StoreError as error:
+        return error.message
+    except (KeyError, TypeError, AttributeError):
+        return "cannot be read: it lacks what a row of its kind holds"

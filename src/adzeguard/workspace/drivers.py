@@ -1,0 +1,46 @@
+"""Drivers, found through the entry points of whichever packages are installed, and their keys in the settings."""
+
+from collections.abc import Mapping
+from importlib.metadata import entry_points
+from pathlib import Path
+
+from adzeguard.core.drivers import DriverKind, Settings
+from adzeguard.core.errors import SettingsError
+from adzeguard.core.wording import nearest
+
+GROUPS = {"directory": "adzeguard.directory", "hosts": "adzeguard.hosts"}
+"""The entry points of the drivers for each table of the settings."""
+
+
+def find_driver(table: str, name: str) -> DriverKind:
+    """Return the kind of driver that a table's `kind` names; `SettingsError` where no package brings it."""
+    known = entry_points(group=GROUPS[table])
+    chosen = next(iter(known.select(name=name)), None)
+    if chosen is None:
+        near = nearest(name, known.names)
+        hint = f"Did you mean {near}?" if near else "Install the package that brings it"
+        raise SettingsError(f"adzeguard.toml: [{table}] kind: there is no driver '{name}'", hint)
+    try:
+        kind = chosen.load()
+    except (ImportError, AttributeError) as error:
+        raise SettingsError(f"the driver '{name}' cannot be loaded: {error}", "Install what it needs") from error
+    if not isinstance(kind, DriverKind):
+        raise SettingsError(f"'{name}' of {chosen.value} is no driver", "Ask whoever made that package")
+    return kind
+
+
+def checked_settings(kind: DriverKind, table: str, given: Mapping[str, str], folder: Path) -> Settings:
+    """Return a driver's settings with whole paths; `SettingsError` for a key that it does not know, or lacks."""
+    known = {setting.key: setting for setting in kind.settings}
+    for key in given.keys() - known.keys() - {"kind"}:
+        near = nearest(key, known, 0.4)
+        hint = f", did you mean {near}?" if near else f"; {kind.name} knows {', '.join(known)}"
+        raise SettingsError(f"adzeguard.toml: [{table}] has no key {key}{hint}")
+    for setting in kind.settings:
+        if setting.needed and not given.get(setting.key):
+            raise SettingsError(f"adzeguard.toml: [{table}] {setting.key} is missing", setting.words)
+    return {
+        key: str((folder / value).resolve()) if known[key].is_path else value
+        for key, value in given.items()
+        if key in known
+    }

@@ -1,0 +1,24 @@
+"""Files that only their owner may read: one way of writing them, for every part of the program."""
+
+import os
+import tempfile
+from pathlib import Path
+
+
+def write_new(path: Path, text: str | bytes) -> None:
+    """Write a file that is not there yet; `FileExistsError` where it is. A link that was planted is not followed."""
+    handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW, 0o600)
+    with os.fdopen(handle, "wb") as file:
+        file.write(text if isinstance(text, bytes) else text.encode("utf-8", "backslashreplace"))
+
+
+def write_whole(path: Path, content: bytes) -> None:
+    """Write a file whole or not at all, over one that is there; `OSError` where it cannot be."""
+    handle, temporary = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
+    try:
+        with os.fdopen(handle, "wb") as file:
+            file.write(content)
+        Path(temporary).replace(path)
+    except OSError:
+        Path(temporary).unlink(missing_ok=True)
+        raise
