@@ -12,6 +12,8 @@ from typing import Any
 import pytest
 from hypothesis import HealthCheck, settings
 
+pytest_plugins = ["tests.postgres"]
+
 settings.register_profile("usual", deadline=None, max_examples=60, suppress_health_check=[HealthCheck.too_slow])
 settings.load_profile("usual")
 

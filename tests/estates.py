@@ -13,7 +13,10 @@ from adzeguard.core.estate.membership import MembershipGraph
 from adzeguard.core.estate.principal import Flag, Kind
 from adzeguard.core.estate.rows import ObjectRow, Observed
 from adzeguard.core.identity import Sid
+from adzeguard.core.rights.delegations import Rights
+from adzeguard.core.rights.duties import duties_of
 from adzeguard.core.wellknown import ADMINISTRATORS
+from adzeguard.directory.schema import standard_schema
 
 BASE = "DC=lowmere,DC=example"
 DOMAIN = Domain(BASE, "lowmere.example", "LOWMERE", Sid("S-1-5-21-10-20-30"))
@@ -83,6 +86,12 @@ def estate(whole: Assembled, hosts: Mapping[str, Sequence[str]] | None = None) -
         state = HostState(machine, (LocalAccount("administrator", Sid(f"{machine}-500")),), groups)
         found.append(Host(computer, name, whole.objects.dns[computer], state))
     return Estate(NOON, DOMAIN, whole.objects, whole.graph, found)
+
+
+def rights_of(of: Estate) -> Rights:
+    """The estate with the standard schema and duties."""
+    schema = standard_schema()
+    return Rights(of, schema, duties_of(schema, {}))
 
 
 def sid_of(whole: Assembled, name: str) -> Sid:

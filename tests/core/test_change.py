@@ -3,41 +3,46 @@
 from datetime import date
 
 import pytest
-from adzeguard.core.change.changes import Expected, MemberChange, Named, Verb
-from adzeguard.core.change.correct import draft_proposal
-from adzeguard.core.charter.model import Charter
 from hypothesis import given
 from hypothesis import strategies as st
 
 from adzeguard.core.access.keepers import default_keepers
 from adzeguard.core.access.members import hosts_per_person, members_of, members_on_host
+from adzeguard.core.change.change import Change
 from adzeguard.core.change.guards.all import pass_guards
+from adzeguard.core.change.guards.case import Case
 from adzeguard.core.change.guards.lockout import lockouts
 from adzeguard.core.change.impact import impact_of
+from adzeguard.core.change.kinds.add_local_member import AddLocalMember
+from adzeguard.core.change.kinds.add_member import AddMember
+from adzeguard.core.change.kinds.remove_local_member import RemoveLocalMember
+from adzeguard.core.change.kinds.remove_member import RemoveMember
+from adzeguard.core.change.order import in_order
 from adzeguard.core.charter.parse import parse_charter
 from adzeguard.core.charter.resolve import ResolvedCharter, resolve_charter
 from adzeguard.core.errors import GuardError
 from adzeguard.core.estate.estate import Estate
-from adzeguard.core.limits import Limits, NamedSizes
-from adzeguard.core.review.members import review_groups, review_hosts
+from adzeguard.core.estate.named import Named
+from adzeguard.core.review.corrections import corrections
+from adzeguard.core.review.draft import draft_of
+from adzeguard.core.review.kinds import RULE_KINDS
 from adzeguard.core.wellknown import ADMINISTRATORS
 from adzeguard.workspace.charter_yaml import document_of
-from tests.estates import directory, estate
+from tests.estates import directory, estate, rights_of
 
 OU = "OU=Kiosks"
 SHUT = r"- {id: shut, hosts: {under: OU=Kiosks}, local-group: administrators, only: [LOWMERE\ben]}"
 
 
 def charter_of(text: str, of: Estate) -> ResolvedCharter:
-    """Rules in YAML, resolved; what says no response corrects."""
-    charter = parse_charter([document_of("charter: 1\nrules:\n" + text, "charter.yaml")])
-    return resolve_charter(charter, of, date(2026, 11, 23), "mend", default_keepers(of))
+    """Rules in YAML, resolved; what says no response mends."""
+    charter = parse_charter([document_of("charter: 1\nrules:\n" + text, "charter.yaml")], RULE_KINDS)
+    return resolve_charter(charter, RULE_KINDS, of, date(2026, 11, 23), "mend", default_keepers(of))
 
 
-def changes_of(charter: ResolvedCharter, of: Estate) -> tuple[MemberChange, ...]:
+def changes_of(charter: ResolvedCharter, of: Estate) -> tuple[Change, ...]:
     """What the charter would change."""
-    reviews = [*review_groups(of, charter), *review_hosts(of, charter)]
-    return draft_proposal(of, reviews).changes
+    return in_order(draft_of(corrections(rights_of(of), charter)).changes)
 
 
 @pytest.mark.parametrize(
@@ -76,10 +81,10 @@ def test_a_plan_that_locks_the_keepers_out_is_refused(
 
     assert changes
     if not refused:
-        pass_guards(of, changes, charter, Limits(), NamedSizes(), None)
+        pass_guards(Case(of, changes, charter))
         return
     with pytest.raises(GuardError) as raised:
-        pass_guards(of, changes, charter, Limits(), NamedSizes(), None)
+        pass_guards(Case(of, changes, charter))
     assert refused in str(raised.value)
     assert "(charter.yaml:3)" in str(raised.value)
 
@@ -92,11 +97,11 @@ def test_emptying_the_administrators_is_noticed_on_every_host_that_relies_on_the
     )
     of = estate(whole, {"KIOSK-1": ["Domain Admins"], "KIOSK-2": ["local"]})
     [inner], [ada] = whole.objects.by_name("Inner"), whole.objects.by_name("ada")
-    change = MemberChange(
-        id="c1", verb=Verb.REMOVE_MEMBER, group=Named.of(of.principal(inner)), member=Named.of(of.principal(ada)),
-        expects=Expected.PRESENT, rule="by-hand",
-    )  # fmt: skip
-    reasons = list(lockouts(of, [change], default_keepers(of), Charter()))
+    change = RemoveMember(
+        id="c1", group=Named.of(of.principal(inner)), member=Named.of(of.principal(ada)), rule="by-hand"
+    )
+    charter = ResolvedCharter((), (), tuple(default_keepers(of)))
+    reasons = list(lockouts(Case(of, [change], charter)))
 
     assert any("LOWMERE\\Domain Admins would be left" in reason for reason in reasons)
     assert any("host KIOSK-1 would be left" in reason for reason in reasons)
@@ -117,7 +122,7 @@ def test_a_member_by_primary_group_leaves_in_three_steps() -> None:
     )
     charter = charter_of(r"- {id: two, group: LOWMERE\Domain Admins, only: [LOWMERE\Administrator]}", of)
 
-    assert [(c.verb.value, c.group.name) for c in changes_of(charter, of)] == [
+    assert [(c.kind, c.group.name) for c in changes_of(charter, of)] == [
         ("add-member", r"LOWMERE\Domain Users"),
         ("set-primary-group", r"LOWMERE\Domain Users"),
         ("remove-member", r"LOWMERE\Domain Admins"),
@@ -125,7 +130,7 @@ def test_a_member_by_primary_group_leaves_in_three_steps() -> None:
 
 
 @st.composite
-def proposals(draw: st.DrawFn) -> tuple[Estate, Estate, list[MemberChange]]:
+def proposals(draw: st.DrawFn) -> tuple[Estate, Estate, list[Change]]:
     """An estate, the estate as it is after some changes, and the changes."""
     people = [f"p{n}" for n in range(6)]
     names = ["g0", "g1", "g2", "g3"]
@@ -147,38 +152,31 @@ def proposals(draw: st.DrawFn) -> tuple[Estate, Estate, list[MemberChange]]:
             and any(c.group.name.endswith(target) and c.member.name.endswith(member) for c in changes)
         ):
             continue
-        verb = Verb.REMOVE_MEMBER if member in lists[target] else Verb.ADD_MEMBER
+        removes = member in lists[target]
         if any(
-            c.group.name == f"LOWMERE\\{target}" or c.host == target
+            c.group.name == f"LOWMERE\\{target}" or c.host_name == target
             for c in changes
             if c.member.name == f"LOWMERE\\{member}"
         ):
             continue
-        lists[target].remove(member) if verb == Verb.REMOVE_MEMBER else lists[target].append(member)
+        lists[target].remove(member) if removes else lists[target].append(member)
         [found] = old.catalogue.by_name(member)
         group = Named(name="administrators", sid=ADMINISTRATORS)
         if target in names:
             [of_directory] = old.catalogue.by_name(target)
             group = Named.of(old.principal(of_directory))
-        host = target if target in hosts else None
-        changes.append(
-            MemberChange(
-                id=f"c{number}",
-                verb=verb,
-                host=host,
-                group=group,
-                member=Named.of(old.principal(found)),
-                expects="",
-                rule="r",
-            )
-        )
+        about = {"id": f"c{number}", "group": group, "member": Named.of(old.principal(found)), "rule": "r"}
+        if target in hosts:
+            changes.append((RemoveLocalMember if removes else AddLocalMember)(**about, host=target))
+        else:
+            changes.append((RemoveMember if removes else AddMember)(**about))
     new = estate(directory(people, after, computers=computers, distribution=distribution), hosts_after)
     return old, new, changes
 
 
 @given(proposals())
 def test_the_impact_is_the_difference_between_before_and_after(
-    drawn: tuple[Estate, Estate, list[MemberChange]],
+    drawn: tuple[Estate, Estate, list[Change]],
 ) -> None:
     """Gains and losses, of groups and of hosts, equal those seen by looking at both estates in full."""
     old, new, changes = drawn
@@ -215,7 +213,7 @@ def test_the_impact_is_the_difference_between_before_and_after(
 
 
 @given(proposals())
-def test_hosts_of_each_person_are_those_where_they_are_found(drawn: tuple[Estate, Estate, list[MemberChange]]) -> None:
+def test_hosts_of_each_person_are_those_where_they_are_found(drawn: tuple[Estate, Estate, list[Change]]) -> None:
     """Counting hosts by class gives what looking at each host gives."""
     of, _, _ = drawn
     expected: dict[int, int] = {}

@@ -5,7 +5,9 @@ import sys
 
 import pytest
 
-HEAVY = {"ldap3", "sqlalchemy", "numpy", "scipy", "rich", "pydantic", "ruamel", "keyring", "matplotlib", "pandas"}
+from tests.conftest import Program
+
+HEAVY = {"ldap3", "numpy", "scipy", "rich", "pydantic", "ruamel", "keyring", "matplotlib", "pandas"}
 _LOADED = "import sys; {}; print(' '.join(sorted({{name.partition('.')[0] for name in sys.modules}})))"
 
 
@@ -23,7 +25,7 @@ def test_the_core_loads_no_interface_transport_or_database() -> None:
     )
     loaded = loaded_by(everything)
 
-    assert not loaded & {"click", "rich", "ldap3", "sqlalchemy", "sqlite3", "ruamel", "keyring", "scipy"}
+    assert not loaded & {"click", "rich", "ldap3", "psycopg", "sqlite3", "ruamel", "keyring", "scipy"}
 
 
 @pytest.mark.parametrize("arguments", [["--help"], ["--version"]])
@@ -34,3 +36,30 @@ def test_help_and_version_load_nothing_heavy(arguments: list[str]) -> None:
 
     assert "click" in loaded
     assert not loaded & HEAVY
+
+
+LOOKS = (
+    ["who", "Domain Admins"],
+    ["why", "orla.fenn", "--in", "Domain Admins"],
+    ["find", "kiosk"],
+    ["show", "orla.fenn"],
+    ["may", "hedda.morrow", "password-help", "cato.lune"],
+)
+
+
+@pytest.mark.parametrize("arguments", LOOKS, ids=lambda arguments: arguments[0])
+def test_what_only_looks_starts_without_what_it_does_not_use(demo: Program, arguments: list[str]) -> None:
+    """No proposal, no charter, no validation, no drivers: they cost more than the look itself."""
+    run = f"from adzeguard.cli.edge import run; sys.stdout = open('/dev/null', 'w'); run({arguments})"
+    report = "print(' '.join(sorted(sys.modules)), file=sys.stderr)"
+    done = subprocess.run(
+        [sys.executable, "-c", f"import sys; {run}; {report}"],
+        cwd=demo.folder, capture_output=True, text=True, check=True,
+    )  # fmt: skip
+    loaded = set(done.stderr.split())
+
+    assert "adzeguard.store.sqlite" in loaded
+    assert not loaded & {"pydantic", "ruamel", "ldap3", "scipy", "psycopg", "matplotlib", "asyncio"}
+    ours = {name.removeprefix("adzeguard.") for name in loaded if name.startswith("adzeguard.")}
+    unused = ("core.change", "core.charter", "core.review", "directory.ld", "hosts.", "workflows.", "demo")
+    assert not {name for name in ours if name.startswith(unused)}

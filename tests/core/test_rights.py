@@ -5,16 +5,18 @@ import uuid
 from dataclasses import replace
 
 import numpy as np
-from adzeguard.core.change.changes import Named, Verb
 from hypothesis import given
 from hypothesis import strategies as st
 
 from adzeguard.core.access.keepers import default_keepers
-from adzeguard.core.change.by_hand.objects import object_change
+from adzeguard.core.change.by_hand.objects import rights_change
+from adzeguard.core.change.guards.case import Case
 from adzeguard.core.change.guards.rights import lost_rights
+from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.descriptors.ace import Ace, AceFlag, AceKind, Right
 from adzeguard.core.descriptors.descriptor import Descriptor
 from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.named import Named
 from adzeguard.core.identity import Sid
 from adzeguard.core.rights.cut import smallest_cut
 from adzeguard.core.rights.duties import duties_of, usual_flags
@@ -71,16 +73,16 @@ def test_owners_and_the_object_itself_have_their_own_rules() -> None:
 
 
 @given(
-    st.lists(st.sampled_from(sorted(set(DUTIES) - {"read-only"})), min_size=1, max_size=4, unique=True),
+    st.lists(st.sampled_from(sorted(DUTIES)), min_size=1, max_size=4, unique=True),
     st.sampled_from([None, "this-and-below", "below"]),
     st.booleans(),
 )
-def test_duties_are_read_back_from_their_entries(names: list[str], reach: str | None, deny: bool) -> None:
+def test_duties_are_read_back_from_their_entries(names: list[str], extent: str | None, deny: bool) -> None:
     """Whatever duties are given together over an OU, every one of them is read back, and nothing is left over."""
     own = SCHEMA.classes["organizationalUnit"]
     entries: list[Ace] = []
     for name in names:
-        flags = usual_flags(DUTIES[name], reach, container=True)
+        flags = usual_flags(DUTIES[name], extent, container=True)
         entries += [e for e in DUTIES[name].entries(ADA, deny=deny, flags=flags, over=own) if e not in entries]
     read = GrantReader(SCHEMA, DUTIES, DOMAIN).grants(entries, "organizationalUnit", defaults=True)
     assert {(grant.who, grant.deny) for grant in read} == {(ADA, deny)}
@@ -102,8 +104,9 @@ def test_a_change_that_leaves_no_keeper_the_rights_is_refused() -> None:
         rows = np.where(np.arange(whole.objects.size) == ada, 0, -1).astype(np.int32)
         objects = replace(whole.objects, descriptors_of=rows, descriptor_bytes=(packed,))
         of = Estate(NOON, LOWMERE, objects, whole.graph)
-        change = object_change(Verb.RIGHTS, Named.of(of.principal(ada)), "withdraw", takes=[given])
-        return list(lost_rights(of, [change], default_keepers(of), of.principal(crew)))
+        charter = ResolvedCharter((), (), tuple(default_keepers(of)))
+        change = rights_change(Named.of(of.principal(ada)), "withdraw", takes=[given])
+        return list(lost_rights(Case(of, [change], charter, operator=of.principal(crew))))
 
     assert "no keeper could change the rights over CN=ada" in reasons(given)[0]
     assert reasons(given, also) == []

@@ -63,9 +63,9 @@ def test_the_delegated_can_do_exactly_what_was_given(server: Server, workspace: 
     before = server.ask("(objectClass=*)", "nTSecurityDescriptor", options=DESCRIPTOR)
 
     leads = r"LOWMERE\Booking Office Leads"
-    made(workspace, "grant", "give", leads, "reset-passwords", "create-users", "--over", OFFICE)
-    made(workspace, "grant", "give", leads, "change-members", "--over", "First Aiders")
-    assert made(workspace, "grant", "give", leads, "create-users", "--over", OFFICE) == []
+    made(workspace, "grant", "give", leads, "password-help", "user-lifecycle", "--over", OFFICE)
+    made(workspace, "grant", "give", leads, "group-membership", "--over", "First Aiders")
+    assert made(workspace, "grant", "give", leads, "user-lifecycle", "--over", OFFICE) == []
     hedda.modify(cato, reset)
     hedda.modify(aiders, join)
     hedda.add(f"CN=Helm Smit,{OFFICE},{server.base}", newcomer)
@@ -81,15 +81,15 @@ def test_the_delegated_can_do_exactly_what_was_given(server: Server, workspace: 
     }.items():  # fmt: skip
         assert refused(*arguments), no
     listed = {(g["holder"], g["duty"]) for g in workspace("grant", "list", "--to", leads, "--format", "json").json}
-    assert listed == {(leads, duty) for duty in ("reset-passwords", "create-users", "change-members")}
+    assert listed == {(leads, duty) for duty in ("password-help", "user-lifecycle", "group-membership")}
     for right, target, allowed in (
-        ("reset-passwords", "cato.lune", True), ("reset-passwords", "orla.fenn", False), ("create:user", OFFICE, True),
+        ("password-help", "cato.lune", True), ("password-help", "orla.fenn", False), ("create:user", OFFICE, True),
         ("create:user", "OU=Bridge,OU=People", False), ("write:title", "cato.lune", False),
     ):  # fmt: skip
         answer = workspace("may", "hedda.morrow", right, target, "--format", "json")
         assert (answer.code, answer.json[0]["allowed"]) == (0 if allowed else 3, allowed), (right, target)
 
-    made(workspace, "grant", "withdraw", leads, "reset-passwords", "--over", OFFICE)
+    made(workspace, "grant", "withdraw", leads, "password-help", "--over", OFFICE)
     assert refused(hedda.modify, cato, reset)
     hedda.add(f"CN=Helm Three,{OFFICE},{server.base}", newcomer | {"sAMAccountName": [b"helm.three"]})
     administrator = wire(server, "Administrator")
@@ -105,11 +105,11 @@ def test_a_denial_takes_the_hands_off_and_leaves_the_eyes(server: Server, worksp
     group = f"CN=Harbour Operators,OU=Groups,{server.base}"
     join = [Modification("add", "member", (f"CN=Roan Pell,OU=Shore Office,OU=People,{server.base}".encode(),))]
     leave = [Modification("delete", "member", join[0].values)]
-    made(workspace, "grant", "give", "Service Desk", "change-members", "--over", "Harbour Operators")
+    made(workspace, "grant", "give", "Service Desk", "group-membership", "--over", "Harbour Operators")
     signe = wire(server, "signe.quist")
     signe.modify(group, join)
     signe.modify(group, leave)
-    ran = workspace("grant", "deny", "Service Desk", "change-anything", "--over", "Harbour Operators", "--yes")
+    ran = workspace("grant", "deny", "Service Desk", "everything", "--over", "Harbour Operators", "--yes")
     assert "wins over what is given" in ran.out
     assert "may change the members of groups" in ran.out
     assert refused(signe.modify, group, join)

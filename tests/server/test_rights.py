@@ -13,8 +13,8 @@ from adzeguard.core.rights.evaluate import Question, decide
 from adzeguard.core.rights.questions import Asked, attribute_levels
 from adzeguard.directory.ldap_wire import Address, Wire
 from adzeguard.directory.schema import standard_schema
-from adzeguard.store.database import Database
 from adzeguard.store.estate_store import EstateStore
+from adzeguard.store.sqlite import SqliteDatabase
 from tests.conftest import Program
 from tests.server.random_rights import make
 from tests.server.server import PASSWORD, Server
@@ -33,7 +33,9 @@ def test_answers_about_random_descriptors_are_those_of_the_server(server: Server
     schema = standard_schema()
     made = make(server, schema, random.Random(20261123))
     workspace("collect", "--full")
-    estate = EstateStore(Database(workspace.folder / ".adzeguard/store.db")).load()
+    estate = EstateStore(
+        SqliteDatabase(workspace.folder / ".adzeguard/store.db", workspace.folder / ".adzeguard/lock")
+    ).load()
     tokens, computed = Tokens(estate), _never_writable(server)
     everybody = Everybody(estate, tokens)
     asked, differing = 0, []

@@ -8,8 +8,8 @@ import ldap3
 import pytest
 
 from adzeguard.core.identity import Sid
-from adzeguard.store.database import Database
 from adzeguard.store.estate_store import EstateStore
+from adzeguard.store.sqlite import SqliteDatabase
 from tests.conftest import Program
 from tests.server.conftest import connect
 from tests.server.server import PASSWORD, Server
@@ -27,7 +27,9 @@ FULL_NAMES = {
 def test_effective_groups_equal_the_logon_token_of_every_user(server: Server, workspace: Program) -> None:
     """For each of over 300 users, among rings, distribution groups and odd primary groups, tokenGroups agrees."""
     assert workspace("collect").code == 4
-    estate = EstateStore(Database(workspace.folder / ".adzeguard/store.db")).load()
+    estate = EstateStore(
+        SqliteDatabase(workspace.folder / ".adzeguard/store.db", workspace.folder / ".adzeguard/lock")
+    ).load()
     tls = ldap3.Tls(validate=ssl.CERT_REQUIRED, ca_certs_file=str(server.ca_file), valid_names=[server.tls_name])
     client = ldap3.Connection(
         ldap3.Server(server.url, use_ssl=True, tls=tls, get_info=ldap3.NONE), server.bind_as, PASSWORD, auto_bind=True

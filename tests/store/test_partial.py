@@ -2,14 +2,13 @@
 
 from itertools import pairwise
 
-import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from adzeguard.core.estate.rows import Observed
-from adzeguard.store.database import Database
 from adzeguard.store.estate_store import EstateStore
 from tests.estates import DOMAIN, NOON, directory
+from tests.store.conftest import New
 from tests.store.test_store import FACTS, numbered
 
 PEOPLE = ["ada", "ben", "cleo", "dora"]
@@ -41,13 +40,11 @@ def moments(draw: st.DrawFn) -> dict[bytes, Observed]:
 
 
 @given(st.lists(moments(), min_size=2, max_size=4))
-def test_writing_the_difference_equals_writing_the_whole(
-    tmp_path_factory: pytest.TempPathFactory, course: list[dict[bytes, Observed]]
-) -> None:
+def test_writing_the_difference_equals_writing_the_whole(new_store: New, course: list[dict[bytes, Observed]]) -> None:
     """Whatever comes, goes, changes or gets another primary group: a whole collection afterwards writes nothing."""
     from adzeguard.core.estate.assembly import assemble
 
-    store = EstateStore(Database(tmp_path_factory.mktemp("store") / "store.db"))
+    store = EstateStore(new_store())
 
     def whole(moment: dict[bytes, Observed]):
         seen = list(moment.values())
@@ -62,9 +59,9 @@ def test_writing_the_difference_equals_writing_the_whole(
         assert (written.objects, written.groups) == (0, 0)
 
 
-def test_the_numbers_of_objects_never_change(tmp_path_factory: pytest.TempPathFactory) -> None:
+def test_the_numbers_of_objects_never_change(new_store: New) -> None:
     """What went and came back, and what others came between, keeps the number by which history knows it."""
-    store = EstateStore(Database(tmp_path_factory.mktemp("store") / "store.db"))
+    store = EstateStore(new_store())
     first = numbered(store, directory(["ada", "ben"], {"Crew": ["ada"]}))
     store.write(FACTS, first, [])
     store.write(FACTS, numbered(store, directory(["cleo"], {"Crew": ["cleo"]})), [])

@@ -11,13 +11,14 @@ from hypothesis import strategies as st
 from adzeguard.core.errors import NothingCollectedError, StoreError, StoreTooNewError
 from adzeguard.core.estate.assembly import Assembled
 from adzeguard.core.estate.hosts import Host, HostState, LocalGroup
-from adzeguard.core.estate.principal import Kind
+from adzeguard.core.estate.principal import Flag, Kind
 from adzeguard.core.identity import Sid
 from adzeguard.core.wellknown import ADMINISTRATORS
-from adzeguard.store.database import Database
-from adzeguard.store.estate_store import CollectionFacts, EstateStore
+from adzeguard.store.collections import CollectionFacts
+from adzeguard.store.estate_store import EstateStore
 from adzeguard.store.journal import Journal
 from tests.estates import DOMAIN, NOON, directory
+from tests.store.conftest import New, in_folder
 
 FACTS = CollectionFacts("full", NOON, NOON, "here", DOMAIN)
 PEOPLE = ["ada", "Ben", "çelo", "d%ra"]
@@ -61,11 +62,9 @@ def numbered(store: EstateStore, whole: Assembled) -> Assembled:
 
 
 @given(st.lists(directories(), min_size=1, max_size=4))
-def test_the_last_collection_is_what_the_store_holds(
-    tmp_path_factory: pytest.TempPathFactory, collections: list[Assembled]
-) -> None:
+def test_the_last_collection_is_what_the_store_holds(new_store: New, collections: list[Assembled]) -> None:
     """After any sequence of collections, objects, look-ups and memberships equal those of the last one in memory."""
-    database = Database(tmp_path_factory.mktemp("store") / "store.db")
+    database = new_store()
     store = EstateStore(database)
     for whole in collections:
         last = numbered(store, whole)
@@ -81,6 +80,8 @@ def test_the_last_collection_is_what_the_store_holds(
         assert stored.by_name(name.upper()) == objects.by_name(name.upper())
     for kind in Kind:
         assert stored.of_kind(kind).tolist() == objects.of_kind(kind).tolist() or kind == Kind.ABSENT
+    for flag in Flag:
+        assert stored.flagged(flag).tolist() == objects.flagged(flag).tolist()
     for part in ("a", "E", "Ç", "%", "_", "!"):
         assert sorted(stored.containing(part, 50)) == sorted(objects.containing(part, 50))
     for i, row in objects.all_rows():
@@ -93,7 +94,7 @@ def test_the_last_collection_is_what_the_store_holds(
 
 def test_the_past_is_kept_beside_the_present(tmp_path: Path) -> None:
     """What changed is closed, not overwritten: both members of a group stand in the store, each with its time."""
-    store = EstateStore(Database(tmp_path / "store.db"))
+    store = EstateStore(in_folder(tmp_path))
     for members in (["ada"], ["Ben"]):
         whole = numbered(store, directory(["ada", "Ben"], {"Crew": members}))
         store.write(FACTS, whole, [])
@@ -106,7 +107,7 @@ def test_the_past_is_kept_beside_the_present(tmp_path: Path) -> None:
 def test_the_store_is_private_and_guards_its_version(tmp_path: Path) -> None:
     """Only its owner can read it; a store of a newer version is refused, and so is a file that is none."""
     path = tmp_path / "state" / "store.db"
-    database = Database(path)
+    database = in_folder(path.parent)
     with pytest.raises(NothingCollectedError):
         EstateStore(database).latest()
     database.close()
@@ -115,10 +116,10 @@ def test_the_store_is_private_and_guards_its_version(tmp_path: Path) -> None:
     with sqlite3.connect(path) as connection:
         connection.execute("UPDATE about SET value = '99' WHERE name = 'version'")
     with pytest.raises(StoreTooNewError, match="of version 99"):
-        Database(path)
-    (tmp_path / "noise.db").write_bytes(b"no database at all" * 100)
+        in_folder(path.parent)
+    path.write_bytes(b"no database at all" * 100)
     with pytest.raises(StoreError, match="damaged or is no store"):
-        Database(tmp_path / "noise.db")
+        in_folder(path.parent)
 
 
 @pytest.mark.parametrize(
@@ -135,10 +136,9 @@ def test_the_store_is_private_and_guards_its_version(tmp_path: Path) -> None:
 )
 def test_a_journal_shows_what_was_done_to_it(tmp_path: Path, harm: str, said: str) -> None:
     """A row that is changed, missing or out of order breaks the chain, and is named."""
-    database = Database(tmp_path / "store.db")
-    journal = Journal(database)
+    journal = Journal(in_folder(tmp_path))
     for number in range(4):
-        journal.append("intent", "a1", {"x": number}, NOON + timedelta(seconds=number), "ada")
+        journal.append("intent", "e1", {"x": number}, NOON + timedelta(seconds=number), "ada")
     assert list(journal.broken_at()) == []
     with sqlite3.connect(tmp_path / "store.db") as connection:
         connection.executescript(harm)

@@ -34,15 +34,15 @@ def test_every_planted_fault_of_delegation_is_found(demo: Program) -> None:
     """A grant nobody wrote down, one to a person, one to an account that is gone, and a desk that reaches higher."""
     found = findings(demo, "grant-to-person", "stale-grant", "could-take-over", "grant-to-everybody", "missing-grant")
     assert found == {
-        ("grant-to-person", "OU=Engine Room,OU=People", r"LOWMERE\mira.holt reset-passwords"),
+        ("grant-to-person", "OU=Engine Room,OU=People", r"LOWMERE\mira.holt password-help"),
         ("stale-grant", "OU=People", "S-1-5-21-2874019363-1145201871-3300671429-9417 write telephoneNumber"),
         ("could-take-over", r"LOWMERE\Domain Admins", r"LOWMERE\Booking Office Leads"),
         ("could-take-over", r"LOWMERE\Domain Admins", r"LOWMERE\Service Desk"),
     }
     assert findings(demo, "undocumented-grant") == {
-        ("undocumented-grant", "OU=Quay", r"LOWMERE\Contractors create-computers"),
-        ("undocumented-grant", "OU=Engine Room,OU=People", r"LOWMERE\mira.holt reset-passwords"),
-        ("undocumented-grant", "CN=Night Watch,OU=Groups", r"LOWMERE\Service Desk change-members"),
+        ("undocumented-grant", "OU=Quay", r"LOWMERE\Contractors create computer"),
+        ("undocumented-grant", "OU=Engine Room,OU=People", r"LOWMERE\mira.holt password-help"),
+        ("undocumented-grant", "CN=Night Watch,OU=Groups", r"LOWMERE\Service Desk group-membership"),
         ("undocumented-grant", "OU=Retired", r"LOWMERE\Ledger Archive read all attributes"),
     }
 
@@ -70,7 +70,7 @@ def test_reach_shows_every_way_and_the_cut_closes_them(demo: Program) -> None:
     assert {r["name"] for r in demo("reach", group, "--format", "json").json} == {
         "Administrator", "isolde.varn.adm", "tobin.asker.adm",
     }  # fmt: skip
-    made(demo, "grant", "give", "Galley Crew", "change-rights", "--over", "OU=Administrators,OU=People", "--this")
+    made(demo, "grant", "give", "Galley Crew", "rights", "--over", "OU=Administrators,OU=People", "--this")
     [way] = {r["chain"] for r in demo("reach", group, "--format", "json").json if r["name"] == "pontus.reil"}
     assert r"which may change the rights over Administrators, which hands its rights on to" in way
     [only] = demo("reach", group, "--cut", "--format", "json").json
@@ -81,16 +81,16 @@ def test_grants_by_hand_leave_the_same_bytes_when_taken_back(demo: Program) -> N
     """Given, denied, given twice, withdrawn one of two that share an entry; undo leaves the file as it was."""
     file = demo.folder / "lowmere.ldif"
     before = file.read_bytes()
-    made(demo, "grant", "give", LEADS, "unlock", "manage-groups", "create-ous", "--over", OFFICE)
-    assert made(demo, "grant", "give", LEADS, "unlock", "manage-groups", "--over", OFFICE) == []
+    made(demo, "grant", "give", LEADS, "unlock", "group-lifecycle", "ou-lifecycle", "--over", OFFICE)
+    assert made(demo, "grant", "give", LEADS, "unlock", "group-lifecycle", "--over", OFFICE) == []
     made(demo, "grant", "give", "Service Desk", "read-only", "--over", "OU=Retired", "--this")
-    made(demo, "grant", "deny", "Service Desk", "change-anything", "--over", "Harbour Operators")
+    made(demo, "grant", "deny", "Service Desk", "everything", "--over", "Harbour Operators")
     made(demo, "grant", "give", "Crew Rota", "unlock", "--over", "OU=People", "--only-for", "user")
     listed = demo("grant", "list", "--over", OFFICE, "--format", "json").json
     shown = {(g["holder"], g["duty"], g["reach"]) for g in listed if not g["origin"]}
     assert shown == {
-        (LEADS, "reset-passwords", "below"), (LEADS, "unlock", "below"), (LEADS, "manage-groups", "this and below"),
-        (LEADS, "create-ous", "this and below"),
+        (LEADS, "password-help", "below"), (LEADS, "unlock", "below"), (LEADS, "group-lifecycle", "this and below"),
+        (LEADS, "ou-lifecycle", "this and below"),
     }  # fmt: skip
     above = [g for g in demo("grant", "list", "--over", "cato.lune", "--format", "json").json if g["duty"] == "unlock"]
     assert {(g["holder"], g["origin"]) for g in above} == {(LEADS, OFFICE), (r"LOWMERE\Crew Rota", "OU=People")}
@@ -100,7 +100,7 @@ def test_grants_by_hand_leave_the_same_bytes_when_taken_back(demo: Program) -> N
     assert demo("may", "hedda.morrow", "write:title", "cato.lune").code == 0
     made(demo, "grant", "withdraw", LEADS, "write:title", "--over", OFFICE)
     assert demo("may", "hedda.morrow", "write:title", "cato.lune").code == 3
-    made(demo, "grant", "withdraw", LEADS, "manage-groups", "--over", OFFICE)
+    made(demo, "grant", "withdraw", LEADS, "group-lifecycle", "--over", OFFICE)
     made(demo, "grant", "withdraw", "Service Desk", "--denied", "--over", "Harbour Operators")
     assert "0 objects, 0 groups, 0 hosts" in demo("collect").out
 
@@ -110,13 +110,13 @@ def test_grants_by_hand_leave_the_same_bytes_when_taken_back(demo: Program) -> N
 
 def test_a_duty_for_a_class_gives_nothing_over_the_ou_itself(demo: Program) -> None:
     """Whoever manages the computers of an OU may not change the OU, nor the users in it."""
-    made(demo, "grant", "give", "Service Desk", "manage-computers", "--over", "OU=Quay")
-    made(demo, "grant", "give", "Service Desk", "manage-computers", "--over", "OU=Retired", "--this")
+    made(demo, "grant", "give", "Service Desk", "computer-lifecycle", "--over", "OU=Quay")
+    made(demo, "grant", "give", "Service Desk", "computer-lifecycle", "--over", "OU=Retired", "--this")
     assert demo("may", "signe.quist", "write:description", "OU=Retired").code == 3
     assert demo("may", "signe.quist", "create:computer", "OU=Retired").code == 0
     for right, target, code in (
-        ("create:computer", "OU=Quay", 0), ("manage-computers", "OU=Quay", 0), ("write:description", "QUAY-01", 0),
-        ("change-rights", "OU=Quay", 3), ("write:description", "OU=Quay", 3), ("create:user", "OU=Quay", 3),
+        ("create:computer", "OU=Quay", 0), ("computer-lifecycle", "OU=Quay", 0), ("write:description", "QUAY-01", 0),
+        ("rights", "OU=Quay", 3), ("write:description", "OU=Quay", 3), ("create:user", "OU=Quay", 3),
     ):  # fmt: skip
         assert demo("may", "signe.quist", right, target).code == code, (right, target)
 
@@ -125,10 +125,10 @@ def test_a_duty_for_a_class_gives_nothing_over_the_ou_itself(demo: Program) -> N
     ("arguments", "said"),
     [
         (["give", "Service Desk", "unlok", "--over", OFFICE], "Did you mean unlock?"),
-        (["give", "Service Desk", "change-members", "--over", "cato.lune"], "is about group"),
-        (["give", "Service Desk", "create-users", "--over", "First Aiders"], "is about what lies in an OU"),
+        (["give", "Service Desk", "group-membership", "--over", "cato.lune"], "is about group"),
+        (["give", "Service Desk", "user-lifecycle", "--over", "First Aiders"], "is about what lies in an OU"),
         (["give", "Service Desk", "unlock", "--over", "cato.lune", "--below"], "nothing lies below it"),
-        (["give", "Service Desk", "reset-passwords", "--over", OFFICE, "--this"], "is about user"),
+        (["give", "Service Desk", "password-help", "--over", OFFICE, "--this"], "is about user"),
         (["give", "Service Desk", "unlock", "--over", OFFICE, "--only-for", "usr"], "Did you mean user?"),
         (["deny", "Service Desk", "read-only", "--over", OFFICE], "cannot be denied"),
         (["withdraw", "orla.fenn", "--over", OFFICE], "was not given"),
@@ -145,12 +145,12 @@ def test_grants_that_mean_nothing_are_refused(demo: Program, arguments: list[str
 
 def test_rights_cannot_be_changed_so_that_nobody_could_change_them_back(demo: Program) -> None:
     """Taking the keepers' rights over an object they do not own is refused; you do not lock yourself out either."""
-    made(demo, "grant", "give", "Domain Admins", "change-anything", "--over", "OU=Quay")
-    everyone = ["grant", "deny", "Domain Admins", "change-rights", "--over", "OU=Quay", "--this", "--yes"]
+    made(demo, "grant", "give", "Domain Admins", "everything", "--over", "OU=Quay")
+    everyone = ["grant", "deny", "Domain Admins", "rights", "--over", "OU=Quay", "--this", "--yes"]
     assert demo(*everyone).code == 0  # the administrators own it, and owners change rights back
     settings = demo.folder / "adzeguard.toml"
     settings.write_text(settings.read_text() + "\n[guards]\noperator = 'LOWMERE\\pontus.reil'\n")
-    made(demo, "grant", "give", "Galley Crew", "change-rights", "--over", "OU=Groups", "--this")
+    made(demo, "grant", "give", "Galley Crew", "rights", "--over", "OU=Groups", "--this")
     refused = demo("grant", "withdraw", "Galley Crew", "--over", "OU=Groups", "--yes")
     assert refused.code == 1
     assert r"you (LOWMERE\pontus.reil) could not change the rights over OU=Groups" in refused.err
@@ -192,7 +192,7 @@ def test_a_damaged_descriptor_is_told_and_keeps_nothing_else_from_view(demo: Pro
     assert findings(demo, "damaged-descriptor") == {("damaged-descriptor", "CN=Crew Rota,OU=Groups", "")}
     assert len(findings(demo, "could-take-over", "stale-grant")) == 3
     for asked in (["may", "orla.fenn", "delete", "Crew Rota"], ["reach", "Crew Rota"], ["grant", "list"],
-                  ["grant", "give", "Radio Watch", "change-members", "--over", "Crew Rota", "--yes"],
+                  ["grant", "give", "Radio Watch", "group-membership", "--over", "Crew Rota", "--yes"],
                   ["grant", "list", "--over", "Crew Rota"], ["ou", "protect", "OU=Groups", "--yes"]):  # fmt: skip
         assert demo(*asked).code in (0, 1, 3), asked
 
@@ -202,7 +202,7 @@ def test_giving_to_a_person_and_denying_say_what_to_know(demo: Program) -> None:
     given = demo("grant", "give", "hedda.morrow", "unlock", "--over", OFFICE).out
     assert "is a person" in given
     assert r"LOWMERE\Booking Office Leads" in given
-    denied = " ".join(demo("grant", "deny", LEADS, "reset-passwords", "--over", OFFICE).out.split())
+    denied = " ".join(demo("grant", "deny", LEADS, "password-help", "--over", OFFICE).out.split())
     assert "a denial wins over what is given at the same place or from above, here over: LOWMERE\\Booking" in denied
 
 
@@ -221,7 +221,7 @@ rules:
     response: mend
   - id: desk-keeps-its-hands-off
     over: LOWMERE\\Harbour Operators
-    deny: [change-anything]
+    deny: [everything]
     to: [LOWMERE\\Service Desk]
     response: mend
 """
@@ -269,7 +269,7 @@ def test_many_questions_are_answered_at_once(demo: Program) -> None:
     """Each line of a file gets its answer and its reason; one that is not understood says so, the rest is answered."""
     (demo.folder / "ask.csv").write_text(
         "who,right,object\n"
-        "hedda.morrow,reset-passwords,cato.lune\nhedda.morrow,reset-passwords,orla.fenn\n"
+        "hedda.morrow,password-help,cato.lune\nhedda.morrow,password-help,orla.fenn\n"
         "cato.lune,write:member,Domain Admins\norla.fenn,delete,orla.fenn\nnobody.here,delete,orla.fenn\n"
         "orla.fenn,fly,orla.fenn\norla.fenn,control:User-Change-Password,orla.fenn\n=cmd,delete,orla.fenn\n"
     )
@@ -283,7 +283,7 @@ def test_many_questions_are_answered_at_once(demo: Program) -> None:
     assert "there is no duty 'fly'" in ran.json[5]["because"]
     rows = list(csv.DictReader(demo("may", "--batch", "ask.csv", "--format", "csv").out.splitlines()))
     assert rows[7]["who"] == "'=cmd"
-    who = {p["name"] for p in demo("may", "--who", "reset-passwords", "cato.lune", "--format", "json").json}
+    who = {p["name"] for p in demo("may", "--who", "password-help", "cato.lune", "--format", "json").json}
     assert "hedda.morrow" in who
     assert "signe.quist" not in who
 
@@ -296,5 +296,5 @@ def test_the_map_is_drawn_and_written(demo: Program) -> None:
     assert picture.stat().st_mode & 0o777 == 0o600
     rows = list(csv.DictReader(demo("grant", "map").out.splitlines()))
     cells = {row["over"]: row[LEADS] for row in rows}
-    assert cells[OFFICE] == "reset-passwords"
+    assert cells[OFFICE] == "password-help"
     assert "is no picture" in demo("grant", "map", "--output", "map.gif").err

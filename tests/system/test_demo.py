@@ -164,7 +164,7 @@ def test_a_removal_waits_for_the_addition_that_it_relies_on(demo: Program) -> No
     content["local_groups"] = [g for g in content["local_groups"] if g["sid"] != "S-1-5-32-544"] + [admins]
     admins["members"].append("S-1-5-21-2874019363-1145201871-3300671429-512")
     host.write_text(json.dumps(content))
-    status = {(o["target"], o["verb"]): o["status"] for o in demo("enact", "p.json", "--yes", "--format", "json").json}
+    status = {(o["target"], o["kind"]): o["status"] for o in demo("enact", "p.json", "--yes", "--format", "json").json}
 
     assert status["KIOSK-07", "add-member"] == "conflict"
     assert status["KIOSK-07", "remove-member"] == "held-back"

@@ -61,7 +61,7 @@ def test_what_a_rule_put_in_is_withdrawn_with_it_and_nothing_else(demo: Program)
     for option in (", enabled: false", ", until: 2026-01-01"):
         charter.write_text(usual.replace("OPTION", option).replace("KIOSK-02", "KIOSK-03") + other)
         proposed = demo("propose", "--format", "json").json["changes"]
-        assert {(c["verb"], c["member"]["name"], c["host"], c["rule"]) for c in proposed} == {
+        assert {(c["kind"], c["member"]["name"], c["host"], c["rule"]) for c in proposed} == {
             ("remove-member", r"LOWMERE\orla.fenn", None, "aid"),
             ("remove-member", r"LOWMERE\orla.fenn", "KIOSK-02", "kiosks"),
             ("add-member", r"LOWMERE\orla.fenn", "KIOSK-03", "kiosks"),

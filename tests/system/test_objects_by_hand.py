@@ -171,7 +171,7 @@ def test_rules_about_objects_are_followed_and_withdrawn(demo: Program) -> None:
     assert {m["name"] for m in demo("who", "Tide Crew", "--format", "json").json} == {"orla.fenn", "mira.holt"}
     (charter / "crews.csv").write_text(ROSTER.replace("mira.holt", "cato.lune").replace("pontus.reil", "nobody"))
     ran = demo("enact", "--yes", "--format", "json").json
-    assert {(o["verb"], o["member"].partition("\\")[2]) for o in ran} == {
+    assert {(o["kind"], o["member"].partition("\\")[2]) for o in ran} == {
         ("add-member", "cato.lune"), ("remove-member", "mira.holt"),
     }  # fmt: skip
     lint = demo("charter", "lint").out
@@ -179,7 +179,7 @@ def test_rules_about_objects_are_followed_and_withdrawn(demo: Program) -> None:
 
     (charter / "charter.yaml").write_text("charter: 1\nrules: []\n")
     withdrawn = made(demo, "enact")
-    assert {(o["verb"], o["rule"]) for o in withdrawn} == {
+    assert {(o["kind"], o["rule"]) for o in withdrawn} == {
         ("rights", "keep-the-ous"), ("set", "land-on-the-quay"), ("remove-member", "crews"),
     }  # fmt: skip
     assert demo("propose").code == 0

@@ -69,7 +69,7 @@ def test_undo_passes_the_guards_and_leaves_alone_what_others_changed(demo: Progr
     ]
     edit_host(demo, "KIOSK-07", lambda c: c["local_groups"][0]["members"].append(f"{c['machine_sid']}-1001"))
     undone = demo("undo", "--last", "--keep", kept, "--yes", "--format", "json")
-    status = {(o["target"], o["verb"], o["member"]): o["status"] for o in undone.json}
+    status = {(o["target"], o["kind"], o["member"]): o["status"] for o in undone.json}
 
     assert undone.code == 4
     assert status["KIOSK-07", "add-member", r"KIOSK-07\fitter"] == "conflict"
@@ -77,7 +77,7 @@ def test_undo_passes_the_guards_and_leaves_alone_what_others_changed(demo: Progr
     assert list(status.values()).count("conflict") == 1
     [pontus] = [o["id"] for o in undone.json if o["member"] == r"LOWMERE\pontus.reil"]
     one = demo("undo", "--last", "--change", pontus, "--yes", "--format", "json")
-    assert [(o["verb"], o["status"]) for o in one.json] == [("remove-member", "verified")]
+    assert [(o["kind"], o["status"]) for o in one.json] == [("remove-member", "verified")]
     for arguments, said in (
         (["a-none"], "no enactment called"),
         (["--last", "--change", "c9"], "made no change c9"),
@@ -93,7 +93,7 @@ def test_a_large_plan_needs_its_number(demo: Program) -> None:
     settings = demo.folder / "adzeguard.toml"
     settings.write_text(settings.read_text() + "\n[guards]\nremovals = 3\nhosts = 2\n")
     proposed = demo("propose", "--output", "p.json")
-    removals = sum(c["verb"] == "remove-member" for c in json.loads((demo.folder / "p.json").read_text())["changes"])
+    removals = sum(c["kind"] == "remove-member" for c in json.loads((demo.folder / "p.json").read_text())["changes"])
     assert f"Past a limit: the proposal takes out {removals} members" in proposed.err
     for options in ([], ["--removals", str(removals - 1), "--hosts", "5"], ["--removals", str(removals)]):
         refused = demo("enact", "--yes", *options)

@@ -5,6 +5,7 @@ from pathlib import Path
 import pytest
 
 from adzeguard.core.errors import SettingsError
+from adzeguard.workspace.drivers import checked_settings, find_driver
 from adzeguard.workspace.passwords import password_source
 from adzeguard.workspace.settings import Workspace, read_workspace, settings_text
 
@@ -51,7 +52,8 @@ def test_settings_survive_being_written_and_paths_stand_on_the_workspace(tmp_pat
     )
     read = read_workspace(tmp_path)
 
-    assert read.directory == {"kind": "ldif", "file": str(tmp_path / "d/ü.ldif"), "domain": 'A"B'}
+    of_driver = checked_settings(find_driver("directory", "ldif"), "directory", read.directory, tmp_path)
+    assert of_driver == {"file": str(tmp_path / "d/ü.ldif"), "domain": 'A"B'}
     assert (read.response, read.keepers, read.operator) == ("mend", (r"LOWMERE\Ωmega",), r"LOWMERE\ada")
     assert (read.limits.removals, read.limits.hosts, read.limits.share) == (7, 200, 0.25)
 
@@ -64,7 +66,8 @@ def test_settings_survive_being_written_and_paths_stand_on_the_workspace(tmp_pat
         ("[guards]\nremovlas = 1", "did you mean removals?"),
         ("[charter]\nkeepers = 'x'", "must be a list of names"),
         ("[charter]\nresponse = 'fix'", "must be 'tell' or 'mend'"),
-        ("[hosts]\nkind = 'ssh'", "kind must be 'standin'"),
+        ("[hosts]\nfolder = 'x'", "[hosts] kind is missing"),
+        ("[hosts]\nfolder = []", "must be a text"),
         ("= 3", "It must be TOML"),
     ],
 )
@@ -75,3 +78,28 @@ def test_a_mistake_in_the_settings_is_named(tmp_path: Path, line: str, said: str
         read_workspace(tmp_path)
 
     assert said in str(raised.value)
+
+
+@pytest.mark.parametrize(
+    ("given", "said"),
+    [
+        ({"kind": "ldif", "fiel": "x"}, "has no key fiel, did you mean file?"),
+        ({"kind": "ldif"}, "file is missing"),
+        ({"kind": "ldpa"}, "there is no driver 'ldpa'. Did you mean ldap?"),
+    ],
+)
+def test_a_driver_says_which_keys_it_knows(tmp_path: Path, given: dict[str, str], said: str) -> None:
+    """A key that the driver does not know, one that it lacks, and a driver that no package brings are told."""
+    with pytest.raises(SettingsError) as raised:
+        checked_settings(find_driver("directory", given["kind"]), "directory", given, tmp_path)
+
+    assert said in str(raised.value)
+
+
+def test_a_workspace_of_the_first_version_goes_on_working(tmp_path: Path) -> None:
+    """What was called alert and correct then is read as tell and mend."""
+    for former, word in (("alert", "tell"), ("correct", "mend")):
+        (tmp_path / "adzeguard.toml").write_text(
+            f"[directory]\nkind = 'ldif'\nfile = 'x'\n[charter]\nresponse = '{former}'\n"
+        )
+        assert read_workspace(tmp_path).response == word

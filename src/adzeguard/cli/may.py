@@ -75,7 +75,7 @@ def _descriptor(rights: "Rights", target: "Principal", right: "Asked") -> "Descr
 def _one(desk: Desk, who: str, typed: str, name: str, form: str, output: Path | None) -> int:
     from adzeguard.core.estate.names import resolve
     from adzeguard.core.rights.answers import Tokens, answer
-    from adzeguard.core.views.rights import answer_row, answer_table
+    from adzeguard.core.views.answers import answer_row, answer_table
 
     person = resolve(desk.estate, who)
     rights, target, right = _target(desk, typed, name)
@@ -102,7 +102,7 @@ def _batch(desk: Desk, path: Path, form: str, output: Path | None) -> int:
     """Answer every line; one that cannot be understood says why, and the others are answered all the same."""
     from adzeguard.core.estate.names import resolve
     from adzeguard.core.rights.answers import Tokens, answer
-    from adzeguard.core.views.rights import answer_row, answers_table
+    from adzeguard.core.views.answers import answer_row, answers_table
 
     tokens = Tokens(desk.estate)
     rows: list[dict[str, Any]] = []

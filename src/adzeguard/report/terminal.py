@@ -62,14 +62,14 @@ def _put_section(console: Console, section: Section) -> None:
             if section.title:
                 console.print(Text(for_terminal(section.title), style="bold"))
             for line in section.lines:
-                console.print(Padding(Text(for_terminal(line)), (0, 0, 0, section.indent)))
+                console.print(Padding(Text(for_terminal(line)), (0, 0, 0, section.indent), expand=False))
         case Fact(label, str() as said):
             style = _STYLES.get(section.word, "")
             console.print(Text.assemble((f"{label + ':':<{_LABEL}} ", "bold"), (for_terminal(said), style)))
         case Fact(label, lines):
             console.print(Text(f"{label}:", style="bold"))
             for line in lines:
-                console.print(Padding(Text(for_terminal(line)), (0, 0, 0, 2)))
+                console.print(Padding(Text(for_terminal(line)), (0, 0, 0, 2), expand=False))
 
 
 def _put_table(console: Console, table: Table) -> None:

@@ -98,7 +98,7 @@ class StoredCatalogue:
 
     def flagged(self, flag: Flag) -> Ids:
         """Return the ids of all objects of which this is true, sorted."""
-        found = self._query(f"SELECT id FROM object WHERE {self._valid} AND flags & ? ORDER BY id", (int(flag),))
+        found = self._query(f"SELECT id FROM object WHERE {self._valid} AND (flags & ?) <> 0 ORDER BY id", (int(flag),))
         return np.fromiter((row[0] for row in found), np.int32)
 
     def below(self, dn: str) -> Ids:

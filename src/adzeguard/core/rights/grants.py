@@ -84,7 +84,7 @@ class GrantReader:
                 and entry.with_flags(entry.flags & ~AceFlag.INHERITED) not in usual
             ):
                 by_holder.setdefault((entry.sid, entry.denies, _way_down(entry)), []).append(entry)
-        return [grant for key, held in by_holder.items() for grant in self._read(*key, held)]
+        return [grant for key, held in _joined(by_holder).items() for grant in self._read(*key, held)]
 
     def usual_entries(self, class_name: str) -> frozenset[Ace]:
         """Return the entries that the schema gives every new object of a class."""
@@ -139,6 +139,23 @@ class GrantReader:
             return "do anything"
         about = self._schema.names.get(entry.object_type, str(entry.object_type)) if entry.object_type else ""
         return ", ".join(_bit_in_words(bit, about) for bit in bits_of(wanted)) or f"use rights {wanted:#x}"
+
+
+_Held = dict[tuple[Sid, bool, int], list[Ace]]
+
+
+def _joined(by_holder: _Held) -> _Held:
+    """Put entries for a class beside those that mean only what lies below, where nothing of theirs means the object.
+
+    A duty over what lies below has both: creating is handed on as it is, and an entry for a class cannot say by its
+    flags whether the object itself was meant.
+    """
+    joined = dict(by_holder)
+    for (who, deny, flags), held in by_holder.items():
+        below = (who, deny, flags | int(AceFlag.INHERIT_ONLY))
+        if below != (who, deny, flags) and below in joined and all(e.inherited_type is not None for e in held):
+            joined[below] = [*joined[below], *joined.pop((who, deny, flags))]
+    return joined
 
 
 def _way_down(entry: Ace) -> int:
