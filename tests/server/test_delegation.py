@@ -69,6 +69,8 @@ def test_the_delegated_can_do_exactly_what_was_given(server: Server, workspace: 
     hedda.modify(cato, reset)
     hedda.modify(aiders, join)
     hedda.add(f"CN=Helm Smit,{OFFICE},{server.base}", newcomer)
+    hedda.add(f"CN=Helm Ames,{OFFICE},{server.base}", newcomer | {"sAMAccountName": [b"helm.ames"]})
+    hedda.delete(f"CN=Helm Ames,{OFFICE},{server.base}")
     for no, arguments in {
         "another OU": (hedda.add, f"CN=Helm Two,OU=Bridge,OU=People,{server.base}",
                        newcomer | {"sAMAccountName": [b"helm.two"]}),
@@ -77,7 +79,8 @@ def test_the_delegated_can_do_exactly_what_was_given(server: Server, workspace: 
         "another attribute": (hedda.modify, cato, [Modification("replace", "title", (b"Captain",))]),
         "somebody beside": (hedda.modify, orla, reset),
         "another group": (hedda.modify, radio, join),
-        "delete": (hedda.delete, cato),
+        "delete somebody elsewhere": (hedda.delete, orla),
+        "delete the OU": (hedda.delete, f"{OFFICE},{server.base}"),
     }.items():  # fmt: skip
         assert refused(*arguments), no
     listed = {(g["holder"], g["duty"]) for g in workspace("grant", "list", "--to", leads, "--format", "json").json}

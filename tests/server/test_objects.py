@@ -158,7 +158,7 @@ rules:
   - {id: crews, roster: crews.csv, new-groups: {in: OU=Groups, scope: universal}, response: mend}
   - id: desk
     over: OU=Galley,OU=People
-    grant: [password-help, create-users]
+    grant: [password-help, user-lifecycle]
     to: [LOWMERE\\Service Desk]
     response: mend
 """

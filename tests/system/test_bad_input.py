@@ -72,7 +72,13 @@ def test_two_of_the_same_name_are_listed_and_none_is_taken(demo: Program) -> Non
             "charter/charter.yaml:22: rule break-glass-stays-empty: unknown key 'onyl', did you mean 'only'?",
         ),
         ("charter/charter.yaml", "charter: 1", "charter: [", "propose", "charter/charter.yaml:"),
-        ("adzeguard.toml", 'kind = "ldif"', 'kind = "lidf"', "collect", "[directory] kind must be"),
+        (
+            "adzeguard.toml",
+            'kind = "ldif"',
+            'kind = "lidf"',
+            "collect",
+            "there is no driver 'lidf'. Did you mean ldif?",
+        ),
         ("adzeguard.toml", "[hosts]", "[host]", "collect", "did you mean hosts?"),
         ("adzeguard.toml", 'file = "lowmere.ldif"', 'file = "gone.ldif"', "collect", "gone.ldif cannot be read"),
     ],
@@ -141,9 +147,9 @@ def test_a_workspace_is_made_only_from_what_exists_and_never_twice(tmp_path: Pat
 
 def test_a_second_process_is_told_who_holds_the_workspace(demo: Program) -> None:
     """While one process changes things, another ends at once and names it."""
-    from adzeguard.workspace.lock import held
+    from adzeguard.store.file_lock import held_file
 
-    with held(demo.folder / ".adzeguard/lock", "enact"):
+    with held_file(demo.folder / ".adzeguard/lock", "enact"):
         ran = demo("collect")
 
     assert (ran.code, "adzeguard enact (process" in ran.err) == (1, True)
@@ -157,17 +163,17 @@ def test_a_plan_for_another_domain_or_with_strange_parts_is_refused(demo: Progra
     proposal = json.loads(path.read_text())
     path.write_text(json.dumps(proposal | {"domain_sid": "S-1-5-21-1-1-1"}))
     assert "made for another domain" in demo("enact", "p.json", "--yes").err
-    path.write_text(json.dumps(proposal | {"changes": [proposal["changes"][0] | {"verb": "format-disk"}]}))
+    path.write_text(json.dumps(proposal | {"changes": [proposal["changes"][0] | {"kind": "format-disk"}]}))
     assert "changes.0: there is no change of the kind 'format-disk'" in demo("enact", "p.json", "--yes").err
     quay = {"id": "c1", "rule": "r", "object": {"name": "Quay", "dn": "OU=Quay,DC=lowmere,DC=example"}, "words": "w"}
     for odd, said in (
-        ({"verb": "rights", "gives": ["zz"]}, "changes.0.rights.gives.0"),
-        ({"verb": "rights", "gives": ["0000ff"]}, "refused"),
-        ({"verb": "set", "attributes": [{"name": "groupType", "before": [], "after": ["base64:!"]}]}, "refused"),
-        ({"verb": "move", "to": "nowhere"}, "refused"),
-        ({"verb": "create", "attributes": []}, "conflict"),
+        ({"kind": "rights", "gives": ["zz"]}, "changes.0: gives.0"),
+        ({"kind": "rights", "gives": ["0000ff"]}, "refused"),
+        ({"kind": "set", "attributes": [{"name": "groupType", "before": [], "after": ["base64:!"]}]}, "refused"),
+        ({"kind": "move", "to": "nowhere"}, "refused"),
+        ({"kind": "create", "attributes": []}, "conflict"),
         (
-            {"verb": "delete", "object": {"name": "top", "dn": "DC=lowmere,DC=example", "sid": proposal["domain_sid"]}},
+            {"kind": "delete", "object": {"name": "top", "dn": "DC=lowmere,DC=example", "sid": proposal["domain_sid"]}},
             "never",
         ),
     ):

@@ -166,8 +166,8 @@ def test_a_removal_waits_for_the_addition_that_it_relies_on(demo: Program) -> No
     host.write_text(json.dumps(content))
     status = {(o["target"], o["kind"]): o["status"] for o in demo("enact", "p.json", "--yes", "--format", "json").json}
 
-    assert status["KIOSK-07", "add-member"] == "conflict"
-    assert status["KIOSK-07", "remove-member"] == "held-back"
+    assert status["KIOSK-07", "add-local-member"] == "conflict"
+    assert status["KIOSK-07", "remove-local-member"] == "held-back"
 
 
 def test_a_plan_without_keepers_is_refused_and_names_the_rule(demo: Program) -> None:

@@ -61,10 +61,10 @@ def test_what_a_rule_put_in_is_withdrawn_with_it_and_nothing_else(demo: Program)
     for option in (", enabled: false", ", until: 2026-01-01"):
         charter.write_text(usual.replace("OPTION", option).replace("KIOSK-02", "KIOSK-03") + other)
         proposed = demo("propose", "--format", "json").json["changes"]
-        assert {(c["kind"], c["member"]["name"], c["host"], c["rule"]) for c in proposed} == {
+        assert {(c["kind"], c["member"]["name"], c.get("host"), c["rule"]) for c in proposed} == {
             ("remove-member", r"LOWMERE\orla.fenn", None, "aid"),
-            ("remove-member", r"LOWMERE\orla.fenn", "KIOSK-02", "kiosks"),
-            ("add-member", r"LOWMERE\orla.fenn", "KIOSK-03", "kiosks"),
+            ("remove-local-member", r"LOWMERE\orla.fenn", "KIOSK-02", "kiosks"),
+            ("add-local-member", r"LOWMERE\orla.fenn", "KIOSK-03", "kiosks"),
         }
     assert {f["member"] for f in demo("check", "--format", "json").json if f["check"] == "left-behind"} == {
         r"LOWMERE\orla.fenn"
@@ -97,12 +97,17 @@ def test_a_rule_that_says_leave_leaves_what_it_put_in(demo: Program) -> None:
 
 def test_status_is_one_screen_about_everything(demo: Program) -> None:
     """It tells age, findings, unread hosts, the last enactments, and the change of the privileged groups."""
+    assert "not checked yet  (run adzeguard check)" in demo("status").out
+    demo("check")
     demo("enact", "--yes")
+    assert "something was collected since  (run adzeguard check)" in " ".join(demo("status").out.split("\n"))
+    demo("check")
     shown = demo("status", "--format", "json")
     data = shown.json
 
     assert shown.code == 3
-    assert data["hosts_pending"] == ["KIOSK-22", "LAPTOP-05"]
+    assert (data["check_is_outdated"], data["checked_at"][-6:]) == (False, "+00:00")
+    assert data["hosts_unread"] == ["KIOSK-22", "LAPTOP-05"]
     assert data["findings"]["critical"] == 1
     assert data["enactments"][0]["what"] == "11 verified"
     assert {(p["group"], p["members"], p["change"]) for p in data["privileged"]} >= {

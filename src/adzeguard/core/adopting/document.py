@@ -9,13 +9,14 @@ from adzeguard.core.descriptors.ace import AceFlag
 from adzeguard.core.estate.principal import Kind
 from adzeguard.core.review.documented import documented_entries
 from adzeguard.core.rights.delegations import Delegation, Rights, sorted_for_people
+from adzeguard.core.rights.grants import single_rights
 
 _HEAD = """\
 # Grants that stand and that no rule says. Write down why each is needed, or withdraw it.
 charter: 1
 rules:
 """
-_REACH = {
+_EXTENTS = {
     0: "this", int(AceFlag.CONTAINER_INHERIT): "this-and-below",
     int(AceFlag.CONTAINER_INHERIT | AceFlag.INHERIT_ONLY): "below",
 }  # fmt: skip
@@ -36,7 +37,8 @@ def grant_rules(rights: Rights, grants: Iterable[Delegation], taken: Counter[str
 
 def _rule(rights: Rights, delegation: Delegation, taken: Counter[str], why: str) -> Iterator[str]:
     grant, holder = delegation.grant, delegation.holder
-    if not grant.duty or holder.kind == Kind.UNRESOLVED or grant.flags not in _REACH:
+    named = [grant.duty] if grant.duty else single_rights(grant, rights.schema)
+    if not named or holder.kind == Kind.UNRESOLVED or grant.flags not in _EXTENTS:
         reason = "its holder resolves to nothing" if holder.kind == Kind.UNRESOLVED else "it fits no duty"
         yield f"  # {_one_line(delegation.sentence)}: {reason}; describe a duty of your own, or withdraw it\n\n"
         return
@@ -45,15 +47,16 @@ def _rule(rights: Rights, delegation: Delegation, taken: Counter[str], why: str)
     name = delegation.where if "=" in delegation.where and container else delegation.over.qualified_name
     lines = [
         f"  # {_one_line(delegation.sentence)}",
-        f"  - id: {rule_id(taken, holder.name, grant.duty, delegation.over.name)}",
+        f"  - id: {rule_id(taken, holder.name, named[0], delegation.over.name)}",
         f"    why: {why}",
         f"    over: {_quoted(name)}",
-        f"    {verb}: [{grant.duty}]",
+        f"    {verb}: [{', '.join(_quoted(n) if ':' in n else n for n in named)}]",
         f"    to: [{_quoted(holder.qualified_name)}]",
     ]
     if container:
-        lines.append(f"    extent: {_REACH[grant.flags]}")
-    if grant.for_classes and not set(grant.for_classes) <= set(rights.duties[grant.duty].classes):
+        lines.append(f"    extent: {_EXTENTS[grant.flags]}")
+    own_classes = rights.duties[grant.duty].classes if grant.duty else ()
+    if grant.for_classes and not set(grant.for_classes) <= set(own_classes):
         lines.append(f"    only-for: [{', '.join(grant.for_classes)}]")
     yield "\n".join(lines) + "\n\n"
 

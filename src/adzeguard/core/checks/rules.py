@@ -13,7 +13,9 @@ def deviations_from_rules(looked_at: LookedAt) -> Iterator[Finding]:
         yield Finding(
             correction.check,
             correction.subject,
-            correction.message,
+            f"the rule is not followed: {correction.message}"
+            if correction.check == "unresolved-name"
+            else correction.message,
             member=correction.member,
             host=correction.host,
             rule=correction.rule,

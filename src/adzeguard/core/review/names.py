@@ -13,7 +13,7 @@ def review_names(charter: ResolvedCharter) -> Iterator[Correction]:
         yield Correction(
             "unresolved-name",
             Named(f"rule {problem.rule.id}"),
-            f"the rule is not followed: {problem.message}",
+            problem.message,
             **about_rule(problem.rule) | {"place": problem.where},
             member=Named(problem.name),
             left_out=f"{problem.where}: {problem.message}",

@@ -217,3 +217,22 @@ def who_may(grant: Grant, holder: str) -> str:
     """Return "X may reset passwords of users", or "may not"."""
     only = f" (only {', '.join(grant.for_classes)})" if grant.for_classes and grant.duty else ""
     return f"{holder} {'may not' if grant.deny else 'may'} {grant.words}{only}"
+
+
+_SINGLE: Final = {
+    Right.CREATE_CHILD: "create", Right.DELETE_CHILD: "delete-child", Right.READ_PROPERTY: "read",
+    Right.WRITE_PROPERTY: "write", Right.SELF_WRITE: "validated", Right.CONTROL_ACCESS: "control",
+}  # fmt: skip
+"""How a right over one attribute, class or control right is written where people name single rights."""
+
+
+def single_rights(grant: Grant, schema: Schema) -> list[str]:
+    """Return plain rights as people name them, like write:telephoneNumber; nothing where one of them has no name."""
+    names: list[str] = []
+    for entry in grant.entries:
+        about = schema.names.get(entry.object_type) if entry.object_type else None
+        bits = [_SINGLE.get(bit) for bit in bits_of(without_generic(entry.mask))]
+        if about is None or None in bits:
+            return []
+        names += [f"{bit}:{about}" for bit in bits]
+    return names
