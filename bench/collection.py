@@ -14,12 +14,20 @@ from tests.server.random_domain import random_operations
 from tests.server.server import PASSWORD, Server, missing
 
 from adzeguard.directory.decode import observe
-from adzeguard.directory.ldap import _QUERY, open_driver
+from adzeguard.directory.ldap import _QUERY, open_ldap
 from adzeguard.directory.port import ATTRIBUTES
-from adzeguard.store.database import Database
 from adzeguard.store.estate_store import EstateStore
+from adzeguard.store.sqlite import SqliteDatabase
 from adzeguard.workflows.collect import Sources, collect
 from bench.measure import Measured
+
+
+class _NoNames:
+    """A server needs no names from the store."""
+
+    def sid_of(self, name: str) -> None: ...
+    def name_of(self, sid: str) -> None: ...
+
 
 _TURNS = 5
 
@@ -82,10 +90,10 @@ def _changes(server: Server, folder: Path) -> Iterator[Measured]:
         "ca_file": str(server.ca_file),
         "tls_name": server.tls_name,
     }
-    store = EstateStore(Database(folder / "store.db"))
+    store = EstateStore(SqliteDatabase(folder / "store.db", folder / "lock"))
 
     def run(*, full: bool) -> float:
-        driver = open_driver(options, lambda: PASSWORD)
+        driver = open_ldap(options, lambda: PASSWORD, _NoNames())
         driver.facts()
         begun = time.perf_counter()
         collect(Sources(driver, None, store, lambda: datetime.now(UTC), lambda *_: None), full=full)
@@ -114,7 +122,7 @@ def _ours(server: Server) -> tuple[float, int]:
         "ca_file": str(server.ca_file),
         "tls_name": server.tls_name,
     }
-    driver = open_driver(options, lambda: PASSWORD)
+    driver = open_ldap(options, lambda: PASSWORD, _NoNames())
     begun = time.perf_counter()
     driver.facts()
     count = sum(observe(entry) is not None for entry in driver.entries())

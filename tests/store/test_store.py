@@ -80,6 +80,7 @@ def test_the_last_collection_is_what_the_store_holds(new_store: New, collections
         assert stored.by_name(name.upper()) == objects.by_name(name.upper())
     for kind in Kind:
         assert stored.of_kind(kind).tolist() == objects.of_kind(kind).tolist() or kind == Kind.ABSENT
+    assert [stored.count_of(kind) for kind in Kind if kind] == [objects.count_of(kind) for kind in Kind if kind]
     for flag in Flag:
         assert stored.flagged(flag).tolist() == objects.flagged(flag).tolist()
     for part in ("a", "E", "Ç", "%", "_", "!"):

@@ -39,7 +39,10 @@ def _gathered(desk: Desk) -> dict[str, Any]:
 
     estate, latest = desk.estate, desk.store.latest()
     full = desk.store.last_full() or latest
-    earlier = desk.store.load(max(desk.now() - _BACK, desk.store.first_moment()))
+    moment = max(desk.now() - _BACK, desk.store.first_moment())
+    nothing_since = desk.store.at(moment).id == latest.id
+    earlier = estate if nothing_since else desk.store.load(moment)
+    hosts, unread = desk.store.hosts_unread()
     interrupted = interrupted_enactment(desk.journal)
     last_check = desk.checked.last()
     return {
@@ -48,8 +51,8 @@ def _gathered(desk: Desk) -> dict[str, Any]:
         "checked_at": last_check.at if last_check else None,
         "check_is_outdated": last_check is not None and last_check.collection != latest.id,
         "findings": last_check.counts if last_check else {},
-        "hosts": len(estate.hosts),
-        "hosts_unread": [host.name for host in estate.hosts if host.trouble],
+        "hosts": hosts,
+        "hosts_unread": unread,
         "interrupted": interrupted.name if interrupted else "",
         "enactments": [
             {"enactment": row.enactment, "at": datetime.fromisoformat(row.at), "by": row.by, "what": in_words(row)}

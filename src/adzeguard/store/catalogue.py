@@ -2,20 +2,20 @@
 
 import json
 from collections.abc import Iterable, Iterator
-from functools import cached_property
+from functools import cached_property, partial
 from itertools import islice
 from typing import Any, Final
 
 import numpy as np
 
-from adzeguard.core.estate.catalogue import Domain
+from adzeguard.core.estate.catalogue import DescriptorUse, Domain
 from adzeguard.core.estate.links import Ids
 from adzeguard.core.estate.objects import principal_of_row
 from adzeguard.core.estate.principal import Flag, Kind, Principal
 from adzeguard.core.identity import fold_dn, is_below
 from adzeguard.store.collections import valid_at
 from adzeguard.store.columns import SHOWN, listed, text_hash, unpacked
-from adzeguard.store.connection import Database, Row
+from adzeguard.store.connection import Database, Row, pattern_of
 
 _AT_ONCE: Final = 500
 _READ_ALL_FROM: Final = 50_000
@@ -75,14 +75,14 @@ class StoredCatalogue:
         """Return the objects with this user principal name."""
         wanted = name.casefold()
         query = f"SELECT id, details FROM object WHERE {self._valid} AND details LIKE ? ESCAPE '!'"
-        found = self._query(query, (_like(f'"user_principal_name": "{name}"'),))
+        found = self._query(query, (pattern_of(f'"user_principal_name": "{name}"'),))
         return [i for i, text in found if str(json.loads(text).get("user_principal_name", "")).casefold() == wanted]
 
     def containing(self, part: str, limit: int) -> list[int]:
         """Return up to `limit` objects in whose name the text stands, those that begin with it first."""
         if part.isascii():
             query = f"SELECT id, name FROM object WHERE {self._valid} AND name LIKE ? ESCAPE '!'"
-            found = self._query(query, (_like(part),))
+            found = self._query(query, (pattern_of(part),))
         else:  # LIKE folds the case of ASCII only
             found = self._query(f"SELECT id, name FROM object WHERE {self._valid}")
         wanted = part.casefold()
@@ -96,6 +96,11 @@ class StoredCatalogue:
         found = self._query(f"SELECT id FROM object WHERE {self._valid} AND kind = ? ORDER BY id", (int(kind),))
         return np.fromiter((row[0] for row in found), np.int32)
 
+    def count_of(self, kind: Kind) -> int:
+        """Return how many objects there are of a kind."""
+        query = f"SELECT count(*) FROM object WHERE {self._valid} AND kind = ?"
+        return int(next(self._query(query, (int(kind),)))[0])
+
     def flagged(self, flag: Flag) -> Ids:
         """Return the ids of all objects of which this is true, sorted."""
         found = self._query(f"SELECT id FROM object WHERE {self._valid} AND (flags & ?) <> 0 ORDER BY id", (int(flag),))
@@ -105,7 +110,9 @@ class StoredCatalogue:
         """Return the ids of all objects below a container, at any depth, sorted."""
         top = fold_dn(dn)
         leaf = top.rpartition(",")[2]
-        found = self._query(f"SELECT id, dn FROM object WHERE {self._valid} AND dn LIKE ? ESCAPE '!'", (_like(leaf),))
+        found = self._query(
+            f"SELECT id, dn FROM object WHERE {self._valid} AND dn LIKE ? ESCAPE '!'", (pattern_of(leaf),)
+        )
         return np.array(sorted(i for i, name in found if is_below(fold_dn(name), top)), np.int32)
 
     def descriptors(self, ids: Iterable[int]) -> dict[int, bytes]:
@@ -117,18 +124,20 @@ class StoredCatalogue:
             found |= dict(self._query(query, some))
         return found
 
-    def descriptor_users(self) -> Iterator[tuple[bytes, Kind, Ids]]:
-        """Yield each distinct security descriptor and kind with the ids of the objects that have both."""
-        return iter(self._descriptor_users)
+    def descriptor_uses(self) -> Iterator[DescriptorUse]:
+        """Yield each distinct security descriptor and kind of object together."""
+        return iter(self._descriptor_uses)
 
     @cached_property
-    def _descriptor_users(self) -> list[tuple[bytes, Kind, Ids]]:
-        users: dict[tuple[bytes, int], list[int]] = {}
-        where = f"{self._valid} AND descriptor IS NOT NULL ORDER BY id"
-        for key, kind, object_id in self._query(f"SELECT descriptor, kind, id FROM object WHERE {where}"):
-            users.setdefault((key, kind), []).append(object_id)
+    def _descriptor_uses(self) -> list[DescriptorUse]:
+        """The database joins the ids of each use to one text: as rows they would be a million for a few dozen uses."""
+        where = f"{self._valid} AND descriptor IS NOT NULL GROUP BY descriptor, kind"
+        with self._database.reading() as connection:
+            joined = connection.dialect.joined.format("id")
+            rows = connection.rows(f"SELECT descriptor, kind, {joined}, min(id) FROM object WHERE {where}")
         known: dict[bytes, bytes] = dict(self._query("SELECT key, data FROM descriptor"))
-        return [(known[key], Kind(kind), np.array(ids, np.int32)) for (key, kind), ids in users.items()]
+        uses = sorted(rows, key=lambda row: row[3])
+        return [DescriptorUse(known[key], Kind(kind), partial(_numbers, text)) for key, kind, text, _ in uses]
 
     def _objects(self, condition: str, values: Iterable[Any] = ()) -> Iterator[Row]:
         where = f" AND {condition}" if condition else ""
@@ -142,6 +151,10 @@ class StoredCatalogue:
             return iter(connection.rows(query.replace(" LIKE ", f" {connection.dialect.like} "), tuple(values)))
 
 
+def _numbers(text: str) -> list[int]:
+    return sorted(map(int, text.split(",")))
+
+
 def _batched(items: Iterable[int]) -> Iterator[tuple[int, ...]]:
     remaining = iter(items)
     while some := tuple(islice(remaining, _AT_ONCE)):
@@ -150,8 +163,3 @@ def _batched(items: Iterable[int]) -> Iterator[tuple[int, ...]]:
 
 def _among(column: str, count: int) -> str:
     return f"{column} IN ({','.join('?' * count)})"
-
-
-def _like(part: str) -> str:
-    escaped = part.replace("!", "!!").replace("%", "!%").replace("_", "!_")
-    return f"%{escaped}%"

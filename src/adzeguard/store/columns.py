@@ -1,12 +1,14 @@
 """The table of columns of an object: it makes the SQL, the packing and the reading."""
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Any, Final
 from zlib import crc32
 
 from adzeguard.core.estate.objects import Objects
 from adzeguard.core.estate.rows import ObjectRow
+from adzeguard.core.estate.texts import Texts
 from adzeguard.core.identity import fold_dn
 from adzeguard.store.connection import Row
 
@@ -48,21 +50,40 @@ def _descriptors(objects: Objects, known: Known) -> list[Any]:
     return [keys[place] for place in objects.descriptors_of.tolist()]
 
 
+# Where these stand in a distinguished name, folding it is more than taking its letters down.
+_ODD_IN_A_DN: Final = (b"\\", b" ,", b", ", b" =", b"= ")
+
+
+def _hashes(texts: Texts, fold: Callable[[str], str], *odd: bytes) -> list[Any]:
+    """Hash every text as `text_hash` does; those that are plain without making a string of each."""
+    lowered = texts.data.lower()
+    hashes = [crc32(lowered[start:end]) for start, end in pairwise(texts.starts.tolist())]
+    for row in texts.rows_with(*odd):
+        hashes[row] = text_hash(fold(texts[row]))
+    return hashes
+
+
+def _keys(texts: Texts) -> list[Any]:
+    """Keys are kept as hexadecimal text: all are read in one go."""
+    whole = bytes.fromhex(texts.data.decode("ascii"))
+    return [whole[start:end] for start, end in pairwise((texts.starts // 2).tolist())]
+
+
 def _time(number: int) -> Callable[[Objects, Known], list[Any]]:
     return lambda objects, _known: objects.times[:, number].tolist()
 
 
 COLUMNS: Final[tuple[Column, ...]] = (
-    Column("key", lambda o, _: [bytes.fromhex(text) for text in o.keys]),
+    Column("key", lambda o, _: _keys(o.keys)),
     Column("kind", lambda o, _: o.kinds.tolist()),
     Column("flags", lambda o, _: o.flags.tolist()),
     Column("authority", _authorities),
     Column("rid", _rids),
     Column("primary_rid", lambda o, _: o.primary_group_rids.tolist()),
     Column("name", lambda o, _: list(o.names)),
-    Column("name_hash", lambda o, _: [text_hash(name.casefold()) for name in o.names], is_read=False),
+    Column("name_hash", lambda o, _: _hashes(o.names, str.casefold), is_read=False),
     Column("dn", lambda o, _: list(o.dns)),
-    Column("dn_hash", lambda o, _: [text_hash(fold_dn(dn)) for dn in o.dns], is_read=False),
+    Column("dn_hash", lambda o, _: _hashes(o.dns, fold_dn, *_ODD_IN_A_DN), is_read=False),
     Column("created", _time(0)),
     Column("last_logon", _time(1)),
     Column("password_set", _time(2)),
@@ -89,9 +110,9 @@ def place_of(name: str) -> int:
     return NAMES.index(name)
 
 
-def packed(objects: Objects, known: Known) -> Iterator[Row]:
-    """Return the rows of objects as the table holds them, in the order of the ids."""
-    return zip(*(column.pack(objects, known) for column in COLUMNS), strict=True)
+def packed(objects: Objects, known: Known, *before: Iterable[Any]) -> Iterator[Row]:
+    """Return the rows of objects as the table holds them, in the order of the ids, after the values of `before`."""
+    return zip(*before, *(column.pack(objects, known) for column in COLUMNS), strict=True)
 
 
 def unpacked(row: Row, authorities: Mapping[int, str]) -> ObjectRow:

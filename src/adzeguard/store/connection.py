@@ -17,6 +17,8 @@ class Dialect:
     blob: str
     like: str
     """The comparison by pattern that leaves the case of ASCII letters out of account."""
+    joined: str
+    """The numbers of a group of rows as one text, with commas between; {} stands for the column."""
 
 
 class Connection(Protocol):
@@ -56,3 +58,9 @@ def one(connection: Connection, query: str, values: Sequence[Any] = ()) -> Row |
     """Return the first row of a query, or nothing."""
     found = connection.rows(query, values)
     return found[0] if found else None
+
+
+def pattern_of(part: str) -> str:
+    """Return the pattern, with `!` as its escape, of texts in which this one stands."""
+    escaped = part.replace("!", "!!").replace("%", "!%").replace("_", "!_")
+    return f"%{escaped}%"

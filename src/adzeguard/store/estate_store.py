@@ -16,8 +16,7 @@ from adzeguard.core.estate.rows import Observed
 from adzeguard.store.catalogue import StoredCatalogue
 from adzeguard.store.collections import ENACTMENT, CollectionFacts, StoredCollection, begin, last_where, valid_at
 from adzeguard.store.connection import Connection, Database, one
-from adzeguard.store.host_rows import read_hosts, write_hosts
-from adzeguard.store.lazy_sequence import LazySequence
+from adzeguard.store.host_rows import StoredHosts, read_hosts, write_hosts
 from adzeguard.store.memberships import read_graph, write_memberships
 from adzeguard.store.objects import write_whole
 from adzeguard.store.partial import PartialWrite
@@ -165,13 +164,20 @@ class EstateStore:
         stored = self.latest() if moment is None else self.at(moment)
         collection = None if moment is None else stored.id
         catalogue = StoredCatalogue(self._database, stored.facts.domain, collection)
-        hosts = LazySequence(lambda: self.load_hosts(collection))
-        return Estate(stored.facts.finished, stored.facts.domain, catalogue, self.load_graph(collection), hosts)
+        hosts = StoredHosts(self._database, valid_at(collection))
+        return Estate(stored.facts.finished, stored.facts.domain, catalogue, lambda: self.load_graph(collection), hosts)
 
     def load_graph(self, collection: int | None = None) -> MembershipGraph:
         """Return all memberships, as they are now or were after a collection."""
         with self._database.reading() as connection:
             return read_graph(connection, _size(connection), valid_at(collection))
+
+    def hosts_unread(self) -> tuple[int, list[str]]:
+        """Return how many hosts there are, and the names of those that could not be read the last time."""
+        query = "SELECT o.name, h.trouble FROM host h JOIN object o ON o.id = h.id WHERE h.until IS NULL AND o.until IS NULL"
+        with self._database.reading() as connection:
+            rows = connection.rows(f"{query} ORDER BY o.name")
+        return len(rows), [name for name, trouble in rows if trouble]
 
     def load_hosts(self, collection: int | None = None) -> list[Host]:
         """Return all hosts with the state last read of each, now or after a collection."""

@@ -6,7 +6,8 @@ from collections.abc import Iterable, Sequence
 from adzeguard.core.errors import InputError
 from adzeguard.core.estate.capabilities import CAPABILITIES, Capability, pack_state, unpack_state
 from adzeguard.core.estate.hosts import Host, HostState
-from adzeguard.store.connection import Connection
+from adzeguard.store.connection import Connection, Database, pattern_of
+from adzeguard.store.lazy_sequence import LazySequence
 from adzeguard.store.objects import end_rows
 
 
@@ -40,14 +41,39 @@ def write_hosts(connection: Connection, number: int, hosts: Iterable[Host], *, w
     return len(changed) + len(gone)
 
 
-def read_hosts(connection: Connection, valid: str) -> list[Host]:
-    """Return all hosts that hold by a condition, by name."""
+class StoredHosts(LazySequence[Host]):
+    """All hosts, read when somebody first looks at one; a few of them can be had without the rest."""
+
+    def __init__(self, database: Database, valid: str) -> None:
+        super().__init__(self._all)
+        self._database = database
+        self._valid = valid
+
+    def _all(self) -> list[Host]:
+        with self._database.reading() as connection:
+            return read_hosts(connection, self._valid)
+
+    def with_local_group(self, name: str) -> list[Host]:
+        """Return the hosts that have a local group of this name."""
+        wanted = name.casefold()
+        if self.is_fetched or not name.isascii():  # the store folds the case of ASCII only
+            hosts: Sequence[Host] = self
+        else:
+            with self._database.reading() as connection:
+                hosts = read_hosts(connection, self._valid, f'"name":{json.dumps(name)}')
+        return [h for h in hosts if h.state and any(g.name.casefold() == wanted for g in h.state.groups)]
+
+
+def read_hosts(connection: Connection, valid: str, holding: str = "") -> list[Host]:
+    """Return all hosts that hold by a condition, by name; with `holding` only those in whose state the text stands."""
+    more = f" WHERE h.state {connection.dialect.like} ? ESCAPE '!'" if holding else ""
     query = (
         "SELECT o.id, o.name, o.dn, a.text, o.rid, h.trouble, h.state"  # noqa: S608 - our own words and a number
         f" FROM (SELECT * FROM host WHERE {valid}) h JOIN (SELECT * FROM object WHERE {valid}) o ON o.id = h.id"
-        " LEFT JOIN authority a ON a.id = o.authority ORDER BY o.name"
+        f" LEFT JOIN authority a ON a.id = o.authority{more} ORDER BY o.name"
     )
+    values = (pattern_of(holding),) if holding else ()
     return [
         Host(i, name, dn, state_of_text(state), trouble, f"{authority}-{rid}" if authority else "")
-        for i, name, dn, authority, rid, trouble, state in connection.rows(query)
+        for i, name, dn, authority, rid, trouble, state in connection.rows(query, values)
     ]

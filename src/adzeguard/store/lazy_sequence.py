@@ -17,6 +17,11 @@ class LazySequence(Sequence[T]):
     def _items(self) -> Sequence[T]:
         return self._fetch()
 
+    @property
+    def is_fetched(self) -> bool:
+        """Whether somebody has looked at it."""
+        return "_items" in self.__dict__
+
     @overload
     def __getitem__(self, index: int) -> T: ...
     @overload

@@ -21,8 +21,9 @@ def write_memberships(connection: Connection, number: int, graph: MembershipGrap
     before = {row[0]: row[1:] for row in connection.rows(query)}
     nested = Links(graph.nested.starts, graph.group_ids[graph.nested.targets])
     changed: dict[int, Membership] = {}
-    for row, group in enumerate(graph.group_ids.tolist()):
-        packed = (int(graph.security[row]), nested.blob(row), graph.people.blob(row), graph.primary.blob(row))
+    security = graph.security.astype(int).tolist()
+    runs = zip(security, nested.blobs(), graph.people.blobs(), graph.primary.blobs(), strict=True)
+    for group, packed in zip(graph.group_ids.tolist(), runs, strict=True):
         if before.pop(group, None) != packed:
             changed[group] = packed
     end_rows(connection, "membership", "group_id", number, {**changed, **before})
@@ -34,14 +35,16 @@ def read_graph(connection: Connection, size: int, valid: str) -> MembershipGraph
     """Return all memberships that hold by a condition."""
     query = f"SELECT group_id, {_COLUMNS} FROM membership WHERE {valid} ORDER BY group_id"  # noqa: S608 - our own words
     rows = connection.rows(query)
-    ids, security, nested, people, primaries = zip(*rows, strict=True) if rows else ((), (), (), (), ())
-    group_ids = np.array(ids, np.int32)
+    # Column by column: turning 200,000 rows round by one call with as many arguments takes a second.
+    group_ids = np.fromiter((row[0] for row in rows), np.int32, len(rows))
+    security = np.fromiter((row[1] for row in rows), bool, len(rows))
+    nested, people, primaries = ([row[place] for row in rows] for place in (2, 3, 4))
     inside = Links.of_blobs(nested)
     positions = np.searchsorted(group_ids, inside.targets).astype(np.int32)
     return MembershipGraph(
         size,
         group_ids,
-        np.array(security, bool),
+        security,
         Links(inside.starts, positions),
         Links.of_blobs(people),
         Links.of_blobs(primaries),

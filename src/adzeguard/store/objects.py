@@ -1,7 +1,8 @@
 """The rows of objects: what holds now, what is written anew, and what has ended."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from hashlib import blake2b
+from itertools import compress
 
 from adzeguard.core.estate.objects import Objects
 from adzeguard.core.estate.principal import Kind
@@ -34,10 +35,10 @@ def known_in(connection: Connection, objects: Objects) -> Known:
 def write_whole(connection: Connection, number: int, objects: Objects) -> int:
     """Write what differs from what holds now, and end what is not there; return how many rows changed."""
     before = {row[0]: row[1:] for row in connection.rows(READ)}
-    rows = packed(objects, known_in(connection, objects))
-    present = zip(range(objects.size), objects.kinds.tolist(), rows, strict=True)
+    known = known_in(connection, objects)
     if not before:
-        return _write_first(connection, [(i, number, *row) for i, kind, row in present if kind != Kind.ABSENT])
+        return _write_first(connection, number, objects, known)
+    present = zip(range(objects.size), objects.kinds.tolist(), packed(objects, known), strict=True)
     fresh: list[Row] = []
     ended: list[int] = []
     gone = set(before)
@@ -53,14 +54,16 @@ def write_whole(connection: Connection, number: int, objects: Objects) -> int:
     return len(fresh) + len(gone)
 
 
-def _write_first(connection: Connection, rows: Sequence[Row]) -> int:
+def _write_first(connection: Connection, number: int, objects: Objects, known: Known) -> int:
     """Write into an empty table. An index that is filled row by row takes longer than one that is made at the end."""
+    rows = packed(objects, known, range(objects.size), [number] * objects.size)
+    present = objects.kinds != Kind.ABSENT
     for name in _INDEXES:
         connection.run(f"DROP INDEX {name}")
-    connection.run_many(INSERT, rows)
+    connection.run_many(INSERT, compress(rows, present.tolist()))
     for name, words in _INDEXES.items():
         connection.run(f"CREATE INDEX {name} ON {words}")
-    return len(rows)
+    return int(present.sum())
 
 
 def end_rows(connection: Connection, table: str, key: str, number: int, ended: Iterable[int]) -> None:

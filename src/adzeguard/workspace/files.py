@@ -1,7 +1,6 @@
 """Files that only their owner may read: one way of writing them, for every part of the program."""
 
 import os
-import tempfile
 from pathlib import Path
 
 
@@ -14,6 +13,8 @@ def write_new(path: Path, text: str | bytes) -> None:
 
 def write_whole(path: Path, content: bytes) -> None:
     """Write a file whole or not at all, over one that is there; `OSError` where it cannot be."""
+    import tempfile
+
     handle, temporary = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
     try:
         with os.fdopen(handle, "wb") as file:

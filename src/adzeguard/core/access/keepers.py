@@ -45,6 +45,7 @@ class KeepersAtWork:
         self._graph = graph or estate.graph
         self._at_work = self._enabled_people(keepers)
         self._holding = self._graph.groups_holding(self._at_work)
+        self._known: dict[int, bool] = {}
 
     def _enabled_people(self, keepers: Sequence[Principal]) -> NDArray[np.bool_]:
         groups = [keeper.id for keeper in keepers if keeper.kind == Kind.GROUP]
@@ -70,5 +71,9 @@ class KeepersAtWork:
         return any(self._reached(i) for i in ids)
 
     def _reached(self, object_id: int) -> bool:
-        position = self._graph.position_of(object_id)
-        return bool(self._at_work[object_id] if position is None else self._holding[position])
+        # Thousands of hosts name the same few groups.
+        if object_id not in self._known:
+            position = self._graph.position_of(object_id)
+            reached = self._at_work[object_id] if position is None else self._holding[position]
+            self._known[object_id] = bool(reached)
+        return self._known[object_id]

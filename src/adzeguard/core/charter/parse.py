@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any, get_args
 
 from pydantic import BaseModel, ValidationError
@@ -18,13 +19,21 @@ _FORMER_WORDS = {"correct": "mend", "alert": "tell"}
 """What the responses were called in charters of the first version."""
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Document:
     """One charter file as plain values; `lines` tells on which line the value at each path begins."""
 
     file: str
     tree: Any
     lines: Mapping[Path, int]
+
+    @cached_property
+    def lines_below(self) -> dict[Path, dict[Path, int]]:
+        """For each item of a list at the top, the lines of what stands in it, gathered once for all of them."""
+        below: dict[Path, dict[Path, int]] = {}
+        for where, line in self.lines.items():
+            below.setdefault(where[:2], {})[where[2:]] = line
+        return below
 
     def at(self, path: Path) -> str:
         """Return "file:line" of the nearest value at or around the path."""
@@ -80,7 +89,7 @@ def _rule(document: Document, index: int, raw: Any, kinds: Sequence[RuleKind], p
     if kind is None:
         problems.append(f"{document.at(path)}: rule {name}: {_of_no_kind(raw, kinds)}")
         return None
-    lines = {where[2:]: line for where, line in document.lines.items() if where[:2] == path}
+    lines = document.lines_below.get(path, {})
     try:
         return kind.words.model_validate({**_dates(raw), "place": Place(file=document.file, lines=lines)})
     except ValidationError as error:

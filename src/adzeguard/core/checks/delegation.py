@@ -64,14 +64,14 @@ def _is_everybody(rights: Rights, sid: Sid) -> bool:
 def check_descriptors(looked_at: LookedAt) -> Iterator[Finding]:
     """Descriptors that cannot be read, and denials that come too late to win."""
     rights = looked_at.rights
-    for raw, _, ids in rights.estate.catalogue.descriptor_users():
-        if not is_readable(raw):
-            for principal in rights.estate.catalogue.principals(ids.tolist()).values():
+    for use in rights.estate.catalogue.descriptor_uses():
+        if not is_readable(use.raw):
+            for principal in rights.estate.catalogue.principals(use.ids).values():
                 message = "its rights cannot be read: the security descriptor is damaged; nothing is known of them"
                 yield Finding("damaged-descriptor", _placed(rights, principal), message)
             continue
-        late = out_of_order(Descriptor.from_bytes(raw).entries)
-        for principal in rights.estate.catalogue.principals(ids.tolist()).values() if late else ():
+        late = out_of_order(Descriptor.from_bytes(use.raw).entries)
+        for principal in rights.estate.catalogue.principals(use.ids).values() if late else ():
             holders = sorted({rights.holder(entry.sid).qualified_name for entry in late if entry.sid})
             message = f"{len(late)} denials stand behind what they should win over: {', '.join(holders)}"
             yield Finding("late-denial", _placed(rights, principal), message)
@@ -130,7 +130,7 @@ def check_inheritance(looked_at: LookedAt) -> Iterator[Finding]:
 def _closed_to_inheritance(rights: Rights) -> set[int]:
     """Ids of the objects that keep entries from above out."""
     closed: set[int] = set()
-    for raw, _, ids in rights.estate.catalogue.descriptor_users():
-        if is_readable(raw) and Descriptor.from_bytes(raw).protected:
-            closed |= set(ids.tolist())
+    for use in rights.estate.catalogue.descriptor_uses():
+        if is_readable(use.raw) and Descriptor.from_bytes(use.raw).protected:
+            closed |= set(use.ids)
     return closed

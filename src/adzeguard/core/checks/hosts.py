@@ -1,5 +1,6 @@
 """What is wrong with a host whatever the charter says."""
 
+from collections import Counter
 from collections.abc import Iterable, Iterator
 from typing import Any
 
@@ -120,20 +121,18 @@ class _NameTwins:
 def too_wide(looked_at: LookedAt) -> Iterator[Finding]:
     """Groups of more than half of all users that administer hosts."""
     estate = looked_at.estate
-    counts: dict[int, int] = {}
-    ids = estate.ids_of_sids({sid for members in estate.host_administrators for sid in members})
-    for members in estate.host_administrators:
-        for sid in members:
-            group_id = ids[sid]
-            if group_id is not None and estate.graph.position_of(group_id) is not None:
-                counts[group_id] = counts.get(group_id, 0) + 1
-    users = estate.catalogue.of_kind(Kind.USER) if counts else np.empty(0, np.int32)
-    for group, count in counts.items():
+    counts = Counter(sid for members in estate.host_administrators for sid in members)
+    ids = estate.ids_of_sids(counts)
+    groups = {
+        i: count for sid, count in counts.items() if (i := ids[sid]) is not None and estate.graph.grants_access(i)
+    }
+    users = estate.catalogue.count_of(Kind.USER)
+    for group, count in groups.items():
         people = estate.graph.expand(group).people
-        if len(users) < _FEWEST_USERS or len(people) * 2 <= len(users) or not estate.graph.grants_access(group):
+        if users < _FEWEST_USERS or len(people) * 2 <= users:
             continue
-        inside = int(np.isin(people, users).sum())
-        if inside * 2 > len(users):
+        inside = int(np.isin(people, estate.catalogue.of_kind(Kind.USER)).sum())
+        if inside * 2 > users:
             principal = estate.principal(group)
-            message = f"{inside} of {len(users)} users are inside, and it administers {count} host{'s' * (count != 1)}"
+            message = f"{inside} of {users} users are inside, and it administers {count} host{'s' * (count != 1)}"
             yield Finding("wide-administrators", Named.of(principal), message, evidence={"hosts": count})

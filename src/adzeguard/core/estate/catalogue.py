@@ -1,6 +1,6 @@
 """The domain, and what can be looked up in it."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -26,6 +26,20 @@ class Domain:
         """Complete a distinguished name that leaves the base away."""
         ends = dn.casefold().endswith(self.base_dn.casefold())
         return dn if ends else f"{dn},{self.base_dn}"
+
+
+@dataclass(frozen=True, slots=True)
+class DescriptorUse:
+    """A security descriptor, and objects of one kind that have it; there can be a million of them or one."""
+
+    raw: bytes
+    kind: Kind
+    ids_of: Callable[[], list[int]]
+
+    @property
+    def ids(self) -> list[int]:
+        """The ids of the objects, sorted, found when they are asked for."""
+        return self.ids_of()
 
 
 class Catalogue(Protocol):
@@ -59,6 +73,9 @@ class Catalogue(Protocol):
     def of_kind(self, kind: Kind) -> Ids:
         """Return the ids of all objects of a kind, sorted."""
 
+    def count_of(self, kind: Kind) -> int:
+        """Return how many objects there are of a kind."""
+
     def flagged(self, flag: Flag) -> Ids:
         """Return the ids of all objects of which this is true, sorted."""
 
@@ -68,5 +85,5 @@ class Catalogue(Protocol):
     def descriptors(self, ids: Iterable[int]) -> dict[int, bytes]:
         """Return the security descriptors of objects; those that came without one are left out."""
 
-    def descriptor_users(self) -> Iterator[tuple[bytes, Kind, Ids]]:
-        """Yield each distinct security descriptor and kind with the ids of the objects that have both."""
+    def descriptor_uses(self) -> Iterator[DescriptorUse]:
+        """Yield each distinct security descriptor and kind of object together."""

@@ -1,6 +1,6 @@
 """The estate: all that was collected at one moment, the directory and the hosts."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from functools import cached_property
@@ -20,9 +20,15 @@ class Estate:
     taken_at: datetime
     domain: Domain
     catalogue: Catalogue
-    graph: MembershipGraph
+    memberships: MembershipGraph | Callable[[], MembershipGraph]
+    """The graph, or what gives it when somebody first looks at it."""
     hosts: Sequence[Host] = ()
     _by_sid: dict[str, int | None] = field(default_factory=lambda: {"": None}, repr=False)
+
+    @cached_property
+    def graph(self) -> MembershipGraph:
+        """All memberships."""
+        return self.memberships if isinstance(self.memberships, MembershipGraph) else self.memberships()
 
     def principal(self, object_id: int) -> Principal:
         """Return one object; `KeyError` when there is none."""

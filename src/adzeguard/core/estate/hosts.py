@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, Protocol, runtime_checkable
 
 from adzeguard.core.identity import Sid
 from adzeguard.core.wellknown import LOCAL_ACCOUNT_RIDS
@@ -68,3 +68,11 @@ class Host:
     state: HostState | None = None
     trouble: str = ""
     sid: str = ""
+
+
+@runtime_checkable
+class SearchableHosts(Protocol):
+    """Hosts of which a few can be had without reading all."""
+
+    def with_local_group(self, name: str) -> list[Host]:
+        """Return the hosts that have a local group of this name."""

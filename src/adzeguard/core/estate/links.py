@@ -2,6 +2,8 @@
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -32,15 +34,11 @@ class Links:
         return cls(starts.astype(np.int64), (keys & 0xFFFFFFFF).astype(np.int32))
 
     @classmethod
-    def of_blobs(cls, blobs: Sequence[bytes | None]) -> "Links":
+    def of_blobs(cls, blobs: Sequence[bytes]) -> "Links":
         """Make them from one run of little-endian int32 a row, each sorted already."""
         starts = np.zeros(len(blobs) + 1, np.int64)
-        lengths = np.fromiter((len(blob) if blob else 0 for blob in blobs), np.int64, len(blobs))
-        np.cumsum(lengths // 4, out=starts[1:])
-        return cls(
-            starts,
-            np.frombuffer(b"".join(blob for blob in blobs if blob), "<i4").astype(np.int32, copy=False),
-        )
+        np.cumsum(np.fromiter(map(len, blobs), np.int64, len(blobs)) // 4, out=starts[1:])
+        return cls(starts, np.frombuffer(b"".join(blobs), "<i4").astype(np.int32, copy=False))
 
     @property
     def rows(self) -> int:
@@ -51,9 +49,10 @@ class Links:
         """Return the numbers of one row."""
         return self.targets[self.starts[index] : self.starts[index + 1]]
 
-    def blob(self, index: int) -> bytes:
-        """Return one row as little-endian int32."""
-        return self.row(index).astype("<i4", copy=False).tobytes()
+    def blobs(self) -> list[bytes]:
+        """Return each row as little-endian int32."""
+        whole = self.targets.astype("<i4", copy=False).tobytes()
+        return [whole[start:end] for start, end in pairwise((self.starts * 4).tolist())]
 
     def gather(self, rows: NDArray[np.integer]) -> tuple[Ids, NDArray[np.int64]]:
         """Return the numbers of many rows in a run, and for each number which of the `rows` it came from."""
@@ -68,6 +67,11 @@ class Links:
     def pairs(self) -> tuple[NDArray[np.int64], Ids]:
         """Return parallel arrays of row and number."""
         return np.repeat(np.arange(self.rows, dtype=np.int64), np.diff(self.starts)), self.targets
+
+    def rows_with(self, target: int) -> Ids:
+        """Return the rows that hold a number, by looking at all of them."""
+        places = np.flatnonzero(self.targets == np.int32(target))
+        return (np.searchsorted(self.starts, places, side="right") - 1).astype(np.int32)
 
     def reversed(self, rows: int) -> "Links":
         """Turn every link round; `rows` is how many numbers there are."""
@@ -94,3 +98,32 @@ class Links:
         starts = np.zeros(len(lengths) + 1, np.int64)
         np.cumsum(lengths, out=starts[1:])
         return Links(starts, np.concatenate(kept))
+
+
+class Backwards:
+    """Links looked up from their numbers to their rows.
+
+    Turning millions of links round takes a second, and looking through them for one number a hundredth: so the first
+    few look-ups do that, and whoever goes on asking gets them turned round.
+    """
+
+    _FEW = 24
+    _SMALL = 100_000
+
+    def __init__(self, links: Links, numbers: int) -> None:
+        """`numbers` is how many numbers there are."""
+        self._links = links
+        self._numbers = numbers
+        self._asked = 0
+
+    @cached_property
+    def turned(self) -> Links:
+        """All links turned round."""
+        return self._links.reversed(self._numbers)
+
+    def row(self, number: int) -> Ids:
+        """Return the rows that hold a number."""
+        self._asked += 1
+        if self._asked > self._FEW or len(self._links.targets) < self._SMALL:
+            return self.turned.row(number)
+        return self._links.rows_with(number)

@@ -16,7 +16,7 @@ from hashlib import blake2b
 import numpy as np
 from numpy.typing import NDArray
 
-from adzeguard.core.estate.links import Ids, Links
+from adzeguard.core.estate.links import Backwards, Ids, Links
 
 _NONE = -1
 _MASK_BITS = 64
@@ -215,12 +215,12 @@ class MembershipGraph:
         return self.nested.reversed(len(self.group_ids))
 
     @cached_property
-    def _listing_group(self) -> Links:
-        return self.people.reversed(self.size)
+    def _listing_group(self) -> Backwards:
+        return Backwards(self.people, self.size)
 
     @cached_property
-    def _primary_group(self) -> Links:
-        return self.primary.reversed(self.size)
+    def _primary_group(self) -> Backwards:
+        return Backwards(self.primary, self.size)
 
     def groups_listing(self, member: int) -> Ids:
         """Ids of the groups that list the object themselves."""

@@ -5,7 +5,7 @@ from collections.abc import Iterable
 
 from adzeguard.core.errors import AmbiguousNameError, UnknownNameError
 from adzeguard.core.estate.estate import Estate
-from adzeguard.core.estate.hosts import Host, HostState
+from adzeguard.core.estate.hosts import Host, HostState, SearchableHosts
 from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.objects import outsider
 from adzeguard.core.estate.principal import Flag, Kind, Principal
@@ -95,6 +95,8 @@ def _bare(estate: Estate, typed: str) -> list[Principal]:
 
 def hosts_with_local_group(estate: Estate, name: str) -> list[Host]:
     """Return the hosts that have a local group of this name."""
+    if isinstance(estate.hosts, SearchableHosts):
+        return estate.hosts.with_local_group(name)
     wanted = name.casefold()
     return [h for h in estate.hosts if h.state and any(g.name.casefold() == wanted for g in h.state.groups)]
 

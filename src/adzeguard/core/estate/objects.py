@@ -3,14 +3,14 @@
 import json
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, partial
 from hashlib import blake2b
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from adzeguard.core.estate.catalogue import Domain
+from adzeguard.core.estate.catalogue import DescriptorUse, Domain
 from adzeguard.core.estate.links import Ids
 from adzeguard.core.estate.principal import Flag, Kind, Principal
 from adzeguard.core.estate.rows import NEVER, ObjectRow
@@ -232,6 +232,10 @@ class Objects:
         """Return the ids of all objects of a kind, sorted."""
         return np.flatnonzero(self.kinds == kind).astype(np.int32)
 
+    def count_of(self, kind: Kind) -> int:
+        """Return how many objects there are of a kind."""
+        return int((self.kinds == kind).sum())
+
     def flagged(self, flag: Flag) -> Ids:
         """Return the ids of all objects of which this is true, sorted."""
         present = (self.kinds != Kind.ABSENT) & ((self.flags & int(flag)) != 0)
@@ -247,12 +251,13 @@ class Objects:
         rows = {int(i): int(self.descriptors_of[int(i)]) for i in ids}
         return {i: self.descriptor_bytes[row] for i, row in rows.items() if row >= 0}
 
-    def descriptor_users(self) -> Iterator[tuple[bytes, Kind, Ids]]:
-        """Yield each distinct security descriptor and kind with the ids of the objects that have both."""
+    def descriptor_uses(self) -> Iterator[DescriptorUse]:
+        """Yield each distinct security descriptor and kind of object together."""
         for row, raw in enumerate(self.descriptor_bytes):
-            users = np.flatnonzero(self.descriptors_of == row).astype(np.int32)
+            users = np.flatnonzero(self.descriptors_of == row)
             for kind in np.unique(self.kinds[users]).tolist():
-                yield raw, Kind(kind), users[self.kinds[users] == kind]
+                ids: list[int] = users[self.kinds[users] == kind].tolist()
+                yield DescriptorUse(raw, Kind(kind), partial(list, ids))
 
     @cached_property
     def _id_by_sid(self) -> dict[str, int]:

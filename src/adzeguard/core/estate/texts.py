@@ -7,6 +7,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+_LAST_ASCII = 0x7F
+
 
 class Texts:
     """Strings kept as one run of UTF-8 bytes and the place where each begins."""
@@ -34,8 +36,28 @@ class Texts:
 
     def __iter__(self) -> Iterator[str]:
         starts = self._starts.tolist()
-        for start, end in pairwise(starts):
-            yield self._bytes[start:end].decode("utf-8", "surrogateescape")
+        if self._bytes.isascii():
+            # One decoding and slices of it are four times quicker than a decoding for each string.
+            whole = self._bytes.decode("ascii")
+            return iter([whole[start:end] for start, end in pairwise(starts)])
+        return (self._bytes[start:end].decode("utf-8", "surrogateescape") for start, end in pairwise(starts))
+
+    @property
+    def data(self) -> bytes:
+        """All strings in one run of UTF-8."""
+        return self._bytes
+
+    @property
+    def starts(self) -> NDArray[np.int64]:
+        """Where each string begins in the run, and at last its length."""
+        return self._starts
+
+    def rows_with(self, *pieces: bytes) -> set[int]:
+        """Return the rows that are not ASCII or hold a piece, and perhaps some where one runs over the end."""
+        places = [np.flatnonzero(np.frombuffer(self._bytes, np.uint8) > _LAST_ASCII)]
+        places += [np.fromiter(_places_of(piece, self._bytes), np.int64) for piece in pieces]
+        rows = np.searchsorted(self._starts, np.concatenate(places), side="right") - 1
+        return set(rows.tolist())
 
     def feed(self, update: Callable[[Any], None]) -> None:
         """Give everything to a digest, lengths included."""
@@ -46,3 +68,11 @@ class Texts:
     def nbytes(self) -> int:
         """Memory held, in bytes."""
         return len(self._bytes) + self._starts.nbytes
+
+
+def _places_of(piece: bytes, data: bytes) -> Iterator[int]:
+    """Search by the piece itself: over many megabytes that is a hundred times quicker than a pattern of several."""
+    place = data.find(piece)
+    while place >= 0:
+        yield place
+        place = data.find(piece, place + 1)

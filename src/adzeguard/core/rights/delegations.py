@@ -65,13 +65,13 @@ class Rights:
         What the domain gives its own built-in principals and what every new object has is left out.
         """
         reader = self.reader
-        for raw, kind, ids in self.estate.catalogue.descriptor_users():
-            own = [entry for entry in _entries(raw) if not entry.inherited]
+        for use in self.estate.catalogue.descriptor_uses():
+            own = [entry for entry in _entries(use.raw) if not entry.inherited]
             if not defaults:
                 own = [entry for entry in own if not self.is_built_in(entry)]
             # Most objects share a few descriptors that give nothing of their own: they are not even looked up.
-            grants = reader.grants(own, class_of_kind(kind), defaults=defaults) if own else []
-            for principal in self.estate.catalogue.principals(ids.tolist()).values() if grants else ():
+            grants = reader.grants(own, class_of_kind(use.kind), defaults=defaults) if own else []
+            for principal in self.estate.catalogue.principals(use.ids).values() if grants else ():
                 yield from (self._delegation(principal, grant) for grant in grants)
 
     def grants_over(self, principal: Principal, *, defaults: bool = False) -> list[Delegation]:

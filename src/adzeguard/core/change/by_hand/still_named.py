@@ -38,9 +38,10 @@ def _names(rule: ResolvedMembership, principal: Principal) -> bool:
 def objects_naming(estate: Estate, principal: Principal) -> list[str]:
     """Return the names of the objects of whose own entries one is about this principal."""
     found: list[str] = []
-    for raw, _, ids in estate.catalogue.descriptor_users():
+    for use in estate.catalogue.descriptor_uses():
+        raw = use.raw
         if principal.sid is None or principal.sid.to_bytes() not in raw or not is_readable(raw):
             continue
         if any(entry.sid == principal.sid and not entry.inherited for entry in Descriptor.from_bytes(raw).entries):
-            found += [p.dn for p in estate.catalogue.principals(ids.tolist()).values() if p.sid != principal.sid]
+            found += [p.dn for p in estate.catalogue.principals(use.ids).values() if p.sid != principal.sid]
     return found
