@@ -33,16 +33,23 @@ _FIRST_TABLES: Final = (
     'journal (seq INTEGER NOT NULL PRIMARY KEY, at TEXT NOT NULL, "by" TEXT NOT NULL, kind TEXT NOT NULL,'
     " apply TEXT NOT NULL, body TEXT NOT NULL, previous TEXT NOT NULL, hash TEXT NOT NULL)",
 )
-_FIRST_INDEXES: Final = (
-    "object_by_name ON object (name_hash) WHERE until IS NULL",
-    "object_by_dn ON object (dn_hash) WHERE until IS NULL",
-    "object_by_sid ON object (rid) WHERE until IS NULL",
-    "object_by_kind ON object (kind) WHERE until IS NULL AND kind > 2",
-)
+FIRST_INDEXES: Final = {
+    "object_by_name": "object (name_hash) WHERE until IS NULL",
+    "object_by_dn": "object (dn_hash) WHERE until IS NULL",
+    "object_by_sid": "object (rid) WHERE until IS NULL",
+    "object_by_kind": "object (kind) WHERE until IS NULL AND kind > 2",
+}
 _OF_FORM_TWO: Final = (
     "put_in (claim TEXT NOT NULL PRIMARY KEY, rule TEXT NOT NULL, format INTEGER NOT NULL, change TEXT NOT NULL)",
     "checked (id INTEGER NOT NULL PRIMARY KEY, at TEXT NOT NULL, collection INTEGER NOT NULL, counts TEXT NOT NULL)",
 )
+
+
+OBJECT_INDEXES_OF_FORM_TWO: Final = {
+    "object_by_key": "object (key)",
+    "object_by_descriptor": "object (descriptor, kind, id) WHERE until IS NULL AND descriptor IS NOT NULL",
+}
+"""Rights are looked at by the few descriptors that all objects share: with this index that reads no row of them."""
 
 
 def _make(connection: Connection, *tables: str) -> None:
@@ -54,8 +61,8 @@ def _make(connection: Connection, *tables: str) -> None:
 
 def _first_schema(connection: Connection) -> None:
     _make(connection, *_FIRST_TABLES)
-    for index in _FIRST_INDEXES:
-        connection.run(f"CREATE INDEX {index}")
+    for name, words in FIRST_INDEXES.items():
+        connection.run(f"CREATE INDEX {name} ON {words}")
 
 
 def _form_two(connection: Connection) -> None:
@@ -64,7 +71,8 @@ def _form_two(connection: Connection) -> None:
     connection.run("ALTER TABLE journal RENAME COLUMN apply TO enactment")
     connection.run(f"ALTER TABLE journal ADD COLUMN format {connection.dialect.integer} NOT NULL DEFAULT 1")
     connection.run("CREATE INDEX journal_by_enactment ON journal (enactment)")
-    connection.run("CREATE INDEX object_by_key ON object (key)")
+    for name, words in OBJECT_INDEXES_OF_FORM_TWO.items():
+        connection.run(f"CREATE INDEX {name} ON {words}")
     _make(connection, *_OF_FORM_TWO)
     states = connection.rows("SELECT id, since, state FROM host WHERE state <> ''")
     connection.run_many(

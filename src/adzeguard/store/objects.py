@@ -8,14 +8,9 @@ from adzeguard.core.estate.objects import Objects
 from adzeguard.core.estate.principal import Kind
 from adzeguard.store.columns import INSERT, READ, Known, packed
 from adzeguard.store.connection import Connection, Row
+from adzeguard.store.migrations import FIRST_INDEXES, OBJECT_INDEXES_OF_FORM_TWO
 
-_INDEXES = {
-    "object_by_name": "object (name_hash) WHERE until IS NULL",
-    "object_by_dn": "object (dn_hash) WHERE until IS NULL",
-    "object_by_sid": "object (rid) WHERE until IS NULL",
-    "object_by_kind": "object (kind) WHERE until IS NULL AND kind > 2",
-    "object_by_key": "object (key)",
-}
+_INDEXES = FIRST_INDEXES | OBJECT_INDEXES_OF_FORM_TWO
 
 
 def known_in(connection: Connection, objects: Objects) -> Known:

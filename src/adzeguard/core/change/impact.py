@@ -6,16 +6,14 @@ from collections.abc import Iterable, Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from adzeguard.core.access.members import people_in_any
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.kinds.remove_local_member import RemoveLocalMember
 from adzeguard.core.change.outlook import Outlook, outlook
 from adzeguard.core.change.proposal import GroupImpact, Impact, PersonImpact
 from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.links import Ids
 from adzeguard.core.estate.membership import MembershipGraph
 from adzeguard.core.identity import Sid
-
-_Bools = NDArray[np.bool_]
 
 
 def impact_of(estate: Estate, changes: Sequence[Change]) -> Impact:
@@ -80,18 +78,24 @@ def host_counts(estate: Estate, after: Outlook) -> tuple[NDArray[np.int64], NDAr
         classes[groups_before, groups_then].append((people_before, people_then))
     inside_before, inside_then = _Inside(estate.graph), _Inside(after.graph)
     for (groups_before, groups_then), hosts in classes.items():
+        same_groups = groups_before == groups_then and not after.changed_groups
+        if same_groups and all(people_before == people_then for people_before, people_then in hosts):
+            continue  # entries that are no accounts of the directory came or went
         was, will = inside_before(groups_before), inside_then(groups_then)
-        gained[will & ~was] += len(hosts)
-        lost[was & ~will] += len(hosts)
+        gained[np.setdiff1d(will, was, assume_unique=True)] += len(hosts)
+        lost[np.setdiff1d(was, will, assume_unique=True)] += len(hosts)
         for people_before, people_then in hosts:
             for person in people_before | people_then:
-                had, has = (
-                    bool(was[person]) or person in people_before,
-                    bool(will[person]) or person in people_then,
-                )
-                gained[person] += (has and not had) - bool(will[person] and not was[person])
-                lost[person] += (had and not has) - bool(was[person] and not will[person])
+                was_in, will_be_in = _holds(was, person), _holds(will, person)
+                had, has = was_in or person in people_before, will_be_in or person in people_then
+                gained[person] += (has and not had) - (will_be_in and not was_in)
+                lost[person] += (had and not has) - (was_in and not will_be_in)
     return gained, lost
+
+
+def _holds(ids: Ids, wanted: int) -> bool:
+    place = int(np.searchsorted(ids, np.int32(wanted)))
+    return place < len(ids) and int(ids[place]) == wanted
 
 
 class _Splitter:
@@ -112,13 +116,20 @@ class _Splitter:
 
 
 class _Inside:
-    """Remembers who is inside a set of groups."""
+    """Remembers who is inside a set of groups: ids, sorted."""
 
     def __init__(self, graph: MembershipGraph) -> None:
         self._graph = graph
-        self._known: dict[frozenset[int], _Bools] = {}
+        self._known: dict[frozenset[int], Ids] = {}
+        self._people: dict[int, Ids] = {}
 
-    def __call__(self, groups: frozenset[int]) -> _Bools:
+    def __call__(self, groups: frozenset[int]) -> Ids:
         if groups not in self._known:
-            self._known[groups] = people_in_any(self._graph, groups)
+            people = [self._of_one(group) for group in sorted(groups) if self._graph.grants_access(group)]
+            self._known[groups] = np.unique(np.concatenate(people)) if people else np.empty(0, np.int32)
         return self._known[groups]
+
+    def _of_one(self, group: int) -> Ids:
+        if group not in self._people:
+            self._people[group] = self._graph.expand(group).people
+        return self._people[group]

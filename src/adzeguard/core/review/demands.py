@@ -11,7 +11,7 @@ from adzeguard.core.charter.membership import ResolvedMembership
 from adzeguard.core.charter.references import MemberKey, Reference
 from adzeguard.core.charter.scopes import MemberRule
 
-Keys = Callable[[Iterable[Reference]], set[MemberKey]]
+Keys = Callable[[Iterable[Reference]], AbstractSet[MemberKey]]
 """Turns references into what members are compared by; it depends on the host for names that are local to one."""
 
 
@@ -83,7 +83,7 @@ def _deciding_only(ordered: list[MemberRule], keys: Keys) -> tuple[MemberRule | 
 
 
 def _first_by_key(
-    ordered: list[MemberRule], keys_of: Callable[[ResolvedMembership], set[MemberKey]]
+    ordered: list[MemberRule], keys_of: Callable[[ResolvedMembership], AbstractSet[MemberKey]]
 ) -> dict[MemberKey, MemberRule]:
     first: dict[MemberKey, MemberRule] = {}
     for scoped in ordered:

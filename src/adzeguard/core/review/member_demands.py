@@ -1,6 +1,7 @@
 """What all rules together demand of each group, computed once for whoever asks: the review, and withdrawal."""
 
 from collections.abc import Iterable, Iterator
+from collections.abc import Set as AbstractSet
 
 from adzeguard.core.charter.group_rule import ResolvedGroupRule
 from adzeguard.core.charter.local_group_rule import ResolvedLocalGroupRule
@@ -23,6 +24,7 @@ class MemberDemands:
             self._groups[rule.group.id] = rule.group
             self._by_group.setdefault(rule.group.id, []).append(ScopedRule(rule, NAMED, "the group by name"))
         self.scopes = HostScopes(charter.of(ResolvedLocalGroupRule))
+        self._lists = References()
         self.keepers = frozenset(member_key(keeper) for keeper in charter.keepers)
 
     def on_groups(self) -> Iterator[tuple[Principal, Demand]]:
@@ -37,27 +39,50 @@ class MemberDemands:
     def on_host(self, host: Host) -> Iterator[tuple[Sid, Demand]]:
         """Yield each local group of a host that a rule names, with what is demanded of it."""
         if host.state is not None:
-            yield from demands_of(host.state, self.scopes.on(host))
+            yield from demands_of(host.state, self.scopes.on(host), self._lists)
 
 
-def demands_of(state: HostState, rules: Iterable[ScopedRule[ResolvedLocalGroupRule]]) -> Iterator[tuple[Sid, Demand]]:
+_Split = tuple[frozenset[MemberKey], tuple[LocalName, ...]]
+
+
+class References:
+    """What lists of references come to on any host, and what only a host can say; each list is taken apart once."""
+
+    def __init__(self) -> None:
+        self._known: dict[int, tuple[Iterable[Reference], _Split]] = {}
+
+    def split(self, references: Iterable[Reference]) -> _Split:
+        """Return the keys that are the same everywhere, and the names of accounts and groups of a host's own."""
+        # Known by the list itself, which is kept with it: rules live as long as their charter.
+        if id(references) not in self._known:
+            everywhere = frozenset(member_key(r) for r in references if isinstance(r, Principal))
+            local = tuple(r for r in references if isinstance(r, LocalName))
+            self._known[id(references)] = references, (everywhere, local)
+        return self._known[id(references)][1]
+
+
+def demands_of(
+    state: HostState, rules: Iterable[ScopedRule[ResolvedLocalGroupRule]], lists: References | None = None
+) -> Iterator[tuple[Sid, Demand]]:
     """Yield what these rules demand of the local groups of one host."""
     by_group: dict[Sid, list[MemberRule]] = {}
     for scoped in rules:
         group = scoped.rule.group_on(state)
         if group is not None:
             by_group.setdefault(group.sid, []).append(scoped)
-    keys = host_keys(state)
+    keys = host_keys(state, lists)
     for sid, of_group in by_group.items():
         yield sid, demand_of(of_group, keys)
 
 
-def host_keys(state: HostState) -> Keys:
+def host_keys(state: HostState, lists: References | None = None) -> Keys:
     """Return how references become what the members of one host's groups are compared by."""
+    lists = lists or References()
 
-    def keys(references: Iterable[Reference]) -> set[MemberKey]:
-        known = {r.on(state) if isinstance(r, LocalName) else member_key(r) for r in references}
-        return {key for key in known if key is not None}
+    def keys(references: Iterable[Reference]) -> AbstractSet[MemberKey]:
+        everywhere, local = lists.split(references)
+        here = {sid for name in local if (sid := name.on(state)) is not None}
+        return everywhere | here if here else everywhere
 
     return keys
 

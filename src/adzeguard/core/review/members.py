@@ -1,6 +1,7 @@
 """Members too many or too few, as corrections: what they say, and what would put them right."""
 
 from collections.abc import Iterator
+from collections.abc import Set as AbstractSet
 from typing import Any, Final
 
 from adzeguard.core.access.chains import chain_as_data, chain_in_words
@@ -90,7 +91,11 @@ def conflict_corrections(demand: Demand, subject: Named, host: Named | None = No
 
 
 def unlisted_reach(
-    rule: ResolvedMembership, subject: Named, allowed: set[MemberKey], accesses: list[Access], host: Named | None = None
+    rule: ResolvedMembership,
+    subject: Named,
+    allowed: AbstractSet[MemberKey],
+    accesses: list[Access],
+    host: Named | None = None,
 ) -> Iterator[Correction]:
     """Yield everyone who gets in, however deeply nested, whom a `reach-only` does not list."""
     for access in accesses:
