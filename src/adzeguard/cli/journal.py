@@ -27,7 +27,8 @@ def command(
 ) -> int | None:
     """Show every change made: when, by whom, under which rule, and what became of it.
 
-    Keys of json and csv: seq, at, by, kind, enactment, what, body, hash, format. Kinds of rows: begin, intent, outcome, end.
+    Keys of json and csv: seq, at, by, kind, enactment, what, body, hash, format.
+    Kinds of rows: begin, intent, outcome, end.
     """
     if ctx.invoked_subcommand is not None:
         return None

@@ -65,7 +65,7 @@ def enacting_options(function: F) -> F:
 
     options = (
         click.option("--yes", is_flag=True, help="Do not ask. Needed where there is no terminal."),
-        click.option("--removals", type=click.IntRange(0), metavar="N", help="How many members a large proposal removes."),
+        click.option("--removals", type=click.IntRange(0), metavar="N", help="How many members a large one removes."),
         click.option("--hosts", type=click.IntRange(0), metavar="N", help="How many hosts a large proposal touches."),
         click.option("--deletions", type=click.IntRange(0), metavar="N", help="How many objects the proposal deletes."),
         click.option(

@@ -1,6 +1,7 @@
 """The limits of a proposal, and the sizes that an operator names."""
 
 from dataclasses import dataclass
+from typing import Final
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,3 +25,7 @@ class NamedSizes:
     removals: int | None = None
     hosts: int | None = None
     deletions: int | None = None
+
+
+USUAL_LIMITS: Final = Limits()
+NOTHING_NAMED: Final = NamedSizes()

@@ -35,10 +35,8 @@ def render(view: View, *, colour: bool = False) -> bytes:
         if view.title:
             console.print(Text(for_terminal(view.title), style="bold"))
         for before, section in zip((None, *view.sections), view.sections, strict=False):
-            if (
-                isinstance(section, Table)
-                and before is not None
-                or (isinstance(section, Lines) and section.title and before is not None)
+            if (isinstance(section, Table) and before is not None) or (
+                isinstance(section, Lines) and section.title and before is not None
             ):
                 console.print()
             _put_section(console, section)

@@ -46,13 +46,13 @@ def begin(connection: Connection, facts: CollectionFacts) -> int:
         domain.dns_name, domain.short_name, domain.sid, facts.invocation_id, facts.highest_usn,
     )  # fmt: skip
     marks = ", ".join("?" * len(values))
-    connection.run(f"INSERT INTO collection ({_COLUMNS}) VALUES ({marks})", values)  # noqa: S608 - our own names
+    connection.run(f"INSERT INTO collection ({_COLUMNS}) VALUES ({marks})", values)
     return number
 
 
 def last_where(connection: Connection, condition: str, values: tuple[Any, ...] = ()) -> StoredCollection | None:
     """Return the last collection of which a condition is true."""
-    query = f"SELECT {_COLUMNS} FROM collection WHERE {condition} ORDER BY id DESC LIMIT 1"  # noqa: S608 - our own words
+    query = f"SELECT {_COLUMNS} FROM collection WHERE {condition} ORDER BY id DESC LIMIT 1"
     row = one(connection, query, values)
     if row is None:
         return None

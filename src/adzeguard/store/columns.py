@@ -99,8 +99,8 @@ def listed(names: Sequence[str] = NAMES, prefix: str = "") -> str:
     return ", ".join(f'{prefix}"{name}"' for name in names)
 
 
-INSERT: Final = f"INSERT INTO object (id, since, {listed()}) VALUES (?, ?, {', '.join('?' * len(COLUMNS))})"  # noqa: S608 - our names
-READ: Final = f"SELECT id, {listed()} FROM object WHERE until IS NULL"  # noqa: S608 - our own names
+INSERT: Final = f"INSERT INTO object (id, since, {listed()}) VALUES (?, ?, {', '.join('?' * len(COLUMNS))})"
+READ: Final = f"SELECT id, {listed()} FROM object WHERE until IS NULL"
 SHOWN: Final = ("id", *(column.name for column in COLUMNS if column.is_read and column.name != "descriptor"))
 """What is read of an object that is shown; its descriptor is asked for where it is needed."""
 

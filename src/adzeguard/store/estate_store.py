@@ -194,12 +194,12 @@ def _known_ids(connection: Connection, keys: Sequence[bytes], condition: str = "
     """Return the ids of those keys that the store knows; of many, all are read at once."""
     if len(keys) > _size(connection) // 4:
         wanted = set(keys)
-        rows = connection.rows(f"SELECT key, id FROM object WHERE {condition}")  # noqa: S608 - our own words
+        rows = connection.rows(f"SELECT key, id FROM object WHERE {condition}")
         return {bytes(key): i for key, i in rows if bytes(key) in wanted}
     known: dict[bytes, int] = {}
     for some in _batched(keys):
         marks = ", ".join("?" * len(some))
-        query = f"SELECT key, id FROM object WHERE {condition} AND key IN ({marks})"  # noqa: S608 - our own words
+        query = f"SELECT key, id FROM object WHERE {condition} AND key IN ({marks})"
         known |= {bytes(key): i for key, i in connection.rows(query, some)}
     return known
 

@@ -68,7 +68,7 @@ def read_hosts(connection: Connection, valid: str, holding: str = "") -> list[Ho
     """Return all hosts that hold by a condition, by name; with `holding` only those in whose state the text stands."""
     more = f" WHERE h.state {connection.dialect.like} ? ESCAPE '!'" if holding else ""
     query = (
-        "SELECT o.id, o.name, o.dn, a.text, o.rid, h.trouble, h.state"  # noqa: S608 - our own words and a number
+        "SELECT o.id, o.name, o.dn, a.text, o.rid, h.trouble, h.state"
         f" FROM (SELECT * FROM host WHERE {valid}) h JOIN (SELECT * FROM object WHERE {valid}) o ON o.id = h.id"
         f" LEFT JOIN authority a ON a.id = o.authority{more} ORDER BY o.name"
     )

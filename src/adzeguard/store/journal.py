@@ -58,14 +58,14 @@ class Journal:
         """Return the latest rows in their order; all of one enactment where it is named."""
         where = "WHERE enactment = ?" if enactment else ""
         last = f"LIMIT {int(limit)}" if limit is not None else ""
-        query = f"SELECT {_COLUMNS} FROM journal {where} ORDER BY seq DESC {last}"  # noqa: S608 - our own words
+        query = f"SELECT {_COLUMNS} FROM journal {where} ORDER BY seq DESC {last}"
         with self._database.reading() as connection:
             rows = connection.rows(query, (enactment,) if enactment else ())
         return [_read(row) for row in reversed(rows)]
 
     def ended(self, limit: int) -> list[JournalRow]:
         """Return the last rows of enactments that ended, the latest first."""
-        query = f"SELECT {_COLUMNS} FROM journal WHERE kind = 'end' ORDER BY seq DESC LIMIT {int(limit)}"  # noqa: S608
+        query = f"SELECT {_COLUMNS} FROM journal WHERE kind = 'end' ORDER BY seq DESC LIMIT {int(limit)}"
         with self._database.reading() as connection:
             return [_read(row) for row in connection.rows(query)]
 
@@ -88,7 +88,7 @@ class Journal:
         """Yield one line for each row that was changed, is missing or stands out of order."""
         expected, previous = 1, _FIRST
         with self._database.reading() as connection:
-            rows = connection.rows(f"SELECT {_COLUMNS} FROM journal ORDER BY seq")  # noqa: S608 - our own names
+            rows = connection.rows(f"SELECT {_COLUMNS} FROM journal ORDER BY seq")
         for *values, before, digest, written_as in rows:
             seq = values[0]
             if seq != expected:
@@ -111,7 +111,7 @@ def _append(connection: Connection, kind: str, enactment: str, body: Mapping[str
     text = json.dumps(body, sort_keys=True, ensure_ascii=True)
     values = (seq, at.isoformat(), by, kind, enactment, text)
     connection.run(
-        f"INSERT INTO journal ({_COLUMNS}) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",  # noqa: S608 - our own names
+        f"INSERT INTO journal ({_COLUMNS}) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
         (*values, previous, _hash(values, previous, FORMAT), FORMAT),
     )
     return int(seq)

@@ -12,12 +12,12 @@ from adzeguard.store.objects import end_rows
 Membership = tuple[int, bytes, bytes, bytes]
 """Security, nested groups, others listed, and those whose primary group it is."""
 _COLUMNS: Final = "security, nested, people, primaries"
-INSERT: Final = f"INSERT INTO membership (group_id, since, {_COLUMNS}) VALUES (?, ?, ?, ?, ?, ?)"  # noqa: S608 - ours
+INSERT: Final = f"INSERT INTO membership (group_id, since, {_COLUMNS}) VALUES (?, ?, ?, ?, ?, ?)"
 
 
 def write_memberships(connection: Connection, number: int, graph: MembershipGraph) -> int:
     """Write the groups that differ from what holds now; return how many."""
-    query = f"SELECT group_id, {_COLUMNS} FROM membership WHERE until IS NULL"  # noqa: S608 - our own names
+    query = f"SELECT group_id, {_COLUMNS} FROM membership WHERE until IS NULL"
     before = {row[0]: row[1:] for row in connection.rows(query)}
     nested = Links(graph.nested.starts, graph.group_ids[graph.nested.targets])
     changed: dict[int, Membership] = {}
@@ -33,7 +33,7 @@ def write_memberships(connection: Connection, number: int, graph: MembershipGrap
 
 def read_graph(connection: Connection, size: int, valid: str) -> MembershipGraph:
     """Return all memberships that hold by a condition."""
-    query = f"SELECT group_id, {_COLUMNS} FROM membership WHERE {valid} ORDER BY group_id"  # noqa: S608 - our own words
+    query = f"SELECT group_id, {_COLUMNS} FROM membership WHERE {valid} ORDER BY group_id"
     rows = connection.rows(query)
     # Column by column: turning 200,000 rows round by one call with as many arguments takes a second.
     group_ids = np.fromiter((row[0] for row in rows), np.int32, len(rows))

@@ -63,5 +63,5 @@ def _write_first(connection: Connection, number: int, objects: Objects, known: K
 
 def end_rows(connection: Connection, table: str, key: str, number: int, ended: Iterable[int]) -> None:
     """Say of rows that hold now that they hold until before this collection."""
-    query = f"UPDATE {table} SET until = ? WHERE {key} = ? AND until IS NULL"  # noqa: S608 - our own names
+    query = f"UPDATE {table} SET until = ? WHERE {key} = ? AND until IS NULL"
     connection.run_many(query, [(number, i) for i in ended])

@@ -57,11 +57,11 @@ def note(connection: Connection, change: Change) -> None:
     restores = False
     if claims and isinstance(change, SetAttributes):
         # Putting back what stood before a rule's setting is no setting of its own.
-        rows = connection.rows(f"SELECT format, change FROM put_in WHERE claim IN ({marks})", claims)  # noqa: S608
+        rows = connection.rows(f"SELECT format, change FROM put_in WHERE claim IN ({marks})", claims)
         earlier = [_read(text, written_as, ()) for written_as, text in rows]
         restores = any(isinstance(e, SetAttributes) and _values(e, 0) == _values(change, 1) for e in earlier)
     if claims:
-        connection.run(f"DELETE FROM put_in WHERE claim IN ({marks})", claims)  # noqa: S608 - marks for values
+        connection.run(f"DELETE FROM put_in WHERE claim IN ({marks})", claims)
     if change.rule in _OURS or change.leaves or restores:
         return
     text = json.dumps(change.model_dump(mode="json"), sort_keys=True)

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any, Final, Literal
 
 from adzeguard.core.errors import SettingsError
-from adzeguard.core.limits import Limits
+from adzeguard.core.limits import USUAL_LIMITS, Limits
 from adzeguard.core.wording import nearest
 from adzeguard.workspace.files import write_new
 
@@ -28,7 +28,6 @@ _KNOWN: Final = {
     "charter": ("response", "keepers", "privileged"),
     "guards": ("removals", "hosts", "share", "operator"),
 }
-_USUAL_LIMITS: Final = Limits()
 
 
 @dataclass(frozen=True)
@@ -41,7 +40,7 @@ class Workspace:
     response: Literal["tell", "mend"] = "tell"
     keepers: tuple[str, ...] = ()
     privileged: tuple[str, ...] = ()
-    limits: Limits = _USUAL_LIMITS
+    limits: Limits = USUAL_LIMITS
     store_url: str = ""
     """The database of a team; otherwise the store is a file of the workspace."""
     operator: str = ""

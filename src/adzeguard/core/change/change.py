@@ -103,7 +103,7 @@ class Change(BaseModel, ABC):
 
     @property
     def sorts_under(self) -> str:
-        """By what changes of one order and one target are sorted; empty keeps the order in which they were asked for."""
+        """By what changes of one order and target are sorted; empty keeps the order in which they were asked for."""
         return ""
 
     @property
@@ -127,7 +127,7 @@ class Change(BaseModel, ABC):
         `last` is the last change made with the same key, often this one. `groups` names groups by their SIDs.
         """
 
-    def foresee(self, effects: Effects) -> None:  # noqa: B027 - most changes move nobody
+    def foresee(self, effects: Effects) -> None:
         """Add what the change comes to."""
 
     def touches(self) -> Touched:

@@ -39,7 +39,7 @@ class Charter(Strict):
     """All rules of a workspace, in the order of the files."""
 
     rules: tuple[SerializeAsAny[RuleBase], ...] = ()
-    duties: dict[str, DutyForm] = {}
+    duties: dict[str, DutyForm] = Field(default_factory=dict)
 
     @property
     def duty_words(self) -> dict[str, DutyWords]:

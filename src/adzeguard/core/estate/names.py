@@ -210,5 +210,5 @@ def host_named(host: Host) -> Named:
 
 
 def local_group_named(host: Host, name: str, sid: str) -> Named:
-    """Name a local group; the SID of a well-known one is the same on every host, so the host must be named beside it."""
+    """Name a local group. The SID of a well-known one is the same on every host: the host must be named beside it."""
     return Named(rf"{host.name}\{local_group_label(name, sid)}", sid)

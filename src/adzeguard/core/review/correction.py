@@ -32,7 +32,7 @@ class Correction:
     evidence: Mapping[str, Any] = field(default_factory=dict, hash=False)
 
     def is_to_be_mended(self, also: Collection[str] = ()) -> bool:
-        """Tell whether a proposal puts it right; `also` are rules that only tell and are to be followed all the same."""
+        """Tell whether a proposal puts it right; `also` are rules that only tell and are followed all the same."""
         return self.response == "mend" or self.rule in also
 
     def with_changes(self, changes: Iterable[Change]) -> "Correction":

@@ -1,1 +1,1 @@
-"""What people are shown, as plain values: tables with typed columns, facts, lines. Renderers make text or bytes of it."""
+"""What people are shown, as plain values: tables with typed columns, facts, lines. Renderers make bytes of them."""

@@ -24,10 +24,12 @@ def still_naming(estate: Estate, charter: ResolvedCharter, principal: Principal)
     }
     if hosts:
         shown = [f"{host} ({group})" for host, group in hosts.items()]
-        yield f"local groups on {len(hosts)} hosts hold it and will hold a SID that resolves to nothing: {some_of(shown)}"
+        some = some_of(shown)
+        yield f"local groups on {len(hosts)} hosts hold it and will hold a SID that resolves to nothing: {some}"
     over = sorted(objects_naming(estate, principal), key=str.casefold)
     if over:
-        yield f"it holds rights over {len(over)} objects, which will name a SID that resolves to nothing: {some_of(over)}"
+        some = some_of(over)
+        yield f"it holds rights over {len(over)} objects, which will name a SID that resolves to nothing: {some}"
 
 
 def _names(rule: ResolvedMembership, principal: Principal) -> bool:

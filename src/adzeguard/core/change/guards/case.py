@@ -10,7 +10,7 @@ from adzeguard.core.change.outlook import Outlook, outlook
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import Principal
-from adzeguard.core.limits import Limits, NamedSizes
+from adzeguard.core.limits import NOTHING_NAMED, USUAL_LIMITS, Limits, NamedSizes
 
 
 @dataclass(frozen=True)
@@ -20,8 +20,8 @@ class Case:
     estate: Estate
     changes: Sequence[Change]
     charter: ResolvedCharter
-    limits: Limits = Limits()
-    named: NamedSizes = NamedSizes()
+    limits: Limits = USUAL_LIMITS
+    named: NamedSizes = NOTHING_NAMED
     operator: Principal | None = None
 
     @cached_property

@@ -36,7 +36,7 @@ class SetAttributes(ObjectChange):
             effects.security[group] = bool(int(kind) & SECURITY_ENABLED)
 
     def claims(self) -> tuple[Key, ...]:
-        """Each value that was expected, and each that shall stand: a value belongs to who set it until it is replaced."""
+        """Each value that was expected, and each that shall stand: it belongs to who set it until it is replaced."""
         return (*self._keys(before=True), *self.puts_in())
 
     def puts_in(self) -> tuple[Key, ...]:
