@@ -1,4 +1,4 @@
-# Each target does all its own set-up: a virtual environment in .venv, and for the tests the directory server.
+# Each target does all its own set-up: a virtual environment in .venv, and for the tests the servers they talk to.
 PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
@@ -6,17 +6,23 @@ SERVER_LOG := .server-tests.log
 SERVER_PACKAGES := samba samba-ad-dc samba-ad-provision samba-dsdb-modules samba-vfs-modules winbind ldap-utils \
 	ldb-tools python3-samba
 
-.PHONY: demo test lint bench docs screenshots wheel server clean
+.PHONY: demo check test lint bench docs screenshots wheel server database clean
 
 demo: $(VENV)/installed
 	rm -rf lowmere-demo
 	$(BIN)/adzeguard demo lowmere-demo
 
+# What a change must pass.
+check: test lint
+
 # The tests that talk to the directory server run beside all others: two halves of about the same length.
-test: $(VENV)/installed-test server
-	@$(BIN)/python -m pytest -m server > $(SERVER_LOG) 2>&1 & server=$$!; \
-	$(BIN)/python -m pytest -m "not server"; rest=$$?; \
-	wait $$server; code=$$?; cat $(SERVER_LOG); rm -f $(SERVER_LOG); exit $$((rest | code))
+# What they cover is measured in the programs they start too, branch by branch, and said at the end.
+test: $(VENV)/installed-test server database
+	@$(BIN)/coverage erase; \
+	$(BIN)/coverage run -m pytest -m server > $(SERVER_LOG) 2>&1 & server=$$!; \
+	$(BIN)/coverage run -m pytest -m "not server"; rest=$$?; \
+	wait $$server; code=$$?; cat $(SERVER_LOG); rm -f $(SERVER_LOG); \
+	$(BIN)/coverage combine --quiet; $(BIN)/coverage report | tail -n 40; exit $$((rest | code))
 
 lint: $(VENV)/installed-test
 	$(BIN)/ruff check .
@@ -39,6 +45,13 @@ server:
 	elif [ "$$(id -u)" = 0 ] && command -v apt-get >/dev/null; then \
 		apt-get update -q && DEBIAN_FRONTEND=noninteractive apt-get install -y -q --no-install-recommends $(SERVER_PACKAGES); \
 	else echo "The tests against a real directory server are skipped; as root: apt-get install $(SERVER_PACKAGES)"; fi
+
+# The same for the database that a team shares a store in.
+database:
+	@if ls /usr/lib/postgresql/*/bin/initdb >/dev/null 2>&1; then :; \
+	elif [ "$$(id -u)" = 0 ] && command -v apt-get >/dev/null; then \
+		apt-get update -q && DEBIAN_FRONTEND=noninteractive apt-get install -y -q --no-install-recommends postgresql; \
+	else echo "The tests against a real PostgreSQL are skipped; as root: apt-get install postgresql"; fi
 
 # Debian without python3-venv cannot make an environment with pip; its own package is asked for then.
 $(VENV)/bin/python:

@@ -1,7 +1,7 @@
 """What the first version wrote is read, brought up to date, or refused in one clear line.
 
-The archive holds a workspace that the first version made: a charter enacted, a group, an OU and a grant made by hand, an
-object moved, a group deleted and its deletion undone, and the intake set.
+The archive holds a workspace that the first version made: a charter enacted, a group, an OU and a grant made by
+hand, an object moved, a group deleted and its deletion undone, and the intake set.
 """
 
 import sqlite3

@@ -89,7 +89,8 @@ def test_grants_by_hand_leave_the_same_bytes_when_taken_back(demo: Program) -> N
     listed = demo("grant", "list", "--over", OFFICE, "--format", "json").json
     shown = {(g["holder"], g["duty"], g["extent"]) for g in listed if not g["origin"]}
     assert shown == {
-        (LEADS, "password-help", "below"), (LEADS, "user-details", "below"), (LEADS, "group-lifecycle", "this and below"),
+        (LEADS, "password-help", "below"), (LEADS, "user-details", "below"),
+        (LEADS, "group-lifecycle", "this and below"),
         (LEADS, "ou-lifecycle", "this and below"),
     }  # fmt: skip
     above = [
@@ -117,7 +118,8 @@ def test_a_duty_for_a_class_gives_nothing_over_the_ou_itself(demo: Program) -> N
     assert demo("may", "signe.quist", "write:description", "OU=Retired").code == 3
     assert demo("may", "signe.quist", "create:computer", "OU=Retired").code == 0
     for right, target, code in (
-        ("create:computer", "OU=Quay", 0), ("computer-lifecycle", "OU=Quay", 0), ("write:userAccountControl", "QUAY-01", 0),
+        ("create:computer", "OU=Quay", 0), ("computer-lifecycle", "OU=Quay", 0),
+        ("write:userAccountControl", "QUAY-01", 0),
         ("rights", "OU=Quay", 3), ("write:description", "OU=Quay", 3), ("create:user", "OU=Quay", 3),
     ):  # fmt: skip
         assert demo("may", "signe.quist", right, target).code == code, (right, target)

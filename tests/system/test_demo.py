@@ -91,7 +91,7 @@ def test_who_and_why_show_the_way_to_the_last_member(demo: Program) -> None:
 
 
 def test_plan_and_apply_put_right_what_says_correct_and_nothing_else(demo: Program) -> None:
-    """The proposal is a file; enacted, each change is verified; then nothing is left, and what only tells still stands."""
+    """The proposal is a file; enacted, each change is verified; nothing is left, and what only tells still stands."""
     proposed = demo("propose", "--output", "p.json")
     proposal = json.loads((demo.folder / "p.json").read_text())
 

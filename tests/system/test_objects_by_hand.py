@@ -158,7 +158,7 @@ LOWMERE\\Mooring Trial,
 
 
 def test_rules_about_objects_are_followed_and_withdrawn(demo: Program) -> None:
-    """Protection, intake and a roster with a new group are put right by propose; without the rules they are taken back."""
+    """Protection, intake and a roster with a new group are put right; without the rules they are taken back."""
     charter = demo.folder / "charter"
     (charter / "charter.yaml").write_text(CHARTER)
     (charter / "crews.csv").write_text(ROSTER)

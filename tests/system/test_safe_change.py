@@ -38,7 +38,7 @@ def give_keeper(content: dict) -> None:
 
 
 def test_apply_and_undo_leave_the_same_bytes_and_undo_can_be_undone(demo: Program) -> None:
-    """After enactment and undo the directory and every host are byte for byte what they were; undo again does it again."""
+    """Undone, the directory and every host are byte for byte what they were; undone again, it is done again."""
     edit_host(demo, "KIOSK-19", give_keeper)
     demo("collect")
     before = contents(demo.folder)
@@ -114,7 +114,7 @@ def test_most_of_a_group_is_not_taken_out_without_the_number(demo: Program) -> N
 
 
 def test_the_operator_keeps_a_way_to_undo(demo: Program) -> None:
-    """Whoever enactments is not taken out of what controls the directory, nor off the hosts that the proposal touches."""
+    """Whoever enacts is not taken out of what controls the directory, nor off the hosts that the proposal touches."""
     settings = demo.folder / "adzeguard.toml"
     usual = settings.read_text()
     settings.write_text(usual + "\n[guards]\noperator = 'LOWMERE\\cato.lune'\n")
@@ -127,7 +127,7 @@ def test_the_operator_keeps_a_way_to_undo(demo: Program) -> None:
 
 
 def big_plan(demo_as_made: Path, folder: Path) -> Program:
-    """A workspace whose proposal has more than 200 changes: memberships in the directory and on hosts, rights, intake."""
+    """A workspace whose proposal has over 200 changes: memberships in the directory and on hosts, rights, intake."""
     program = Program(Path(shutil.copytree(demo_as_made, folder)))
     names = [o["qualified_name"] for o in program("find", "--kind", "user", "--format", "json", "--limit", "500").json]
     crew = [

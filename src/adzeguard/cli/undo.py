@@ -39,8 +39,8 @@ def command(
 ) -> int:
     """Take back one enactment, some of its changes, or everything since a time.
 
-    It is a proposal like any other: it passes the guards, stands in the journal, and can be undone itself. What somebody
-    else has changed since is a conflict, and is left as it is. The journal names the enactments.
+    It is a proposal like any other: it passes the guards, stands in the journal, and can be undone itself. What
+    somebody else has changed since is a conflict, and is left as it is. The journal names the enactments.
 
     Keys of json and csv: id, status, target, kind, group, member, object, rule, detail.
     """

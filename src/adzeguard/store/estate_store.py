@@ -174,9 +174,9 @@ class EstateStore:
 
     def hosts_unread(self) -> tuple[int, list[str]]:
         """Return how many hosts there are, and the names of those that could not be read the last time."""
-        query = "SELECT o.name, h.trouble FROM host h JOIN object o ON o.id = h.id WHERE h.until IS NULL AND o.until IS NULL"
+        joined = "SELECT o.name, h.trouble FROM host h JOIN object o ON o.id = h.id"
         with self._database.reading() as connection:
-            rows = connection.rows(f"{query} ORDER BY o.name")
+            rows = connection.rows(f"{joined} WHERE h.until IS NULL AND o.until IS NULL ORDER BY o.name")
         return len(rows), [name for name, trouble in rows if trouble]
 
     def load_hosts(self, collection: int | None = None) -> list[Host]:

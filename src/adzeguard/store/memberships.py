@@ -20,12 +20,10 @@ def write_memberships(connection: Connection, number: int, graph: MembershipGrap
     query = f"SELECT group_id, {_COLUMNS} FROM membership WHERE until IS NULL"
     before = {row[0]: row[1:] for row in connection.rows(query)}
     nested = Links(graph.nested.starts, graph.group_ids[graph.nested.targets])
-    changed: dict[int, Membership] = {}
     security = graph.security.astype(int).tolist()
     runs = zip(security, nested.blobs(), graph.people.blobs(), graph.primary.blobs(), strict=True)
-    for group, packed in zip(graph.group_ids.tolist(), runs, strict=True):
-        if before.pop(group, None) != packed:
-            changed[group] = packed
+    written = zip(graph.group_ids.tolist(), runs, strict=True)
+    changed = {group: packed for group, packed in written if before.pop(group, None) != packed}
     end_rows(connection, "membership", "group_id", number, {**changed, **before})
     connection.run_many(INSERT, [(group, number, *row) for group, row in changed.items()])
     return len(changed) + len(before)

@@ -17,15 +17,16 @@ from adzeguard.store.connection import Connection, Database, one
 _FIRST_TABLES: Final = (
     "about (name TEXT NOT NULL PRIMARY KEY, value TEXT NOT NULL)",
     (
-        "collection (id INTEGER NOT NULL PRIMARY KEY, kind TEXT NOT NULL, started FLOAT NOT NULL, finished FLOAT NOT NULL,"
-        " source TEXT NOT NULL, base_dn TEXT NOT NULL, dns_name TEXT NOT NULL, short_name TEXT NOT NULL,"
+        "collection (id INTEGER NOT NULL PRIMARY KEY, kind TEXT NOT NULL, started FLOAT NOT NULL,"
+        " finished FLOAT NOT NULL, source TEXT NOT NULL, base_dn TEXT NOT NULL,"
+        " dns_name TEXT NOT NULL, short_name TEXT NOT NULL,"
         " domain_sid TEXT NOT NULL, invocation_id TEXT NOT NULL, highest_usn INTEGER NOT NULL)"
     ),
     "authority (id INTEGER NOT NULL PRIMARY KEY, text TEXT NOT NULL UNIQUE)",
     'descriptor ("key" BLOB NOT NULL PRIMARY KEY, data BLOB NOT NULL)',
     (
         'object (id INTEGER NOT NULL, since INTEGER NOT NULL, until INTEGER, "key" BLOB NOT NULL, kind INTEGER NOT NULL,'
-        " flags INTEGER NOT NULL, authority INTEGER, rid INTEGER, primary_rid INTEGER NOT NULL, name TEXT NOT NULL,"
+        " kind INTEGER NOT NULL, flags INTEGER NOT NULL, authority INTEGER, rid INTEGER, primary_rid INTEGER NOT NULL, name TEXT NOT NULL,"
         " name_hash INTEGER NOT NULL, dn TEXT NOT NULL, dn_hash INTEGER NOT NULL, created INTEGER NOT NULL,"
         " last_logon INTEGER NOT NULL, password_set INTEGER NOT NULL, expires INTEGER NOT NULL, descriptor BLOB,"
         " details TEXT NOT NULL, UNIQUE (id, since))"

@@ -177,9 +177,9 @@ def deleted_group(estate: Estate, charter: ResolvedCharter, group: Principal, wh
         raise GuardError([f"{group.qualified_name} is the primary group of {count} accounts. {way}"])
     holders = estate.catalogue.principals(estate.graph.groups_listing(group.id).tolist()).values()
     leaves = [leaving(holder, group, why) for holder in holders]
-    changes: list[Change] = [
-        *leaves, DeleteObject(object=Named.of(group), words=f"delete the group {group.qualified_name}", rule=BY_HAND_RULE, why=why),
-    ]  # fmt: skip
+    words = f"delete the group {group.qualified_name}"
+    deletion = DeleteObject(object=Named.of(group), words=words, rule=BY_HAND_RULE, why=why)
+    changes: list[Change] = [*leaves, deletion]
     members = len(estate.graph.direct_members(group.id))
     notes = [f"its {members} members stay; undo makes it again with them, under a new SID"]
     return Draft.of(changes, (*still_naming(estate, charter, group), *notes))
