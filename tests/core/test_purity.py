@@ -1,5 +1,6 @@
 """The house: what may know what."""
 
+import os
 import subprocess
 import sys
 
@@ -8,12 +9,15 @@ import pytest
 from tests.conftest import Program
 
 HEAVY = {"ldap3", "numpy", "scipy", "rich", "pydantic", "ruamel", "keyring", "matplotlib", "pandas"}
+# Measuring what tests cover loads modules of its own into every program; here they would be taken for the program's.
+ALONE = {name: value for name, value in os.environ.items() if not name.startswith("COVERAGE")}
 _LOADED = "import sys; {}; print(' '.join(sorted({{name.partition('.')[0] for name in sys.modules}})))"
 
 
 def loaded_by(statement: str) -> set[str]:
     """The top-level modules that a fresh interpreter holds after a statement."""
-    done = subprocess.run([sys.executable, "-c", _LOADED.format(statement)], capture_output=True, text=True, check=True)
+    command = [sys.executable, "-c", _LOADED.format(statement)]
+    done = subprocess.run(command, capture_output=True, text=True, check=True, env=ALONE)
     return set(done.stdout.split())
 
 
@@ -54,7 +58,7 @@ def test_what_only_looks_starts_without_what_it_does_not_use(demo: Program, argu
     report = "print(' '.join(sorted(sys.modules)), file=sys.stderr)"
     done = subprocess.run(
         [sys.executable, "-c", f"import sys; {run}; {report}"],
-        cwd=demo.folder, capture_output=True, text=True, check=True,
+        cwd=demo.folder, capture_output=True, text=True, check=True, env=ALONE,
     )  # fmt: skip
     loaded = set(done.stderr.split())
 

@@ -173,8 +173,8 @@ def test_rules_about_objects_are_followed_and_withdrawn_on_the_server(server: Se
     (charter / "crews.csv").write_text("group,member\nLOWMERE\\Tide Crew,LOWMERE\\orla.fenn\n")
     assert {o["rule"] for o in made(workspace, "enact")} == {"keep", "land", "crews", "desk"}
     assert server.members_of("Tide Crew") == {"Orla Fenn"}
-    landing = server.ask("(objectClass=domain)", "wellKnownObjects", scope="base")[0]["wellKnownObjects"]
-    assert any(value.endswith(f"A9D1CA15768811D1ADED00C04FD8D5CD:OU=Quay,{server.base}") for value in landing)
+    places = server.ask("(objectClass=domain)", "wellKnownObjects", scope="base")[0]["wellKnownObjects"]
+    assert any(value.endswith(f"A9D1CA15768811D1ADED00C04FD8D5CD:OU=Quay,{server.base}") for value in places)
     assert workspace("may", "signe.quist", "password-help", "pontus.reil").code == 0
     assert workspace("propose").code == 0
     (charter / "charter.yaml").write_text("charter: 1\nrules: []\n")

@@ -94,8 +94,8 @@ def _flags(entry: Entry, kind: Kind) -> Flag:
 
 def _details(entry: Entry) -> str:
     found = {key: text for attribute, key in _DETAILS if (text := entry.text(attribute))}
-    landing = [value.decode("utf-8", "surrogateescape") for value in entry.attributes.get("wellknownobjects", ())]
-    details = {**found, **({"well_known_objects": sorted(landing)} if landing else {})}
+    places = [value.decode("utf-8", "surrogateescape") for value in entry.attributes.get("wellknownobjects", ())]
+    details = {**found, **({"well_known_objects": sorted(places)} if places else {})}
     return json.dumps(details, sort_keys=True) if details else ""
 
 
