@@ -25,8 +25,9 @@ _FIRST_TABLES: Final = (
     "authority (id INTEGER NOT NULL PRIMARY KEY, text TEXT NOT NULL UNIQUE)",
     'descriptor ("key" BLOB NOT NULL PRIMARY KEY, data BLOB NOT NULL)',
     (
-        'object (id INTEGER NOT NULL, since INTEGER NOT NULL, until INTEGER, "key" BLOB NOT NULL, kind INTEGER NOT NULL,'
-        " kind INTEGER NOT NULL, flags INTEGER NOT NULL, authority INTEGER, rid INTEGER, primary_rid INTEGER NOT NULL, name TEXT NOT NULL,"
+        'object (id INTEGER NOT NULL, since INTEGER NOT NULL, until INTEGER, "key" BLOB NOT NULL,'
+        " kind INTEGER NOT NULL, flags INTEGER NOT NULL, authority INTEGER, rid INTEGER,"
+        " primary_rid INTEGER NOT NULL, name TEXT NOT NULL,"
         " name_hash INTEGER NOT NULL, dn TEXT NOT NULL, dn_hash INTEGER NOT NULL, created INTEGER NOT NULL,"
         " last_logon INTEGER NOT NULL, password_set INTEGER NOT NULL, expires INTEGER NOT NULL, descriptor BLOB,"
         " details TEXT NOT NULL, UNIQUE (id, since))"
