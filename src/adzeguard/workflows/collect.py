@@ -15,6 +15,7 @@ from adzeguard.core.estate.principal import Kind
 from adzeguard.core.estate.rows import Observed
 from adzeguard.directory.decode import observe
 from adzeguard.directory.port import DirectoryDriver, DirectoryFacts, Entry
+from adzeguard.hosts.careful import session_with
 from adzeguard.hosts.port import HostSource
 from adzeguard.store.collections import CollectionFacts
 from adzeguard.store.estate_store import EstateStore, Written
@@ -176,7 +177,7 @@ def read_hosts(source: HostSource, computers: Sequence[Host], known: dict[int, H
 def read_host(source: HostSource, host: Host, known: Host | None) -> Host | None:
     """Read one host; nothing when the source knows none of that name."""
     try:
-        with source.session(host.name) as session:
+        with session_with(source, host.name) as session:
             return replace(host, state=session.read(), trouble="")
     except HostUnknownError:
         return None

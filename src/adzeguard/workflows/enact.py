@@ -22,6 +22,7 @@ from adzeguard.core.estate.rows import Observed
 from adzeguard.directory.decode import observe
 from adzeguard.directory.executors.table import make_in_directory
 from adzeguard.directory.port import DirectoryDriver
+from adzeguard.hosts.careful import session_with
 from adzeguard.hosts.executor import make_on_host
 from adzeguard.hosts.port import HostSource
 from adzeguard.store.collections import ENACTMENT, CollectionFacts
@@ -196,7 +197,7 @@ def _change_host(name: str, changes: Sequence[Change], run: _Run, estate: Estate
         return
     left = list(changes)
     try:
-        with source.session(known.name) as session:
+        with session_with(source, known.name) as session:
             while left:
                 outcome, state = make_on_host(session, left[0], run.intend)
                 run.conclude(outcome)
