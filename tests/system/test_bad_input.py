@@ -168,8 +168,11 @@ def test_a_plan_for_another_domain_or_with_strange_parts_is_refused(demo: Progra
     quay = {"id": "c1", "rule": "r", "object": {"name": "Quay", "dn": "OU=Quay,DC=lowmere,DC=example"}, "words": "w"}
     for odd, said in (
         ({"kind": "rights", "gives": ["zz"]}, "changes.0: gives.0"),
-        ({"kind": "rights", "gives": ["0000ff"]}, "refused"),
-        ({"kind": "set", "attributes": [{"name": "groupType", "before": [], "after": ["base64:!"]}]}, "refused"),
+        ({"kind": "rights", "gives": ["0000ff"]}, "gives.0: an access control entry is cut short"),
+        (
+            {"kind": "set", "attributes": [{"name": "groupType", "before": [], "after": ["base64:!"]}]},
+            "after.0: a value is not base64",
+        ),
         ({"kind": "move", "to": "nowhere"}, "refused"),
         ({"kind": "create", "attributes": []}, "conflict"),
         (

@@ -8,6 +8,8 @@ from typing import Any, TypeVar, cast
 
 import click
 
+from adzeguard.report.renderers import RENDERERS, formats_of_pages
+
 F = TypeVar("F", bound=Callable[..., Any])
 
 
@@ -36,7 +38,7 @@ def listing_options(function: F) -> F:
     return click.option(
         "--format",
         "form",
-        type=click.Choice(["table", "json", "csv"]),
+        type=click.Choice(list(RENDERERS)),
         default="table",
         show_default=True,
         help="table for people; json and csv with all keys.",
@@ -69,7 +71,7 @@ def enacting_options(function: F) -> F:
         click.option("--hosts", type=click.IntRange(0), metavar="N", help="How many hosts a large proposal touches."),
         click.option("--deletions", type=click.IntRange(0), metavar="N", help="How many objects the proposal deletes."),
         click.option(
-            "--format", "form", type=click.Choice(["table", "json", "csv"]), default="table", show_default=True,
+            "--format", "form", type=click.Choice(list(RENDERERS)), default="table", show_default=True,
             help="How to show the outcome.",
         ),
     )  # fmt: skip
@@ -82,7 +84,7 @@ def enacting_options(function: F) -> F:
 def card_options(function: F) -> F:
     """--format and --output of what is one thing rather than a list."""
     return click.option(
-        "--format", "form", type=click.Choice(["table", "json"]), default="table", show_default=True,
+        "--format", "form", type=click.Choice(formats_of_pages()), default="table", show_default=True,
         help="table for people; json has all of it.",
     )(output_option(function))  # fmt: skip
 

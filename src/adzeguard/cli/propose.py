@@ -8,6 +8,7 @@ from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.options import example, workspace_option
 from adzeguard.cli.output import put_view, say
+from adzeguard.report.renderers import formats_of_pages
 
 
 @click.command("propose", epilog=example("adzeguard propose --output monday.json"))
@@ -15,7 +16,7 @@ from adzeguard.cli.output import put_view, say
 @click.option(
     "--format",
     "form",
-    type=click.Choice(["table", "json"]),
+    type=click.Choice(formats_of_pages()),
     default="table",
     show_default=True,
     help="For people, or the proposal itself.",

@@ -1,22 +1,37 @@
 """The table of formats: one renderer each, imported when it is asked for."""
 
 from collections.abc import Mapping
+from dataclasses import dataclass
 from importlib import import_module
 from typing import Final
 
 from adzeguard.core.views.page import View
 
-RENDERERS: Final[Mapping[str, str]] = {
-    "table": "adzeguard.report.terminal",
-    "json": "adzeguard.report.json_form",
-    "csv": "adzeguard.report.csv_form",
+
+@dataclass(frozen=True, slots=True)
+class Renderer:
+    """One format. `module` has `render(view)`, which gives bytes; `takes_pages` if it can show more than one table."""
+
+    module: str
+    takes_pages: bool = True
+
+
+RENDERERS: Final[Mapping[str, Renderer]] = {
+    "table": Renderer("adzeguard.report.terminal"),
+    "json": Renderer("adzeguard.report.json_form"),
+    "csv": Renderer("adzeguard.report.csv_form", takes_pages=False),
 }
-"""Each module has `render(view)`, which gives bytes. "table" is for people, and knows colours too."""
+"""The formats by what people call them. "table" is for people, and knows colours too."""
+
+
+def formats_of_pages() -> list[str]:
+    """Return the formats in which a page can be had."""
+    return [name for name, renderer in RENDERERS.items() if renderer.takes_pages]
 
 
 def render(view: View, form: str, *, colour: bool = False) -> bytes:
     """Return a view in a format."""
-    module = import_module(RENDERERS[form])
+    module = import_module(RENDERERS[form].module)
     more = {"colour": colour} if form == "table" else {}
     rendered: bytes = module.render(view, **more)
     return rendered

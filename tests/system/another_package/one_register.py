@@ -27,7 +27,9 @@ class Register:
 
     @contextmanager
     def session(self, host: str) -> Iterator["Line"]:
-        if host not in json.loads(self.path.read_text()):
+        with _ONE_AT_A_TIME:
+            known = json.loads(self.path.read_text())
+        if host not in known:
             raise HostUnknownError(f"the register has no {host}")
         yield Line(self.path, host)
 

@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Any
 
 from adzeguard.core.views.table import Table
 
@@ -38,4 +38,3 @@ class Page:
 
 
 View = Table | Page
-Form = Literal["table", "json", "csv"]
