@@ -101,7 +101,7 @@ class Wire:
     def __init__(self, address: Address, bind_as: str, password: str) -> None:
         address.check()
         self._address = address
-        with _translated(address):
+        with errors_of_ours(address):
             self._connection = _connect(address, bind_as, password)
         self._buffer = bytearray()
 
@@ -177,7 +177,7 @@ class Wire:
         self._write("delete", dn, dn)
 
     def _write(self, operation: str, dn: str, *arguments: Any, **named: Any) -> None:
-        with _translated(self._address):
+        with errors_of_ours(self._address):
             getattr(self._connection, operation)(*arguments, **named)
             result = self._connection.result
         if result["result"] != 0:
@@ -192,7 +192,7 @@ class Wire:
         from ldap3.protocol.rfc2696 import paged_search_control
 
         seconds = self._address.timeout
-        with _translated(self._address):
+        with errors_of_ours(self._address):
             request = search_operation(
                 ask.base, ask.query, ask.scope, DEREF_NEVER, list(ask.attributes), 0, seconds, False, False, None, None,
                 check_names=False,
@@ -207,7 +207,7 @@ class Wire:
     def _receive_page(self, number: int) -> tuple[list[bytes], bytes]:
         """Return the entries of one page as they came, and the cookie of the next, empty after the last."""
         messages: list[bytes] = []
-        with _translated(self._address):
+        with errors_of_ours(self._address):
             while True:
                 message = self._receive_message()
                 answered, kind, _ = message_kind(message)
@@ -300,7 +300,7 @@ def _reason(code: int, diagnostic: str) -> str:
 
 
 @contextmanager
-def _translated(address: Address) -> Iterator[None]:
+def errors_of_ours(address: Address) -> Iterator[None]:
     """Turn what the LDAP library and the socket raise into our own errors, the cause kept."""
     from ldap3.core.exceptions import (
         LDAPCertificateError,
