@@ -22,13 +22,13 @@ SHOTS = {
     "who-host": [["who", "--host", "KIOSK-07"]],
     "who-hosts": [["who", "--hosts", "--at-least", "3"]],
     "check": [["check", "--severity", "high"]],
-    "proposal": [["propose"]],
-    "enactment": [["enact", "--yes", "--format", "table"]],
+    "propose": [["propose"]],
+    "enact": [["enact", "--yes"]],
     "show": [["show", "KIOSK-15"]],
     "status": [["status"]],
     "journal": [["journal", "--limit", "18"]],
     "reach": [["reach", WHO], ["reach", WHO, "--cut"]],
-    "grants": [["grant", "list"], ["may", "hedda.morrow", "reset-passwords", "cato.lune"]],
+    "grants": [["grant", "list"], ["may", "hedda.morrow", "password-help", "cato.lune"]],
     "picker": [["group", "copy-memberships", "--from", "mira.holt", "--to", "yorick.tarn", "--pick"]],
 }
 KEYS = {"picker": ["space", "Down", "space", "Right", "s"]}
@@ -84,6 +84,8 @@ def main() -> None:
                 subprocess.run(
                     ["adzeguard", "enact", "--yes", "--workspace", str(folder)], check=False, capture_output=True
                 )
+            if name == "status":
+                subprocess.run(["adzeguard", "check", "--workspace", str(folder)], check=False, capture_output=True)
             take(name, folder)
         if not sys.argv[1:] or "grant-map" in sys.argv[1:]:
             picture = str(FOLDER / "grant-map.png")
