@@ -68,7 +68,7 @@ def changes_of(charter: ResolvedCharter, of: Estate) -> tuple[Change, ...]:
         ),
     ],
 )  # fmt: skip
-def test_a_plan_that_locks_the_keepers_out_is_refused(
+def test_a_proposal_that_locks_the_keepers_out_is_refused(
     admins: list[str], disabled: list[str], kiosk: list[str], rules: str, refused: str
 ) -> None:
     """A host or a group that controls the directory keeps an enabled keeper; the refusal names rule and place."""

@@ -57,7 +57,7 @@ def test_effective_groups_equal_the_logon_token_of_every_user(server: Server, wo
     assert several_deep > 20
 
 
-def test_what_the_plan_puts_right_a_plain_client_sees(server: Server, workspace: Program) -> None:
+def test_what_a_proposal_puts_right_a_plain_client_sees(server: Server, workspace: Program) -> None:
     """On the real server: findings, proposal, enactment, nothing left; undone, every attribute is as before."""
     workspace("collect")
     found = {(f["check"], f["member"]) for f in workspace("check", "--format", "json").json}

@@ -156,7 +156,7 @@ def test_a_second_process_is_told_who_holds_the_workspace(demo: Program) -> None
     assert demo("collect").code == 4
 
 
-def test_a_plan_for_another_domain_or_with_strange_parts_is_refused(demo: Program) -> None:
+def test_a_proposal_for_another_domain_or_with_strange_parts_is_refused(demo: Program) -> None:
     """A proposal file is checked like any other input."""
     demo("propose", "--output", "p.json")
     path = demo.folder / "p.json"

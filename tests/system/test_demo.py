@@ -93,7 +93,7 @@ def test_who_and_why_show_the_way_to_the_last_member(demo: Program) -> None:
     assert (hosts["isolde.varn.adm"], hosts["pontus.reil"]) == (61, 3)  # a kiosk, and two consoles through Domain Users
 
 
-def test_plan_and_apply_put_right_what_says_correct_and_nothing_else(demo: Program) -> None:
+def test_propose_and_enact_put_right_what_says_mend_and_nothing_else(demo: Program) -> None:
     """The proposal is a file; enacted, each change is verified; nothing is left, and what only tells still stands."""
     proposed = demo("propose", "--output", "p.json")
     proposal = json.loads((demo.folder / "p.json").read_text())
@@ -173,7 +173,7 @@ def test_a_removal_waits_for_the_addition_that_it_relies_on(demo: Program) -> No
     assert status["KIOSK-07", "remove-local-member"] == "held-back"
 
 
-def test_a_plan_without_keepers_is_refused_and_names_the_rule(demo: Program) -> None:
+def test_a_proposal_without_keepers_is_refused_and_names_the_rule(demo: Program) -> None:
     """Neither proposal nor enactment goes past the lockout guard; the way out is in the message."""
     charter = demo.folder / "charter/charter.yaml"
     rules = charter.read_text().replace(
@@ -185,11 +185,11 @@ def test_a_plan_without_keepers_is_refused_and_names_the_rule(demo: Program) -> 
     at = text.index("\nsAMAccountName: Administrator\n")
     ldif.write_text(text[:at] + text[at:].replace("userAccountControl: 512", "userAccountControl: 514", 1))
     demo("collect")
-    demo_plan = demo("propose")
+    proposed = demo("propose")
 
-    assert demo_plan.code == 1
-    assert r"LOWMERE\Domain Admins would be left without a keeper" in demo_plan.err
-    assert "Mend the rule two-administrators (charter/charter.yaml:4)" in demo_plan.err
+    assert proposed.code == 1
+    assert r"LOWMERE\Domain Admins would be left without a keeper" in proposed.err
+    assert "Mend the rule two-administrators (charter/charter.yaml:4)" in proposed.err
     assert demo("enact", "--yes").code == 1
     assert demo("journal", "--format", "json").json == []
 

@@ -37,7 +37,7 @@ def give_keeper(content: dict) -> None:
     content["local_groups"][0]["members"] = sorted([*members, "S-1-5-21-2874019363-1145201871-3300671429-512"])
 
 
-def test_apply_and_undo_leave_the_same_bytes_and_undo_can_be_undone(demo: Program) -> None:
+def test_enact_and_undo_leave_the_same_bytes_and_undo_can_be_undone(demo: Program) -> None:
     """Undone, the directory and every host are byte for byte what they were; undone again, it is done again."""
     edit_host(demo, "KIOSK-19", give_keeper)
     demo("collect")
@@ -88,7 +88,7 @@ def test_undo_passes_the_guards_and_leaves_alone_what_others_changed(demo: Progr
         assert (ran.code, said in ran.err) == (2, True), ran.err
 
 
-def test_a_large_plan_needs_its_number(demo: Program) -> None:
+def test_a_large_proposal_needs_its_number(demo: Program) -> None:
     """Past a limit the operator must name the very number; another one does not do."""
     settings = demo.folder / "adzeguard.toml"
     settings.write_text(settings.read_text() + "\n[guards]\nremovals = 3\nhosts = 2\n")
@@ -126,7 +126,7 @@ def test_the_operator_keeps_a_way_to_undo(demo: Program) -> None:
     assert demo("enact", "--yes").code == 0
 
 
-def big_plan(demo_as_made: Path, folder: Path) -> Program:
+def big_proposal(demo_as_made: Path, folder: Path) -> Program:
     """A workspace whose proposal has over 200 changes: memberships in the directory and on hosts, rights, intake."""
     program = Program(Path(shutil.copytree(demo_as_made, folder)))
     names = [o["qualified_name"] for o in program("find", "--kind", "user", "--format", "json", "--limit", "500").json]
@@ -148,13 +148,13 @@ def big_plan(demo_as_made: Path, folder: Path) -> Program:
     return program
 
 
-def test_an_apply_that_is_killed_goes_on_where_it_was(demo_as_made: Path, tmp_path: Path) -> None:
+def test_an_enactment_that_is_killed_goes_on_where_it_was(demo_as_made: Path, tmp_path: Path) -> None:
     """Killed a hundred times at random instants, nothing is lost and nothing is done twice.
 
     After each run the end state equals that of an undisturbed one, each change has one outcome, and the journal
     verifies.
     """
-    calm = big_plan(demo_as_made, tmp_path / "calm")
+    calm = big_proposal(demo_as_made, tmp_path / "calm")
     begun = time.monotonic()
     done = calm("enact", "--yes", "--format", "json")
     undisturbed = time.monotonic() - begun
@@ -163,7 +163,7 @@ def test_an_apply_that_is_killed_goes_on_where_it_was(demo_as_made: Path, tmp_pa
     lot, kills, runs = random.Random(20261123), 0, 0
     while kills < 100:
         runs += 1
-        stormy = big_plan(demo_as_made, tmp_path / f"stormy{runs}")
+        stormy = big_proposal(demo_as_made, tmp_path / f"stormy{runs}")
         while True:
             begun = time.monotonic()
             code = killed_after(stormy, lot.uniform(0.35, 0.7) * undisturbed if kills < 100 else None)

@@ -9,7 +9,7 @@ AdzeguardError
 │   ├── CharterError           the charter
 │   ├── LdifError              an LDIF file
 │   ├── HostFileError          the state of a stand-in host
-│   └── ProposalFileError          a proposal
+│   └── ProposalFileError      a proposal
 ├── DirectoryError             the directory server could not be asked, or refused
 │   ├── DirectoryUnreachableError
 │   ├── CredentialsRefusedError

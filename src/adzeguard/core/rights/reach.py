@@ -16,7 +16,7 @@ from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.identity import parent_dn
 from adzeguard.core.rights.delegations import Rights
 from adzeguard.core.rights.origin import Given, given, giving_container
-from adzeguard.core.rights.takeover import JOINING, MEMBERS, OWNER, OWNS, PASSWORD, RIGHTS, Hold, TakeoverReader
+from adzeguard.core.rights.takeover import JOINING, MEMBERS, OWNER, OWNS, PASSWORD, RIGHTS, Takeover, TakeoverReader
 from adzeguard.core.wellknown import ADMINISTRATORS, EVERYONE_LIKE, RID_DOMAIN_ADMINS, RID_ENTERPRISE_ADMINS, WELL_KNOWN
 
 MEMBER: Final = "is a member of"
@@ -73,7 +73,7 @@ class ReachFinder:
         self._ruling = frozenset() if with_directory else ruling_ids(rights.estate)
         self._principals: dict[int, Principal] = {}
         self._descriptors: dict[int, bytes] = {}
-        self._holds: dict[tuple[int, bytes], tuple[Hold, ...]] = {}
+        self._takeovers: dict[tuple[int, bytes], tuple[Takeover, ...]] = {}
         self._containers: dict[str, int | None] = {}
         self._origins: dict[tuple[str, Given], int | None] = {}
 
@@ -120,9 +120,9 @@ class ReachFinder:
 
     def _holders(self, principal: Principal, raw: bytes) -> Iterator[Edge]:
         key = (principal.kind, raw)
-        if key not in self._holds:
-            self._holds[key] = tuple(self._reader.holds(principal.kind, Descriptor.from_bytes(raw)))
-        for hold in self._holds[key]:
+        if key not in self._takeovers:
+            self._takeovers[key] = tuple(self._reader.takeovers(principal.kind, Descriptor.from_bytes(raw)))
+        for hold in self._takeovers[key]:
             holder = self._estate.id_of_sid(hold.who)
             if holder is None and hold.who in EVERYONE_LIKE:
                 holder = EVERYBODY

@@ -17,7 +17,7 @@ MEMBERS, JOINING, PASSWORD, RIGHTS, OWNER, OWNS = (
 
 
 @dataclass(frozen=True, slots=True)
-class Hold:
+class Takeover:
     """One principal's way of taking an object over: how, and the entry that gives it (none for the owner)."""
 
     who: Sid
@@ -44,7 +44,7 @@ class TakeoverReader:
         }  # fmt: skip
         self._always = [(RIGHTS, Question(Right.WRITE_DAC)), (OWNER, Question(Right.WRITE_OWNER))]
 
-    def holds(self, kind: int, descriptor: Descriptor) -> Iterator[Hold]:
+    def takeovers(self, kind: int, descriptor: Descriptor) -> Iterator[Takeover]:
         """Yield each principal that the entries let take over an object of a kind, once for each way."""
         seen: set[tuple[Sid, str]] = set()
         for how, question in (*self._questions.get(kind, ()), *self._always):
@@ -56,6 +56,6 @@ class TakeoverReader:
                     denied.add(entry.sid)
                 elif not entry.conditional and entry.sid not in denied and (entry.sid, how) not in seen:
                     seen.add((entry.sid, how))
-                    yield Hold(entry.sid, how, entry)
+                    yield Takeover(entry.sid, how, entry)
         if descriptor.owner is not None and owner_has_the_rights(descriptor):
-            yield Hold(descriptor.owner, OWNS, None)
+            yield Takeover(descriptor.owner, OWNS, None)
