@@ -1,0 +1,134 @@
+"""Changes as they are written, ordered and taken back, whatever they hold."""
+
+import json
+from itertools import pairwise
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from adzeguard.core.change.change import Change, value_text
+from adzeguard.core.change.inverse import inverse_changes
+from adzeguard.core.change.kinds import CHANGE_KINDS
+from adzeguard.core.change.kinds.add_local_member import AddLocalMember
+from adzeguard.core.change.kinds.add_member import AddMember
+from adzeguard.core.change.kinds.change_rights import ChangeRights
+from adzeguard.core.change.kinds.create_object import CreateObject
+from adzeguard.core.change.kinds.delete_object import DeleteObject
+from adzeguard.core.change.kinds.move_object import MoveObject
+from adzeguard.core.change.kinds.object_change import AttributeChange
+from adzeguard.core.change.kinds.remove_local_member import RemoveLocalMember
+from adzeguard.core.change.kinds.remove_member import RemoveMember
+from adzeguard.core.change.kinds.set_attributes import SetAttributes
+from adzeguard.core.change.kinds.set_primary_group import SetPrimaryGroup
+from adzeguard.core.change.order import in_order
+from adzeguard.core.change.written import read_change, read_proposal
+from adzeguard.core.descriptors.ace import Ace
+from adzeguard.core.errors import AdzeguardError, ProposalFileError
+from adzeguard.core.estate.named import Named
+from adzeguard.core.identity import Sid
+
+NAMES = st.text(st.characters(exclude_categories=["Cs"]), min_size=1, max_size=12)
+NAMED = st.builds(Named, NAMES, st.integers(1000, 1009).map(lambda rid: f"S-1-5-21-1-1-1-{rid}"), NAMES)
+VALUES = st.lists(st.binary(max_size=20), max_size=3).map(tuple)
+ATTRIBUTES = st.lists(
+    st.builds(AttributeChange, name=st.sampled_from(["info", "mail", "objectSid"]), before=VALUES, after=VALUES),
+    min_size=1, max_size=3,
+).map(tuple)  # fmt: skip
+
+
+def allowing(rid: int, mask: int) -> Ace:
+    """An entry that allows something to somebody, by its bytes ([MS-DTYP] 2.4.4.2)."""
+    who = Sid(f"S-1-5-21-1-1-1-{rid}").to_bytes()
+    size = 8 + len(who)
+    return Ace.from_bytes(bytes([0, 2]) + size.to_bytes(2, "little") + mask.to_bytes(4, "little") + who)
+
+
+ENTRIES = st.builds(allowing, st.integers(500, 2000), st.integers(1, 0xF01FF))
+ABOUT = {"rule": NAMES, "why": st.text(st.characters(exclude_categories=["Cs"]), max_size=8)}
+MEMBERSHIP = ABOUT | {"group": NAMED, "member": NAMED}
+OBJECT = ABOUT | {"object": NAMED, "words": NAMES}
+MADE: dict[type[Change], st.SearchStrategy[Change]] = {
+    AddMember: st.builds(AddMember, **MEMBERSHIP),
+    RemoveMember: st.builds(RemoveMember, **MEMBERSHIP),
+    SetPrimaryGroup: st.builds(SetPrimaryGroup, **MEMBERSHIP, before=NAMED.map(lambda named: named.sid)),
+    AddLocalMember: st.builds(AddLocalMember, **MEMBERSHIP, host=NAMES),
+    RemoveLocalMember: st.builds(RemoveLocalMember, **MEMBERSHIP, host=NAMES),
+    CreateObject: st.builds(CreateObject, **OBJECT, attributes=ATTRIBUTES),
+    DeleteObject: st.builds(DeleteObject, **OBJECT, attributes=ATTRIBUTES),
+    SetAttributes: st.builds(SetAttributes, **OBJECT, attributes=ATTRIBUTES),
+    MoveObject: st.builds(MoveObject, **OBJECT, to=st.just("OU=Quay,DC=lowmere,DC=example")),
+    ChangeRights: st.builds(ChangeRights, **OBJECT, gives=st.lists(ENTRIES, max_size=2).map(tuple)),
+}
+CHANGES = st.one_of(*MADE.values())
+
+
+def test_every_kind_of_change_is_drawn_here() -> None:
+    """A kind that is added to the table and not to these properties fails here."""
+    assert set(MADE) == set(CHANGE_KINDS)
+
+
+@given(CHANGES)
+def test_a_change_is_read_as_it_was_written(change: Change) -> None:
+    """Through JSON and back nothing is lost of any kind: names of any script, binary values, entries of descriptors."""
+    assert read_change(json.loads(change.model_dump_json())) == change
+
+
+@given(
+    CHANGES, st.sampled_from(["kind", "rule", "group", "object", "member", "why"]), st.sampled_from([None, 7, [], {}])
+)
+def test_a_change_with_a_strange_part_is_an_error_of_ours(change: Change, part: str, value: object) -> None:
+    """Whatever stands where text or a name should is refused in words, and never taken for something else."""
+    raw = json.loads(change.model_dump_json())
+    raw[part] = value
+    with pytest.raises(ProposalFileError):
+        read_change(raw)
+
+
+@given(
+    st.binary(max_size=200)
+    | st.recursive(
+        st.none() | st.booleans() | st.text(),
+        lambda inner: (
+            st.lists(inner) | st.dictionaries(st.sampled_from(["proposal", "plan", "changes", "kind", "a"]), inner)
+        ),
+        max_leaves=8,
+    ).map(lambda value: json.dumps(value).encode())
+)
+def test_any_bytes_are_a_proposal_or_an_error_of_ours(text: bytes) -> None:
+    """A proposal file is read from anywhere: noise, and JSON of another shape, end in one line."""
+    with pytest.raises(AdzeguardError) as caught:
+        read_proposal(text, "p.json")
+    assert caught.value.message.startswith("p.json: not a proposal: ")
+    assert "\n" not in caught.value.message
+
+
+@given(st.binary(max_size=40))
+def test_a_value_is_written_as_text_only_where_it_reads_back_the_same(value: bytes) -> None:
+    """Printable text stays readable for whoever reviews the file; everything else is told by its mark."""
+    change = AttributeChange(name="info", after=(value,))
+    assert AttributeChange.model_validate_json(change.model_dump_json()).after == (value,)
+    assert value_text(value).isprintable()
+
+
+@given(st.lists(CHANGES, max_size=12), st.randoms())
+def test_the_order_puts_every_new_way_in_before_an_old_one_goes(changes: list[Change], random: object) -> None:
+    """Kinds follow their order, the directory goes before the hosts, numbers go up, and twins are made once."""
+    ordered = in_order(changes)
+    assert [change.order for change in ordered] == sorted(change.order for change in ordered)
+    for one, other in pairwise(ordered):
+        assert one.order < other.order or bool(one.host_name) <= bool(other.host_name)
+    assert [change.id for change in ordered] == [f"c{number:05}" for number in range(1, len(ordered) + 1)]
+    assert len(ordered) == len({(change.kind, *change.key) for change in changes})
+
+
+@given(CHANGES)
+def test_what_is_taken_back_twice_stands_again(change: Change) -> None:
+    """The inverse of the inverse changes the same thing to the same; what is no change has no inverse."""
+    groups = {f"S-1-5-21-1-1-1-{rid}": Named(f"g{rid}", f"S-1-5-21-1-1-1-{rid}") for rid in range(1000, 1010)}
+    back = inverse_changes([change], groups)
+    assert len(back) <= 1
+    for inverse in back:
+        assert inverse.host_name == change.host_name
+        assert inverse.rule == "undo"
+        assert change.in_words() in inverse.why

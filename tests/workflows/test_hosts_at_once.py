@@ -1,0 +1,107 @@
+"""Many hosts at once, and drivers that fail in their own ways."""
+
+import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from adzeguard.core.errors import HostError, HostUnreachableError
+from adzeguard.core.estate.hosts import Host, HostState
+from adzeguard.core.identity import Sid
+from adzeguard.hosts.careful import session_with
+from adzeguard.workflows.collect import read_host
+from adzeguard.workflows.fan_out import over_hosts
+
+STATE = HostState(Sid("S-1-5-21-7-7-7"))
+KIOSK = Host(1, "KIOSK-1", "CN=KIOSK-1,DC=lowmere,DC=example")
+
+
+@given(st.lists(st.integers(), max_size=120), st.integers(1, 50))
+def test_many_at_once_come_back_in_their_order(items: list[int], in_a_task: int) -> None:
+    """However they are cut into tasks, each is done once and what it came to stands at its place."""
+    parts = list(over_hosts(items, lambda item: item + 1, in_a_task=in_a_task))
+    assert [one for part in parts for one in part] == [item + 1 for item in items]
+    assert all(len(part) <= in_a_task for part in parts)
+
+
+def test_hosts_are_really_worked_with_at_once() -> None:
+    """Eight that wait for each other all come through: one after the other they would wait for ever."""
+    together = threading.Barrier(8, timeout=20)
+    done = [place for part in over_hosts(range(8), lambda _: together.wait(), in_a_task=1) for place in part]
+    assert sorted(done) == list(range(8))
+
+
+class Failing:
+    """A source that fails in one place."""
+
+    def __init__(self, where: str, error: BaseException) -> None:
+        self.where = where
+        self.error = error
+
+    @contextmanager
+    def session(self, _host: str) -> Iterator["Failing"]:
+        self.fail("open")
+        yield self
+        self.fail("close")
+
+    def fail(self, where: str) -> None:
+        if where == self.where:
+            raise self.error
+
+    def read(self) -> HostState:
+        self.fail("read")
+        return STATE
+
+    def change(self, _change: object) -> None:
+        self.fail("change")
+
+    def close(self) -> None:
+        pass
+
+
+def work_with(source: Failing) -> None:
+    """Read a host and change it."""
+    with session_with(source, "KIOSK-1") as session:
+        session.read()
+        session.change(None)
+
+
+@pytest.mark.parametrize("where", ["open", "read", "change", "close"])
+@pytest.mark.parametrize(
+    "error", [ValueError("odd"), OSError("cut"), RuntimeError("why")], ids=lambda e: type(e).__name__
+)
+def test_whatever_a_driver_raises_is_an_error_of_ours(where: str, error: Exception) -> None:
+    """Wherever it fails, the host and the cause are named, and the cause is kept."""
+    with pytest.raises(HostError) as caught:
+        work_with(Failing(where, error))
+    assert caught.value.message == f"the driver failed with KIOSK-1: {type(error).__name__}: {error}"
+    assert caught.value.__cause__ is error
+
+
+def test_what_a_driver_says_itself_stays_as_it_said_it() -> None:
+    """An error of ours is handed on, and what people interrupt is interrupted."""
+    with (
+        pytest.raises(HostUnreachableError, match="off"),
+        session_with(Failing("read", HostUnreachableError("off")), "K") as s,
+    ):
+        s.read()
+    with pytest.raises(KeyboardInterrupt), session_with(Failing("read", KeyboardInterrupt()), "K") as s:
+        s.read()
+
+
+def test_a_host_that_cannot_be_read_keeps_what_was_known_of_it() -> None:
+    """The last state stays, with the trouble beside it; one that was never read has none."""
+    broken = Failing("read", ValueError("odd"))
+    known = Host(1, "KIOSK-1", KIOSK.dn, STATE)
+    again = read_host(broken, KIOSK, known)
+    assert again is not None
+    assert (again.state, again.trouble) == (STATE, "the driver failed with KIOSK-1: ValueError: odd")
+    never = read_host(broken, KIOSK, None)
+    assert never is not None
+    assert never.state is None
+    whole = read_host(Failing("", ValueError()), KIOSK, None)
+    assert whole is not None
+    assert (whole.state, whole.trouble) == (STATE, "")
