@@ -21,7 +21,7 @@ SHOTS = {
     "who": [["who", WHO], ["why", "orla.fenn", "--in", WHO]],
     "who-host": [["who", "--host", "KIOSK-07"]],
     "who-hosts": [["who", "--hosts", "--at-least", "3"]],
-    "check": [["check", "--severity", "high"]],
+    "check": [["check", "--severity", "critical"], ["check", "--rule", "kiosk-administrators"]],
     "propose": [["propose"]],
     "enact": [["enact", "--yes"]],
     "show": [["show", "KIOSK-15"]],

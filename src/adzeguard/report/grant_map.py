@@ -43,7 +43,7 @@ def draw(matrix: Matrix, path: Path) -> None:
         box = {"boxstyle": "round,pad=0.35", "facecolor": _RUST if denied else _SEA, "edgecolor": "none"}
         axes.text(x, y, text, ha="center", va="center", fontsize=8, color="white", bbox=box)
     signs = [Patch(facecolor=_SEA, label="may"), Patch(facecolor=_RUST, label="may not")]
-    figure.legend(handles=signs, loc="lower left", ncols=2, frameon=False, fontsize=9)
+    figure.legend(handles=signs, loc="outside lower left", ncols=2, frameon=False, fontsize=9)
     axes.set_title("Who holds what, and over which part of the directory", fontsize=12, pad=14)
     handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
     with os.fdopen(handle, "wb") as file:
