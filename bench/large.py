@@ -71,17 +71,32 @@ def make(size: Size, seed: int = 1) -> Assembled:
     times[:, :3] = 1_700_000_000 + lot.integers(0, 90_000_000, (count, 3))
     details = Texts.of('{"description": "made up"}' for _ in range(count))
     objects = Objects(
-        DOMAIN, kinds, flags, np.full(count, 513, np.uint32), times, authorities, rids, (str(DOMAIN.sid),),
-        Texts.of(f"{n:032x}" for n in range(count)), Texts.of(names), Texts.of(dns), details,
+        DOMAIN,
+        kinds,
+        flags,
+        np.full(count, 513, np.uint32),
+        times,
+        authorities,
+        rids,
+        (str(DOMAIN.sid),),
+        Texts.of(f"{n:032x}" for n in range(count)),
+        Texts.of(names),
+        Texts.of(dns),
+        details,
         *_descriptors(kinds),
-    )  # fmt: skip
+    )
     return Assembled(objects, _graph(size, count, lot))
 
 
 def _descriptors(kinds: np.ndarray) -> tuple[np.ndarray, tuple[bytes, ...]]:
     """Ten descriptors for each kind, which share most of their entries; every tenth OU has a grant of its own."""
-    classes = {Kind.USER: "user", Kind.GROUP: "group", Kind.COMPUTER: "computer", Kind.OU: "organizationalUnit",
-               Kind.DOMAIN: "domainDNS"}  # fmt: skip
+    classes = {
+        Kind.USER: "user",
+        Kind.GROUP: "group",
+        Kind.COMPUTER: "computer",
+        Kind.OU: "organizationalUnit",
+        Kind.DOMAIN: "domainDNS",
+    }
     rows = np.full(len(kinds), -1, np.int32)
     found: list[bytes] = []
     owner = DOMAIN.account(512)

@@ -53,9 +53,13 @@ def _once(task: Callable[[], object]) -> float:
 def program(*arguments: str, folder: Path | None = None) -> None:
     """Run the built program; findings are no failure here."""
     done = subprocess.run(
-        [sys.executable, "-m", "adzeguard", *arguments], cwd=folder, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE,
-        stdin=subprocess.DEVNULL, check=False,
-    )  # fmt: skip
+        [sys.executable, "-m", "adzeguard", *arguments],
+        cwd=folder,
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.PIPE,
+        stdin=subprocess.DEVNULL,
+        check=False,
+    )
     if done.returncode in (1, 2):
         raise RuntimeError(done.stderr.decode())
 

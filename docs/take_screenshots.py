@@ -54,8 +54,9 @@ def take(name: str, folder: Path) -> None:
         time.sleep(1)
         window = subprocess.Popen(
             [*_TERMINAL, str(script)],
-            cwd=folder, env=environment,
-        )  # fmt: skip
+            cwd=folder,
+            env=environment,
+        )
         deadline = time.monotonic() + (4 if name in KEYS else 30)
         while not (folder / "done").exists() and time.monotonic() < deadline:
             time.sleep(0.2)

@@ -49,25 +49,39 @@ def changes_of(charter: ResolvedCharter, of: Estate) -> tuple[Change, ...]:
     ("admins", "disabled", "kiosk", "rules", "refused"),
     [
         pytest.param(
-            ["ada"], ["Administrator"], ["Domain Admins"], r"- {id: none, group: LOWMERE\Domain Admins, only: []}",
-            r"LOWMERE\Domain Admins would be left without a keeper", id="the last enabled administrator",
+            ["ada"],
+            ["Administrator"],
+            ["Domain Admins"],
+            r"- {id: none, group: LOWMERE\Domain Admins, only: []}",
+            r"LOWMERE\Domain Admins would be left without a keeper",
+            id="the last enabled administrator",
         ),
         pytest.param(
-            ["ada"], [], ["Helpers", "ben"], SHUT,
-            "host KIOSK-1 would be left without a keeper", id="a keeper who comes in through a nested group",
+            ["ada"],
+            [],
+            ["Helpers", "ben"],
+            SHUT,
+            "host KIOSK-1 would be left without a keeper",
+            id="a keeper who comes in through a nested group",
         ),
         pytest.param(
-            ["Administrator", "ada"], [], ["Domain Admins", "ben", "cleo"],
+            ["Administrator", "ada"],
+            [],
+            ["Domain Admins", "ben", "cleo"],
             r"- {id: fine, hosts: {under: OU=Kiosks}, local-group: administrators, only: [LOWMERE\ben]}",
-            "", id="the administrators group is a keeper and stays",
+            "",
+            id="the administrators group is a keeper and stays",
         ),
         pytest.param(
-            ["ada"], ["Administrator", "ada"], ["Domain Admins", "ben", "cleo"],
+            ["ada"],
+            ["Administrator", "ada"],
+            ["Domain Admins", "ben", "cleo"],
             r"- {id: dead, hosts: {under: OU=Kiosks}, local-group: administrators, only: [LOWMERE\ben]}",
-            "host KIOSK-1 would be left without a keeper", id="keepers without an enabled account count for nothing",
+            "host KIOSK-1 would be left without a keeper",
+            id="keepers without an enabled account count for nothing",
         ),
     ],
-)  # fmt: skip
+)
 def test_a_proposal_that_locks_the_keepers_out_is_refused(
     admins: list[str], disabled: list[str], kiosk: list[str], rules: str, refused: str
 ) -> None:

@@ -21,10 +21,18 @@ def small() -> Estate:
 @pytest.mark.parametrize(
     "typed",
     [
-        "ada", "ADA", r"LOWMERE\ada", r"lowmere\Ada", r"lowmere.example\ada", "ada@lowmere.example", "ada@LOWMERE",
-        "CN=ada,OU=People", f"cn=Ada, ou=People,{BASE}", "S-1-5-21-10-20-30-1201",
+        "ada",
+        "ADA",
+        r"LOWMERE\ada",
+        r"lowmere\Ada",
+        r"lowmere.example\ada",
+        "ada@lowmere.example",
+        "ada@LOWMERE",
+        "CN=ada,OU=People",
+        f"cn=Ada, ou=People,{BASE}",
+        "S-1-5-21-10-20-30-1201",
     ],
-)  # fmt: skip
+)
 def test_one_object_is_found_however_it_is_typed(small: Estate, typed: str) -> None:
     """Bare, qualified, by DN with or without the base, by SID: the same object."""
     assert resolve(small, typed).name == "ada"
@@ -41,7 +49,7 @@ def test_one_object_is_found_however_it_is_typed(small: Estate, typed: str) -> N
         ("CN=nobody,OU=People", UnknownNameError, "is called 'CN=nobody,OU=People'"),
         (r"well-known\nobody", UnknownNameError, "nothing in the directory is called"),
     ],
-)  # fmt: skip
+)
 def test_nothing_is_guessed(small: Estate, typed: str, error: type[Exception], said: str) -> None:
     """A part of a name, a slip, another domain: candidates or a no, never a choice."""
     with pytest.raises(error) as raised:

@@ -58,8 +58,12 @@ def test_what_only_looks_starts_without_what_it_does_not_use(demo: Program, argu
     report = "print(' '.join(sorted(sys.modules)), file=sys.stderr)"
     done = subprocess.run(
         [sys.executable, "-c", f"import sys; {run}; {report}"],
-        cwd=demo.folder, capture_output=True, text=True, check=True, env=ALONE,
-    )  # fmt: skip
+        cwd=demo.folder,
+        capture_output=True,
+        text=True,
+        check=True,
+        env=ALONE,
+    )
     loaded = set(done.stderr.split())
 
     assert "adzeguard.store.sqlite" in loaded

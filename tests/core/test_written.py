@@ -33,8 +33,9 @@ NAMED = st.builds(Named, NAMES, st.integers(1000, 1009).map(lambda rid: f"S-1-5-
 VALUES = st.lists(st.binary(max_size=20), max_size=3).map(tuple)
 ATTRIBUTES = st.lists(
     st.builds(AttributeChange, name=st.sampled_from(["info", "mail", "objectSid"]), before=VALUES, after=VALUES),
-    min_size=1, max_size=3,
-).map(tuple)  # fmt: skip
+    min_size=1,
+    max_size=3,
+).map(tuple)
 
 
 def allowing(rid: int, mask: int) -> Ace:

@@ -48,7 +48,11 @@ def workspace(server: Server, tmp_path: Path) -> Program:
 def connect(program: Program, server: Server, folder: Path, **other: str):
     """Make a workspace; `other` replaces options."""
     options = {
-        "ldap": server.url, "bind-as": server.bind_as, "password-file": str(server.password_file),
-        "ca-file": str(server.ca_file), "tls-name": server.tls_name, "standin-hosts": str(program.folder / "hosts"),
-    } | other  # fmt: skip
+        "ldap": server.url,
+        "bind-as": server.bind_as,
+        "password-file": str(server.password_file),
+        "ca-file": str(server.ca_file),
+        "tls-name": server.tls_name,
+        "standin-hosts": str(program.folder / "hosts"),
+    } | other
     return program("init", folder, *(part for key, value in options.items() for part in (f"--{key}", value) if value))

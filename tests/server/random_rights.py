@@ -15,8 +15,18 @@ from tests.server.server import PASSWORD, Server
 PEOPLE, GROUPS, OBJECTS = 10, 6, 30
 CLASSES = ("user", "group", "computer", "organizationalUnit", "contact")
 _EVERYONE, _AUTHENTICATED, _SELF = (Sid(s) for s in ("S-1-1-0", "S-1-5-11", "S-1-5-10"))
-_BITS = [Right.CREATE_CHILD, Right.DELETE_CHILD, Right.SELF_WRITE, Right.WRITE_PROPERTY, Right.CONTROL_ACCESS,
-         Right.WRITE_DAC, Right.WRITE_OWNER, Right.DELETE, Right.GENERIC_ALL, Right.GENERIC_WRITE]  # fmt: skip
+_BITS = [
+    Right.CREATE_CHILD,
+    Right.DELETE_CHILD,
+    Right.SELF_WRITE,
+    Right.WRITE_PROPERTY,
+    Right.CONTROL_ACCESS,
+    Right.WRITE_DAC,
+    Right.WRITE_OWNER,
+    Right.DELETE,
+    Right.GENERIC_ALL,
+    Right.GENERIC_WRITE,
+]
 _LOOKING = int(Right.READ_PROPERTY | Right.LIST_CHILDREN | Right.LIST_OBJECT | Right.READ_CONTROL)
 
 
@@ -45,10 +55,15 @@ def make(server: Server, schema: Schema, rng: random.Random) -> RandomRights:
     for n in range(GROUPS):
         members = [f"CN=lot{m},{ou}".encode() for m in rng.sample(range(PEOPLE), 3)]
         members += [f"CN=lotgroup{n - 1},{ou}".encode()] if n % 2 else []
-        wire.add(f"CN=lotgroup{n},{ou}", {
-            "objectClass": [b"group"], "sAMAccountName": [b"lotgroup%d" % n], "groupType": [b"-2147483640"],
-            "member": members,
-        })  # fmt: skip
+        wire.add(
+            f"CN=lotgroup{n},{ou}",
+            {
+                "objectClass": [b"group"],
+                "sAMAccountName": [b"lotgroup%d" % n],
+                "groupType": [b"-2147483640"],
+                "member": members,
+            },
+        )
     sids = _sids(wire, ou)
     for n in range(OBJECTS):
         kind = CLASSES[n % len(CLASSES)]
@@ -74,10 +89,16 @@ def _entry(rng: random.Random, schema: Schema, kind: str, sids: list[Sid]) -> Ac
     flags = rng.choice([0, 0, 0, 2, 2 | 8])
     if rng.random() < 0.35:
         return Ace(AceKind.DENY if deny else AceKind.ALLOW, flags, mask, who)
-    about = rng.choice([
-        _attribute(rng, schema), _attribute(rng, schema), rng.choice(list(schema.property_sets.values())),
-        schema.classes[rng.choice(CLASSES)], schema.classes[kind], None,
-    ])  # fmt: skip
+    about = rng.choice(
+        [
+            _attribute(rng, schema),
+            _attribute(rng, schema),
+            rng.choice(list(schema.property_sets.values())),
+            schema.classes[rng.choice(CLASSES)],
+            schema.classes[kind],
+            None,
+        ]
+    )
     inherited = schema.classes[rng.choice(CLASSES)] if rng.random() < 0.2 or about is None else None
     if about is not None and rng.random() < 0.7:
         mask |= int(rng.choice([Right.WRITE_PROPERTY, Right.CREATE_CHILD]))
@@ -87,8 +108,22 @@ def _entry(rng: random.Random, schema: Schema, kind: str, sids: list[Sid]) -> Ac
 
 
 def _attribute(rng: random.Random, schema: Schema) -> uuid.UUID:
-    names = ("description", "member", "telephoneNumber", "title", "mail", "userAccountControl", "gPLink", "displayName",
-             "pwdLastSet", "managedBy", "info", "streetAddress", "userPrincipalName", "scriptPath")  # fmt: skip
+    names = (
+        "description",
+        "member",
+        "telephoneNumber",
+        "title",
+        "mail",
+        "userAccountControl",
+        "gPLink",
+        "displayName",
+        "pwdLastSet",
+        "managedBy",
+        "info",
+        "streetAddress",
+        "userPrincipalName",
+        "scriptPath",
+    )
     return schema.attributes[rng.choice(names)][0]
 
 

@@ -147,9 +147,14 @@ class Server:
     def _modify(self, ldif: str) -> subprocess.CompletedProcess[str]:
         command = ["ldapmodify", "-H", self.url, "-x", "-D", self.bind_as, "-y", str(self.password_file)]
         return subprocess.run(
-            command, input=ldif + "\n", capture_output=True, text=True, check=False, timeout=60,
+            command,
+            input=ldif + "\n",
+            capture_output=True,
+            text=True,
+            check=False,
+            timeout=60,
             env=self.client_environment,
-        )  # fmt: skip
+        )
 
     def members_of(self, name: str) -> set[str]:
         """Return the leaf names that a group lists, by the plain client."""

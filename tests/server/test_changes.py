@@ -91,12 +91,19 @@ def test_rights_given_over_a_container_are_read_again_below_it(server: Server, w
     [before] = server.ask("(sAMAccountName=cove0)", "uSNChanged")
     subprocess.run(
         [
-            "samba-tool", "dsacl", "set", "-H", f"{server.folder}/private/sam.ldb",
-            "-s", str(server.folder / "etc/smb.conf"), f"--objectdn=OU=Cove,{server.base}", "--sddl=(A;CI;RPWP;;;AU)",
+            "samba-tool",
+            "dsacl",
+            "set",
+            "-H",
+            f"{server.folder}/private/sam.ldb",
+            "-s",
+            str(server.folder / "etc/smb.conf"),
+            f"--objectdn=OU=Cove,{server.base}",
+            "--sddl=(A;CI;RPWP;;;AU)",
         ],
         check=True,
         capture_output=True,
-    )  # fmt: skip
+    )
     [after] = server.ask("(sAMAccountName=cove0)", "uSNChanged")
     assert before == after
     assert "3 objects" in workspace("collect").out

@@ -72,23 +72,32 @@ def test_the_delegated_can_do_exactly_what_was_given(server: Server, workspace: 
     hedda.add(f"CN=Helm Ames,{OFFICE},{server.base}", newcomer | {"sAMAccountName": [b"helm.ames"]})
     hedda.delete(f"CN=Helm Ames,{OFFICE},{server.base}")
     for no, arguments in {
-        "another OU": (hedda.add, f"CN=Helm Two,OU=Bridge,OU=People,{server.base}",
-                       newcomer | {"sAMAccountName": [b"helm.two"]}),
-        "a group in the OU": (hedda.add, f"CN=Helms,{OFFICE},{server.base}",
-                              {"objectClass": [b"group"], "sAMAccountName": [b"helms"]}),
+        "another OU": (
+            hedda.add,
+            f"CN=Helm Two,OU=Bridge,OU=People,{server.base}",
+            newcomer | {"sAMAccountName": [b"helm.two"]},
+        ),
+        "a group in the OU": (
+            hedda.add,
+            f"CN=Helms,{OFFICE},{server.base}",
+            {"objectClass": [b"group"], "sAMAccountName": [b"helms"]},
+        ),
         "another attribute": (hedda.modify, cato, [Modification("replace", "title", (b"Captain",))]),
         "somebody beside": (hedda.modify, orla, reset),
         "another group": (hedda.modify, radio, join),
         "delete somebody elsewhere": (hedda.delete, orla),
         "delete the OU": (hedda.delete, f"{OFFICE},{server.base}"),
-    }.items():  # fmt: skip
+    }.items():
         assert refused(*arguments), no
     listed = {(g["holder"], g["duty"]) for g in workspace("grant", "list", "--to", leads, "--format", "json").json}
     assert listed == {(leads, duty) for duty in ("password-help", "user-lifecycle", "group-membership")}
     for right, target, allowed in (
-        ("password-help", "cato.lune", True), ("password-help", "orla.fenn", False), ("create:user", OFFICE, True),
-        ("create:user", "OU=Bridge,OU=People", False), ("write:title", "cato.lune", False),
-    ):  # fmt: skip
+        ("password-help", "cato.lune", True),
+        ("password-help", "orla.fenn", False),
+        ("create:user", OFFICE, True),
+        ("create:user", "OU=Bridge,OU=People", False),
+        ("write:title", "cato.lune", False),
+    ):
         answer = workspace("may", "hedda.morrow", right, target, "--format", "json")
         assert (answer.code, answer.json[0]["allowed"]) == (0 if allowed else 3, allowed), (right, target)
 

@@ -26,8 +26,9 @@ def everything(server: Server) -> dict[str, dict[str, list[str]]]:
     found = server.ask("(objectClass=*)", "*", "nTSecurityDescriptor", options=DESCRIPTOR)
     return {
         e["dn"][0]: {k: sorted(v) for k, v in e.items() if k not in MARKS}
-        for e in found if not e["dn"][0].startswith("CN=RID Set,")  # counts the identities that were given away
-    }  # fmt: skip
+        for e in found
+        if not e["dn"][0].startswith("CN=RID Set,")  # counts the identities that were given away
+    }
 
 
 def test_what_was_made_by_hand_is_seen_and_taken_back_attribute_for_attribute(
@@ -53,10 +54,22 @@ def test_what_was_made_by_hand_is_seen_and_taken_back_attribute_for_attribute(
     [moved] = server.ask("(sAMAccountName=ulla.beck)", "dn")
     assert moved["dn"] == [f"CN=Ulla Beck,OU=Galley,OU=Quay,{server.base}"]
     refused = subprocess.run(
-        ["ldapdelete", "-H", server.url, "-x", "-D", server.bind_as, "-y", str(server.password_file),
-         f"OU=Dry Dock,OU=Hosts,{server.base}"],
-        capture_output=True, text=True, check=False, env=server.client_environment,
-    )  # fmt: skip
+        [
+            "ldapdelete",
+            "-H",
+            server.url,
+            "-x",
+            "-D",
+            server.bind_as,
+            "-y",
+            str(server.password_file),
+            f"OU=Dry Dock,OU=Hosts,{server.base}",
+        ],
+        capture_output=True,
+        text=True,
+        check=False,
+        env=server.client_environment,
+    )
     assert "Insufficient access" in refused.stderr
     assert "0 objects, 0 groups" in workspace("collect", "--full").out
 
@@ -98,10 +111,13 @@ def test_tool_and_server_agree_on_every_change_of_scope_and_kind(server: Server,
     names = {}
     for number, (before, after) in enumerate(itertools.product(shapes, shapes)):
         names[before, after] = f"scope{number:02}"
-    server.change("\n\n".join(
-        f"dn: CN={name},OU=Groups,{server.base}\nchangetype: add\nobjectClass: group\nsAMAccountName: {name}\n"
-        f"groupType: {kinds[before[1]] + scopes[before[0]]}" for (before, _), name in names.items()
-    ))  # fmt: skip
+    server.change(
+        "\n\n".join(
+            f"dn: CN={name},OU=Groups,{server.base}\nchangetype: add\nobjectClass: group\nsAMAccountName: {name}\n"
+            f"groupType: {kinds[before[1]] + scopes[before[0]]}"
+            for (before, _), name in names.items()
+        )
+    )
     workspace("collect")
     for (before, after), name in names.items():
         wanted = kinds[after[1]] + scopes[after[0]]
@@ -117,10 +133,13 @@ def test_tool_and_server_agree_on_every_change_of_scope_and_kind(server: Server,
         assert one_step != needs_two, (before, after)
     # The groups whose first step was allowed may not go back in one step; they are made anew for the tool.
     server.change("\n\n".join(f"dn: CN={n},OU=Groups,{server.base}\nchangetype: delete" for n in names.values()))
-    server.change("\n\n".join(
-        f"dn: CN={name},OU=Groups,{server.base}\nchangetype: add\nobjectClass: group\nsAMAccountName: {name}\n"
-        f"groupType: {kinds[before[1]] + scopes[before[0]]}" for (before, _), name in names.items()
-    ))  # fmt: skip
+    server.change(
+        "\n\n".join(
+            f"dn: CN={name},OU=Groups,{server.base}\nchangetype: add\nobjectClass: group\nsAMAccountName: {name}\n"
+            f"groupType: {kinds[before[1]] + scopes[before[0]]}"
+            for (before, _), name in names.items()
+        )
+    )
     workspace("collect")
     for (before, after), name in names.items():
         if before == after:
@@ -144,8 +163,10 @@ def test_a_deleted_group_and_ou_come_back_with_their_members(server: Server, wor
     after = everything(server)
     assert after.keys() == before.keys()
     new = {"objectGUID", "objectSid", "whenCreated", "uSNCreated", "pwdLastSet", "nTSecurityDescriptor"}
-    differing = {dn: {k for k in before[dn].keys() | after[dn].keys() if before[dn].get(k) != after[dn].get(k)} - new
-                 for dn in before}  # fmt: skip
+    differing = {
+        dn: {k for k in before[dn].keys() | after[dn].keys() if before[dn].get(k) != after[dn].get(k)} - new
+        for dn in before
+    }
     assert {dn for dn, keys in differing.items() if keys} == set()
     assert "0 objects, 0 groups" in workspace("collect", "--full").out
 

@@ -20,8 +20,13 @@ from tests.server.random_rights import make
 from tests.server.server import PASSWORD, Server
 
 pytestmark = pytest.mark.server
-ASKED = ["allowedAttributes", "allowedAttributesEffective", "allowedChildClasses", "allowedChildClassesEffective",
-         "sDRightsEffective"]  # fmt: skip
+ASKED = [
+    "allowedAttributes",
+    "allowedAttributesEffective",
+    "allowedChildClasses",
+    "allowedChildClassesEffective",
+    "sDRightsEffective",
+]
 
 
 Case = tuple[str, Question, bool]

@@ -68,8 +68,10 @@ def test_reach_shows_every_way_and_the_cut_closes_them(demo: Program) -> None:
     made(demo, "group", "remove", group, "Directory Stewards", "cato.lune", "mira.holt.adm")
     assert demo("reach", group, "--cut").code == 0
     assert {r["name"] for r in demo("reach", group, "--format", "json").json} == {
-        "Administrator", "isolde.varn.adm", "tobin.asker.adm",
-    }  # fmt: skip
+        "Administrator",
+        "isolde.varn.adm",
+        "tobin.asker.adm",
+    }
     made(demo, "grant", "give", "Galley Crew", "rights", "--over", "OU=Administrators,OU=People", "--this")
     [way] = {r["chain"] for r in demo("reach", group, "--format", "json").json if r["name"] == "pontus.reil"}
     assert r"which may change the rights over Administrators, which hands its rights on to" in way
@@ -89,10 +91,11 @@ def test_grants_by_hand_leave_the_same_bytes_when_taken_back(demo: Program) -> N
     listed = demo("grant", "list", "--over", OFFICE, "--format", "json").json
     shown = {(g["holder"], g["duty"], g["extent"]) for g in listed if not g["origin"]}
     assert shown == {
-        (LEADS, "password-help", "below"), (LEADS, "user-details", "below"),
+        (LEADS, "password-help", "below"),
+        (LEADS, "user-details", "below"),
         (LEADS, "group-lifecycle", "this and below"),
         (LEADS, "ou-lifecycle", "this and below"),
-    }  # fmt: skip
+    }
     above = [
         g for g in demo("grant", "list", "--over", "cato.lune", "--format", "json").json if g["duty"] == "user-details"
     ]
@@ -118,10 +121,13 @@ def test_a_duty_for_a_class_gives_nothing_over_the_ou_itself(demo: Program) -> N
     assert demo("may", "signe.quist", "write:description", "OU=Retired").code == 3
     assert demo("may", "signe.quist", "create:computer", "OU=Retired").code == 0
     for right, target, code in (
-        ("create:computer", "OU=Quay", 0), ("computer-lifecycle", "OU=Quay", 0),
+        ("create:computer", "OU=Quay", 0),
+        ("computer-lifecycle", "OU=Quay", 0),
         ("write:userAccountControl", "QUAY-01", 0),
-        ("rights", "OU=Quay", 3), ("write:description", "OU=Quay", 3), ("create:user", "OU=Quay", 3),
-    ):  # fmt: skip
+        ("rights", "OU=Quay", 3),
+        ("write:description", "OU=Quay", 3),
+        ("create:user", "OU=Quay", 3),
+    ):
         assert demo("may", "signe.quist", right, target).code == code, (right, target)
 
 
@@ -178,8 +184,9 @@ def test_grants_to_everybody_and_denials_that_come_too_late_are_found(demo: Prog
     file.modify(dn, [Modification("replace", "nTSecurityDescriptor", (closed.to_bytes(),))])
     demo("collect")
     assert findings(demo, "late-denial", "closed-to-inheritance") == {
-        ("late-denial", "CN=First Aiders,OU=Groups", ""), ("closed-to-inheritance", r"LOWMERE\First Aiders", ""),
-    }  # fmt: skip
+        ("late-denial", "CN=First Aiders,OU=Groups", ""),
+        ("closed-to-inheritance", r"LOWMERE\First Aiders", ""),
+    }
 
 
 def test_a_damaged_descriptor_is_told_and_keeps_nothing_else_from_view(demo: Program) -> None:
@@ -194,9 +201,14 @@ def test_a_damaged_descriptor_is_told_and_keeps_nothing_else_from_view(demo: Pro
     demo("collect")
     assert findings(demo, "damaged-descriptor") == {("damaged-descriptor", "CN=Crew Rota,OU=Groups", "")}
     assert len(findings(demo, "could-take-over", "stale-grant")) == 3
-    for asked in (["may", "orla.fenn", "delete", "Crew Rota"], ["reach", "Crew Rota"], ["grant", "list"],
-                  ["grant", "give", "Radio Watch", "group-membership", "--over", "Crew Rota", "--yes"],
-                  ["grant", "list", "--over", "Crew Rota"], ["ou", "protect", "OU=Groups", "--yes"]):  # fmt: skip
+    for asked in (
+        ["may", "orla.fenn", "delete", "Crew Rota"],
+        ["reach", "Crew Rota"],
+        ["grant", "list"],
+        ["grant", "give", "Radio Watch", "group-membership", "--over", "Crew Rota", "--yes"],
+        ["grant", "list", "--over", "Crew Rota"],
+        ["ou", "protect", "OU=Groups", "--yes"],
+    ):
         assert demo(*asked).code in (0, 1, 3), asked
 
 

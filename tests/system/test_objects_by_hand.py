@@ -54,8 +54,9 @@ def test_a_deleted_group_shows_who_names_it_and_comes_back_with_its_members(demo
     new = demo("show", "Night Watch", "--format", "json").json["sid"]
     assert (again[0]["detail"], new != old) == (f"SID {new}", True)
     assert {m["name"] for m in demo("who", "LOWMERE\\Directory Stewards", "--format", "json").json} >= {
-        "Night Watch", "orla.fenn",
-    }  # fmt: skip
+        "Night Watch",
+        "orla.fenn",
+    }
 
 
 def test_passwords_and_keys_of_what_is_deleted_stand_nowhere(demo: Program) -> None:
@@ -172,16 +173,19 @@ def test_rules_about_objects_are_followed_and_withdrawn(demo: Program) -> None:
     (charter / "crews.csv").write_text(ROSTER.replace("mira.holt", "cato.lune").replace("pontus.reil", "nobody"))
     ran = demo("enact", "--yes", "--format", "json").json
     assert {(o["kind"], o["member"].partition("\\")[2]) for o in ran} == {
-        ("add-member", "cato.lune"), ("remove-member", "mira.holt"),
-    }  # fmt: skip
+        ("add-member", "cato.lune"),
+        ("remove-member", "mira.holt"),
+    }
     lint = demo("charter", "lint").out
     assert "charter/crews.csv:4: rule crews: nothing is called" in lint
 
     (charter / "charter.yaml").write_text("charter: 1\nrules: []\n")
     withdrawn = made(demo, "enact")
     assert {(o["kind"], o["rule"]) for o in withdrawn} == {
-        ("rights", "keep-the-ous"), ("set", "land-on-the-quay"), ("remove-member", "crews"),
-    }  # fmt: skip
+        ("rights", "keep-the-ous"),
+        ("set", "land-on-the-quay"),
+        ("remove-member", "crews"),
+    }
     assert demo("propose").code == 0
     made(demo, "group", "delete", "Tide Crew")
     assert file.read_bytes() == before
@@ -189,8 +193,11 @@ def test_rules_about_objects_are_followed_and_withdrawn(demo: Program) -> None:
 
 def test_what_lies_in_the_default_containers_is_told_with_a_place(demo: Program) -> None:
     """Two trainees lie in CN=Users, and their departments say where they belong; built-in accounts are not told."""
-    found = {f["subject"]: f["evidence"]["suggested"] for f in demo("check", "--format", "json").json
-             if f["check"] == "without-place"}  # fmt: skip
+    found = {
+        f["subject"]: f["evidence"]["suggested"]
+        for f in demo("check", "--format", "json").json
+        if f["check"] == "without-place"
+    }
     assert found == {
         r"LOWMERE\ulla.beck": "OU=Galley,OU=People,DC=lowmere,DC=example",
         r"LOWMERE\njal.garth": "OU=Bridge,OU=People,DC=lowmere,DC=example",
@@ -205,8 +212,10 @@ def test_a_reviewed_file_says_which_memberships_are_copied(demo: Program) -> Non
     assert file.stat().st_mode & 0o777 == 0o600
     rows = list(csv.DictReader(file.read_text().splitlines()))
     assert {row["group"].partition("\\")[2] for row in rows} == {
-        "Booking Office Leads", "Booking Supervisors", "Timetable Editors",
-    }  # fmt: skip
+        "Booking Office Leads",
+        "Booking Supervisors",
+        "Timetable Editors",
+    }
     file.write_text(file.read_text().replace("yes,LOWMERE\\Booking S", "no,LOWMERE\\Booking S"))
     given = {o["group"].partition("\\")[2] for o in made(demo, *copy)}
     assert given == {"Booking Office Leads", "Timetable Editors"}
@@ -235,13 +244,20 @@ printf '%s|' "${{COMPREPLY[@]}}"; echo; }}
     cd /; try adzeguard show orl
     """
     done = subprocess.run(
-        ["bash", "-c", script], capture_output=True, text=True, check=False,
+        ["bash", "-c", script],
+        capture_output=True,
+        text=True,
+        check=False,
         env={**demo.environment, "PATH": _path_with_python()},
-    )  # fmt: skip
+    )
     assert done.stdout.splitlines() == [
-        "group|grant|", "Fire\\ Marshals|First\\ Aiders|", "--host|--hosts|", "OU=Galley,OU=People|",
-        "KIOSK-20|KIOSK-21|KIOSK-22|KIOSK-23|KIOSK-24|", "|",
-    ], done.stderr  # fmt: skip
+        "group|grant|",
+        "Fire\\ Marshals|First\\ Aiders|",
+        "--host|--hosts|",
+        "OU=Galley,OU=People|",
+        "KIOSK-20|KIOSK-21|KIOSK-22|KIOSK-23|KIOSK-24|",
+        "|",
+    ], done.stderr
     for shell in ("zsh", "fish"):
         assert "_ADZEGUARD_COMPLETE" in demo("completion", shell).out
 

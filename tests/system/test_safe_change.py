@@ -188,9 +188,13 @@ def test_an_enactment_that_is_killed_goes_on_where_it_was(demo_as_made: Path, tm
 def killed_after(program: Program, seconds: float | None) -> int:
     """Run enactment and kill it after a while, or let it end; its exit code, 0 when it was quicker."""
     process = subprocess.Popen(
-        [sys.executable, "-m", "adzeguard", "enact", "--yes"], cwd=program.folder, stdout=subprocess.DEVNULL,
-        stderr=subprocess.DEVNULL, stdin=subprocess.DEVNULL, start_new_session=True,
-    )  # fmt: skip
+        [sys.executable, "-m", "adzeguard", "enact", "--yes"],
+        cwd=program.folder,
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL,
+        stdin=subprocess.DEVNULL,
+        start_new_session=True,
+    )
     try:
         return process.wait(seconds)
     except subprocess.TimeoutExpired:

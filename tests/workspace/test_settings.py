@@ -44,9 +44,10 @@ def test_a_password_comes_from_its_file_the_environment_or_a_person(
 def test_settings_survive_being_written_and_paths_stand_on_the_workspace(tmp_path: Path) -> None:
     """Backslashes, quotes and non-ASCII names come back; relative paths are those of the workspace."""
     text = settings_text(
-        {"kind": "ldif", "file": "d/ü.ldif", "domain": 'A"B'}, {"kind": "standin", "folder": "hosts"},
+        {"kind": "ldif", "file": "d/ü.ldif", "domain": 'A"B'},
+        {"kind": "standin", "folder": "hosts"},
         {"response": "mend", "keepers": [r"LOWMERE\Ωmega"], "privileged": []},
-    )  # fmt: skip
+    )
     (tmp_path / "adzeguard.toml").write_text(
         text + "\n[guards]\nremovals = 7\nshare = 0.25\noperator = 'LOWMERE\\ada'\n"
     )

@@ -51,9 +51,12 @@ def picked(candidates: "Sequence[Candidate]", title: str) -> "list[Candidate]":
 def _row(candidate: "Candidate") -> dict[str, str]:
     group = candidate.group
     texts = (
-        group.qualified_name, group.group_scope, str(group.details.get("description", "")), str(candidate.members),
+        group.qualified_name,
+        group.group_scope,
+        str(group.details.get("description", "")),
+        str(candidate.members),
         "yes" if candidate.privileged else "",
-    )  # fmt: skip
+    )
     return dict(zip(_COLUMNS, texts, strict=True))
 
 

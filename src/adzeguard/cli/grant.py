@@ -43,9 +43,12 @@ def named_object(desk: Desk, name: str) -> "Principal":
 
 def _over_option(function: F) -> F:
     return click.option(
-        "--over", required=True, metavar="OBJECT", shell_complete=containers,
+        "--over",
+        required=True,
+        metavar="OBJECT",
+        shell_complete=containers,
         help="An OU by its DN, or a group or another object by its name.",
-    )(function)  # fmt: skip
+    )(function)
 
 
 def _extent_options(function: F) -> F:
@@ -61,9 +64,17 @@ def _extent_options(function: F) -> F:
 
 
 def _giving(
-    workspace: Path | None, who: str, duties: tuple[str, ...], over: str, extent: "Extent | None",
-    only_for: tuple[str, ...], why: str, answers: Answers, *, deny: bool,
-) -> int:  # fmt: skip
+    workspace: Path | None,
+    who: str,
+    duties: tuple[str, ...],
+    over: str,
+    extent: "Extent | None",
+    only_for: tuple[str, ...],
+    why: str,
+    answers: Answers,
+    *,
+    deny: bool,
+) -> int:
     from adzeguard.core.change.by_hand.grants import grants_given, notes_on
     from adzeguard.core.change.draft import Draft
     from adzeguard.core.rights.duties import named_duties
@@ -92,9 +103,15 @@ def _giving(
 @enacting_options
 @workspace_option
 def give(
-    who: str, duties: tuple[str, ...], over: str, extent: "Extent | None", only_for: tuple[str, ...], why: str,
-    answers: Answers, workspace: Path | None,
-) -> int:  # fmt: skip
+    who: str,
+    duties: tuple[str, ...],
+    over: str,
+    extent: "Extent | None",
+    only_for: tuple[str, ...],
+    why: str,
+    answers: Answers,
+    workspace: Path | None,
+) -> int:
     """Give somebody duties over an object. What stands already is not added again.
 
     A duty is one that grant duties lists, or a single right: read:ATTRIBUTE, write:ATTRIBUTE, create:CLASS,
@@ -112,9 +129,15 @@ def give(
 @enacting_options
 @workspace_option
 def deny(
-    who: str, duties: tuple[str, ...], over: str, extent: "Extent | None", only_for: tuple[str, ...], why: str,
-    answers: Answers, workspace: Path | None,
-) -> int:  # fmt: skip
+    who: str,
+    duties: tuple[str, ...],
+    over: str,
+    extent: "Extent | None",
+    only_for: tuple[str, ...],
+    why: str,
+    answers: Answers,
+    workspace: Path | None,
+) -> int:
     """Deny somebody duties over an object. A denial wins over what is given; what it wins over is shown first."""
     return _giving(workspace, who, duties, over, extent, only_for, why, answers, deny=True)
 

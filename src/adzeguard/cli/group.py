@@ -129,9 +129,17 @@ def leave(member: str, groups: tuple[str, ...], why: str, answers: Answers, work
 @enacting_options
 @workspace_option
 def copy_memberships(
-    source: str, target: str, only: tuple[str, ...], excepted: tuple[str, ...], named: tuple[str, ...], pick: bool,
-    review: Path | None, why: str, answers: Answers, workspace: Path | None,
-) -> int:  # fmt: skip
+    source: str,
+    target: str,
+    only: tuple[str, ...],
+    excepted: tuple[str, ...],
+    named: tuple[str, ...],
+    pick: bool,
+    review: Path | None,
+    why: str,
+    answers: Answers,
+    workspace: Path | None,
+) -> int:
     """Put somebody into groups that list somebody else.
 
     Privileged groups, and groups that lead into one, are left out unless they are named, picked or reviewed one by one.

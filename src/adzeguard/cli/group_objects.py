@@ -57,9 +57,18 @@ def add_object_commands(group: click.Group) -> None:
 @enacting_options
 @workspace_option
 def create(
-    name: str, container: str, scope: str, kind: str, description: str, mail: str, manager: str,
-    members: tuple[str, ...], why: str, answers: Answers, workspace: Path | None,
-) -> int:  # fmt: skip
+    name: str,
+    container: str,
+    scope: str,
+    kind: str,
+    description: str,
+    mail: str,
+    manager: str,
+    members: tuple[str, ...],
+    why: str,
+    answers: Answers,
+    workspace: Path | None,
+) -> int:
     """Make a group."""
     from adzeguard.core.change.by_hand.groups import created_group
     from adzeguard.core.change.by_hand.objects import container_at
@@ -102,9 +111,17 @@ def create(
 @enacting_options
 @workspace_option
 def change(
-    group: str, name: str, scope: str | None, kind: str | None, description: str | None, mail: str | None,
-    manager: str | None, why: str, answers: Answers, workspace: Path | None,
-) -> int:  # fmt: skip
+    group: str,
+    name: str,
+    scope: str | None,
+    kind: str | None,
+    description: str | None,
+    mail: str | None,
+    manager: str | None,
+    why: str,
+    answers: Answers,
+    workspace: Path | None,
+) -> int:
     """Change a group itself.
 
     A scope that its members or the groups around it do not allow is refused, with what stands in the way.

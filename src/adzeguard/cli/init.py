@@ -46,10 +46,17 @@ rules: []
     help="Simulated hosts, one JSON file each.",
 )
 def command(
-    folder: Path, ldif: Path | None, ldap: str | None, bind_as: str | None, password_file: Path | None,
+    folder: Path,
+    ldif: Path | None,
+    ldap: str | None,
+    bind_as: str | None,
+    password_file: Path | None,
     ca_file: Path | None,
-    tls_name: str | None, start_tls: bool, plain_ldap: bool, standin_hosts: Path | None,
-) -> int:  # fmt: skip
+    tls_name: str | None,
+    start_tls: bool,
+    plain_ldap: bool,
+    standin_hosts: Path | None,
+) -> int:
     """Make a workspace in DIR and connect it to a directory: an LDIF file or a server.
 
     The password never stands on the command line or in the workspace. It comes from --password-file, from
@@ -88,9 +95,15 @@ def _ask_for_directory() -> tuple[Path | None, str | None]:
 
 
 def _server(
-    url: str, bind_as: str | None, password_file: Path | None, ca_file: Path | None, tls_name: str | None,
-    *, start_tls: bool, plain_ldap: bool,
-) -> dict[str, str | bool]:  # fmt: skip
+    url: str,
+    bind_as: str | None,
+    password_file: Path | None,
+    ca_file: Path | None,
+    tls_name: str | None,
+    *,
+    start_tls: bool,
+    plain_ldap: bool,
+) -> dict[str, str | bool]:
     from adzeguard.directory.ldap_wire import Address
 
     Address(url, start_tls=start_tls, plain=plain_ldap).check()

@@ -71,10 +71,14 @@ def enacting_options(function: F) -> F:
         click.option("--hosts", type=click.IntRange(0), metavar="N", help="How many hosts a large proposal touches."),
         click.option("--deletions", type=click.IntRange(0), metavar="N", help="How many objects the proposal deletes."),
         click.option(
-            "--format", "form", type=click.Choice(list(RENDERERS)), default="table", show_default=True,
+            "--format",
+            "form",
+            type=click.Choice(list(RENDERERS)),
+            default="table",
+            show_default=True,
             help="How to show the outcome.",
         ),
-    )  # fmt: skip
+    )
     command: Any = gathered
     for option in reversed(options):
         command = option(command)
@@ -84,9 +88,13 @@ def enacting_options(function: F) -> F:
 def card_options(function: F) -> F:
     """--format and --output of what is one thing rather than a list."""
     return click.option(
-        "--format", "form", type=click.Choice(formats_of_pages()), default="table", show_default=True,
+        "--format",
+        "form",
+        type=click.Choice(formats_of_pages()),
+        default="table",
+        show_default=True,
         help="table for people; json has all of it.",
-    )(output_option(function))  # fmt: skip
+    )(output_option(function))
 
 
 def output_option(function: F) -> F:

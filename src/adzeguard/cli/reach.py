@@ -25,9 +25,14 @@ if TYPE_CHECKING:
 @listing_options
 @workspace_option
 def command(
-    group: str, cut: bool, also: tuple[str, ...], with_directory: bool, form: str, output: Path | None,
+    group: str,
+    cut: bool,
+    also: tuple[str, ...],
+    with_directory: bool,
+    form: str,
+    output: Path | None,
     workspace: Path | None,
-) -> int:  # fmt: skip
+) -> int:
     """Show everybody who is in a group, and everybody who could make themselves a member by the rights they hold.
 
     Rights are to change its members, its rights or its owner, to reset the password of a member, and the same over

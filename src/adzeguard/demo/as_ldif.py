@@ -21,14 +21,26 @@ _BUILTIN: Final = 0x80000005
 Values = list[tuple[str, bytes]]
 
 _DOMAIN_GROUPS: Final = (
-    ("Domain Admins", 512, "global"), ("Domain Users", 513, "global"), ("Domain Guests", 514, "global"),
-    ("Domain Computers", 515, "global"), ("Domain Controllers", 516, "global"), ("Schema Admins", 518, "universal"),
-    ("Enterprise Admins", 519, "universal"), ("Group Policy Creator Owners", 520, "global"),
-)  # fmt: skip
+    ("Domain Admins", 512, "global"),
+    ("Domain Users", 513, "global"),
+    ("Domain Guests", 514, "global"),
+    ("Domain Computers", 515, "global"),
+    ("Domain Controllers", 516, "global"),
+    ("Schema Admins", 518, "universal"),
+    ("Enterprise Admins", 519, "universal"),
+    ("Group Policy Creator Owners", 520, "global"),
+)
 _BUILTIN_GROUPS: Final = (
-    ("Administrators", 544), ("Users", 545), ("Guests", 546), ("Account Operators", 548), ("Server Operators", 549),
-    ("Print Operators", 550), ("Backup Operators", 551), ("Remote Desktop Users", 555), ("Event Log Readers", 573),
-)  # fmt: skip
+    ("Administrators", 544),
+    ("Users", 545),
+    ("Guests", 546),
+    ("Account Operators", 548),
+    ("Server Operators", 549),
+    ("Print Operators", 550),
+    ("Backup Operators", 551),
+    ("Remote Desktop Users", 555),
+    ("Event Log Readers", 573),
+)
 _USUAL_MEMBERS: Final = {
     "Administrators": ["Administrator", "Domain Admins", "Enterprise Admins"],
     "Users": ["Domain Users", "S-1-5-11"],
@@ -75,9 +87,14 @@ class LdifDomain:
     def text(self) -> bytes:
         """Return the LDIF file."""
         entries = [
-            *self._containers(), *self._domain_accounts(), *self._domain_groups(), *self._groups(), *self._people(),
-            *self._computers(), *self._policies(),
-        ]  # fmt: skip
+            *self._containers(),
+            *self._domain_accounts(),
+            *self._domain_groups(),
+            *self._groups(),
+            *self._people(),
+            *self._computers(),
+            *self._policies(),
+        ]
         delegated = delegated_entries(self._scenario.delegations, self.sid_of)
         whole = with_descriptors(entries, DOMAIN_SID, delegated)
         return b"version: 1\n\n" + b"".join(render_record(dn, values) for dn, values in whole)
@@ -88,10 +105,13 @@ class LdifDomain:
             for ou in policy.linked_to:
                 linked.setdefault(ou, []).append(f"[LDAP://{_policy_dn(policy.name)};0]")
         top: Values = [
-            *_classes("top", "domain", "domainDNS"), ("dc", b"lowmere"), ("name", b"lowmere"), _sid(DOMAIN_SID),
+            *_classes("top", "domain", "domainDNS"),
+            ("dc", b"lowmere"),
+            ("name", b"lowmere"),
+            _sid(DOMAIN_SID),
             ("wellKnownObjects", f"B:32:A9D1CA15768811D1ADED00C04FD8D5CD:CN=Users,{BASE_DN}".encode()),
             ("wellKnownObjects", f"B:32:AA312825768811D1ADED00C04FD8D5CD:CN=Computers,{BASE_DN}".encode()),
-        ]  # fmt: skip
+        ]
         entries = [(BASE_DN, [*top, *self._common(BASE_DN, 1500)])]
         for leaf in ("Users", "Computers", "ForeignSecurityPrincipals", "System", "Policies,CN=System"):
             dn = f"CN={leaf},{BASE_DN}"
@@ -170,10 +190,14 @@ class LdifDomain:
         signed = kind - (1 << 32) if kind & _SECURITY else kind
         listed = sorted((self._dn_of[member].encode() for member in set(members)), key=bytes.lower)
         return [
-            *_classes("top", "group"), *_name(name), ("sAMAccountName", name.encode()), _sid(self.sid_of[name]),
-            ("groupType", str(signed).encode()), *(("member", dn) for dn in listed), *self._common(self._dn_of[name],
-            1300),
-        ]  # fmt: skip
+            *_classes("top", "group"),
+            *_name(name),
+            ("sAMAccountName", name.encode()),
+            _sid(self.sid_of[name]),
+            ("groupType", str(signed).encode()),
+            *(("member", dn) for dn in listed),
+            *self._common(self._dn_of[name], 1300),
+        ]
 
     def _people(self) -> list[tuple[str, Values]]:
         return [(person.dn, self._person(person, person.full_name)) for person in self._scenario.people]
@@ -186,16 +210,20 @@ class LdifDomain:
             else _file_time(self._midnight() + timedelta(days=person.expires_in_days))
         )
         values: Values = [
-            *_classes("top", "person", "organizationalPerson", "user"), *_name(name), ("sAMAccountName",
-            person.account.encode()),
-            _sid(self.sid_of[person.account]), ("userPrincipalName", f"{person.account}@{DNS_NAME}".encode()),
+            *_classes("top", "person", "organizationalPerson", "user"),
+            *_name(name),
+            ("sAMAccountName", person.account.encode()),
+            _sid(self.sid_of[person.account]),
+            ("userPrincipalName", f"{person.account}@{DNS_NAME}".encode()),
             ("userAccountControl", str(control).encode()),
             ("primaryGroupID", str(self.sid_of[person.primary_group].rid).encode()),
             ("lastLogonTimestamp", str(_file_time(self._now - timedelta(days=person.idle_days))).encode()),
-            ("pwdLastSet", str(_file_time(self._now - timedelta(days=min(person.age_days,
-            60 + person.idle_days)))).encode()),
+            (
+                "pwdLastSet",
+                str(_file_time(self._now - timedelta(days=min(person.age_days, 60 + person.idle_days)))).encode(),
+            ),
             ("accountExpires", str(ends).encode()),
-        ]  # fmt: skip
+        ]
         for attribute, text in (("title", person.title), ("department", person.department)):
             values += [(attribute, text.encode())] if text else []
         return [*values, *self._common(self._dn_of[person.account], person.age_days)]
@@ -204,12 +232,15 @@ class LdifDomain:
         entries = []
         for host in self._scenario.hosts:
             values: Values = [
-                *_classes("top", "person", "organizationalPerson", "user", "computer"), *_name(host.name),
-                ("sAMAccountName", f"{host.name}$".encode()), _sid(self.sid_of[host.name]),
-                ("userAccountControl", b"4096"), ("primaryGroupID", b"515"),
+                *_classes("top", "person", "organizationalPerson", "user", "computer"),
+                *_name(host.name),
+                ("sAMAccountName", f"{host.name}$".encode()),
+                _sid(self.sid_of[host.name]),
+                ("userAccountControl", b"4096"),
+                ("primaryGroupID", b"515"),
                 ("dNSHostName", f"{host.name.lower()}.{DNS_NAME}".encode()),
                 ("lastLogonTimestamp", str(_file_time(self._now - timedelta(days=host.idle_days))).encode()),
-            ]  # fmt: skip
+            ]
             entries.append((host.dn, [*values, *self._common(host.dn, 700)]))
         return entries
 
@@ -219,9 +250,12 @@ class LdifDomain:
             dn = _policy_dn(policy.name)
             version = b"0" if policy.empty else b"3"
             values: Values = [
-                *_classes("top", "container", "groupPolicyContainer"), *_name(dn.partition(",")[0][3:]),
-                ("displayName", policy.name.encode()), ("versionNumber", version), ("flags", b"0"),
-            ]  # fmt: skip
+                *_classes("top", "container", "groupPolicyContainer"),
+                *_name(dn.partition(",")[0][3:]),
+                ("displayName", policy.name.encode()),
+                ("versionNumber", version),
+                ("flags", b"0"),
+            ]
             entries.append((dn, [*values, *self._common(dn, 600)]))
         return entries
 

@@ -115,12 +115,22 @@ class Scenario:
 
 
 OUS: Final = [
-    "OU=People", "OU=Bridge,OU=People", "OU=Engine Room,OU=People", "OU=Galley,OU=People",
+    "OU=People",
+    "OU=Bridge,OU=People",
+    "OU=Engine Room,OU=People",
+    "OU=Galley,OU=People",
     "OU=Booking Office,OU=People",
-    "OU=Shore Office,OU=People", "OU=Administrators,OU=People", "OU=Hosts", "OU=Ticket Kiosks,OU=Hosts",
-    "OU=Bridge Consoles,OU=Hosts", "OU=Shore Laptops,OU=Hosts", "OU=Harbour Machines,OU=Hosts", "OU=Groups", "OU=Quay",
+    "OU=Shore Office,OU=People",
+    "OU=Administrators,OU=People",
+    "OU=Hosts",
+    "OU=Ticket Kiosks,OU=Hosts",
+    "OU=Bridge Consoles,OU=Hosts",
+    "OU=Shore Laptops,OU=Hosts",
+    "OU=Harbour Machines,OU=Hosts",
+    "OU=Groups",
+    "OU=Quay",
     "OU=Retired",
-]  # fmt: skip
+]
 
 _DEPARTMENTS: Final = {
     "Bridge": ("Deck Officer", "Helmsman", "Lookout"),
@@ -130,10 +140,12 @@ _DEPARTMENTS: Final = {
     "Shore Office": ("Accountant", "Purchaser", "Port Agent"),
 }
 _CREWS: Final = {
-    "Bridge": "Bridge Crew", "Engine Room": "Engine Crew", "Galley": "Galley Crew",
+    "Bridge": "Bridge Crew",
+    "Engine Room": "Engine Crew",
+    "Galley": "Galley Crew",
     "Booking Office": "Booking Office Staff",
     "Shore Office": "Shore Office Staff",
-}  # fmt: skip
+}
 
 
 def lowmere(people: int = PEOPLE, hosts: int = HOSTS) -> Scenario:
@@ -296,11 +308,21 @@ def _groups(staff: list[Person]) -> list[GroupSpec]:
             GroupSpec(crew, f"Everybody of the {department}", members=[*by_department.get(department, []), *kept])
         )
     roles = (
-        "First Aiders", "Safety Officers", "Fire Marshals", "Fuel Ledger", "Cargo Manifest", "Port Agents",
+        "First Aiders",
+        "Safety Officers",
+        "Fire Marshals",
+        "Fuel Ledger",
+        "Cargo Manifest",
+        "Port Agents",
         "Tide Tables",
-        "Lost Property", "Crew Rota", "Uniform Store", "Galley Orders", "Engine Spares", "Kiosk Journals",
+        "Lost Property",
+        "Crew Rota",
+        "Uniform Store",
+        "Galley Orders",
+        "Engine Spares",
+        "Kiosk Journals",
         "Radio Watch",
-    )  # fmt: skip
+    )
     plain = [person.account for person in staff if person.department and person.account != "yorick.tarn"]
     groups += [GroupSpec(role, f"Role: {role}", members=plain[3 + n * 9 : 9 + n * 9]) for n, role in enumerate(roles)]
     return groups
@@ -314,11 +336,18 @@ def _builtin_members() -> dict[str, list[str]]:
     }
 
 
-_KINDS: Final = (("KIOSK", 24, "Ticket Kiosks"), ("CONSOLE", 12, "Bridge Consoles"), ("LAPTOP", 16, "Shore Laptops"),
-("HARBOUR", 10, "Harbour Machines"))  # fmt: skip
+_KINDS: Final = (
+    ("KIOSK", 24, "Ticket Kiosks"),
+    ("CONSOLE", 12, "Bridge Consoles"),
+    ("LAPTOP", 16, "Shore Laptops"),
+    ("HARBOUR", 10, "Harbour Machines"),
+)
 _STEWARDS: Final = {
-    "KIOSK": "Kiosk Stewards", "CONSOLE": "Console Wardens", "LAPTOP": "Laptop Helpers", "HARBOUR": "Harbour Operators",
-}  # fmt: skip
+    "KIOSK": "Kiosk Stewards",
+    "CONSOLE": "Console Wardens",
+    "LAPTOP": "Laptop Helpers",
+    "HARBOUR": "Harbour Operators",
+}
 
 
 def _hosts(count: int) -> list[HostSpec]:

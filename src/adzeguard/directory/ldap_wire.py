@@ -39,14 +39,23 @@ _INVALID_CREDENTIALS: Final = 49
 _NO_SUCH_OBJECT: Final = 32
 _NOT_ALLOWED_WHILE_PLAIN: Final = 8  # strongerAuthRequired
 _RESULT_NAMES: Final = {
-    1: "operations error", 8: "the server wants an encrypted connection", 11: "a limit of the server was reached",
-    3: "the server's time limit was reached", 16: "no such attribute value",
+    1: "operations error",
+    8: "the server wants an encrypted connection",
+    11: "a limit of the server was reached",
+    3: "the server's time limit was reached",
+    16: "no such attribute value",
     19: "a constraint of the directory forbids it",
-    20: "the value stands there already", 32: "there is no such object", 34: "not a distinguished name",
-    50: "insufficient access rights", 51: "the server is busy", 52: "the server is unavailable",
-    53: "the server is unwilling to perform it", 65: "the schema forbids it", 66: "the object is not empty",
+    20: "the value stands there already",
+    32: "there is no such object",
+    34: "not a distinguished name",
+    50: "insufficient access rights",
+    51: "the server is busy",
+    52: "the server is unavailable",
+    53: "the server is unwilling to perform it",
+    65: "the schema forbids it",
+    66: "the object is not empty",
     68: "it exists already",
-}  # fmt: skip
+}
 
 Attributes = dict[str, list[bytes]]
 
@@ -194,9 +203,19 @@ class Wire:
         seconds = self._address.timeout
         with errors_of_ours(self._address):
             request = search_operation(
-                ask.base, ask.query, ask.scope, DEREF_NEVER, list(ask.attributes), 0, seconds, False, False, None, None,
+                ask.base,
+                ask.query,
+                ask.scope,
+                DEREF_NEVER,
+                list(ask.attributes),
+                0,
+                seconds,
+                False,
+                False,
+                None,
+                None,
                 check_names=False,
-            )  # fmt: skip
+            )
             controls = [] if ask.scope == "BASE" else [paged_search_control(True, _PAGE, cookie)]
             if ask.descriptors:
                 controls += security_descriptor_control(True, _OWNER_GROUP_DACL)
@@ -272,9 +291,17 @@ def _connect(address: Address, bind_as: str, password: str) -> Any:
         address.host, address.port, use_ssl=encrypted, tls=tls, get_info=NONE, connect_timeout=address.timeout
     )
     connection = Connection(
-        server, bind_as, password, authentication=SIMPLE, client_strategy=SYNC, auto_referrals=False, check_names=False,
-        receive_timeout=address.timeout, auto_encode=False, raise_exceptions=False,
-    )  # fmt: skip
+        server,
+        bind_as,
+        password,
+        authentication=SIMPLE,
+        client_strategy=SYNC,
+        auto_referrals=False,
+        check_names=False,
+        receive_timeout=address.timeout,
+        auto_encode=False,
+        raise_exceptions=False,
+    )
     connection.open(read_server_info=False)
     if address.start_tls and not encrypted and not connection.start_tls(read_server_info=False):
         raise DirectoryUnreachableError(f"{address.url} does not offer encryption", "Use ldaps://")

@@ -106,15 +106,36 @@ class DirectoryDriver(Protocol):
 
 
 ATTRIBUTES = (
-    "objectClass", "objectGUID", "objectSid", "sAMAccountName", "name", "userAccountControl", "primaryGroupID",
-    "member", "groupType", "adminCount", "pwdLastSet", "lastLogonTimestamp", "accountExpires", "whenCreated",
-    "isCriticalSystemObject", "wellKnownObjects", "nTSecurityDescriptor",
+    "objectClass",
+    "objectGUID",
+    "objectSid",
+    "sAMAccountName",
+    "name",
+    "userAccountControl",
+    "primaryGroupID",
+    "member",
+    "groupType",
+    "adminCount",
+    "pwdLastSet",
+    "lastLogonTimestamp",
+    "accountExpires",
+    "whenCreated",
+    "isCriticalSystemObject",
+    "wellKnownObjects",
+    "nTSecurityDescriptor",
     *(attribute.name for attribute in SHOWN_ATTRIBUTES),
-)  # fmt: skip
+)
 """The attributes that are collected."""
 
 CLASSES = (
-    "user", "group", "organizationalUnit", "container", "builtinDomain", "groupPolicyContainer",
-    "foreignSecurityPrincipal", "domainDNS", "contact",
-)  # fmt: skip
+    "user",
+    "group",
+    "organizationalUnit",
+    "container",
+    "builtinDomain",
+    "groupPolicyContainer",
+    "foreignSecurityPrincipal",
+    "domainDNS",
+    "contact",
+)
 """The classes that are collected, with those derived from them."""

@@ -20,10 +20,20 @@ ROWS_SHOWN: Final = 500
 """Nobody reads longer tables, and laying one out takes as long as everything else together."""
 _LABEL: Final = 14
 _STYLES: Final = {
-    "critical": "bold red", "high": "red", "medium": "yellow", "low": "cyan", "note": "dim",
-    "verified": "green", "differs": "bold red", "conflict": "yellow", "refused": "red", "unreachable": "yellow",
-    "held-back": "yellow", "unsupported": "yellow", "disabled": "dim",
-}  # fmt: skip
+    "critical": "bold red",
+    "high": "red",
+    "medium": "yellow",
+    "low": "cyan",
+    "note": "dim",
+    "verified": "green",
+    "differs": "bold red",
+    "conflict": "yellow",
+    "refused": "red",
+    "unreachable": "yellow",
+    "held-back": "yellow",
+    "unsupported": "yellow",
+    "disabled": "dim",
+}
 
 
 def render(view: View, *, colour: bool = False) -> bytes:
@@ -47,9 +57,16 @@ def _console(*, colour: bool) -> Console:
     """Return a console that writes into memory, without markup, highlighting or emoji in what it is given."""
     system: Literal["standard"] | None = "standard" if colour else None
     return Console(
-        file=io.StringIO(), width=WIDTH, force_terminal=colour, color_system=system, no_color=not colour,
-        markup=False, highlight=False, emoji=False, legacy_windows=False,
-    )  # fmt: skip
+        file=io.StringIO(),
+        width=WIDTH,
+        force_terminal=colour,
+        color_system=system,
+        no_color=not colour,
+        markup=False,
+        highlight=False,
+        emoji=False,
+        legacy_windows=False,
+    )
 
 
 def _put_section(console: Console, section: Section) -> None:

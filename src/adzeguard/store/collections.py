@@ -42,9 +42,18 @@ def begin(connection: Connection, facts: CollectionFacts) -> int:
     last = one(connection, "SELECT coalesce(max(id), 0) FROM collection") or (0,)
     number = int(last[0]) + 1
     values = (
-        number, facts.kind, facts.started.timestamp(), facts.finished.timestamp(), facts.source, domain.base_dn,
-        domain.dns_name, domain.short_name, domain.sid, facts.invocation_id, facts.highest_usn,
-    )  # fmt: skip
+        number,
+        facts.kind,
+        facts.started.timestamp(),
+        facts.finished.timestamp(),
+        facts.source,
+        domain.base_dn,
+        domain.dns_name,
+        domain.short_name,
+        domain.sid,
+        facts.invocation_id,
+        facts.highest_usn,
+    )
     marks = ", ".join("?" * len(values))
     connection.run(f"INSERT INTO collection ({_COLUMNS}) VALUES ({marks})", values)
     return number

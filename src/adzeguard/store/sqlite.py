@@ -16,8 +16,12 @@ from adzeguard.store.migrations import bring_up_to_date
 DIALECT: Final = Dialect("INTEGER", "FLOAT", "BLOB", "LIKE", "group_concat({})")
 _WAIT_SECONDS: Final = 30
 _SETTINGS: Final = (
-    "journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON", "cache_size=-65536", "mmap_size=1073741824",
-)  # fmt: skip
+    "journal_mode=WAL",
+    "synchronous=FULL",
+    "foreign_keys=ON",
+    "cache_size=-65536",
+    "mmap_size=1073741824",
+)
 
 
 class _Open:

@@ -17,9 +17,10 @@ charter: 1
 rules:
 """
 _EXTENTS = {
-    0: "this", int(AceFlag.CONTAINER_INHERIT): "this-and-below",
+    0: "this",
+    int(AceFlag.CONTAINER_INHERIT): "this-and-below",
     int(AceFlag.CONTAINER_INHERIT | AceFlag.INHERIT_ONLY): "below",
-}  # fmt: skip
+}
 
 
 def documenting_rules(rights: Rights, charter: ResolvedCharter) -> str:

@@ -37,10 +37,14 @@ def without_a_place(looked_at: LookedAt) -> Iterator[Finding]:
 def _lying_in(estate: Estate, container: str, kind: Kind) -> list[Principal]:
     below = estate.catalogue.principals(estate.catalogue.below(container).tolist()).values()
     return [
-        p for p in below
-        if p.kind == kind and not p.flags & Flag.CRITICAL and p.sid is not None and p.sid.rid >= _MADE_BY_STAFF
+        p
+        for p in below
+        if p.kind == kind
+        and not p.flags & Flag.CRITICAL
+        and p.sid is not None
+        and p.sid.rid >= _MADE_BY_STAFF
         and fold_dn(parent_dn(p.dn)) == fold_dn(container)
-    ]  # fmt: skip
+    ]
 
 
 def _suggested(principal: Principal, peers: Iterable[Principal]) -> str:
@@ -48,9 +52,10 @@ def _suggested(principal: Principal, peers: Iterable[Principal]) -> str:
     like = [
         parent_dn(peer.dn)
         for peer in peers
-        if peer.id != principal.id and fold_dn(parent_dn(peer.dn)) != fold_dn(parent_dn(principal.dn))
+        if peer.id != principal.id
+        and fold_dn(parent_dn(peer.dn)) != fold_dn(parent_dn(principal.dn))
         and _alike(principal, peer)
-    ]  # fmt: skip
+    ]
     most = Counter(like).most_common(1)
     return most[0][0] if most and most[0][1] >= _ENOUGH else ""
 

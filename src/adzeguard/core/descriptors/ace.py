@@ -32,15 +32,30 @@ class AceKind(IntEnum):
     DENY_CALLBACK_OBJECT = 0x0C
 
 
-_OBJECT_KINDS: Final = frozenset({
-    AceKind.ALLOW_OBJECT, AceKind.DENY_OBJECT, AceKind.ALLOW_CALLBACK_OBJECT, AceKind.DENY_CALLBACK_OBJECT,
-})  # fmt: skip
-_DENYING: Final = frozenset({
-    AceKind.DENY, AceKind.DENY_OBJECT, AceKind.DENY_CALLBACK, AceKind.DENY_CALLBACK_OBJECT,
-})  # fmt: skip
-_CONDITIONAL: Final = frozenset({
-    AceKind.ALLOW_CALLBACK, AceKind.DENY_CALLBACK, AceKind.ALLOW_CALLBACK_OBJECT, AceKind.DENY_CALLBACK_OBJECT,
-})  # fmt: skip
+_OBJECT_KINDS: Final = frozenset(
+    {
+        AceKind.ALLOW_OBJECT,
+        AceKind.DENY_OBJECT,
+        AceKind.ALLOW_CALLBACK_OBJECT,
+        AceKind.DENY_CALLBACK_OBJECT,
+    }
+)
+_DENYING: Final = frozenset(
+    {
+        AceKind.DENY,
+        AceKind.DENY_OBJECT,
+        AceKind.DENY_CALLBACK,
+        AceKind.DENY_CALLBACK_OBJECT,
+    }
+)
+_CONDITIONAL: Final = frozenset(
+    {
+        AceKind.ALLOW_CALLBACK,
+        AceKind.DENY_CALLBACK,
+        AceKind.ALLOW_CALLBACK_OBJECT,
+        AceKind.DENY_CALLBACK_OBJECT,
+    }
+)
 _AUDIT_KINDS: Final = frozenset({0x02, 0x07, 0x0D, 0x0F})
 _AUDIT_OBJECT_KINDS: Final = frozenset({0x07, 0x0F})
 
@@ -86,9 +101,11 @@ _GENERIC_EXECUTE: Final = 0x20004
 
 _LOWEST_GENERIC: Final = int(Right.GENERIC_ALL)
 _MEANINGS: Final = (  # plain numbers: this is asked for every entry, and the enumeration is ten times slower
-    (int(Right.GENERIC_ALL), EVERYTHING), (int(Right.GENERIC_READ), _GENERIC_READ),
-    (int(Right.GENERIC_WRITE), _GENERIC_WRITE), (int(Right.GENERIC_EXECUTE), _GENERIC_EXECUTE),
-)  # fmt: skip
+    (int(Right.GENERIC_ALL), EVERYTHING),
+    (int(Right.GENERIC_READ), _GENERIC_READ),
+    (int(Right.GENERIC_WRITE), _GENERIC_WRITE),
+    (int(Right.GENERIC_EXECUTE), _GENERIC_EXECUTE),
+)
 _INHERITED: Final = int(AceFlag.INHERITED)
 _INHERIT_ONLY: Final = int(AceFlag.INHERIT_ONLY)
 

@@ -83,9 +83,15 @@ class Descriptor:
         lists = {name: AceList.from_bytes(raw[places[name] :]) if places[name] else None for name in ("sacl", "dacl")}
         layout = tuple(sorted((name for name in places if places[name]), key=lambda name: places[name]))
         read = cls(
-            sids["owner"], sids["group"], lists["dacl"], lists["sacl"], control, revision, reserved,
+            sids["owner"],
+            sids["group"],
+            lists["dacl"],
+            lists["sacl"],
+            control,
+            revision,
+            reserved,
             (*layout, *(name for name in cls.usual_layout() if name not in layout)),
-        )  # fmt: skip
+        )
         end = _HEADER.size
         for name in layout:  # part after part without a gap; each is known to encode as it was
             if places[name] != end:

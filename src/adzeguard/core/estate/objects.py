@@ -136,10 +136,19 @@ class Objects:
         data = [*self.descriptor_bytes, b""]
         times = self.times.T.tolist()
         columns = zip(
-            self.keys, self.kinds.tolist(), self.flags.tolist(), self.authorities.tolist(), self.rids.tolist(),
-            self.primary_group_rids.tolist(), self.names, self.dns, *times, self.descriptors_of.tolist(), self.details,
+            self.keys,
+            self.kinds.tolist(),
+            self.flags.tolist(),
+            self.authorities.tolist(),
+            self.rids.tolist(),
+            self.primary_group_rids.tolist(),
+            self.names,
+            self.dns,
+            *times,
+            self.descriptors_of.tolist(),
+            self.details,
             strict=True,
-        )  # fmt: skip
+        )
         for i, columns_of_one in enumerate(columns):
             (
                 key,

@@ -222,9 +222,13 @@ def _property(schema: Schema, name: str, mask: Right) -> tuple[uuid.UUID | None,
 
 
 _SINGLE: Final[Mapping[str, str]] = {
-    "read": "read", "write": "write", "create": "create", "delete-child": "delete", "control": "control",
+    "read": "read",
+    "write": "write",
+    "create": "create",
+    "delete-child": "delete",
+    "control": "control",
     "validated": "write",
-}  # fmt: skip
+}
 
 
 def named_duties(duties: Mapping[str, Duty], names: Iterable[str], schema: Schema) -> list[Duty]:

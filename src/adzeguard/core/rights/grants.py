@@ -16,21 +16,36 @@ from adzeguard.core.rights.schema import Schema
 _HANDED: Final = AceFlag.CONTAINER_INHERIT | AceFlag.INHERIT_ONLY | AceFlag.NO_PROPAGATE
 _DELETING: Final = int(Right.DELETE | Right.DELETE_TREE)
 _VERBS: Final = {
-    Right.CREATE_CHILD: "create", Right.DELETE_CHILD: "delete", Right.READ_PROPERTY: "read",
-    Right.WRITE_PROPERTY: "write", Right.SELF_WRITE: "write, validated,", Right.CONTROL_ACCESS: "use",
-    Right.LIST_CHILDREN: "list what lies in it", Right.LIST_OBJECT: "see it", Right.DELETE: "delete it",
-    Right.DELETE_TREE: "delete it with all below", Right.READ_CONTROL: "read the rights",
-    Right.WRITE_DAC: "change rights", Right.WRITE_OWNER: "take ownership",
-}  # fmt: skip
+    Right.CREATE_CHILD: "create",
+    Right.DELETE_CHILD: "delete",
+    Right.READ_PROPERTY: "read",
+    Right.WRITE_PROPERTY: "write",
+    Right.SELF_WRITE: "write, validated,",
+    Right.CONTROL_ACCESS: "use",
+    Right.LIST_CHILDREN: "list what lies in it",
+    Right.LIST_OBJECT: "see it",
+    Right.DELETE: "delete it",
+    Right.DELETE_TREE: "delete it with all below",
+    Right.READ_CONTROL: "read the rights",
+    Right.WRITE_DAC: "change rights",
+    Right.WRITE_OWNER: "take ownership",
+}
 _ABOUT_SOMETHING: Final = int(
-    Right.CREATE_CHILD | Right.DELETE_CHILD | Right.READ_PROPERTY | Right.WRITE_PROPERTY | Right.SELF_WRITE
+    Right.CREATE_CHILD
+    | Right.DELETE_CHILD
+    | Right.READ_PROPERTY
+    | Right.WRITE_PROPERTY
+    | Right.SELF_WRITE
     | Right.CONTROL_ACCESS
-)  # fmt: skip
+)
 _ALL_OF: Final = {
-    Right.CREATE_CHILD: "anything in it", Right.DELETE_CHILD: "anything in it", Right.READ_PROPERTY: "all attributes",
-    Right.WRITE_PROPERTY: "all attributes", Right.SELF_WRITE: "all validated attributes",
+    Right.CREATE_CHILD: "anything in it",
+    Right.DELETE_CHILD: "anything in it",
+    Right.READ_PROPERTY: "all attributes",
+    Right.WRITE_PROPERTY: "all attributes",
+    Right.SELF_WRITE: "all validated attributes",
     Right.CONTROL_ACCESS: "all control rights",
-}  # fmt: skip
+}
 
 Atom = tuple[int, uuid.UUID | None, uuid.UUID | None]
 """One bit of a mask, what it is about, and for objects of which class."""
@@ -220,9 +235,13 @@ def who_may(grant: Grant, holder: str) -> str:
 
 
 _SINGLE: Final = {
-    Right.CREATE_CHILD: "create", Right.DELETE_CHILD: "delete-child", Right.READ_PROPERTY: "read",
-    Right.WRITE_PROPERTY: "write", Right.SELF_WRITE: "validated", Right.CONTROL_ACCESS: "control",
-}  # fmt: skip
+    Right.CREATE_CHILD: "create",
+    Right.DELETE_CHILD: "delete-child",
+    Right.READ_PROPERTY: "read",
+    Right.WRITE_PROPERTY: "write",
+    Right.SELF_WRITE: "validated",
+    Right.CONTROL_ACCESS: "control",
+}
 """How a right over one attribute, class or control right is written where people name single rights."""
 
 

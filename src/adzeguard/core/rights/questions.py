@@ -13,10 +13,16 @@ from adzeguard.core.rights.evaluate import Question, bits_of
 from adzeguard.core.rights.schema import Schema
 
 _CLASS_OF_KIND: Final = {
-    Kind.USER: "user", Kind.GROUP: "group", Kind.COMPUTER: "computer", Kind.OU: "organizationalUnit",
-    Kind.CONTAINER: "container", Kind.POLICY: "groupPolicyContainer", Kind.FOREIGN: "foreignSecurityPrincipal",
-    Kind.DOMAIN: "domainDNS", Kind.CONTACT: "contact",
-}  # fmt: skip
+    Kind.USER: "user",
+    Kind.GROUP: "group",
+    Kind.COMPUTER: "computer",
+    Kind.OU: "organizationalUnit",
+    Kind.CONTAINER: "container",
+    Kind.POLICY: "groupPolicyContainer",
+    Kind.FOREIGN: "foreignSecurityPrincipal",
+    Kind.DOMAIN: "domainDNS",
+    Kind.CONTACT: "contact",
+}
 _DELETE: Final = "delete"
 _ABOUT_NAMES: Final = ("read", "write", "create", "delete-child", "control", "validated")
 

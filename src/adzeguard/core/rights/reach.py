@@ -200,11 +200,16 @@ def chain_in_words(shown: Mapping[int, Principal], chain: Iterable[Edge]) -> str
 
 
 _SENTENCES: Final = {
-    MEMBERS: "{} may change the members of {}", JOINING: "{} may put themselves into {}",
-    PASSWORD: "{} may reset the password of {}", RIGHTS: "{} may change the rights over {}",
-    OWNER: "{} may take the ownership of {}", OWNS: "{} owns {}", MEMBER: "{} is a member of {}",
-    PRIMARY: "{} has {} as its primary group", INHERITS: "{} hands its rights on to {}",
-}  # fmt: skip
+    MEMBERS: "{} may change the members of {}",
+    JOINING: "{} may put themselves into {}",
+    PASSWORD: "{} may reset the password of {}",
+    RIGHTS: "{} may change the rights over {}",
+    OWNER: "{} may take the ownership of {}",
+    OWNS: "{} owns {}",
+    MEMBER: "{} is a member of {}",
+    PRIMARY: "{} has {} as its primary group",
+    INHERITS: "{} hands its rights on to {}",
+}
 
 
 def edge_in_words(shown: Mapping[int, Principal], edge: Edge) -> str:

@@ -45,7 +45,10 @@ class Schema:
     def folded(self) -> Mapping[str, Mapping[str, str]]:
         """For each kind of name, the right spelling by the folded one."""
         kinds = {
-            "attribute": self.attributes, "class": self.classes, "property set": self.property_sets,
-            "control right": self.control_rights, "validated write": self.validated_writes,
-        }  # fmt: skip
+            "attribute": self.attributes,
+            "class": self.classes,
+            "property set": self.property_sets,
+            "control right": self.control_rights,
+            "validated write": self.validated_writes,
+        }
         return {kind: {name.casefold(): name for name in listed} for kind, listed in kinds.items()}

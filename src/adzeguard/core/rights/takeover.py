@@ -11,9 +11,13 @@ from adzeguard.core.rights.evaluate import SELF, Question, owner_has_the_rights,
 from adzeguard.core.rights.schema import Schema
 
 MEMBERS, JOINING, PASSWORD, RIGHTS, OWNER, OWNS = (
-    "may change its members", "may put themselves into it", "may reset its password", "may change its rights",
-    "may take its ownership", "owns it",
-)  # fmt: skip
+    "may change its members",
+    "may put themselves into it",
+    "may reset its password",
+    "may change its rights",
+    "may take its ownership",
+    "owns it",
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,7 +45,7 @@ class TakeoverReader:
             ],
             Kind.USER: [(PASSWORD, Question(Right.CONTROL_ACCESS, (reset, user)))],
             Kind.COMPUTER: [(PASSWORD, Question(Right.CONTROL_ACCESS, (reset, computer)))],
-        }  # fmt: skip
+        }
         self._always = [(RIGHTS, Question(Right.WRITE_DAC)), (OWNER, Question(Right.WRITE_OWNER))]
 
     def takeovers(self, kind: int, descriptor: Descriptor) -> Iterator[Takeover]:

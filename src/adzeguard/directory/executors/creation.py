@@ -14,18 +14,60 @@ from adzeguard.directory.port import DirectoryDriver, Entry
 _NAMING_OTHERS: Final = frozenset({"member", "managedby", "manager"})
 # What a server gives an object itself, and refuses or ignores when it is asked for ([MS-ADTS] 3.1.1.5.2.2): seen on the
 # real server, which answers unwillingToPerform to most of these.
-_MADE_BY_THE_SERVER: Final = frozenset({
-    "objectguid", "objectsid", "objectcategory", "whencreated", "whenchanged", "usncreated", "usnchanged", "name",
-    "distinguishedname", "instancetype", "samaccounttype", "memberof", "dscorepropagationdata", "admincount",
-    "badpwdcount", "badpasswordtime", "codepage", "countrycode", "lastlogoff", "lastlogon", "lastlogontimestamp",
-    "logoncount", "pwdlastset", "primarygroupid", "cn", "ou", "iscriticalsystemobject", "structuralobjectclass",
-    "lockouttime", "localpolicyflags", "objectversion", "creationtime",
-})  # fmt: skip
-_SECRET: Final = frozenset({
-    "unicodepwd", "dbcspwd", "ntpwdhistory", "lmpwdhistory", "supplementalcredentials", "trustauthincoming",
-    "trustauthoutgoing", "initialauthincoming", "initialauthoutgoing", "currentvalue", "priorvalue",
-    "msfve-keypackage", "mstpm-ownerinformation", "msds-keymaterial",
-})  # fmt: skip
+_MADE_BY_THE_SERVER: Final = frozenset(
+    {
+        "objectguid",
+        "objectsid",
+        "objectcategory",
+        "whencreated",
+        "whenchanged",
+        "usncreated",
+        "usnchanged",
+        "name",
+        "distinguishedname",
+        "instancetype",
+        "samaccounttype",
+        "memberof",
+        "dscorepropagationdata",
+        "admincount",
+        "badpwdcount",
+        "badpasswordtime",
+        "codepage",
+        "countrycode",
+        "lastlogoff",
+        "lastlogon",
+        "lastlogontimestamp",
+        "logoncount",
+        "pwdlastset",
+        "primarygroupid",
+        "cn",
+        "ou",
+        "iscriticalsystemobject",
+        "structuralobjectclass",
+        "lockouttime",
+        "localpolicyflags",
+        "objectversion",
+        "creationtime",
+    }
+)
+_SECRET: Final = frozenset(
+    {
+        "unicodepwd",
+        "dbcspwd",
+        "ntpwdhistory",
+        "lmpwdhistory",
+        "supplementalcredentials",
+        "trustauthincoming",
+        "trustauthoutgoing",
+        "initialauthincoming",
+        "initialauthoutgoing",
+        "currentvalue",
+        "priorvalue",
+        "msfve-keypackage",
+        "mstpm-ownerinformation",
+        "msds-keymaterial",
+    }
+)
 _SOUNDS_SECRET: Final = ("password", "admpwd", "credential", "secret")
 _DISABLED: Final = 0x2  # ADS_UF_ACCOUNTDISABLE, [MS-ADTS] 2.2.16
 _ACCOUNT_CONTROL: Final = "useraccountcontrol"

@@ -52,8 +52,10 @@ def created_group(
     _refuse_name(estate, name)
     named = Named(name=rf"{estate.domain.short_name}\{name}", dn=child_dn("CN", name, container), made=True)
     given: dict[str, str | tuple[str, ...]] = {
-        "objectClass": ("top", "group"), "sAMAccountName": name, "groupType": group_type(scope, security=security),
-    }  # fmt: skip
+        "objectClass": ("top", "group"),
+        "sAMAccountName": name,
+        "groupType": group_type(scope, security=security),
+    }
     kind = "security" if security else "distribution"
     words = f"create the {scope.replace('-', ' ')} {kind} group {named.name} in {short_dn(estate, container.dn)}"
     future = Principal(NOT_COLLECTED, Kind.GROUP, name, named.name, None, named.dn, _FLAGS[scope])
@@ -110,9 +112,11 @@ def _details_changed(group: Principal, details: dict[str, str | None], why: str)
         if value is None or value == standing:
             continue
         change = AttributeChange.of(attribute, (standing,) if standing else (), (value,) if value else ())
-        words = f"set {attribute} of {group.qualified_name} to {value}" if value else (
-            f"take {attribute} away from {group.qualified_name}"
-        )  # fmt: skip
+        words = (
+            f"set {attribute} of {group.qualified_name} to {value}"
+            if value
+            else (f"take {attribute} away from {group.qualified_name}")
+        )
         yield _setting(group, words, change, why)
 
 

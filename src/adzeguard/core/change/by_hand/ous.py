@@ -30,8 +30,9 @@ def created_ou(
     named = Named(name=name, dn=dn, made=True)
     words = f"create the OU {short_dn(estate, dn)}"
     given: dict[str, str | tuple[str, ...]] = {
-        "objectClass": ("top", "organizationalUnit"), "description": description,
-    }  # fmt: skip
+        "objectClass": ("top", "organizationalUnit"),
+        "description": description,
+    }
     changes: list[Change] = [creation(named, words, given, rule=BY_HAND_RULE, why=why)]
     if protected:
         told = f"protect the OU {short_dn(estate, dn)}"
