@@ -21,12 +21,12 @@ def names(*kinds: str) -> Complete:
 
         wanted = {Kind[kind.upper()] for kind in kinds}
         domain, backslash, part = typed.rpartition("\\")
-        found = [
+        offers = [
             (domain + backslash + name, label)
             for name, kind, label in _found(ctx, part)
             if name.casefold().startswith(part.casefold()) and (not wanted or kind in wanted)
         ]
-        return [CompletionItem(_for_shell(name), help=label) for name, label in found[:_SHOWN]]
+        return [CompletionItem(_for_shell(name), help=label) for name, label in offers[:_SHOWN]]
 
     return complete
 
@@ -56,10 +56,10 @@ def _found(ctx: click.Context, part: str) -> list[tuple[str, int, str]]:
     try:
         catalogue = Desk(_workspace(ctx)).estate.catalogue
         ids = catalogue.containing(part, _ASKED)
-        found = catalogue.principals(ids)
+        offers = catalogue.principals(ids)
     except AdzeguardError:  # a half-typed line is no place for errors
         return []
-    return [(found[i].name, found[i].kind, found[i].kind.label) for i in ids if i in found]
+    return [(offers[i].name, offers[i].kind, offers[i].kind.label) for i in ids if i in offers]
 
 
 def _workspace(ctx: click.Context) -> Path | None:

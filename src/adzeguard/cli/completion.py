@@ -18,8 +18,8 @@ def command(shell: str) -> int:
 
     from adzeguard.cli.main import commands
 
-    found = get_completion_class(shell)
-    if found is None:
+    kind = get_completion_class(shell)
+    if kind is None:
         raise click.UsageError(f"there is no completion for {shell}")
-    click.echo(found(commands, {}, "adzeguard", "_ADZEGUARD_COMPLETE").source(), nl=False)
+    click.echo(kind(commands, {}, "adzeguard", "_ADZEGUARD_COMPLETE").source(), nl=False)
     return Exit.NOTHING_TO_REPORT

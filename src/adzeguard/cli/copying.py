@@ -77,7 +77,7 @@ def write_review(path: Path, candidates: "Sequence[Candidate]") -> None:
 def reviewed(path: Path, candidates: "Sequence[Candidate]") -> "list[Candidate]":
     """Return the candidates to which the file says yes; `InputError` for a file that is something else."""
     by_sid = {c.group.sid or c.group.dn: c for c in candidates}
-    found = []
+    named_groups = []
     for line, row in read_rows(path, {"take", "sid"}, mebibytes=8, way_out="Let adzeguard write the file first"):
         if row["take"].strip().casefold() not in _YES:
             continue
@@ -87,5 +87,5 @@ def reviewed(path: Path, candidates: "Sequence[Candidate]") -> "list[Candidate]"
                 f"{path}:{line}: '{row.get('group')}' is not among the memberships that can be copied",
                 "Write the file again: give the name of a file that does not exist",
             )
-        found.append(candidate)
-    return found
+        named_groups.append(candidate)
+    return named_groups

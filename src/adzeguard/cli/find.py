@@ -41,8 +41,8 @@ def command(
         ids = catalogue.of_kind(Kind[kind.upper()]).tolist()
     else:
         ids = catalogue.containing(part, limit + 1 if not kind else 1_000_000)
-    found = catalogue.principals(ids)
-    wanted = [found[i] for i in ids if i in found and (not kind or found[i].kind == Kind[kind.upper()])]
+    matches = catalogue.principals(ids)
+    wanted = [matches[i] for i in ids if i in matches and (not kind or matches[i].kind == Kind[kind.upper()])]
     put_view(
         found_table(wanted[:limit], f"Objects like '{part}'" if part else "Objects", more=len(wanted) > limit),
         form,

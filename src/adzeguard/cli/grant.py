@@ -207,13 +207,13 @@ def list_command(
     desk = Desk(workspace)
     rights = desk.rights
     if over is not None:
-        found = rights.grants_over(named_object(desk, over), defaults=defaults)
+        listed = rights.grants_over(named_object(desk, over), defaults=defaults)
     else:
-        found = sorted_for_people(rights.own_grants(defaults=defaults))
+        listed = sorted_for_people(rights.own_grants(defaults=defaults))
     if who is not None:
         holder = named_object(desk, who)
-        found = [d for d in found if d.holder.sid == holder.sid]
-    put_view(grants_table(found), form, output)
+        listed = [d for d in listed if d.holder.sid == holder.sid]
+    put_view(grants_table(listed), form, output)
     return Exit.NOTHING_TO_REPORT
 
 

@@ -41,8 +41,8 @@ def _of_group(group: str, members: tuple[str, ...]) -> _Pairs:
     def pairs(desk: Desk) -> "list[tuple[Principal, Principal]]":
         from adzeguard.core.estate.names import resolve
 
-        found = one_group(desk, group)
-        return [(found, resolve(desk.estate, member)) for member in members]
+        bearer = one_group(desk, group)
+        return [(bearer, resolve(desk.estate, member)) for member in members]
 
     return pairs
 
@@ -51,8 +51,8 @@ def _of_member(member: str, groups: tuple[str, ...]) -> _Pairs:
     def pairs(desk: Desk) -> "list[tuple[Principal, Principal]]":
         from adzeguard.core.estate.names import resolve
 
-        found = resolve(desk.estate, member)
-        return [(one_group(desk, group), found) for group in groups]
+        bearer = resolve(desk.estate, member)
+        return [(one_group(desk, group), bearer) for group in groups]
 
     return pairs
 

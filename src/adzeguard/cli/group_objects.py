@@ -23,12 +23,12 @@ def one_group(desk: Desk, name: str) -> "Principal":
     from adzeguard.core.estate.names import resolve
     from adzeguard.core.estate.principal import Kind
 
-    found = resolve(desk.estate, name)
-    if found.kind != Kind.GROUP:
+    the_group = resolve(desk.estate, name)
+    if the_group.kind != Kind.GROUP:
         raise UsageError(
-            f"{found.qualified_name} is a {found.kind.label}, not a group", "Try: adzeguard find --kind group"
+            f"{the_group.qualified_name} is a {the_group.kind.label}, not a group", "Try: adzeguard find --kind group"
         )
-    return found
+    return the_group
 
 
 def add_object_commands(group: click.Group) -> None:
@@ -132,14 +132,14 @@ def change(
     if all(value is None for value in (scope, kind, description, mail, manager)) and not name:
         raise UsageError("nothing to set", "Give --name, --scope, --kind, --description, --mail or --managed-by")
     desk = Desk(workspace)
-    found = one_group(desk, group)
+    the_group = one_group(desk, group)
     details = {"description": description, "mail": mail}
     details["managedBy"] = resolve(desk.estate, manager).dn if manager else manager
     security = None if kind is None else kind == "security"
     return enact_draft(
         desk,
         lambda: changed_group(
-            desk.estate, found, name=name, scope=scope or "", security=security, details=details, why=why
+            desk.estate, the_group, name=name, scope=scope or "", security=security, details=details, why=why
         ),
         answers,
     )
@@ -158,5 +158,5 @@ def delete(group: str, why: str, answers: Answers, workspace: Path | None) -> in
     from adzeguard.core.change.by_hand.groups import deleted_group
 
     desk = Desk(workspace)
-    found = one_group(desk, group)
-    return enact_draft(desk, lambda: deleted_group(desk.estate, desk.charter, found, why), answers)
+    the_group = one_group(desk, group)
+    return enact_draft(desk, lambda: deleted_group(desk.estate, desk.charter, the_group, why), answers)

@@ -79,9 +79,9 @@ def _one(desk: Desk, who: str, typed: str, name: str, form: str, output: Path | 
 
     person = resolve(desk.estate, who)
     rights, target, right = _target(desk, typed, name)
-    found = answer(desk.estate, Tokens(desk.estate), person, target, right, _descriptor(rights, target, right))
-    put_view(answer_table(answer_row(rights, person, target, right, found), typed, target, right), form, output)
-    return Exit.NOTHING_TO_REPORT if found.allowed else Exit.TO_REPORT
+    reply = answer(desk.estate, Tokens(desk.estate), person, target, right, _descriptor(rights, target, right))
+    put_view(answer_table(answer_row(rights, person, target, right, reply), typed, target, right), form, output)
+    return Exit.NOTHING_TO_REPORT if reply.allowed else Exit.TO_REPORT
 
 
 def _everybody(desk: Desk, typed: str, name: str, form: str, output: Path | None) -> int:
@@ -111,8 +111,8 @@ def _batch(desk: Desk, path: Path, form: str, output: Path | None) -> int:
         try:
             who = resolve(desk.estate, question["who"])
             rights, target, right = _target(desk, question["right"], question["object"])
-            found = answer(desk.estate, tokens, who, target, right, _descriptor(rights, target, right))
-            rows.append(answer_row(rights, who, target, right, found) | question)
+            reply = answer(desk.estate, tokens, who, target, right, _descriptor(rights, target, right))
+            rows.append(answer_row(rights, who, target, right, reply) | question)
         except AdzeguardError as error:
             because = error.message.splitlines()[0]
             rows.append({**question, "allowed": None, "because": because, "entry": "", "through": []})

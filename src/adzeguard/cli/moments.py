@@ -25,10 +25,10 @@ class Moment(click.ParamType[datetime]):
         if text[:-1].isdecimal() and text[-1:] in _UNITS and len(text) <= 7:  # noqa: PLR2004 - six digits are ages
             return now - timedelta(**{_UNITS[text[-1]]: int(text[:-1])})
         try:
-            found = datetime.fromisoformat(text)
+            moment = datetime.fromisoformat(text)
         except ValueError:
             self.fail(f"'{text}' is no moment: write 2026-11-23, 2026-11-23T14:30, yesterday, 3d or 2h", param, ctx)
-        return found if found.tzinfo else found.astimezone()
+        return moment if moment.tzinfo else moment.astimezone()
 
 
 MOMENT = Moment()

@@ -62,8 +62,8 @@ def protect(ou: str, why: str, answers: Answers, workspace: Path | None) -> int:
     from adzeguard.core.change.draft import Draft
 
     desk = Desk(workspace)
-    found = container_at(desk.estate, ou)
-    return enact_draft(desk, lambda: Draft.of(protected_object(desk.estate, found, why)), answers)
+    place = container_at(desk.estate, ou)
+    return enact_draft(desk, lambda: Draft.of(protected_object(desk.estate, place, why)), answers)
 
 
 @command.command("unprotect", epilog=example("adzeguard ou unprotect OU=Quay"))
@@ -77,8 +77,8 @@ def unprotect(ou: str, why: str, answers: Answers, workspace: Path | None) -> in
     from adzeguard.core.change.by_hand.ous import unprotected_object
 
     desk = Desk(workspace)
-    found = container_at(desk.estate, ou)
-    return enact_draft(desk, lambda: unprotected_object(desk.estate, found, why), answers)
+    place = container_at(desk.estate, ou)
+    return enact_draft(desk, lambda: unprotected_object(desk.estate, place, why), answers)
 
 
 @command.command("move", epilog=example("adzeguard ou move OU=Galley,OU=People OU=Retired"))
@@ -93,8 +93,8 @@ def move(ou: str, to: str, why: str, answers: Answers, workspace: Path | None) -
     from adzeguard.core.change.by_hand.ous import moved_object
 
     desk = Desk(workspace)
-    found, above = container_at(desk.estate, ou), container_at(desk.estate, to)
-    return enact_draft(desk, lambda: moved_object(desk.estate, found, above, why), answers)
+    place, above = container_at(desk.estate, ou), container_at(desk.estate, to)
+    return enact_draft(desk, lambda: moved_object(desk.estate, place, above, why), answers)
 
 
 @command.command("delete", epilog=example("adzeguard ou delete OU=Retired"))
@@ -112,5 +112,5 @@ def delete(ou: str, with_content: bool, why: str, answers: Answers, workspace: P
     from adzeguard.core.change.by_hand.ous import deleted_ou
 
     desk = Desk(workspace)
-    found = container_at(desk.estate, ou)
-    return enact_draft(desk, lambda: deleted_ou(desk.estate, found, with_content=with_content, why=why), answers)
+    place = container_at(desk.estate, ou)
+    return enact_draft(desk, lambda: deleted_ou(desk.estate, place, with_content=with_content, why=why), answers)

@@ -49,9 +49,9 @@ def command(
     graph = ReachFinder(desk.rights, with_directory=with_directory).graph(found_group.id)
     if cut:
         return _cut(desk, found_group, graph, also, form, output)
-    found = reaching(desk.estate, graph)
-    put_view(reach_table(found, found_group.qualified_name), form, output)
-    return Exit.TO_REPORT if any(not r.member for r in found) else Exit.NOTHING_TO_REPORT
+    ways = reaching(desk.estate, graph)
+    put_view(reach_table(ways, found_group.qualified_name), form, output)
+    return Exit.TO_REPORT if any(not r.member for r in ways) else Exit.NOTHING_TO_REPORT
 
 
 def _cut(

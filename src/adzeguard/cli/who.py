@@ -74,10 +74,12 @@ def _in_group(desk: Desk, name: str) -> "Table":
     from adzeguard.core.estate.principal import Kind
     from adzeguard.core.views.members import members_table
 
-    found = resolve(desk.estate, name)
-    if found.kind != Kind.GROUP:
-        raise UsageError(f"{found.qualified_name} is a {found.kind.label}, not a group", "Try: adzeguard show NAME")
-    return members_table(members_of(desk.estate, found), f"Effective members of {found.qualified_name}")
+    resolved = resolve(desk.estate, name)
+    if resolved.kind != Kind.GROUP:
+        raise UsageError(
+            f"{resolved.qualified_name} is a {resolved.kind.label}, not a group", "Try: adzeguard show NAME"
+        )
+    return members_table(members_of(desk.estate, resolved), f"Effective members of {resolved.qualified_name}")
 
 
 def _on_host(desk: Desk, name: str, local_group: str | None) -> "Table":

@@ -27,11 +27,11 @@ def host_content(host: HostSpec, sid_of: Mapping[str, Sid], dangling: Sid) -> di
     accounts = {"administrator": 500, "guest": 501} | {name: 1000 + n for n, name in enumerate(host.local_accounts, 1)}
 
     def sids(names: list[str]) -> list[str]:
-        found = []
+        texts = []
         for name in names:
             local = name.startswith("\\")
-            found.append(dangling if name == "?" else f"{machine}-{accounts[name[1:]]}" if local else str(sid_of[name]))
-        return sorted(found)
+            texts.append(dangling if name == "?" else f"{machine}-{accounts[name[1:]]}" if local else str(sid_of[name]))
+        return sorted(texts)
 
     groups = [
         ("Administrators", "S-1-5-32-544", sids(host.administrators)),

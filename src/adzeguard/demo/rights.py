@@ -16,7 +16,7 @@ Values = list[tuple[str, bytes]]
 
 def delegated_entries(delegations: Iterable[Delegation], sid_of: Mapping[str, Sid]) -> dict[str, list[Ace]]:
     """Return the entries of each delegation by the folded name of the object they stand on."""
-    found: dict[str, list[Ace]] = {}
+    entries_by_dn: dict[str, list[Ace]] = {}
     schema = standard_schema()
     for delegation in delegations:
         about = _guids(schema)[delegation.about] if delegation.about else None
@@ -26,8 +26,8 @@ def delegated_entries(delegations: Iterable[Delegation], sid_of: Mapping[str, Si
         entry = Ace(
             kinds[delegation.deny], int(flags), int(Right[delegation.right]), sid_of[delegation.to], about, below
         )
-        found.setdefault(fold_dn(delegation.over), []).append(entry)
-    return found
+        entries_by_dn.setdefault(fold_dn(delegation.over), []).append(entry)
+    return entries_by_dn
 
 
 def _guids(schema: Schema) -> dict[str, uuid.UUID]:
@@ -38,17 +38,19 @@ def with_descriptors(
     entries: Iterable[tuple[str, Values]], domain: Sid, delegated: Mapping[str, list[Ace]]
 ) -> list[tuple[str, Values]]:
     """Return the entries, containers before what they hold, each with its security descriptor."""
-    standing: dict[str, Descriptor] = {}
-    found = []
+    by_place: dict[str, Descriptor] = {}
+    entries_by_dn = []
     administrators = Sid(f"{domain}-512")
     for dn, values in entries:
         classes = [value.decode() for name, value in values if name == "objectClass"]
         own = [*first_entries(classes, domain), *delegated.get(fold_dn(dn), ())]
         own.sort(key=canonical_rank)
-        above = standing.get(fold_dn(parent_dn(dn)))
+        above = by_place.get(fold_dn(parent_dn(dn)))
         from_above = inherited_entries(above.entries if above else (), class_guid(classes), administrators)
         descriptor = Descriptor(administrators, administrators, None).with_entries([*own, *from_above])
-        standing[fold_dn(dn)] = descriptor
+        by_place[fold_dn(dn)] = descriptor
         is_partition = "crossRef" in classes
-        found.append((dn, values if is_partition else [*values, ("nTSecurityDescriptor", descriptor.to_bytes())]))
-    return found
+        entries_by_dn.append(
+            (dn, values if is_partition else [*values, ("nTSecurityDescriptor", descriptor.to_bytes())])
+        )
+    return entries_by_dn

@@ -93,9 +93,9 @@ def _flags(entry: Entry, kind: Kind) -> Flag:
 
 
 def _details(entry: Entry) -> str:
-    found = {key: text for attribute, key in _DETAILS if (text := entry.text(attribute))}
+    texts = {key: text for attribute, key in _DETAILS if (text := entry.text(attribute))}
     places = [value.decode("utf-8", "surrogateescape") for value in entry.attributes.get("wellknownobjects", ())]
-    details = {**found, **({"well_known_objects": sorted(places)} if places else {})}
+    details = {**texts, **({"well_known_objects": sorted(places)} if places else {})}
     return json.dumps(details, sort_keys=True) if details else ""
 
 

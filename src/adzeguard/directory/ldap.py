@@ -91,9 +91,9 @@ class LdapDirectory:
         top = Entry(self._base, wire.read(self._base, ["objectSid", "objectGUID"]) or {})
         partitions = f"CN=Partitions,{root.text('configurationnamingcontext')}"
         named = (
-            Entry(dn, found).text("netbiosname")
-            for dn, found in wire.search(partitions, "(nETBIOSName=*)", ["nETBIOSName", "nCName"], descriptors=False)
-            if Entry(dn, found).text("ncname").casefold() == self._base.casefold()
+            Entry(dn, entry).text("netbiosname")
+            for dn, entry in wire.search(partitions, "(nETBIOSName=*)", ["nETBIOSName", "nCName"], descriptors=False)
+            if Entry(dn, entry).text("ncname").casefold() == self._base.casefold()
         )
         dns_name = domain_of_dn(self._base)
         short = next(named, "") or dns_name.partition(".")[0].upper()
@@ -143,13 +143,13 @@ class LdapDirectory:
 
     def read(self, dn: str) -> Entry | None:
         """Read one entry again."""
-        found = self._with_wire(lambda wire: wire.read(dn, ATTRIBUTES))
-        return self._completed(dn, found) if found is not None else None
+        entry = self._with_wire(lambda wire: wire.read(dn, ATTRIBUTES))
+        return self._completed(dn, entry) if entry is not None else None
 
     def read_whole(self, dn: str) -> Entry | None:
         """Read one entry with all that is kept in it."""
-        found = self._with_wire(lambda wire: wire.read(dn, ("*", "nTSecurityDescriptor")))
-        return self._completed(dn, found) if found is not None else None
+        entry = self._with_wire(lambda wire: wire.read(dn, ("*", "nTSecurityDescriptor")))
+        return self._completed(dn, entry) if entry is not None else None
 
     def add(self, dn: str, attributes: Mapping[str, Sequence[bytes]]) -> None:
         """Make an entry."""

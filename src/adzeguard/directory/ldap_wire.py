@@ -155,8 +155,8 @@ class Wire:
 
     def read(self, dn: str, attributes: Sequence[str]) -> Attributes | None:
         """Return the raw attributes of one entry, or nothing when it is not there."""
-        found = list(self.search(dn, "(objectClass=*)", attributes, scope="BASE"))
-        return found[0][1] if found else None
+        entries = list(self.search(dn, "(objectClass=*)", attributes, scope="BASE"))
+        return entries[0][1] if entries else None
 
     def add(self, dn: str, attributes: Mapping[str, Sequence[bytes]]) -> None:
         """Create an entry."""

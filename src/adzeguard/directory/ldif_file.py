@@ -205,13 +205,13 @@ def _modified(dn: str, values: list[tuple[str, bytes]], modification: Modificati
     if modification.operation == "replace":
         return _with_values(values, modification)
     for value in modification.values:
-        standing = [at for at, (n, v) in enumerate(values) if n.lower() == attribute and same(v, value)]
+        places_of_value = [at for at, (n, v) in enumerate(values) if n.lower() == attribute and same(v, value)]
         shown = value.decode("utf-8", "replace")
         if modification.operation == "delete":
-            if not standing:
+            if not places_of_value:
                 raise ChangeRefusedError(f"{modification.attribute} of {dn} does not hold {shown}")
-            values = values[: standing[0]] + values[standing[0] + 1 :]
-        elif standing:
+            values = values[: places_of_value[0]] + values[places_of_value[0] + 1 :]
+        elif places_of_value:
             raise ChangeRefusedError(f"{modification.attribute} of {dn} holds {shown} already")
         else:
             values = _inserted(values, modification.attribute, value)
@@ -233,8 +233,12 @@ def _inserted(values: list[tuple[str, bytes]], attribute: str, value: bytes) -> 
     places = [at for at, (name, _) in enumerate(values) if name.lower() == attribute.lower()]
     if not places:
         return [*values, (attribute, value)]
-    standing = [values[at][1].lower() for at in places]
-    within = bisect_left(standing, value.lower()) if standing == sorted(standing) else len(standing)
+    places_of_value = [values[at][1].lower() for at in places]
+    within = (
+        bisect_left(places_of_value, value.lower())
+        if places_of_value == sorted(places_of_value)
+        else len(places_of_value)
+    )
     place = places[within] if within < len(places) else places[-1] + 1
     return [*values[:place], (values[places[0]][0], value), *values[place:]]
 

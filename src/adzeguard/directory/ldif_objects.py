@@ -113,16 +113,16 @@ def with_deleted(records: Mapping[str, Record], dn: str) -> Records:
         raise ChangeRefusedError(f"{dn} is the primary group of accounts")
     left: Records = {}
     lead = b""
-    for other, standing in records.items():
+    for other, current in records.items():
         if other == key:
             # Comments and the version line belong to the file, not to the entry that follows them.
-            lead = standing.lead if standing.lead.strip() else b""
+            lead = current.lead if current.lead.strip() else b""
             continue
-        left[other] = Record(standing.dn, standing.values, standing.raw, standing.line, lead + standing.lead)
+        left[other] = Record(current.dn, current.values, current.raw, current.line, lead + current.lead)
         lead = b""
-    for other, standing in list(left.items()):
-        kept = [pair for pair in standing.values if not _names(pair, key)]
-        if len(kept) != len(standing.values):
+    for other, current in list(left.items()):
+        kept = [pair for pair in current.values if not _names(pair, key)]
+        if len(kept) != len(current.values):
             replace_record(left, other, kept)
     return left
 
@@ -150,12 +150,12 @@ def with_renamed(records: Mapping[str, Record], dn: str, new_dn: str) -> Records
     if new_key in records and new_key != key:
         raise ChangeRefusedError(f"there is a {new_dn} already")
     renamed: Records = {}
-    for other, standing in records.items():
-        moved = _renamed_dn(standing.dn, key, dn, new_dn)
-        values = [_renamed_value(pair, key, dn, new_dn) for pair in standing.values]
+    for other, current in records.items():
+        moved = _renamed_dn(current.dn, key, dn, new_dn)
+        values = [_renamed_value(pair, key, dn, new_dn) for pair in current.values]
         values = _with_leaf(values, new_dn) if other == key else values
-        renamed[fold_dn(moved)] = standing
-        if (moved, values) != (standing.dn, standing.values):
+        renamed[fold_dn(moved)] = current
+        if (moved, values) != (current.dn, current.values):
             replace_record(renamed, fold_dn(moved), values, moved)
     old_container = records[fold_dn(parent_dn(dn))]
     _hand_on(renamed, new_key, descriptor_of(old_container), descriptor_of(new_container))
@@ -174,11 +174,11 @@ def _refuse_kept(records: Mapping[str, Record], dn: str) -> Record:
     return record
 
 
-def _renamed_dn(standing: str, key: str, dn: str, new_dn: str) -> str:
-    folded = fold_dn(standing)
+def _renamed_dn(current: str, key: str, dn: str, new_dn: str) -> str:
+    folded = fold_dn(current)
     if folded != key and not is_below(folded, key):
-        return standing
-    return ",".join([*split_dn(standing)[: -len(split_dn(dn))], new_dn])
+        return current
+    return ",".join([*split_dn(current)[: -len(split_dn(dn))], new_dn])
 
 
 def _renamed_value(pair: tuple[str, bytes], key: str, dn: str, new_dn: str) -> tuple[str, bytes]:
@@ -189,8 +189,8 @@ def _renamed_value(pair: tuple[str, bytes], key: str, dn: str, new_dn: str) -> t
         head, text = b":".join(parts[:3]) + b":", parts[-1]
     elif name.lower() not in DN_VALUED | {"distinguishedname"}:
         return pair
-    standing = text.decode("utf-8", "surrogateescape")
-    return name, head + _renamed_dn(standing, key, dn, new_dn).encode("utf-8", "surrogateescape")
+    current = text.decode("utf-8", "surrogateescape")
+    return name, head + _renamed_dn(current, key, dn, new_dn).encode("utf-8", "surrogateescape")
 
 
 def _with_leaf(values: list[tuple[str, bytes]], new_dn: str) -> list[tuple[str, bytes]]:
@@ -217,12 +217,12 @@ def hand_rights_on(records: Records, before: Record, after: Record) -> None:
 def _hand_on(records: Records, key: str, was: Descriptor | None, now: Descriptor | None) -> None:
     record = records[key]
     raw = entry_of(record).first(_DESCRIPTOR.lower())
-    standing = descriptor_of(record) if raw and is_readable(raw) else None
-    if was is None or now is None or standing is None:
+    current = descriptor_of(record) if raw and is_readable(raw) else None
+    if was is None or now is None or current is None:
         return
     classes = [value.decode("utf-8", "replace") for value in entry_of(record).attributes.get("objectclass", ())]
-    following = handed_on(was.entries, now.entries, standing, class_guid(classes))
-    if following == standing:
+    following = handed_on(was.entries, now.entries, current, class_guid(classes))
+    if following == current:
         return
     packed = following.to_bytes()
     values = [(n, packed if n.lower() == _DESCRIPTOR.lower() else v) for n, v in record.values]

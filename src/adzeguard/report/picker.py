@@ -66,9 +66,9 @@ class Picker(App[list[int] | None]):
     def shown(self) -> list[int]:
         """The places of the rows that the filter lets through, in the order in which they are shown."""
         column, text = self._wanted()
-        found = [at for at, row in enumerate(self._rows) if _fits(row, column, text)]
+        fitting = [at for at, row in enumerate(self._rows) if _fits(row, column, text)]
         key, downwards = self._sorted_by
-        return sorted(found, key=lambda at: _sortable(self._rows[at][key]), reverse=downwards)
+        return sorted(fitting, key=lambda at: _sortable(self._rows[at][key]), reverse=downwards)
 
     @property
     def columns_shown(self) -> list[str]:

@@ -48,7 +48,7 @@ class StoredCatalogue:
 
     def by_sids(self, sids: Iterable[str]) -> dict[str, int]:
         """Return the id of each SID that belongs to an object."""
-        found: dict[str, int] = {}
+        matches: dict[str, int] = {}
         by_rid: dict[int, set[str]] = {}
         for sid in sids:
             by_rid.setdefault(int(sid.rpartition("-")[2]), set()).add(sid)
@@ -56,45 +56,47 @@ class StoredCatalogue:
             query = f"SELECT id, authority, rid FROM object WHERE {self._valid} AND {_among('rid', len(some))}"
             for object_id, authority, rid in self._query(query, some):
                 if authority is not None and f"{self._authorities[authority]}-{rid}" in by_rid[rid]:
-                    found[f"{self._authorities[authority]}-{rid}"] = object_id
-        return found
+                    matches[f"{self._authorities[authority]}-{rid}"] = object_id
+        return matches
 
     def by_dn(self, dn: str) -> int | None:
         """Return the object with this distinguished name."""
         folded = fold_dn(dn)
-        found = self._query(f"SELECT id, dn FROM object WHERE {self._valid} AND dn_hash = ?", (text_hash(folded),))
-        return next((object_id for object_id, text in found if fold_dn(text) == folded), None)
+        matches = self._query(f"SELECT id, dn FROM object WHERE {self._valid} AND dn_hash = ?", (text_hash(folded),))
+        return next((object_id for object_id, text in matches if fold_dn(text) == folded), None)
 
     def by_name(self, name: str) -> list[int]:
         """Return the objects with exactly this name."""
         folded = name.casefold()
-        found = self._query(f"SELECT id, name FROM object WHERE {self._valid} AND name_hash = ?", (text_hash(folded),))
-        return sorted(object_id for object_id, text in found if text.casefold() == folded)
+        matches = self._query(
+            f"SELECT id, name FROM object WHERE {self._valid} AND name_hash = ?", (text_hash(folded),)
+        )
+        return sorted(object_id for object_id, text in matches if text.casefold() == folded)
 
     def by_user_principal_name(self, name: str) -> list[int]:
         """Return the objects with this user principal name."""
         wanted = name.casefold()
         query = f"SELECT id, details FROM object WHERE {self._valid} AND details LIKE ? ESCAPE '!'"
-        found = self._query(query, (pattern_of(f'"user_principal_name": "{name}"'),))
-        return [i for i, text in found if str(json.loads(text).get("user_principal_name", "")).casefold() == wanted]
+        matches = self._query(query, (pattern_of(f'"user_principal_name": "{name}"'),))
+        return [i for i, text in matches if str(json.loads(text).get("user_principal_name", "")).casefold() == wanted]
 
     def containing(self, part: str, limit: int) -> list[int]:
         """Return up to `limit` objects in whose name the text stands, those that begin with it first."""
         if part.isascii():
             query = f"SELECT id, name FROM object WHERE {self._valid} AND name LIKE ? ESCAPE '!'"
-            found = self._query(query, (pattern_of(part),))
+            matches = self._query(query, (pattern_of(part),))
         else:  # LIKE folds the case of ASCII only
-            found = self._query(f"SELECT id, name FROM object WHERE {self._valid}")
+            matches = self._query(f"SELECT id, name FROM object WHERE {self._valid}")
         wanted = part.casefold()
         near = sorted(
-            (not n.casefold().startswith(wanted), n.casefold(), i) for i, n in found if wanted in n.casefold()
+            (not n.casefold().startswith(wanted), n.casefold(), i) for i, n in matches if wanted in n.casefold()
         )
         return [object_id for _, _, object_id in near[:limit]]
 
     def of_kind(self, kind: Kind) -> Ids:
         """Return the ids of all objects of a kind, sorted."""
-        found = self._query(f"SELECT id FROM object WHERE {self._valid} AND kind = ? ORDER BY id", (int(kind),))
-        return np.fromiter((row[0] for row in found), np.int32)
+        matches = self._query(f"SELECT id FROM object WHERE {self._valid} AND kind = ? ORDER BY id", (int(kind),))
+        return np.fromiter((row[0] for row in matches), np.int32)
 
     def count_of(self, kind: Kind) -> int:
         """Return how many objects there are of a kind."""
@@ -103,26 +105,28 @@ class StoredCatalogue:
 
     def flagged(self, flag: Flag) -> Ids:
         """Return the ids of all objects of which this is true, sorted."""
-        found = self._query(f"SELECT id FROM object WHERE {self._valid} AND (flags & ?) <> 0 ORDER BY id", (int(flag),))
-        return np.fromiter((row[0] for row in found), np.int32)
+        matches = self._query(
+            f"SELECT id FROM object WHERE {self._valid} AND (flags & ?) <> 0 ORDER BY id", (int(flag),)
+        )
+        return np.fromiter((row[0] for row in matches), np.int32)
 
     def below(self, dn: str) -> Ids:
         """Return the ids of all objects below a container, at any depth, sorted."""
         top = fold_dn(dn)
         leaf = top.rpartition(",")[2]
-        found = self._query(
+        matches = self._query(
             f"SELECT id, dn FROM object WHERE {self._valid} AND dn LIKE ? ESCAPE '!'", (pattern_of(leaf),)
         )
-        return np.array(sorted(i for i, name in found if is_below(fold_dn(name), top)), np.int32)
+        return np.array(sorted(i for i, name in matches if is_below(fold_dn(name), top)), np.int32)
 
     def descriptors(self, ids: Iterable[int]) -> dict[int, bytes]:
         """Return the security descriptors of objects; those that came without one are left out."""
-        found: dict[int, bytes] = {}
+        matches: dict[int, bytes] = {}
         for some in _batched(sorted({int(i) for i in ids})):
             where = f"{self._valid} AND {_among('o.id', len(some))}"
             query = f"SELECT o.id, d.data FROM object o JOIN descriptor d ON d.key = o.descriptor WHERE {where}"
-            found |= dict(self._query(query, some))
-        return found
+            matches |= dict(self._query(query, some))
+        return matches
 
     def descriptor_uses(self) -> Iterator[DescriptorUse]:
         """Yield each distinct security descriptor and kind of object together."""

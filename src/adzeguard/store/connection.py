@@ -56,8 +56,8 @@ class Database(Protocol):
 
 def one(connection: Connection, query: str, values: Sequence[Any] = ()) -> Row | None:
     """Return the first row of a query, or nothing."""
-    found = connection.rows(query, values)
-    return found[0] if found else None
+    answers = connection.rows(query, values)
+    return answers[0] if answers else None
 
 
 def pattern_of(part: str) -> str:

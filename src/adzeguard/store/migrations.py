@@ -148,5 +148,5 @@ def has_table(connection: Connection, name: str) -> bool:
     """Tell whether a table is there, in whichever way the database keeps its own catalogue."""
     if connection.dialect.blob == "BLOB":
         return one(connection, "SELECT 1 FROM sqlite_master WHERE type = 'table' AND name = ?", (name,)) is not None
-    found = one(connection, "SELECT 1 FROM pg_tables WHERE schemaname = current_schema() AND tablename = ?", (name,))
-    return found is not None
+    present = one(connection, "SELECT 1 FROM pg_tables WHERE schemaname = current_schema() AND tablename = ?", (name,))
+    return present is not None

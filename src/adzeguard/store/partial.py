@@ -88,8 +88,8 @@ class PartialWrite:
                 self._listed[group] = {i for name in seen.members if (i := self._id(name, by_dn)) is not None}
 
     def _id(self, name: str, by_dn: dict[str, int]) -> int | None:
-        found = by_dn.get(fold_dn(name))
-        return found if found is not None else self._catalogue.by_dn(name)
+        known_id = by_dn.get(fold_dn(name))
+        return known_id if known_id is not None else self._catalogue.by_dn(name)
 
     def _forget(self, gone: int) -> None:
         """A server takes a deleted object out of the groups that listed it, without marking the groups as changed."""

@@ -101,8 +101,8 @@ class PostgresDatabase:
             with self._translated():
                 row = keeper.execute("SELECT pg_try_advisory_lock(%s)", (_LOCK,)).fetchone()
                 if not (row and row[0]):
-                    told = keeper.execute("SELECT value FROM about WHERE name = 'holder'").fetchone()
-                    holder = told[0] if told else "another process"
+                    holder_row = keeper.execute("SELECT value FROM about WHERE name = 'holder'").fetchone()
+                    holder = holder_row[0] if holder_row else "another process"
                     raise StoreBusyError(f"{holder} holds this store", "Wait for it to end, and run this again")
                 me = f"adzeguard {task} (by {_user()} on {os.uname().nodename}, process {os.getpid()})"
                 keeper.execute(

@@ -244,13 +244,13 @@ def _read_again(changes: Sequence[Change], directory: DirectoryDriver) -> list[O
     touched = [change.touches() for change in changes]
     entries = sorted({dn for one in touched for dn in one.entries})
     below = sorted({dn for one in touched for dn in one.below})
-    found: dict[bytes, Observed] = {}
+    observed_by_key: dict[bytes, Observed] = {}
     try:
         single = (entry for dn in entries if (entry := directory.read(dn)) is not None)
         several = (entry for dn in below for entry in directory.entries_below(dn))
         for entry in chain(single, several):
             seen = observe(entry)
-            found |= {seen.row.key: seen} if seen is not None else {}
+            observed_by_key |= {seen.row.key: seen} if seen is not None else {}
     except DirectoryError:
-        return list(found.values())
-    return list(found.values())
+        return list(observed_by_key.values())
+    return list(observed_by_key.values())

@@ -32,9 +32,9 @@ def _find(workspace: Workspace, prompt: Callable[[str], str] | None) -> str:
     name = f"{workspace.directory.get('bind_as', '')} at {workspace.directory.get('url', '')}"
     if workspace.directory.get("password_file"):
         return _from_file(workspace.folder / workspace.directory["password_file"])
-    found = os.environ.get(VARIABLE) or _from_keyring(name)
-    if found:
-        return found
+    given = os.environ.get(VARIABLE) or _from_keyring(name)
+    if given:
+        return given
     if prompt is not None:
         return prompt(f"Password of {name}")
     raise SettingsError(

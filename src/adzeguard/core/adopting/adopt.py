@@ -108,8 +108,8 @@ def _name_on_host(estate: Estate, state: HostState, sid: Sid, principal: Princip
 
 def _name(estate: Estate, principal: Principal) -> str:
     """Return the name that a charter finds it by: qualified where that is enough, else its SID or DN."""
-    found = lookup_qualified(estate, principal.qualified_name) if "\\" in principal.qualified_name else []
-    if len(found) == 1 and (found[0].sid, found[0].dn) == (principal.sid, principal.dn):
+    bearers = lookup_qualified(estate, principal.qualified_name) if "\\" in principal.qualified_name else []
+    if len(bearers) == 1 and (bearers[0].sid, bearers[0].dn) == (principal.sid, principal.dn):
         return principal.qualified_name
     return principal.sid or principal.dn
 

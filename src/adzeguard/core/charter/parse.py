@@ -124,16 +124,16 @@ def _duties_of(document: Document, problems: list[str]) -> dict[str, DutyForm]:
     if not isinstance(raw, dict):
         problems.append(f"{document.at(('duties',))}: duties must be names with what each lets one do")
         return {}
-    found = {}
+    forms = {}
     for name, spec in raw.items():
         try:
-            found[str(name)] = DutyForm.model_validate(spec)
+            forms[str(name)] = DutyForm.model_validate(spec)
         except ValidationError as error:
             for detail in error.errors():
                 inner: Path = tuple(detail["loc"])
                 said = _in_words(DutyForm, inner, dict(detail))
                 problems.append(f"{document.at(('duties', name, *inner))}: duty {name}: {said}")
-    return found
+    return forms
 
 
 def _dates(raw: dict[str, Any]) -> dict[str, Any]:

@@ -75,8 +75,8 @@ class RuleNames:
         """Resolve the names of one key; nothing where the key is not given. Those that cannot be used are left out."""
         if names is None:
             return None
-        found = (self._reference((key, i), name, local_allowed=local_allowed) for i, name in enumerate(names))
-        return tuple(reference for reference in found if reference is not None)
+        bearers = (self._reference((key, i), name, local_allowed=local_allowed) for i, name in enumerate(names))
+        return tuple(reference for reference in bearers if reference is not None)
 
     def _reference(self, path: tuple[str | int, ...], name: str, *, local_allowed: bool) -> Reference | None:
         if name.casefold().startswith(LOCAL_PREFIX):
@@ -96,14 +96,14 @@ class RuleNames:
             self.fail(path, name, self._bare(name))
             return None
         try:
-            found = lookup_qualified(self.estate, name)
+            bearers = lookup_qualified(self.estate, name)
         except InputError as error:
             self.fail(path, name, error.message)
             return None
-        if len(found) == 1:
-            return found[0]
-        if found:
-            self.fail(path, name, f"'{name}' stands for {len(found)} objects:\n{candidate_lines(found)}")
+        if len(bearers) == 1:
+            return bearers[0]
+        if bearers:
+            self.fail(path, name, f"'{name}' stands for {len(bearers)} objects:\n{candidate_lines(bearers)}")
         else:
             near = suggestions(self.estate, name.rpartition("\\")[2].partition("@")[0])
             hint = f", did you mean '{near[0].qualified_name}'?" if near else ""
@@ -112,8 +112,8 @@ class RuleNames:
 
     def _bare(self, name: str) -> str:
         """A bare name can stand in the directory and on every host and mean different things."""
-        found = self.estate.catalogue.principals(self.estate.catalogue.by_name(name)).values()
-        candidates = [f"{p.qualified_name} ({p.kind.label} of the directory)" for p in found]
+        bearers = self.estate.catalogue.principals(self.estate.catalogue.by_name(name)).values()
+        candidates = [f"{p.qualified_name} ({p.kind.label} of the directory)" for p in bearers]
         twins = hosts_with_local_group(self.estate, name)
         if twins:
             candidates.append(rf"local\{name} (local group on {len(twins)} hosts)")
@@ -122,20 +122,20 @@ class RuleNames:
 
     def principals(self, key: str, names: Iterable[str]) -> tuple[Principal, ...]:
         """Resolve names that must stand in the directory."""
-        found = self.references(key, names, local_allowed=False) or ()
-        return tuple(reference for reference in found if isinstance(reference, Principal))
+        bearers = self.references(key, names, local_allowed=False) or ()
+        return tuple(reference for reference in bearers if isinstance(reference, Principal))
 
     def container(self, path: tuple[str | int, ...], dn: str) -> str | None:
         """Return the folded name of an OU, or note that there is none."""
-        found = self.container_object(path, dn)
-        return fold_dn(found.dn) if found is not None else None
+        bearers = self.container_object(path, dn)
+        return fold_dn(bearers.dn) if bearers is not None else None
 
     def container_object(self, path: tuple[str | int, ...], dn: str) -> Principal | None:
         """Return the OU of this name, or note that there is none."""
         full = self.estate.domain.full_dn(dn)
-        standing = self.estate.catalogue.by_dn(full)
-        if standing is not None:
-            return self.estate.principal(standing)
+        object_id = self.estate.catalogue.by_dn(full)
+        if object_id is not None:
+            return self.estate.principal(object_id)
         everything = self.estate.catalogue.principals(self.estate.catalogue.of_kind(Kind.OU).tolist()).values()
         near = did_you_mean(full, (p.dn for p in everything), cutoff=0.6, shown=lambda name: f"'{name}'")
         self.fail(path, dn, f"there is no '{full}'{near}")

@@ -13,5 +13,5 @@ def all_findings(looked_at: LookedAt, checks: Sequence[Check] = CHECKS) -> list[
     """Run every check and return what they find, worst first. Checks that one function finds are looked for once."""
     severities = {check.id: check.severity for check in checks}
     finders = dict.fromkeys(check.find for check in checks)
-    found = (finding for find in finders for finding in find(looked_at))
-    return worst_first([replace(f, severity=severities[f.check]) for f in found if f.check in severities])
+    findings = (finding for find in finders for finding in find(looked_at))
+    return worst_first([replace(f, severity=severities[f.check]) for f in findings if f.check in severities])

@@ -84,15 +84,15 @@ def check_ways_up(looked_at: LookedAt) -> Iterator[Finding]:
     """
     rights = looked_at.rights
     finder = ReachFinder(rights)
-    told: set[tuple[int, str, int]] = set()
+    reported: set[tuple[int, str, int]] = set()
     for group in looked_at.privileged:
         by_right: dict[tuple[int, str, int], list[Reaching]] = {}
         for found in reaching(rights.estate, finder.graph(group.id), members_too=False):
             edge = first_right(found.chain)
             by_right.setdefault((edge.holder, edge.how, edge.stands_on), []).append(found)
         for key, people in by_right.items():
-            if key not in told:
-                told.add(key)
+            if key not in reported:
+                reported.add(key)
                 yield _way_up(rights, group, key[0], people)
 
 

@@ -17,7 +17,7 @@ def check_privileged(looked_at: LookedAt) -> Iterator[Finding]:
     another is the same membership seen twice.
     """
     estate = looked_at.estate
-    told: set[tuple[str, str]] = set()
+    reported: set[tuple[str, str]] = set()
     for group in looked_at.privileged:
         if estate.graph.expand(group.id).in_cycle:
             message = "the group contains itself through others, so every member of the ring is a member of it"
@@ -25,8 +25,8 @@ def check_privileged(looked_at: LookedAt) -> Iterator[Finding]:
         for access in members_of(estate, group):
             member = Named.of(access.principal)
             for check, message in _of_member(access):
-                if (check, member.key) not in told:
-                    told.add((check, member.key))
+                if (check, member.key) not in reported:
+                    reported.add((check, member.key))
                     evidence = {"chain": chain_as_data(access), "member_sid": access.principal.sid}
                     yield Finding(check, Named.of(group), message, member=member, evidence=evidence)
 

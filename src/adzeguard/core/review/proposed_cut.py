@@ -28,13 +28,13 @@ def proposed_cut(
     rights: Rights, charter: ResolvedCharter, group: Principal, graph: ReachGraph, also: Iterable[Principal] = ()
 ) -> ProposedCut:
     """Return what to take away so that only those reach the group whom rules about it name, and the keepers."""
-    found = reaching(rights.estate, graph)
+    ways = reaching(rights.estate, graph)
     shown = rights.estate.catalogue.principals({i for e in graph.edges for i in (e.holder, e.target, e.stands_on)})
     # A keeper group that holds the group itself names nobody in particular: everybody inside would be meant.
     keepers = [p for p in charter.keepers if p.kind != Kind.GROUP or not _holds(rights, p, group)]
     named = {p.id: p for p in (*_named_for(charter, group), *keepers, *also) if p.id >= 0}
     inside = {m for p in named.values() if p.kind == Kind.GROUP for m in _members(rights, p)}
-    unwanted = [r.principal for r in found if r.principal.id not in named.keys() | inside]
+    unwanted = [r.principal for r in ways if r.principal.id not in named.keys() | inside]
     starts = [EVERYBODY if p.id < 0 else p.id for p in unwanted]
     cut = smallest_cut(graph, starts, {*named, *inside})
     words = tuple(_in_words(shown, edge) for edge in cut.edges)

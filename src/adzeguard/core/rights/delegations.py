@@ -80,10 +80,10 @@ class Rights:
         if raw is None:
             return []
         entries = [e for e in Descriptor.from_bytes(raw).entries if defaults or not self.is_built_in(e)]
-        found = self.reader.grants(entries, class_of(principal), defaults=defaults)
+        listed = self.reader.grants(entries, class_of(principal), defaults=defaults)
         if principal.kind not in CONTAINERS:
-            found = [grant for grant in found if not _only_about_children(grant)]
-        return [self._delegation(principal, grant, self._origin(principal, grant)) for grant in found]
+            listed = [grant for grant in listed if not _only_about_children(grant)]
+        return [self._delegation(principal, grant, self._origin(principal, grant)) for grant in listed]
 
     def is_built_in(self, entry: Ace) -> bool:
         """Tell whether it is protection against deletion, or what the directory's own rulers have everywhere."""
@@ -103,15 +103,15 @@ class Rights:
 
     def holder(self, sid: Sid) -> Principal:
         """Return whom an entry is about; a SID that resolves to nothing stands for itself."""
-        found = self.estate.id_of_sid(sid)
-        return self.estate.principal(found) if found is not None else outsider(sid)
+        listed = self.estate.id_of_sid(sid)
+        return self.estate.principal(listed) if listed is not None else outsider(sid)
 
     def _origin(self, principal: Principal, grant: Grant) -> str:
         """Follow an inherited grant up to the container on which it was given."""
         if not grant.inherited:
             return ""
-        found = giving_container(self.estate, principal.dn, {given(entry) for entry in grant.entries})
-        return "above" if found is None else short_dn(self.estate, self.estate.principal(found).dn)
+        listed = giving_container(self.estate, principal.dn, {given(entry) for entry in grant.entries})
+        return "above" if listed is None else short_dn(self.estate, self.estate.principal(listed).dn)
 
 
 def _entries(raw: bytes) -> tuple[Ace, ...]:

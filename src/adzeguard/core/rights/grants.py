@@ -144,8 +144,8 @@ class GrantReader:
         return Grant(who, deny, _reach(entries), shape.duty.name, shape.duty.words, entries, classes)
 
     def _class_of(self, entry: Ace) -> tuple[str, ...]:
-        found = self._classes.get(entry.inherited_type) if entry.inherited_type else None
-        return (found,) if found else ()
+        inherited_class = self._classes.get(entry.inherited_type) if entry.inherited_type else None
+        return (inherited_class,) if inherited_class else ()
 
     def in_words(self, entry: Ace, mask: int = 0) -> str:
         """Return the plain rights of an entry: "write telephoneNumber", "create user"."""

@@ -24,22 +24,22 @@ class Schema:
     @cached_property
     def names(self) -> Mapping[uuid.UUID, str]:
         """The name of each GUID. Some GUIDs are both a control right and a property set; the set goes first."""
-        found: dict[uuid.UUID, str] = {}
+        by_guid: dict[uuid.UUID, str] = {}
         for name, (guid, _) in self.attributes.items():
-            found.setdefault(guid, name)
+            by_guid.setdefault(guid, name)
         for kind in (self.classes, self.property_sets, self.control_rights, self.validated_writes):
             for name, guid in kind.items():
-                found.setdefault(guid, name)
-        return found
+                by_guid.setdefault(guid, name)
+        return by_guid
 
     def known(self, kind: str, name: str) -> str:
         """Return a name of a kind in its own spelling; `UsageError` says what comes near."""
-        found = self.folded[kind].get(name.casefold())
-        if found is None:
+        named = self.folded[kind].get(name.casefold())
+        if named is None:
             near = nearest(name.casefold(), self.folded[kind])
             hint = f"Did you mean {self.folded[kind][near]}?" if near else ""
             raise UsageError(f"the schema knows no {kind} '{name}'", hint)
-        return found
+        return named
 
     @cached_property
     def folded(self) -> Mapping[str, Mapping[str, str]]:
