@@ -2,12 +2,12 @@
 
 import getpass
 import sys
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import AbstractContextManager, contextmanager
 from datetime import UTC, datetime
 from functools import cached_property
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import click
 
@@ -204,15 +204,10 @@ class Desk:
     @contextmanager
     def directory(self) -> "Iterator[DirectoryDriver]":
         """The directory, connected."""
-        from adzeguard.workflows.names import NamesOfStore
-        from adzeguard.workspace.drivers import checked_settings, find_driver
-
         given = self.workspace.directory
         if given.get("plain_ldap") == "true":
             click.echo("Warning: plain LDAP sends the password unencrypted", err=True)
-        kind = find_driver("directory", given["kind"])
-        settings = checked_settings(kind, "directory", given, self.workspace.folder)
-        driver: DirectoryDriver = kind.open(settings, self._secret, NamesOfStore(lambda: self.estate))
+        driver: DirectoryDriver = self._opened("directory", given)
         try:
             yield driver
         finally:
@@ -221,20 +216,24 @@ class Desk:
     @contextmanager
     def hosts(self) -> "Iterator[HostSource | None]":
         """The source of hosts, if the workspace names any."""
-        from adzeguard.workflows.names import NamesOfStore
-        from adzeguard.workspace.drivers import checked_settings, find_driver
-
         given = self.workspace.hosts
         if not given:
             yield None
             return
-        kind = find_driver("hosts", given["kind"])
-        settings = checked_settings(kind, "hosts", given, self.workspace.folder)
-        source: HostSource = kind.open(settings, self._secret, NamesOfStore(lambda: self.estate))
+        source: HostSource = self._opened("hosts", given)
         try:
             yield source
         finally:
             source.close()
+
+    def _opened(self, table: str, given: Mapping[str, str]) -> Any:
+        """Open the driver that a table of the settings names."""
+        from adzeguard.workflows.names import NamesOfStore
+        from adzeguard.workspace.drivers import checked_settings, find_driver
+
+        kind = find_driver(table, given["kind"])
+        settings = checked_settings(kind, table, given, self.workspace.folder)
+        return kind.open(settings, self._secret, NamesOfStore(lambda: self.estate))
 
     def now(self) -> datetime:
         """The time."""

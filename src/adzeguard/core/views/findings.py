@@ -3,7 +3,6 @@
 from collections import Counter
 from collections.abc import Iterable, Sequence
 
-from adzeguard.core.checks.check import Check
 from adzeguard.core.checks.finding import Finding, Severity
 from adzeguard.core.views.table import Column, Noted, Table, data_columns
 
@@ -50,18 +49,3 @@ def counts_of(findings: Iterable[Finding]) -> dict[str, int]:
 def counted(findings: Iterable[Finding]) -> str:
     """Return the same for people."""
     return ", ".join(f"{count} {label}" for label, count in counts_of(findings).items())
-
-
-def checks_table(checks: Iterable[Check]) -> Table:
-    """Return the table of checks."""
-    rows = [
-        {"id": c.id, "title": c.title, "severity": c.severity.label, "matters": c.matters, "mend": c.mend}
-        for c in checks
-    ]
-    columns = (
-        Column("id", "Check"),
-        Column("severity", "Severity", kind="word", fixed=True),
-        Column("title", "What it finds", wide=True),
-        *data_columns("matters", "mend"),
-    )
-    return Table(rows, columns, "", f"{len(rows)} checks")
