@@ -11,7 +11,7 @@ from adzeguard.core.change.kinds.remove_local_member import RemoveLocalMember
 from adzeguard.core.change.outlook import Outlook, outlook
 from adzeguard.core.change.proposal import GroupImpact, Impact, PersonImpact
 from adzeguard.core.estate.estate import Estate
-from adzeguard.core.estate.links import Ids
+from adzeguard.core.estate.links import Ids, distinct, less
 from adzeguard.core.estate.membership import MembershipGraph
 from adzeguard.core.identity import Sid
 
@@ -38,8 +38,8 @@ def _group_impacts(estate: Estate, after: Outlook) -> Iterable[GroupImpact]:
     for group in affected:
         before_people = estate.graph.expand(group).people
         after_people = after.graph.expand(group).people
-        gains = np.setdiff1d(after_people, before_people).tolist()
-        loses = np.setdiff1d(before_people, after_people).tolist()
+        gains = less(after_people, before_people).tolist()
+        loses = less(before_people, after_people).tolist()
         if gains or loses:
             yield GroupImpact(
                 group=names[group].qualified_name, gains=_names(estate, gains), loses=_names(estate, loses)
@@ -82,8 +82,8 @@ def host_counts(estate: Estate, after: Outlook) -> tuple[NDArray[np.int64], NDAr
         if same_groups and all(people_before == people_then for people_before, people_then in hosts):
             continue  # entries that are no accounts of the directory came or went
         was, will = inside_before(groups_before), inside_then(groups_then)
-        gained[np.setdiff1d(will, was, assume_unique=True)] += len(hosts)
-        lost[np.setdiff1d(was, will, assume_unique=True)] += len(hosts)
+        gained[less(will, was)] += len(hosts)
+        lost[less(was, will)] += len(hosts)
         for people_before, people_then in hosts:
             for person in people_before | people_then:
                 was_in, will_be_in = _holds(was, person), _holds(will, person)
@@ -126,7 +126,7 @@ class _Inside:
     def __call__(self, groups: frozenset[int]) -> Ids:
         if groups not in self._known:
             people = [self._of_one(group) for group in sorted(groups) if self._graph.grants_access(group)]
-            self._known[groups] = np.unique(np.concatenate(people)) if people else np.empty(0, np.int32)
+            self._known[groups] = distinct(np.concatenate(people)) if people else np.empty(0, np.int32)
         return self._known[groups]
 
     def _of_one(self, group: int) -> Ids:

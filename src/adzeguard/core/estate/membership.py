@@ -16,7 +16,7 @@ from hashlib import blake2b
 import numpy as np
 from numpy.typing import NDArray
 
-from adzeguard.core.estate.links import Backwards, Ids, Links
+from adzeguard.core.estate.links import Backwards, Ids, Links, distinct
 
 _NONE = -1
 _MASK_BITS = 64
@@ -60,7 +60,7 @@ class Expansion:
         """Ids of all effective members that are not groups, sorted."""
         people, primary = (links.gather(self._order)[0] for links in (self._graph.people, self._graph.primary))
         if (len(people) + len(primary)) * _FEW < self._graph.size:
-            return np.unique(np.concatenate([people, primary]))
+            return distinct(np.concatenate([people, primary]))
         inside = np.zeros(self._graph.size, bool)  # of many, a flag for each id is quicker than sorting
         inside[people] = inside[primary] = True
         return np.flatnonzero(inside).astype(np.int32)
@@ -242,12 +242,12 @@ class MembershipGraph:
             first = np.concatenate([self._listing_group.row(member), self._primary_group.row(member)])
         else:
             first = self._containing_group.row(position)
-        return self.group_ids[self._climb(np.unique(first[self.security[first]]))]
+        return self.group_ids[self._climb(distinct(first[self.security[first]]))]
 
     def containing_groups(self, groups: Iterable[int]) -> Ids:
         """Ids of the given groups and of all groups that they lead into, sorted."""
         positions = [p for g in groups if (p := self.position_of(g)) is not None]
-        return self.group_ids[self._climb(np.unique(np.array(positions, np.int64)))]
+        return self.group_ids[self._climb(distinct(np.array(positions, np.int64)))]
 
     def groups_holding(self, people: NDArray[np.bool_]) -> NDArray[np.bool_]:
         """Return for each row of `group_ids` whether it is a security group with one of the people inside.
@@ -267,7 +267,7 @@ class MembershipGraph:
         while len(frontier):
             reached[frontier] = True
             above, _ = self._containing_group.gather(frontier)
-            frontier = np.unique(above[~reached[above] & self.security[above]])
+            frontier = distinct(above[~reached[above] & self.security[above]])
         return np.flatnonzero(reached)
 
     def privilege_masks(self, groups: list[int]) -> NDArray[np.uint64]:
@@ -286,7 +286,7 @@ class MembershipGraph:
             inside, masks = inside[passes], of_group[frontier[origins[passes]]]
             before = of_group[inside]
             np.bitwise_or.at(of_group, inside, masks)
-            frontier = np.unique(inside[of_group[inside] != before])
+            frontier = distinct(inside[of_group[inside] != before])
         masks = np.zeros(self.size, np.uint64)
         reaching = np.flatnonzero(of_group)
         for links in (self.people, self.primary):

@@ -1,6 +1,6 @@
 """Local groups of hosts held against the rules that hold there."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Hashable, Iterable, Iterator
 from dataclasses import dataclass, replace
 
 from adzeguard.core.access.members import members_on_host
@@ -16,6 +16,7 @@ from adzeguard.core.estate.hosts import Host, HostState, LocalGroup
 from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.names import host_named, local_group_named, on_host
 from adzeguard.core.identity import Sid
+from adzeguard.core.review.alike_hosts import shape
 from adzeguard.core.review.correction import Correction, correction_of
 from adzeguard.core.review.demands import Demand, Deviation, deviations
 from adzeguard.core.review.member_demands import MemberDemands, demands_of, host_keys
@@ -50,19 +51,33 @@ class _Held:
 def review_local_groups(rights: Rights, charter: ResolvedCharter) -> Iterator[Correction]:
     """Yield what deviates in the local groups of each host, and the hosts that a rule excepts by name."""
     estate, demands = rights.estate, MemberDemands(charter)
-    held = [
-        one
-        for host in estate.hosts
-        if host.state is not None
-        for sid, demand in demands.on_host(host)
-        for one in _held(estate, demands, host, host.state, sid, demand)
-    ]
+    held = list(_not_in_order(estate, demands))
     _look_up_together(estate, held)
     for one in held:
         yield from conflict_corrections(one.demand, one.named, one.named_host)
         yield from _corrections(estate, one)
     yield from _reaching(estate, charter)
     yield from _excepted(estate, demands)
+
+
+def _not_in_order(estate: Estate, demands: MemberDemands) -> Iterator[_Held]:
+    in_order: set[Hashable] = set()
+    for host in estate.hosts:
+        if host.state is None:
+            continue
+        rules = demands.scopes.on(host)
+        its_shape = shape(host.state, rules)
+        if not rules or its_shape in in_order:
+            continue
+        held = [
+            one
+            for sid, demand in demands_of(host.state, rules, demands.lists)
+            for one in _held(estate, demands, host, host.state, sid, demand)
+            if one.deviations or one.demand.conflicts
+        ]
+        if not held:
+            in_order.add(its_shape)
+        yield from held
 
 
 def _held(
@@ -87,8 +102,6 @@ def _look_up_together(estate: Estate, held: Iterable[_Held]) -> None:
 
 
 def _corrections(estate: Estate, held: _Held) -> Iterator[Correction]:
-    if not held.deviations:
-        return
     members = on_host(estate, held.state, held.host.name, {Sid(d.member) for d in held.deviations})
     for deviation in held.deviations:
         member = members[Sid(deviation.member)]

@@ -24,7 +24,7 @@ class MemberDemands:
             self._groups[rule.group.id] = rule.group
             self._by_group.setdefault(rule.group.id, []).append(ScopedRule(rule, NAMED, "the group by name"))
         self.scopes = HostScopes(charter.of(ResolvedLocalGroupRule))
-        self._lists = References()
+        self.lists = References()
         self.keepers = frozenset(member_key(keeper) for keeper in charter.keepers)
 
     def on_groups(self) -> Iterator[tuple[Principal, Demand]]:
@@ -39,7 +39,7 @@ class MemberDemands:
     def on_host(self, host: Host) -> Iterator[tuple[Sid, Demand]]:
         """Yield each local group of a host that a rule names, with what is demanded of it."""
         if host.state is not None:
-            yield from demands_of(host.state, self.scopes.on(host), self._lists)
+            yield from demands_of(host.state, self.scopes.on(host), self.lists)
 
 
 _Split = tuple[frozenset[MemberKey], tuple[LocalName, ...]]
