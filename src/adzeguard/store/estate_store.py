@@ -174,10 +174,11 @@ class EstateStore:
 
     def hosts_unread(self) -> tuple[int, list[str]]:
         """Return how many hosts there are, and the names of those that could not be read the last time."""
-        joined = "SELECT o.name, h.trouble FROM host h JOIN object o ON o.id = h.id"
+        joined = "SELECT o.name FROM host h JOIN object o ON o.id = h.id WHERE h.until IS NULL AND o.until IS NULL"
         with self._database.reading() as connection:
-            rows = connection.rows(f"{joined} WHERE h.until IS NULL AND o.until IS NULL ORDER BY o.name")
-        return len(rows), [name for name, trouble in rows if trouble]
+            (count,) = one(connection, "SELECT count(*) FROM host WHERE until IS NULL") or (0,)
+            rows = connection.rows(f"{joined} AND h.trouble <> '' ORDER BY o.name")
+        return int(count), [name for (name,) in rows]
 
     def load_hosts(self, collection: int | None = None) -> list[Host]:
         """Return all hosts with the state last read of each, now or after a collection."""
