@@ -105,7 +105,7 @@ def test_a_change_that_leaves_no_keeper_the_rights_is_refused() -> None:
         objects = replace(whole.objects, descriptors_of=rows, descriptor_bytes=(packed,))
         of = Estate(NOON, LOWMERE, objects, whole.graph)
         charter = ResolvedCharter((), (), tuple(default_keepers(of)))
-        change = rights_change(Named.of(of.principal(ada)), "withdraw", takes=[given])
+        change = rights_change(Named.of(of.principal(ada)), takes=[given])
         return list(lost_rights(Case(of, [change], charter, operator=of.principal(crew))))
 
     assert "no keeper could change the rights over CN=ada" in reasons(given)[0]

@@ -151,6 +151,7 @@ class Desk:
 
         return Proposer(
             self.estate,
+            lambda: self.rights,
             lambda: self.charter,
             self.store.latest().id,
             self.now(),

@@ -28,7 +28,8 @@ if TYPE_CHECKING:
 def command(proposal_file: Path | None, also: tuple[str, ...], answers: Answers, workspace: Path | None) -> int:
     """Make the changes of PROPOSAL, or of a proposal made now.
 
-    Shows the summary and asks first. Each value is read again right before it is changed; what is not as the proposal
+    Nothing in PROPOSAL is believed: names, words and what it comes to are made again from what it would do, and a file
+    that says anything else is refused. Shows the summary and asks first. Each value is read again right before it is changed; what is not as the proposal
     expected is left alone as a conflict. Every change is in the journal, is read back, and is told as verified,
     differs, conflict, refused, unreachable, held-back or unsupported. Ends with 4 when some could not be made.
 
@@ -37,13 +38,13 @@ def command(proposal_file: Path | None, also: tuple[str, ...], answers: Answers,
     Keys of json and csv: id, status, target, kind, group, member, object, rule, detail.
     """
     from adzeguard.core.change.written import read_proposal
-    from adzeguard.workflows.propose import in_full
+    from adzeguard.workflows.propose import believed, in_full
 
     desk = Desk(workspace)
 
     def proposal() -> "Proposal":
         if proposal_file is not None:
-            return read_proposal(_bytes_of(proposal_file), str(proposal_file))
+            return believed(desk.rights, read_proposal(_bytes_of(proposal_file), str(proposal_file)))
         check_rules(also, {rule.id for rule in desk.written_charter.rules})
         return in_full(desk.charter_draft(also), desk.proposer)
 

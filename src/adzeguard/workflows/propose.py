@@ -8,12 +8,19 @@ from adzeguard.core.change.draft import Draft
 from adzeguard.core.change.guards.all import pass_guards_when_made
 from adzeguard.core.change.guards.case import Case
 from adzeguard.core.change.impact import impact_of
+from adzeguard.core.change.kinds.object_change import ObjectChange
 from adzeguard.core.change.order import in_order
 from adzeguard.core.change.proposal import Proposal
+from adzeguard.core.change.truth import untruths
+from adzeguard.core.change.words import with_words
 from adzeguard.core.charter.resolve import ResolvedCharter
+from adzeguard.core.errors import GuardError, ProposalFileError
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.limits import Limits
+from adzeguard.core.rights.delegations import Rights
+
+_UNTRUTHS_SHOWN = 12
 
 
 @dataclass(frozen=True)
@@ -21,6 +28,8 @@ class Proposer:
     """In which estate, under which charter and by whom a proposal is made."""
 
     estate: Estate
+    rights: Callable[[], Rights]
+    """Asked for where a change needs words about rights."""
     charter: Callable[[], ResolvedCharter]
     """Resolved when a guard first needs it."""
     collection: int
@@ -47,9 +56,24 @@ def proposed(draft: Draft, proposer: Proposer) -> Proposed:
     return Proposed(proposal, tuple(pass_guards_when_made(case)))
 
 
+def believed(rights: Rights, proposal: Proposal) -> Proposal:
+    """Return a proposal that came from a file, if it says what it does; `GuardError` names each untruth in it.
+
+    What it notes beside its changes is left away: nobody can tell any more who wrote that.
+    """
+    if proposal.domain_sid != rights.estate.domain.sid:
+        raise ProposalFileError("the proposal was made for another domain", "Make one here: adzeguard propose")
+    untrue = list(untruths(rights, proposal))
+    if untrue:
+        raise GuardError([*untrue[:_UNTRUTHS_SHOWN], "Make the proposal again: adzeguard propose --output FILE"])
+    return proposal.model_copy(update={"notes": (), "left_out": ()})
+
+
 def in_full(draft: Draft, proposer: Proposer) -> Proposal:
-    """Return a draft as a proposal, with what it comes to."""
+    """Return a draft as a proposal, with its words and what it comes to."""
     changes = in_order(draft.changes)
+    if any(isinstance(change, ObjectChange) for change in changes):
+        changes = with_words(proposer.rights(), changes)
     return Proposal(
         made_at=proposer.now,
         made_by=proposer.by,

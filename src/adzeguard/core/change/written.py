@@ -9,10 +9,14 @@ from pydantic import ValidationError
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.kinds import CHANGE_KINDS
 from adzeguard.core.change.proposal import FORMAT, Proposal
-from adzeguard.core.errors import ProposalFileError
+from adzeguard.core.errors import InputError, ProposalFileError
+from adzeguard.core.estate.named import Named
+from adzeguard.core.identity import Sid
 
 FIRST_FORMAT = 1
 _LARGEST_NUMBER = 2**31
+_LONGEST_SID = 200
+_SHOWN = 80
 _MAKE_IT_AGAIN = "Make one: adzeguard propose --output FILE"
 
 
@@ -24,9 +28,21 @@ def read_change(raw: Any, written_as: int = FORMAT, kinds: Sequence[type[Change]
     if written_as not in (FIRST_FORMAT, FORMAT) or model is None:
         raise ProposalFileError(f"there is no change of the kind '{kind}'", "Use the version that wrote it")
     try:
-        return model.model_validate(values)
+        change = model.model_validate(values)
     except ValidationError as error:
         raise ProposalFileError(_first_mistake(error), _MAKE_IT_AGAIN) from error
+    for name, value in change:
+        if isinstance(value, Named) and value.sid and not _is_sid(value.sid):
+            raise ProposalFileError(f"{name}: '{value.sid[:_SHOWN]}' is not a SID", _MAKE_IT_AGAIN)
+    return change
+
+
+def _is_sid(text: str) -> bool:
+    """Tell whether a SID is written as we write them; another spelling of one would be another identity."""
+    try:
+        return len(text) <= _LONGEST_SID and Sid.parse(text) == text
+    except InputError:
+        return False
 
 
 def read_proposal(text: bytes, source: str, kinds: Sequence[type[Change]] = CHANGE_KINDS) -> Proposal:

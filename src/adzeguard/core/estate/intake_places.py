@@ -40,9 +40,15 @@ def intake_places(estate: Estate) -> dict[str, IntakePlace]:
     """Return where users and computers land; a kind of which the domain says nothing is left out."""
     places = {}
     for value in domain_object(estate).details.get("well_known_objects", ()):
-        _, _, rest = value.partition(":32:")
-        guid, _, dn = rest.partition(":")
-        for what, wanted in GUIDS.items():
-            if guid.upper() == wanted:
-                places[what] = IntakePlace(what, dn, value)
+        place = read_place(value)
+        if place is not None:
+            places[place.what] = place
     return places
+
+
+def read_place(value: str) -> IntakePlace | None:
+    """Read one value of wellKnownObjects; nothing for one that is about something else."""
+    _, _, rest = value.partition(":32:")
+    guid, _, dn = rest.partition(":")
+    what = next((kind for kind, wanted in GUIDS.items() if guid.upper() == wanted), None)
+    return IntakePlace(what, dn, value) if what is not None else None

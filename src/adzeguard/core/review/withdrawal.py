@@ -91,7 +91,7 @@ def _objects(rights: Rights, charter: ResolvedCharter, put_in: Iterable[Change])
             why = f"the rule {change.rule} put it there, and does not hold any more"
             back = left.taken_back(left, {})
             if back is not None:
-                taken = back.by(change.rule, why, words=f"no longer {left.words}")
+                taken = back.by(change.rule, why)
                 yield Correction(
                     "left-behind",
                     Named(left.object.dn or left.object.name, left.object.sid, left.object.dn),

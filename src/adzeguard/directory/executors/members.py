@@ -28,6 +28,8 @@ def remove_member(directory: DirectoryDriver, change: RemoveMember, intent: Inte
     group, member = same_entry(directory, change.group), same_entry(directory, change.member)
     if group is None:
         return Outcome(change, Status.CONFLICT, f"{change.group.name} is not where the proposal saw it")
+    if member is None and directory.read(change.member.dn) is not None:
+        return Outcome(change, Status.CONFLICT, f"{change.member.dn} is somebody else by now")
     name = member.dn if member else change.member.dn
     if is_primary(group, member):
         return Outcome(change, Status.CONFLICT, f"{change.group.name} is the primary group of {change.member.name}")

@@ -10,7 +10,7 @@ from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.places import short_dn
 from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.rights.delegations import Delegation, Rights, is_person
-from adzeguard.core.rights.duties import Duty, extent_in_words
+from adzeguard.core.rights.duties import Duty
 from adzeguard.core.rights.duty_words import Extent
 from adzeguard.core.rights.evaluate import bits_of
 from adzeguard.core.rights.grants import atoms_of
@@ -40,11 +40,7 @@ def grants_given(
         missing = [entry for entry in wanted if entry not in standing]
         if missing:
             standing |= set(missing)
-            place = extent_in_words(missing[0].flags, short_dn(rights.estate, over.dn))
-            may = "deny" if deny else "let"
-            to = f" to {duty.words}" if deny else f" {duty.words}"
-            words = f"{may} {who.qualified_name}{to}, over {place}"
-            changes.append(rights_change(Named.of(over), words, gives=missing, why=why, rule=rule, leaves=leaves))
+            changes.append(rights_change(Named.of(over), gives=missing, why=why, rule=rule, leaves=leaves))
     return changes
 
 
@@ -80,8 +76,7 @@ def grants_withdrawn(
         takes = [e for e in delegation.grant.entries if e not in needed and e not in taken]
         taken |= set(takes)
         if takes:
-            words = f"withdraw: {delegation.sentence}"
-            changes.append(rights_change(Named.of(over), words, takes=takes, why=why))
+            changes.append(rights_change(Named.of(over), takes=takes, why=why))
     return changes
 
 

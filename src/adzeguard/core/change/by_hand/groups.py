@@ -16,24 +16,15 @@ from adzeguard.core.change.kinds.set_attributes import SetAttributes
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.errors import GuardError, UsageError
 from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.group_types import group_type
 from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.nesting import refused_nesting, refused_scope_change
-from adzeguard.core.estate.places import short_dn
 from adzeguard.core.estate.principal import NOT_COLLECTED, Flag, Kind, Principal
 from adzeguard.core.identity import parent_dn
-from adzeguard.core.wellknown import SECURITY_ENABLED
 
-SCOPES: Final = {"global": 0x2, "domain-local": 0x4, "universal": 0x8}
-"""The scopes as they are typed, and their bits of groupType ([MS-ADTS] 2.2.12)."""
 _FLAGS: Final = {"global": Flag.GLOBAL, "domain-local": Flag.DOMAIN_LOCAL, "universal": Flag.UNIVERSAL}
 _NOT_IN_ACCOUNT_NAMES: Final = '"/\\[]:;|=,+*?<>@'  # [MS-SAMR] 3.1.1.6
 _LONGEST_ACCOUNT: Final = 256
-
-
-def group_type(scope: str, *, security: bool) -> str:
-    """Return groupType as a directory holds it: a signed 32-bit number."""
-    kind = SCOPES[scope] | (SECURITY_ENABLED if security else 0)
-    return str(kind - (1 << 32) if kind & SECURITY_ENABLED else kind)
 
 
 def created_group(
@@ -56,14 +47,12 @@ def created_group(
         "sAMAccountName": name,
         "groupType": group_type(scope, security=security),
     }
-    kind = "security" if security else "distribution"
-    words = f"create the {scope.replace('-', ' ')} {kind} group {named.name} in {short_dn(estate, container.dn)}"
     future = Principal(NOT_COLLECTED, Kind.GROUP, name, named.name, None, named.dn, _FLAGS[scope])
     members = list(members)
     wrong = [reason for member in members if (reason := refused_nesting(future, member))]
     if wrong:
         raise GuardError(wrong)
-    changes: list[Change] = [creation(named, words, {**given, **(details or {})}, rule=rule, why=why)]
+    changes: list[Change] = [creation(named, {**given, **(details or {})}, rule=rule, why=why)]
     changes += [AddMember(group=named, member=Named.of(member), rule=rule, why=why) for member in members]
     return changes
 
@@ -112,12 +101,7 @@ def _details_changed(group: Principal, details: dict[str, str | None], why: str)
         if value is None or value == standing:
             continue
         change = AttributeChange.of(attribute, (standing,) if standing else (), (value,) if value else ())
-        words = (
-            f"set {attribute} of {group.qualified_name} to {value}"
-            if value
-            else (f"take {attribute} away from {group.qualified_name}")
-        )
-        yield _setting(group, words, change, why)
+        yield _setting(group, change, why)
 
 
 def _type_changed(estate: Estate, group: Principal, scope: str, security: bool | None, why: str) -> Iterator[Change]:
@@ -137,9 +121,7 @@ def _type_changed(estate: Estate, group: Principal, scope: str, security: bool |
             raise GuardError(wrong)
         before, after = group_type(now[0], security=now[1]), group_type(step, security=kind)
         change = AttributeChange.of("groupType", (before,), (after,))
-        what = f"{step.replace('-', ' ')} {'security' if kind else 'distribution'} group"
-        words = f"make {group.qualified_name} a {what}"
-        yield _setting(group, words, change, why)
+        yield _setting(group, change, why)
         now = (step, kind)
 
 
@@ -160,17 +142,15 @@ def _in_the_way(estate: Estate, group: Principal, before: str, after: str) -> It
 def _renamed(group: Principal, name: str, why: str) -> list[Change]:
     container = Principal(NOT_COLLECTED, Kind.CONTAINER, "", "", None, parent_dn(group.dn))
     account = AttributeChange.of("sAMAccountName", (group.name,), (name,))
-    words = f"name {group.qualified_name} {name}"
-    changes: list[Change] = [_setting(group, words, account, why)]
+    changes: list[Change] = [_setting(group, account, why)]
     new_dn = child_dn("CN", name, container)
     if new_dn != group.dn:
-        words = f"move {group.dn} to {new_dn}"
-        changes.append(MoveObject(object=Named.of(group), words=words, to=new_dn, rule=BY_HAND_RULE, why=why))
+        changes.append(MoveObject(object=Named.of(group), to=new_dn, rule=BY_HAND_RULE, why=why))
     return changes
 
 
-def _setting(group: Principal, words: str, change: AttributeChange, why: str) -> Change:
-    return SetAttributes(object=Named.of(group), words=words, attributes=(change,), rule=BY_HAND_RULE, why=why)
+def _setting(group: Principal, change: AttributeChange, why: str) -> Change:
+    return SetAttributes(object=Named.of(group), attributes=(change,), rule=BY_HAND_RULE, why=why)
 
 
 def deleted_group(estate: Estate, charter: ResolvedCharter, group: Principal, why: str) -> Draft:
@@ -181,8 +161,7 @@ def deleted_group(estate: Estate, charter: ResolvedCharter, group: Principal, wh
         raise GuardError([f"{group.qualified_name} is the primary group of {count} accounts. {way}"])
     holders = estate.catalogue.principals(estate.graph.groups_listing(group.id).tolist()).values()
     leaves = [leaving(holder, group, why) for holder in holders]
-    words = f"delete the group {group.qualified_name}"
-    deletion = DeleteObject(object=Named.of(group), words=words, rule=BY_HAND_RULE, why=why)
+    deletion = DeleteObject(object=Named.of(group), rule=BY_HAND_RULE, why=why)
     changes: list[Change] = [*leaves, deletion]
     members = len(estate.graph.direct_members(group.id))
     notes = [f"its {members} members stay; undo makes it again with them, under a new SID"]

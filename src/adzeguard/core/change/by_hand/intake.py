@@ -7,7 +7,6 @@ from adzeguard.core.errors import GuardError
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.intake_places import domain_object, intake_places
 from adzeguard.core.estate.named import Named
-from adzeguard.core.estate.places import short_dn
 from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.identity import fold_dn
 
@@ -27,11 +26,9 @@ def intake_changes(
             continue
         head = places[what].value[: -len(places[what].dn)]
         value = AttributeChange.of("wellKnownObjects", (places[what].value,), (f"{head}{container.dn}",))
-        words = f"let new {what} land in {short_dn(estate, container.dn)}"
         changes.append(
             SetAttributes(
                 object=Named.of(domain_object(estate)),
-                words=words,
                 attributes=(value,),
                 rule=rule,
                 why=why,

@@ -19,7 +19,6 @@ _LONGEST_LEAF = 64  # characters of a common name or OU name, [MS-ADSC]
 
 def rights_change(
     over: Named,
-    words: str,
     *,
     gives: Iterable[Ace] = (),
     takes: Iterable[Ace] = (),
@@ -28,21 +27,17 @@ def rights_change(
     leaves: bool = False,
 ) -> ChangeRights:
     """Make the change that puts entries into a descriptor, or takes them out."""
-    return ChangeRights(
-        object=over, words=words, gives=tuple(gives), takes=tuple(takes), rule=rule, why=why, leaves=leaves
-    )
+    return ChangeRights(object=over, gives=tuple(gives), takes=tuple(takes), rule=rule, why=why, leaves=leaves)
 
 
-def creation(
-    named: Named, words: str, given: Mapping[str, str | tuple[str, ...]], *, rule: str, why: str
-) -> CreateObject:
+def creation(named: Named, given: Mapping[str, str | tuple[str, ...]], *, rule: str, why: str) -> CreateObject:
     """Make the change that creates an object with these attributes; empty ones are left away."""
     attributes = [
         AttributeChange.of(name, after=(value,) if isinstance(value, str) else value)
         for name, value in given.items()
         if value
     ]
-    return CreateObject(object=named, words=words, attributes=tuple(attributes), rule=rule, why=why)
+    return CreateObject(object=named, attributes=tuple(attributes), rule=rule, why=why)
 
 
 def container_at(estate: Estate, dn: str) -> Principal:

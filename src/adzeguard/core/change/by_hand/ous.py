@@ -28,15 +28,13 @@ def created_ou(
     if estate.catalogue.by_dn(dn) is not None:
         raise UsageError(f"there is a {short_dn(estate, dn)} already")
     named = Named(name=name, dn=dn, made=True)
-    words = f"create the OU {short_dn(estate, dn)}"
     given: dict[str, str | tuple[str, ...]] = {
         "objectClass": ("top", "organizationalUnit"),
         "description": description,
     }
-    changes: list[Change] = [creation(named, words, given, rule=BY_HAND_RULE, why=why)]
+    changes: list[Change] = [creation(named, given, rule=BY_HAND_RULE, why=why)]
     if protected:
-        told = f"protect the OU {short_dn(estate, dn)}"
-        changes.append(rights_change(named, f"{told} against deletion", gives=[ON_THE_OBJECT], why=why))
+        changes.append(rights_change(named, gives=[ON_THE_OBJECT], why=why))
         changes += _guarded_container(estate, container, why, BY_HAND_RULE)
     return Draft.of(changes)
 
@@ -44,8 +42,7 @@ def created_ou(
 def _guarded_container(estate: Estate, container: Principal, why: str, rule: str) -> list[Change]:
     if denies_everyone(descriptor_over(estate, container), ON_ITS_CONTAINER.mask):
         return []
-    words = f"deny everyone to delete what lies directly in {short_dn(estate, container.dn)}"
-    return [rights_change(Named.of(container), words, gives=[ON_ITS_CONTAINER], why=why, rule=rule)]
+    return [rights_change(Named.of(container), gives=[ON_ITS_CONTAINER], why=why, rule=rule)]
 
 
 def container_of(estate: Estate, principal: Principal) -> Principal:
@@ -59,10 +56,9 @@ def container_of(estate: Estate, principal: Principal) -> Principal:
 def protected_object(estate: Estate, principal: Principal, why: str, rule: str = BY_HAND_RULE) -> list[Change]:
     """Return the changes that protect an object against deletion, none where it is."""
     container = container_of(estate, principal)
-    words = f"protect {short_dn(estate, principal.dn)} against deletion"
     changes: list[Change] = []
     if not denies_everyone(descriptor_over(estate, principal), ON_THE_OBJECT.mask):
-        changes.append(rights_change(Named.of(principal), words, gives=[ON_THE_OBJECT], why=why, rule=rule))
+        changes.append(rights_change(Named.of(principal), gives=[ON_THE_OBJECT], why=why, rule=rule))
     return [*changes, *_guarded_container(estate, container, why, rule)]
 
 
@@ -76,17 +72,15 @@ def unprotected_object(estate: Estate, principal: Principal, why: str) -> Draft:
     container = container_of(estate, principal)
     changes: list[Change] = []
     own = [entry for entry in descriptor_over(estate, principal).entries if entry == ON_THE_OBJECT]
-    words = f"let {short_dn(estate, principal.dn)} be deleted and moved"
     if own:
-        changes.append(rights_change(Named.of(principal), words, takes=own, why=why))
+        changes.append(rights_change(Named.of(principal), takes=own, why=why))
     elif denies_everyone(descriptor_over(estate, principal), ON_THE_OBJECT.mask):
         way = "See: adzeguard grant list --over"
         raise GuardError([f"{short_dn(estate, principal.dn)} is protected by an entry that says more. {way}"])
     others = _protected_beside(estate, principal, container)
     above = [entry for entry in descriptor_over(estate, container).entries if entry == ON_ITS_CONTAINER]
     if above and not others:
-        words = f"let what lies directly in {short_dn(estate, container.dn)} be deleted again"
-        changes.append(rights_change(Named.of(container), words, takes=above, why=why))
+        changes.append(rights_change(Named.of(container), takes=above, why=why))
     notes = (f"{short_dn(estate, container.dn)} goes on protecting {len(others)} others",) if above and others else ()
     return Draft.of(changes, notes)
 
@@ -110,8 +104,7 @@ def moved_object(estate: Estate, principal: Principal, container: Principal, why
     to = f"{split_dn(principal.dn)[0]},{container.dn}"
     if estate.catalogue.by_dn(to) is not None:
         raise UsageError(f"there is a {short_dn(estate, to)} already")
-    words = f"move {short_dn(estate, principal.dn)} to {short_dn(estate, container.dn)}"
-    change = MoveObject(object=Named.of(principal), words=words, to=to, rule=BY_HAND_RULE, why=why)
+    change = MoveObject(object=Named.of(principal), to=to, rule=BY_HAND_RULE, why=why)
     inside = len(estate.catalogue.below(principal.dn))
     notes = ["rights and directory policies that it has from above change with its place"]
     notes += [f"{inside} objects below it move along"] if inside else []
@@ -130,7 +123,7 @@ def deleted_ou(estate: Estate, ou: Principal, *, with_content: bool, why: str) -
     """Return the changes that delete an OU and, when asked for, all that lies in it, the deepest first."""
     below = list(estate.catalogue.principals(estate.catalogue.below(ou.dn).tolist()).values())
     if below and not with_content:
-        shown = ", ".join(short_dn(estate, p.dn) for p in below[:3]) + (" …" if len(below) > 3 else "")  # noqa: PLR2004
+        shown = ", ".join(short_dn(estate, p.dn) for p in below[:3]) + (" …" if len(below) > 3 else "")
         what = f"{short_dn(estate, ou.dn)} is not empty: it holds {len(below)} objects ({shown})"
         raise GuardError([f"{what}. Move them away first, or give --with-content to delete them too"])
     _refuse_protected(estate, [ou, *(p for p in below if p.kind == Kind.OU)])
@@ -141,15 +134,7 @@ def deleted_ou(estate: Estate, ou: Principal, *, with_content: bool, why: str) -
         for p in below
         for holder in estate.catalogue.principals(estate.graph.groups_listing(p.id).tolist()).values()
     ]
-    changes += [
-        DeleteObject(
-            object=Named.of(p),
-            words=f"delete the {p.kind.label} {short_dn(estate, p.dn)}",
-            rule=BY_HAND_RULE,
-            why=why,
-        )
-        for p in deepest_first
-    ]
+    changes += [DeleteObject(object=Named.of(p), rule=BY_HAND_RULE, why=why) for p in deepest_first]
     people = sum(p.kind == Kind.USER for p in below)
     notes = ("undo makes everything again, with new SIDs and without passwords and keys; accounts come back disabled",)
     return Draft.of(changes, notes if people else ())

@@ -3,6 +3,7 @@
 from collections.abc import Callable, Iterator
 from typing import Final
 
+from adzeguard.core.change.guards.attributes import odd_settings
 from adzeguard.core.change.guards.case import Case
 from adzeguard.core.change.guards.lockout import lockouts
 from adzeguard.core.change.guards.objects import critical_objects
@@ -14,7 +15,7 @@ from adzeguard.core.errors import GuardError
 Guard = Callable[[Case], Iterator[str]]
 """Yields each reason why the changes must not be made."""
 
-GUARDS: Final[tuple[Guard, ...]] = (critical_objects, lockouts, lost_ways_back, lost_rights)
+GUARDS: Final[tuple[Guard, ...]] = (odd_settings, critical_objects, lockouts, lost_ways_back, lost_rights)
 """Those that nothing but another proposal can satisfy."""
 
 

@@ -18,11 +18,10 @@ class ChangeRights(ObjectChange):
     takes: tuple[Entry, ...] = ()
     order: ClassVar[Order] = Order.ALTER
 
-    def taken_back(self, last: Change, groups: Mapping[str, Named]) -> Change:  # noqa: ARG002 - the base's
+    def taken_back(self, last: Change, groups: Mapping[str, Named]) -> Change:
         """Return the same the other way round."""
         return ChangeRights(
             object=self.object,
-            words=f"take back: {self.words}",
             gives=self.takes,
             takes=self.gives,
             rule=UNDO_RULE,

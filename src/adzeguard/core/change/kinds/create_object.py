@@ -21,12 +21,10 @@ class CreateObject(ObjectChange):
         """Whether there is such an object."""
         return ("exists", fold_dn(self.object.dn))
 
-    def taken_back(self, last: Change, groups: Mapping[str, Named]) -> Change | None:  # noqa: ARG002 - the base's
+    def taken_back(self, last: Change, groups: Mapping[str, Named]) -> Change | None:
         """Return the deletion, unless it is gone again."""
         from adzeguard.core.change.kinds.delete_object import DeleteObject
 
         if not isinstance(last, CreateObject):
             return None
-        return DeleteObject(
-            object=last.object, words=f"delete {self.object.name}", rule=UNDO_RULE, why=self.undone_why()
-        )
+        return DeleteObject(object=last.object, rule=UNDO_RULE, why=self.undone_why())

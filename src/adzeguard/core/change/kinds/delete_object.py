@@ -24,13 +24,12 @@ class DeleteObject(ObjectChange):
         """Whether there is such an object."""
         return ("exists", fold_dn(self.object.dn))
 
-    def taken_back(self, last: Change, groups: Mapping[str, Named]) -> Change | None:  # noqa: ARG002 - the base's
+    def taken_back(self, last: Change, groups: Mapping[str, Named]) -> Change | None:
         """Return the making of a new object like it, unless it was made again since."""
         if not isinstance(last, DeleteObject):
             return None
         return CreateObject(
             object=self.object.made_again(),
-            words=f"make {self.object.name} again, as a new object",
             attributes=tuple(a.turned() for a in self.attributes),
             rule=UNDO_RULE,
             why=self.undone_why(),

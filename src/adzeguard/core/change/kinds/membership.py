@@ -3,6 +3,8 @@
 from collections.abc import Callable
 from typing import Self
 
+from pydantic import model_validator
+
 from adzeguard.core.change.change import About, Change, Key
 from adzeguard.core.estate.named import Named
 from adzeguard.core.identity import Sid
@@ -45,6 +47,12 @@ class LocalMembershipChange(MembershipChange):
     """A change about one member of a local group of a host. Group and member have SIDs there."""
 
     host: str
+
+    @model_validator(mode="after")
+    def _has_sids(self) -> Self:
+        if not (self.group.sid and self.member.sid):
+            raise ValueError("a local group and its members have SIDs")
+        return self
 
     @property
     def host_name(self) -> str:

@@ -17,13 +17,12 @@ class MoveObject(ObjectChange):
     order: ClassVar[Order] = Order.ALTER
     uproots: ClassVar[str] = "moved"
 
-    def taken_back(self, last: Change, groups: Mapping[str, Named]) -> Change:  # noqa: ARG002 - the base's
+    def taken_back(self, last: Change, groups: Mapping[str, Named]) -> Change:
         """Return the move back."""
         there = replace(self.object, dn=self.to)
         return MoveObject(
             object=there,
             to=self.object.dn,
-            words=f"move {self.object.name} back",
             rule=UNDO_RULE,
             why=self.undone_why(),
         )

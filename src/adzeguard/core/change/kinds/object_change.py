@@ -3,7 +3,7 @@
 from collections.abc import Callable, Iterable, Sequence
 from typing import Self
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, Field
 
 from adzeguard.core.change.change import About, Change, Key, Touched, Value
 from adzeguard.core.estate.named import Named
@@ -15,7 +15,8 @@ class AttributeChange(BaseModel):
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
-    name: str
+    name: str = Field(pattern=r"^[A-Za-z][A-Za-z0-9-]*(;[A-Za-z0-9-]+)*$", max_length=256)
+    """An attribute description, RFC 4512 section 2.5: with anything else in it, an LDIF line could begin another."""
     before: tuple[Value, ...] = ()
     after: tuple[Value, ...] = ()
 
@@ -39,10 +40,10 @@ def values_of(attributes: Sequence[AttributeChange], name: str) -> tuple[bytes, 
 
 
 class ObjectChange(Change):
-    """A change of one object. `words` is the change for people."""
+    """A change of one object. `words` is the change for people; they are made from what it does when it is proposed."""
 
     object: Named
-    words: str
+    words: str = ""
 
     @property
     def about(self) -> About:

@@ -18,11 +18,10 @@ class SetAttributes(ObjectChange):
     order: ClassVar[Order] = Order.ALTER
     takes_access_away: ClassVar[bool] = True
 
-    def taken_back(self, last: Change, groups: Mapping[str, Named]) -> Change:  # noqa: ARG002 - the base's
+    def taken_back(self, last: Change, groups: Mapping[str, Named]) -> Change:
         """Return the values that stood before."""
         return SetAttributes(
             object=self.object,
-            words=f"take back: {self.words}",
             attributes=tuple(a.turned() for a in self.attributes),
             rule=UNDO_RULE,
             why=self.undone_why(),

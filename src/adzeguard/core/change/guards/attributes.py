@@ -1,0 +1,25 @@
+"""Only attributes that this program knows the meaning of are set, and only to values that it can weigh."""
+
+from collections.abc import Iterator
+from typing import Final
+
+from adzeguard.core.change.guards.case import Case
+from adzeguard.core.change.kinds.set_attributes import SetAttributes
+from adzeguard.core.estate.group_types import is_group_type
+
+SETTABLE: Final = frozenset({"description", "mail", "managedby", "grouptype", "samaccountname", "wellknownobjects"})
+"""By their folded names. Whoever could set any attribute would need no other guard: `member` is one, and so is what
+disables an account, and the descriptor itself."""
+
+
+def odd_settings(case: Case) -> Iterator[str]:
+    """Yield a reason for each attribute that is not one of ours to set, and each kind of group that is none."""
+    for change in case.changes:
+        if not isinstance(change, SetAttributes):
+            continue
+        for attribute in change.attributes:
+            name = attribute.name.casefold()
+            if name not in SETTABLE:
+                yield f"{change.id}: {attribute.name} is not set by a proposal, only {', '.join(sorted(SETTABLE))}"
+            elif name == "grouptype" and not (len(attribute.after) == 1 and is_group_type(attribute.after[0])):
+                yield f"{change.id}: the new groupType of {change.object.name} is no kind of group"

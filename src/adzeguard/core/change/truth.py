@@ -1,0 +1,102 @@
+"""A proposal that comes from a file is believed in nothing: what it says is held against what stands."""
+
+from collections.abc import Iterator
+from typing import Final
+
+from adzeguard.core.change.change import Change
+from adzeguard.core.change.impact import impact_of
+from adzeguard.core.change.kinds.create_object import CreateObject
+from adzeguard.core.change.kinds.membership import LocalMembershipChange
+from adzeguard.core.change.kinds.object_change import values_of
+from adzeguard.core.change.proposal import Proposal
+from adzeguard.core.change.words import kind_made, with_words
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.named import Named
+from adzeguard.core.estate.names import local_group_named, on_host
+from adzeguard.core.estate.objects import outsider
+from adzeguard.core.estate.principal import Kind
+from adzeguard.core.identity import Sid, fold_dn, leaf_name
+from adzeguard.core.rights.delegations import Rights
+
+_MADE_WITH: Final = frozenset({"objectclass", "samaccountname", "grouptype", "description", "mail", "managedby"})
+"""What a new group or OU may begin with. Anything else could be a member, a right or a key in disguise."""
+_MADE_KINDS: Final = (Kind.GROUP, Kind.OU)
+
+
+def untruths(rights: Rights, proposal: Proposal) -> Iterator[str]:
+    """Yield each thing that the proposal says otherwise than it is: names, words, what it makes, what it comes to.
+
+    Every name is looked up again by its SID, or by its DN where it has none; only words and impact that come out the
+    same are what people were shown.
+    """
+    estate = rights.estate
+    making = {fold_dn(c.object.dn): c for c in proposal.changes if isinstance(c, CreateObject)}
+    untrue = [said for change in proposal.changes for said in _untrue_names(estate, making, change)]
+    yield from untrue
+    if untrue:
+        return
+    for change, worded in zip(proposal.changes, with_words(rights, proposal.changes), strict=True):
+        if change != worded:
+            yield f"{change.id} says '{change.in_words()}', and would {worded.in_words()}"
+    if impact_of(estate, proposal.changes) != proposal.impact:
+        yield "who gains and who loses by it is not what the file says"
+
+
+def _untrue_names(estate: Estate, making: dict[str, CreateObject], change: Change) -> Iterator[str]:
+    if isinstance(change, LocalMembershipChange):
+        yield from _untrue_on_host(estate, change)
+        return
+    if isinstance(change, CreateObject):
+        yield from _not_to_be_made(estate, change)
+    named: list[Named] = []
+
+    def seen(one: Named) -> Named:
+        named.append(one)
+        return one
+
+    change.renamed(seen)
+    for one in named:
+        yield from _untrue(change, one, _as_it_is(estate, making, one))
+
+
+def _untrue(change: Change, said: Named, true: Named | None) -> Iterator[str]:
+    if true is None:
+        yield f"{change.id} names '{said.name}' ({said.sid or said.dn}), which is not there"
+    elif said != true:
+        told = f"{said.name}, {said.dn}" if said.name == true.name else said.name
+        is_told = f"{true.name}, {true.dn}" if said.name == true.name else true.name
+        yield f"{change.id} says '{told}', and {true.sid or true.dn} is '{is_told}'"
+
+
+def _as_it_is(estate: Estate, making: dict[str, CreateObject], named: Named) -> Named | None:
+    if named.made:
+        made = making.get(fold_dn(named.dn))
+        return made.object if made is not None and not named.sid else None
+    known = estate.id_of_sid(named.sid) if named.sid else estate.catalogue.by_dn(named.dn)
+    if known is not None:
+        return Named.of(estate.principal(known))
+    stranger = outsider(Sid(named.sid)) if named.sid else None
+    return Named.of(stranger) if stranger is not None else None
+
+
+def _untrue_on_host(estate: Estate, change: LocalMembershipChange) -> Iterator[str]:
+    host = estate.hosts_by_name.get(change.host.casefold())
+    if host is None or host.state is None:
+        yield f"{change.id} names the host '{change.host}', of which nothing is known"
+        return
+    group = host.state.group(change.group_sid)
+    true = local_group_named(host, group.name, group.sid) if group is not None else None
+    yield from _untrue(change, change.group, true)
+    member = on_host(estate, host.state, host.name, [change.member_sid])[change.member_sid]
+    yield from _untrue(change, change.member, Named.of(member))
+
+
+def _not_to_be_made(estate: Estate, change: CreateObject) -> Iterator[str]:
+    odd = sorted({a.name for a in change.attributes if a.name.casefold() not in _MADE_WITH})
+    if kind_made(change) not in _MADE_KINDS or odd:
+        yield f"{change.id} makes something else than a group or an OU{' with ' + ', '.join(odd) if odd else ''}"
+    account = values_of(change.attributes, "sAMAccountName")
+    name = account[0].decode("utf-8", "replace") if account else ""
+    true = rf"{estate.domain.short_name}\{name}" if name else leaf_name(change.object.dn)
+    if change.object != Named(true, dn=change.object.dn, made=True):
+        yield f"{change.id} says '{change.object.name}', and makes '{true}'"

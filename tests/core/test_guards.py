@@ -1,0 +1,36 @@
+"""What the guards refuse, on small estates."""
+
+import pytest
+
+from adzeguard.core.change.guards.attributes import odd_settings
+from adzeguard.core.change.guards.case import Case
+from adzeguard.core.change.kinds.object_change import AttributeChange
+from adzeguard.core.change.kinds.set_attributes import SetAttributes
+from adzeguard.core.charter.resolve import ResolvedCharter
+from adzeguard.core.estate.named import Named
+from tests.estates import directory, estate
+
+NOTHING_ASKED = ResolvedCharter((), (), ())
+
+
+@pytest.mark.parametrize(
+    ("name", "after", "said"),
+    [
+        ("member", [], "member is not set by a proposal"),
+        ("UserAccountControl", ["2"], "UserAccountControl is not set"),
+        ("description;lang-en", ["x"], "description;lang-en is not set"),
+        ("GROUPTYPE", ["2 "], "is no kind of group"),
+        ("groupType", ["1"], "is no kind of group"),
+        ("groupType", ["2", "-2147483646"], "is no kind of group"),
+        ("groupType", ["-2147483646"], ""),
+        ("Description", ["x"], ""),
+    ],
+)
+def test_only_known_attributes_are_set_and_only_to_what_can_be_weighed(name: str, after: list[str], said: str) -> None:
+    """An attribute that is not on the list is refused however it is spelt, and so is a groupType that is none."""
+    of = estate(directory(["Administrator"], {"Crew": []}))
+    crew = Named.of(of.principal(of.catalogue.by_name("Crew")[0]))
+    change = SetAttributes(object=crew, rule="by-hand", attributes=(AttributeChange.of(name, after=after),))
+    reasons = list(odd_settings(Case(of, [change], NOTHING_ASKED)))
+
+    assert (bool(reasons), said in "".join(reasons)) == (bool(said), True)
