@@ -173,7 +173,7 @@ def test_a_proposal_for_another_domain_or_with_strange_parts_is_refused(demo: Pr
             {"kind": "set", "attributes": [{"name": "groupType", "before": [], "after": ["base64:!"]}]},
             "after.0: a value is not base64",
         ),
-        ({"kind": "move", "to": "nowhere"}, "which is not there"),
+        ({"kind": "move", "to": "nowhere"}, "says 'w', and would move OU=Quay to nowhere"),
         ({"kind": "create", "attributes": []}, "something else than a group or an OU"),
         (
             {"kind": "delete", "object": {"name": "top", "dn": "DC=lowmere,DC=example", "sid": proposal["domain_sid"]}},
