@@ -140,6 +140,11 @@ class Everybody:
         for kind in (Kind.USER, Kind.COMPUTER):
             self._people[estate.catalogue.of_kind(kind)] = True
 
+    @property
+    def people(self) -> _Bools:
+        """For each id whether it is somebody who acts: a user or a computer."""
+        return self._people
+
     def allowed(self, target: Principal, right: Asked, descriptor: Descriptor) -> _Bools:
         """Return for each id whether it is somebody who may."""
         allowed = self._people.copy()

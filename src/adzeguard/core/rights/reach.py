@@ -6,16 +6,23 @@ stands behind it. Grants are edges of their own, so that one that reaches many o
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Final
 
+import numpy as np
+from numpy.typing import NDArray
+
+from adzeguard.core.access.members import people_in_any
 from adzeguard.core.descriptors.ace import Ace
 from adzeguard.core.descriptors.descriptor import Descriptor, is_readable
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.objects import outsider
 from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.identity import parent_dn
+from adzeguard.core.rights.answers import Everybody, Tokens
 from adzeguard.core.rights.delegations import Rights
 from adzeguard.core.rights.origin import Given, given, giving_container
+from adzeguard.core.rights.questions import Asked
 from adzeguard.core.rights.takeover import JOINING, MEMBERS, OWNER, OWNS, PASSWORD, RIGHTS, Takeover, TakeoverReader
 from adzeguard.core.wellknown import ADMINISTRATORS, EVERYONE_LIKE, RID_DOMAIN_ADMINS, RID_ENTERPRISE_ADMINS, WELL_KNOWN
 
@@ -77,6 +84,17 @@ class ReachFinder:
         self._containers: dict[str, int | None] = {}
         self._origins: dict[tuple[str, Given], int | None] = {}
 
+    @cached_property
+    def _everybody(self) -> Everybody:
+        return Everybody(self._estate, Tokens(self._estate))
+
+    @cached_property
+    def _people_ruling(self) -> NDArray[np.bool_]:
+        return people_in_any(self._estate.graph, [i for i in self._ruling if self._is_group(i)])
+
+    def _is_group(self, object_id: int) -> bool:
+        return self._estate.graph.position_of(object_id) is not None
+
     def graph(self, group: int) -> ReachGraph:
         """Return what stands behind a group."""
         found = ReachGraph(group)
@@ -130,7 +148,23 @@ class ReachFinder:
                 continue
             entry = hold.entry
             stands_on = self._origin(principal, entry) if entry is not None and entry.inherited else principal.id
-            yield Edge(holder, principal.id, hold.how, entry, stands_on)
+            for one in self._not_denied(holder, principal, hold, raw):
+                yield Edge(one, principal.id, hold.how, entry, stands_on)
+
+    def _not_denied(self, holder: int, principal: Principal, hold: Takeover, raw: bytes) -> list[int]:
+        """Return the holder, or those of its people whom no denial meets, where one meets some of them.
+
+        A denial can stand on another group of theirs, on themselves or on everybody: who has what an entry gives is
+        decided by all that people act with, as the directory does it, and not by the entry alone.
+        """
+        if hold.unless_denied is None:
+            return [holder]
+        asked = Asked(hold.how, (hold.unless_denied,))
+        allowed = self._everybody.allowed(principal, asked, Descriptor.from_bytes(raw))
+        having = self._everybody.having(hold.who, principal) & self._everybody.people
+        if not (having & ~allowed).any():
+            return [holder]
+        return [int(i) for i in np.flatnonzero(having & allowed & ~self._people_ruling)]
 
     def _container(self, principal: Principal, raw: bytes) -> Iterator[Edge]:
         """Whoever changes the rights of a container can hand down what they like, unless the object takes nothing."""

@@ -27,10 +27,16 @@ class Takeover:
     who: Sid
     how: str
     entry: Ace | None
+    unless_denied: Question | None = None
+    """The question that an earlier entry denies to somebody, so that not everybody here need have it."""
 
 
 class TakeoverReader:
-    """Finds who holds an object by its rights, whoever they are. Denials are taken into account per principal."""
+    """Finds who holds an object by its rights, whoever they are.
+
+    Denials that stand on the very same principal are taken into account here. Whether another denial meets only some
+    of those whom an entry is for is told of each takeover, and decided by the tokens of people.
+    """
 
     def __init__(self, schema: Schema) -> None:
         member, of_set = schema.attributes["member"]
@@ -60,6 +66,6 @@ class TakeoverReader:
                     denied.add(entry.sid)
                 elif not entry.conditional and entry.sid not in denied and (entry.sid, how) not in seen:
                     seen.add((entry.sid, how))
-                    yield Takeover(entry.sid, how, entry)
+                    yield Takeover(entry.sid, how, entry, question if denied else None)
         if descriptor.owner is not None and owner_has_the_rights(descriptor):
             yield Takeover(descriptor.owner, OWNS, None)
