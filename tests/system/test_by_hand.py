@@ -85,11 +85,16 @@ def test_what_is_so_already_is_said_and_is_no_change(demo: Program) -> None:
 
 
 def test_copied_memberships_leave_the_powerful_ones_out(demo: Program) -> None:
-    """Groups that are privileged or lead into one are not copied unless named; patterns choose among the rest."""
-    got = outcomes(
-        demo, "copy-memberships", "--from", "hedda.morrow", "--to", "yorick.tarn", "--except", "*supervisors"
-    )
-    assert {group for group, _ in got} == {"Booking Office Leads", "Timetable Editors"}
+    """Groups that give power in any way are not copied but named, unless asked for; patterns choose among the rest."""
+    copy = ("group", "copy-memberships", "--from", "hedda.morrow", "--to", "yorick.tarn")
+    ran = demo(*copy, "--except", "*supervisors", "--yes", "--format", "json")
+    assert [o["group"].partition("\\")[2] for o in ran.json] == ["Timetable Editors"]
+    assert r"Left out: LOWMERE\Booking Office Leads leads by its rights into LOWMERE\Domain Admins" in ran.err
+    unnamed = demo(*copy, "--only", "none", "--privileged", "Booking Office Leads", "--yes")
+    assert (unnamed.code, "Give --new-reach 1 if" in unnamed.err) == (1, True), unnamed.err
+    ran = demo("group", "copy-memberships", "--from", "roan.pell", "--to", "yorick.tarn", "--yes", "--format", "json")
+    assert "LOWMERE\\Service Desk leads by its rights into LOWMERE\\Domain Admins" in ran.err
+    assert "administers" in ran.err
     assert outcomes(
         demo, "copy-memberships", "--from", "orla.fenn", "--to", "yorick.tarn", "--only", "*Watch", "--only", "Chart*"
     ).keys() == {("Chart Editors", "yorick.tarn")}
@@ -104,6 +109,8 @@ def test_copied_memberships_leave_the_powerful_ones_out(demo: Program) -> None:
         "none",
         "--privileged",
         "Night Watch",
+        "--new-reach",
+        "1",
     )
 
     assert named == {("Night Watch", "yorick.tarn"): "verified"}

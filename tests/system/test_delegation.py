@@ -15,6 +15,9 @@ from tests.conftest import Program
 OFFICE = "OU=Booking Office,OU=People"
 LEADS = r"LOWMERE\Booking Office Leads"
 
+NAMED = ("--new-reach", "34")
+"""Galley Crew has 34 people, none of whom reach a privileged group otherwise."""
+
 
 def made(program: Program, *arguments: str) -> list[dict]:
     """Run a changing command; what became of each change, all of it verified."""
@@ -72,7 +75,7 @@ def test_reach_shows_every_way_and_the_cut_closes_them(demo: Program) -> None:
         "isolde.varn.adm",
         "tobin.asker.adm",
     }
-    made(demo, "grant", "give", "Galley Crew", "rights", "--over", "OU=Administrators,OU=People", "--this")
+    made(demo, "grant", "give", "Galley Crew", "rights", "--over", "OU=Administrators,OU=People", "--this", *NAMED)
     [way] = {r["chain"] for r in demo("reach", group, "--format", "json").json if r["name"] == "pontus.reil"}
     assert r"which may change the rights over Administrators, which hands its rights on to" in way
     [only] = demo("reach", group, "--cut", "--format", "json").json
@@ -159,7 +162,7 @@ def test_rights_cannot_be_changed_so_that_nobody_could_change_them_back(demo: Pr
     assert demo(*everyone).code == 0  # the administrators own it, and owners change rights back
     settings = demo.folder / "adzeguard.toml"
     settings.write_text(settings.read_text() + "\n[guards]\noperator = 'LOWMERE\\pontus.reil'\n")
-    made(demo, "grant", "give", "Galley Crew", "rights", "--over", "OU=Groups", "--this")
+    made(demo, "grant", "give", "Galley Crew", "rights", "--over", "OU=Groups", "--this", *NAMED)
     refused = demo("grant", "withdraw", "Galley Crew", "--over", "OU=Groups", "--yes")
     assert refused.code == 1
     assert r"you (LOWMERE\pontus.reil) could not change the rights over OU=Groups" in refused.err
@@ -168,7 +171,7 @@ def test_rights_cannot_be_changed_so_that_nobody_could_change_them_back(demo: Pr
 def test_grants_to_everybody_and_denials_that_come_too_late_are_found(demo: Program) -> None:
     """Domain Users and everyone are everybody; a denial that stands behind a grant is told; so is what is closed."""
     made(demo, "grant", "give", "Domain Users", "user-details", "--over", "OU=Quay")
-    made(demo, "grant", "give", r"well-known\everyone", "write:info", "--over", "OU=Retired")
+    made(demo, "grant", "give", r"well-known\everyone", "write:info", "--over", "OU=Retired", "--new-reach", "183")
     assert findings(demo, "grant-to-everybody") == {
         ("grant-to-everybody", "OU=Quay", r"LOWMERE\Domain Users user-details"),
         ("grant-to-everybody", "OU=Retired", r"well-known\everyone write info"),

@@ -217,18 +217,20 @@ def test_a_reviewed_file_says_which_memberships_are_copied(demo: Program) -> Non
         "Timetable Editors",
     }
     file.write_text(file.read_text().replace("yes,LOWMERE\\Booking S", "no,LOWMERE\\Booking S"))
-    given = {o["group"].partition("\\")[2] for o in made(demo, *copy)}
-    assert given == {"Booking Office Leads", "Timetable Editors"}
+    assert {o["group"].partition("\\")[2] for o in made(demo, *copy)} == {"Timetable Editors"}
+    offered = file.read_text().replace("yes,LOWMERE\\T", "no,LOWMERE\\T")
+    file.write_text(offered.replace("no,LOWMERE\\Booking O", "yes,LOWMERE\\Booking O"))
+    given = made(demo, *copy, "--new-reach", "1")
+    assert [o["group"].partition("\\")[2] for o in given] == ["Booking Office Leads"]
     file.write_text("take,sid\nyes,S-1-5-32-544\n")
     assert "review.csv:2: 'None' is not among" in demo(*copy, "--yes").err
     privileged = ["group", "copy-memberships", "--from", "tobin.asker.adm", "--to", "yorick.tarn", "--review", "p.csv"]
     demo(*privileged)
     taken = {
-        r["group"]: (r["take"], r["privileged"])
-        for r in csv.DictReader((demo.folder / "p.csv").read_text().splitlines())
+        r["group"]: (r["take"], r["power"]) for r in csv.DictReader((demo.folder / "p.csv").read_text().splitlines())
     }
-    assert taken[r"LOWMERE\Domain Admins"] == ("no", "yes")
-    assert taken[r"LOWMERE\Directory Stewards"] == ("no", "yes")
+    assert taken[r"LOWMERE\Domain Admins"] == ("no", "is privileged")
+    assert taken[r"LOWMERE\Directory Stewards"] == ("no", r"leads into LOWMERE\Domain Admins")
     assert "no terminal to pick on" in demo(*privileged[:-2], "--pick").err
 
 

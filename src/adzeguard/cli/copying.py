@@ -16,18 +16,28 @@ if TYPE_CHECKING:
     from adzeguard.core.access.peers import Candidate
 
 _YES = frozenset({"yes", "y", "x", "true", "1"})
-_COLUMNS = ("Group", "Scope", "Description", "People inside", "Privileged")
+_COLUMNS = ("Group", "Scope", "Description", "People inside", "Power")
 
 
 def by_patterns(
     candidates: "Sequence[Candidate]", only: tuple[str, ...], excepted: tuple[str, ...]
 ) -> "list[Candidate]":
-    """Return the candidates whose names fit, without the privileged ones."""
-    return [
-        c
-        for c in candidates
-        if not c.privileged and (not only or _fits(c.group.name, only)) and not _fits(c.group.name, excepted)
-    ]
+    """Return the candidates whose names fit, without those that give power."""
+    return [c for c in candidates if not c.power and _chosen(c, only, excepted)]
+
+
+def tell_left_out(
+    candidates: "Sequence[Candidate]", taken: set[int], only: tuple[str, ...], excepted: tuple[str, ...]
+) -> None:
+    """Name the groups that would be copied if they gave no power, and say how to copy them all the same."""
+    for c in candidates:
+        if c.power and c.group.id not in taken and _chosen(c, only, excepted):
+            say(f"Left out: {c.group.qualified_name} {c.power}. To copy it too: --privileged '{c.group.name}'")
+
+
+def _chosen(candidate: "Candidate", only: tuple[str, ...], excepted: tuple[str, ...]) -> bool:
+    name = candidate.group.name
+    return (not only or _fits(name, only)) and not _fits(name, excepted)
 
 
 def _fits(name: str, patterns: tuple[str, ...]) -> bool:
@@ -55,20 +65,20 @@ def _row(candidate: "Candidate") -> dict[str, str]:
         group.group_scope,
         str(group.details.get("description", "")),
         str(candidate.members),
-        "yes" if candidate.privileged else "",
+        candidate.power,
     )
     return dict(zip(_COLUMNS, texts, strict=True))
 
 
 def write_review(path: Path, candidates: "Sequence[Candidate]") -> None:
-    """Write the candidates to a file in which somebody says yes or no to each; privileged ones begin with no."""
+    """Write the candidates to a file in which somebody says yes or no to each; those that give power begin with no."""
     from adzeguard.report.safe import for_csv
 
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(["take", "group", "scope", "description", "people", "privileged", "sid"])
+    writer.writerow(["take", "group", "scope", "description", "people", "power", "sid"])
     for c in candidates:
-        cells = ["no" if c.privileged else "yes", *_row(c).values(), c.group.sid or c.group.dn]
+        cells = ["no" if c.power else "yes", *_row(c).values(), c.group.sid or c.group.dn]
         writer.writerow([for_csv(cell) for cell in cells])
     put(out.getvalue(), path)
     say(f"Say yes or no on each line, then run the same command again: {len(candidates)} groups in {path}")

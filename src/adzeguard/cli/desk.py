@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from adzeguard.core.change.draft import Draft
     from adzeguard.core.change.guards.case import Case
     from adzeguard.core.change.proposal import Proposal
+    from adzeguard.core.change.reach_impact import Privilege
     from adzeguard.core.charter.charter import Charter
     from adzeguard.core.charter.resolve import ResolvedCharter
     from adzeguard.core.drivers import Secret
@@ -151,7 +152,7 @@ class Desk:
 
         return Proposer(
             self.estate,
-            lambda: self.rights,
+            self.privilege,
             lambda: self.charter,
             self.store.latest().id,
             self.now(),
@@ -171,7 +172,7 @@ class Desk:
         from adzeguard.core.change.guards.case import Case
 
         limits, operator = self.workspace.limits, self.operator_account
-        return Case(self.estate, proposal.changes, self.charter, limits, named, operator)
+        return Case(self.estate, proposal.changes, self.charter, limits, named, operator, proposal.impact.reach)
 
     @cached_property
     def privileged(self) -> "list[Principal]":
@@ -181,6 +182,13 @@ class Desk:
 
         named = named_principals(self.estate, self.workspace.privileged, "privileged")
         return privileged_groups(self.estate, named)
+
+    @property
+    def privilege(self) -> "Privilege":
+        """The privileged groups, and the rights by which somebody could get into them."""
+        from adzeguard.core.change.reach_impact import Privilege
+
+        return Privilege(self.rights, self.privileged)
 
     @cached_property
     def operator_account(self) -> "Principal | None":

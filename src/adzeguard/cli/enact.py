@@ -44,7 +44,7 @@ def command(proposal_file: Path | None, also: tuple[str, ...], answers: Answers,
 
     def proposal() -> "Proposal":
         if proposal_file is not None:
-            return believed(desk.rights, read_proposal(_bytes_of(proposal_file), str(proposal_file)))
+            return believed(desk.privilege, read_proposal(_bytes_of(proposal_file), str(proposal_file)))
         check_rules(also, {rule.id for rule in desk.written_charter.rules})
         return in_full(desk.charter_draft(also), desk.proposer)
 

@@ -34,7 +34,6 @@ def enact_and_show(desk: Desk, make: "Callable[[], Proposal]", answers: Answers)
     The proposal is made within the lock, so that nothing changes between its guards and its changes.
     """
     from adzeguard.core.change.guards.all import pass_guards
-    from adzeguard.core.limits import NamedSizes
     from adzeguard.workflows.enact import interrupted_enactment
 
     with desk.held("enact"):
@@ -47,7 +46,7 @@ def enact_and_show(desk: Desk, make: "Callable[[], Proposal]", answers: Answers)
         proposal = make()
         answers = _with_deletions_named(proposal, answers)
         if proposal.changes:
-            pass_guards(desk.case(proposal, NamedSizes(answers.removals, answers.hosts, answers.deletions)))
+            pass_guards(desk.case(proposal, answers.sizes))
         return _run(desk, proposal, answers, None)
 
 

@@ -117,7 +117,7 @@ def leave(member: str, groups: tuple[str, ...], why: str, answers: Answers, work
 @click.option("--to", "target", required=True, metavar="PERSON", help="Who gets them.", shell_complete=names("user"))
 @click.option("--only", multiple=True, metavar="PATTERN", help="Only groups whose names fit, like 'Booking*'.")
 @click.option("--except", "excepted", multiple=True, metavar="PATTERN", help="Not the groups whose names fit.")
-@click.option("--privileged", "named", multiple=True, metavar="GROUP", help="Also this privileged group.")
+@click.option("--privileged", "named", multiple=True, metavar="GROUP", help="Also this group, though it gives power.")
 @click.option("--pick", is_flag=True, help="Pick the groups in the terminal.")
 @click.option(
     "--review",
@@ -142,18 +142,21 @@ def copy_memberships(
 ) -> int:
     """Put somebody into groups that list somebody else.
 
-    Privileged groups, and groups that lead into one, are left out unless they are named, picked or reviewed one by one.
+    Groups that give power are left out and named: privileged ones, those that lead into one by nesting or by the rights
+    they hold, and those that administer hosts. They are copied when they are named, picked or reviewed one by one.
     """
-    from adzeguard.cli.copying import by_patterns, picked, reviewed, write_review
+    from adzeguard.cli.copying import by_patterns, picked, reviewed, tell_left_out, write_review
     from adzeguard.core.access.peers import copy_candidates
     from adzeguard.core.estate.names import resolve
+    from adzeguard.core.rights.power import powers_of
 
     if sum((bool(only or excepted or named), pick, review is not None)) > 1:
         raise UsageError("--pick, --review and patterns are three ways of choosing", "Use one of them")
     desk = Desk(workspace)
     giver, getter = resolve(desk.estate, source), resolve(desk.estate, target)
-    privileged = [group.id for group in desk.privileged]
-    candidates = copy_candidates(desk.estate, giver, getter, privileged)
+    candidates = copy_candidates(
+        desk.estate, giver, getter, lambda groups: powers_of(desk.rights, desk.privileged, groups)
+    )
     if review is not None and not review.exists():
         write_review(review, candidates)
         return Exit.TO_REPORT
@@ -162,6 +165,7 @@ def copy_memberships(
     else:
         chosen = reviewed(review, candidates) if review is not None else by_patterns(candidates, only, excepted)
     groups = [*(candidate.group for candidate in chosen), *(one_group(desk, name) for name in named)]
+    tell_left_out(candidates, {group.id for group in groups}, only, excepted)
     pairs = [(group, getter) for group in groups]
     return _change(workspace, answers, why or f"copied from {source}", lambda _desk: pairs, None)
 

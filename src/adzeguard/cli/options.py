@@ -4,11 +4,14 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from functools import wraps
 from pathlib import Path
-from typing import Any, TypeVar, cast
+from typing import TYPE_CHECKING, Any, TypeVar, cast
 
 import click
 
 from adzeguard.report.renderers import RENDERERS, formats_of_pages
+
+if TYPE_CHECKING:
+    from adzeguard.core.limits import NamedSizes
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -53,7 +56,15 @@ class Answers:
     removals: int | None
     hosts: int | None
     deletions: int | None
+    new_reach: int | None
     form: str
+
+    @property
+    def sizes(self) -> "NamedSizes":
+        """The sizes that the operator has named."""
+        from adzeguard.core.limits import NamedSizes
+
+        return NamedSizes(self.removals, self.hosts, self.deletions, self.new_reach)
 
 
 def enacting_options(function: F) -> F:
@@ -61,15 +72,25 @@ def enacting_options(function: F) -> F:
 
     @wraps(function)
     def gathered(
-        *, yes: bool, removals: int | None, hosts: int | None, deletions: int | None, form: str, **others: Any
+        *,
+        yes: bool,
+        removals: int | None,
+        hosts: int | None,
+        deletions: int | None,
+        new_reach: int | None,
+        form: str,
+        **others: Any,
     ) -> Any:
-        return function(answers=Answers(yes, removals, hosts, deletions, form), **others)
+        return function(answers=Answers(yes, removals, hosts, deletions, new_reach, form), **others)
 
     options = (
         click.option("--yes", is_flag=True, help="Do not ask. Needed where there is no terminal."),
         click.option("--removals", type=click.IntRange(0), metavar="N", help="How many members a large one removes."),
         click.option("--hosts", type=click.IntRange(0), metavar="N", help="How many hosts a large proposal touches."),
         click.option("--deletions", type=click.IntRange(0), metavar="N", help="How many objects the proposal deletes."),
+        click.option(
+            "--new-reach", type=click.IntRange(0), metavar="N", help="How many people get a new way into privilege."
+        ),
         click.option(
             "--format",
             "form",

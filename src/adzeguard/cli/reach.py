@@ -57,7 +57,7 @@ def command(
 def _cut(
     desk: Desk, group: "Principal", graph: "ReachGraph", also: tuple[str, ...], form: str, output: Path | None
 ) -> int:
-    from adzeguard.core.change.impact import impact_of
+    from adzeguard.core.change.reach_impact import weighed
     from adzeguard.core.estate.names import resolve
     from adzeguard.core.review.proposed_cut import cut_draft, proposed_cut
     from adzeguard.core.views.changes import impact_lines
@@ -70,5 +70,5 @@ def _cut(
     changes = cut_draft(desk.rights, cut).changes
     if form == "table" and output is None and changes:
         put("\n")
-        put_view(Page({}, [impact_lines(impact_of(desk.estate, changes))]), "table")
+        put_view(Page({}, [impact_lines(weighed(desk.privilege, changes))]), "table")
     return Exit.TO_REPORT if cut.edges or cut.stays_open else Exit.NOTHING_TO_REPORT

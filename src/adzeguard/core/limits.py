@@ -25,6 +25,7 @@ class NamedSizes:
     removals: int | None = None
     hosts: int | None = None
     deletions: int | None = None
+    new_reach: int | None = None
 
 
 USUAL_LIMITS: Final = Limits()

@@ -7,10 +7,10 @@ from datetime import datetime
 from adzeguard.core.change.draft import Draft
 from adzeguard.core.change.guards.all import pass_guards_when_made
 from adzeguard.core.change.guards.case import Case
-from adzeguard.core.change.impact import impact_of
 from adzeguard.core.change.kinds.object_change import ObjectChange
 from adzeguard.core.change.order import in_order
 from adzeguard.core.change.proposal import Proposal
+from adzeguard.core.change.reach_impact import Privilege, weighed
 from adzeguard.core.change.truth import untruths
 from adzeguard.core.change.words import with_words
 from adzeguard.core.charter.resolve import ResolvedCharter
@@ -18,7 +18,6 @@ from adzeguard.core.errors import GuardError, ProposalFileError
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.limits import Limits
-from adzeguard.core.rights.delegations import Rights
 
 _UNTRUTHS_SHOWN = 12
 
@@ -28,8 +27,7 @@ class Proposer:
     """In which estate, under which charter and by whom a proposal is made."""
 
     estate: Estate
-    rights: Callable[[], Rights]
-    """Asked for where a change needs words about rights."""
+    privilege: Privilege
     charter: Callable[[], ResolvedCharter]
     """Resolved when a guard first needs it."""
     collection: int
@@ -52,18 +50,25 @@ def proposed(draft: Draft, proposer: Proposer) -> Proposed:
     proposal = in_full(draft, proposer)
     if not proposal.changes:
         return Proposed(proposal, ())
-    case = Case(proposer.estate, proposal.changes, proposer.charter(), proposer.limits, operator=proposer.operator)
+    case = Case(
+        proposer.estate,
+        proposal.changes,
+        proposer.charter(),
+        proposer.limits,
+        operator=proposer.operator,
+        reach_impacts=proposal.impact.reach,
+    )
     return Proposed(proposal, tuple(pass_guards_when_made(case)))
 
 
-def believed(rights: Rights, proposal: Proposal) -> Proposal:
+def believed(privilege: Privilege, proposal: Proposal) -> Proposal:
     """Return a proposal that came from a file, if it says what it does; `GuardError` names each untruth in it.
 
     What it notes beside its changes is left away: nobody can tell any more who wrote that.
     """
-    if proposal.domain_sid != rights.estate.domain.sid:
+    if proposal.domain_sid != privilege.rights.estate.domain.sid:
         raise ProposalFileError("the proposal was made for another domain", "Make one here: adzeguard propose")
-    untrue = list(untruths(rights, proposal))
+    untrue = list(untruths(privilege, proposal))
     if untrue:
         raise GuardError([*untrue[:_UNTRUTHS_SHOWN], "Make the proposal again: adzeguard propose --output FILE"])
     return proposal.model_copy(update={"notes": (), "left_out": ()})
@@ -73,7 +78,7 @@ def in_full(draft: Draft, proposer: Proposer) -> Proposal:
     """Return a draft as a proposal, with its words and what it comes to."""
     changes = in_order(draft.changes)
     if any(isinstance(change, ObjectChange) for change in changes):
-        changes = with_words(proposer.rights(), changes)
+        changes = with_words(proposer.privilege.rights, changes)
     return Proposal(
         made_at=proposer.now,
         made_by=proposer.by,
@@ -82,5 +87,5 @@ def in_full(draft: Draft, proposer: Proposer) -> Proposal:
         changes=changes,
         left_out=draft.left_out,
         notes=draft.notes,
-        impact=impact_of(proposer.estate, changes),
+        impact=weighed(proposer.privilege, changes),
     )

@@ -1,6 +1,6 @@
 """What somebody has beside others: groups that could be copied, and groups that colleagues do not have."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 
 from adzeguard.core.estate.estate import Estate
@@ -12,18 +12,21 @@ class Candidate:
     """A group that somebody could get from somebody else."""
 
     group: Principal
-    privileged: bool
-    """It is privileged, or leads into a privileged group."""
+    power: str
+    """In words what power it gives; nothing for a group that gives none."""
     members: int
     """How many people are effectively inside."""
 
 
-def copy_candidates(estate: Estate, source: Principal, target: Principal, privileged: Sequence[int]) -> list[Candidate]:
-    """Return the groups that list `source` and not `target`, by name."""
+def copy_candidates(
+    estate: Estate, source: Principal, target: Principal, powers: Callable[[Iterable[int]], Mapping[int, str]]
+) -> list[Candidate]:
+    """Return the groups that list `source` and not `target`, by name; `powers` says which of them give power."""
     graph = estate.graph
     listed = set(graph.groups_listing(source.id).tolist()) - set(graph.groups_listing(target.id).tolist())
+    powerful = powers(listed)
     found = [
-        Candidate(group, bool({i, *graph.effective_groups(i).tolist()} & set(privileged)), len(graph.expand(i).people))
+        Candidate(group, powerful.get(i, ""), len(graph.expand(i).people))
         for i, group in estate.catalogue.principals(listed).items()
     ]
     return sorted(found, key=lambda candidate: candidate.group.qualified_name.casefold())

@@ -41,11 +41,20 @@ class PersonImpact(_Model):
     loses_hosts: int = 0
 
 
+class ReachImpact(_Model):
+    """Who gains and who loses a way into one privileged group: people who are, or could make themselves, members."""
+
+    group: str
+    gains: tuple[str, ...] = ()
+    loses: tuple[str, ...] = ()
+
+
 class Impact(_Model):
     """What a proposal comes to, beyond its direct changes."""
 
     groups: tuple[GroupImpact, ...] = ()
     people: tuple[PersonImpact, ...] = ()
+    reach: tuple[ReachImpact, ...] = ()
     hosts_touched: int = 0
     other_entries_removed: int = Field(0, description="Local accounts and unresolved SIDs taken out of local groups.")
 

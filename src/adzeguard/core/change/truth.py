@@ -4,11 +4,11 @@ from collections.abc import Iterator
 from typing import Final
 
 from adzeguard.core.change.change import Change
-from adzeguard.core.change.impact import impact_of
 from adzeguard.core.change.kinds.create_object import CreateObject
 from adzeguard.core.change.kinds.membership import LocalMembershipChange
 from adzeguard.core.change.kinds.object_change import values_of
 from adzeguard.core.change.proposal import Proposal
+from adzeguard.core.change.reach_impact import Privilege, weighed
 from adzeguard.core.change.words import kind_made, with_words
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.named import Named
@@ -16,20 +16,19 @@ from adzeguard.core.estate.names import local_group_named, on_host
 from adzeguard.core.estate.objects import outsider
 from adzeguard.core.estate.principal import Kind
 from adzeguard.core.identity import Sid, fold_dn, leaf_name
-from adzeguard.core.rights.delegations import Rights
 
 _MADE_WITH: Final = frozenset({"objectclass", "samaccountname", "grouptype", "description", "mail", "managedby"})
 """What a new group or OU may begin with. Anything else could be a member, a right or a key in disguise."""
 _MADE_KINDS: Final = (Kind.GROUP, Kind.OU)
 
 
-def untruths(rights: Rights, proposal: Proposal) -> Iterator[str]:
+def untruths(privilege: Privilege, proposal: Proposal) -> Iterator[str]:
     """Yield each thing that the proposal says otherwise than it is: names, words, what it makes, what it comes to.
 
     Every name is looked up again by its SID, or by its DN where it has none; only words and impact that come out the
     same are what people were shown.
     """
-    estate = rights.estate
+    rights, estate = privilege.rights, privilege.rights.estate
     making = {fold_dn(c.object.dn): c for c in proposal.changes if isinstance(c, CreateObject)}
     untrue = [said for change in proposal.changes for said in _untrue_names(estate, making, change)]
     yield from untrue
@@ -38,7 +37,7 @@ def untruths(rights: Rights, proposal: Proposal) -> Iterator[str]:
     for change, worded in zip(proposal.changes, with_words(rights, proposal.changes), strict=True):
         if change != worded:
             yield f"{change.id} says '{change.in_words()}', and would {worded.in_words()}"
-    if impact_of(estate, proposal.changes) != proposal.impact:
+    if weighed(privilege, proposal.changes) != proposal.impact:
         yield "who gains and who loses by it is not what the file says"
 
 

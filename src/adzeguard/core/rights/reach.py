@@ -32,7 +32,8 @@ INHERITS: Final = "hands its rights on to"
 EVERYBODY: Final = -2
 """Stands for everybody, where a right is given to a principal that everybody acts as."""
 _ANYBODY: Final = outsider(WELL_KNOWN["everyone"])
-_PEOPLE: Final = frozenset({Kind.USER, Kind.COMPUTER, Kind.FOREIGN})
+PEOPLE: Final = frozenset({Kind.USER, Kind.COMPUTER, Kind.FOREIGN})
+"""Who acts by itself."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -215,7 +216,7 @@ def reaching(estate: Estate, graph: ReachGraph, *, members_too: bool = True) -> 
     if not members_too:
         chains = {i: chain for i, chain in chains.items() if not all(edge.is_membership for edge in chain)}
     shown = estate.catalogue.principals({graph.group, *(e.holder for chain in chains.values() for e in chain)})
-    people = {i: shown[i] for i in chains if i in shown and shown[i].kind in _PEOPLE}
+    people = {i: shown[i] for i in chains if i in shown and shown[i].kind in PEOPLE}
     people |= {EVERYBODY: _ANYBODY} if EVERYBODY in chains else {}
     found = [Reaching(person, chains[i], chain_in_words(shown, chains[i])) for i, person in people.items()]
     return sorted(found, key=lambda r: (not r.member, len(r.chain), r.principal.qualified_name.casefold()))

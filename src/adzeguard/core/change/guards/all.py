@@ -7,7 +7,8 @@ from adzeguard.core.change.guards.attributes import odd_settings
 from adzeguard.core.change.guards.case import Case
 from adzeguard.core.change.guards.lockout import lockouts
 from adzeguard.core.change.guards.objects import critical_objects
-from adzeguard.core.change.guards.rights import lost_rights
+from adzeguard.core.change.guards.reach import new_reach
+from adzeguard.core.change.guards.rights import lost_rights, shutting_out
 from adzeguard.core.change.guards.size import oversizes
 from adzeguard.core.change.guards.way_back import lost_ways_back
 from adzeguard.core.errors import GuardError
@@ -15,13 +16,16 @@ from adzeguard.core.errors import GuardError
 Guard = Callable[[Case], Iterator[str]]
 """Yields each reason why the changes must not be made."""
 
-GUARDS: Final[tuple[Guard, ...]] = (odd_settings, critical_objects, lockouts, lost_ways_back, lost_rights)
+GUARDS: Final[tuple[Guard, ...]] = (odd_settings, critical_objects, lockouts, lost_ways_back, lost_rights, shutting_out)
 """Those that nothing but another proposal can satisfy."""
+
+SIZES: Final[tuple[Guard, ...]] = (oversizes, new_reach)
+"""Those that the operator satisfies by naming the number."""
 
 
 def pass_guards(case: Case) -> None:
     """Return quietly, or raise `GuardError` with each reason, sizes that were not named among them."""
-    refusals = [reason for guard in (*GUARDS, oversizes) for reason in guard(case)]
+    refusals = [reason for guard in (*GUARDS, *SIZES) for reason in guard(case)]
     if refusals:
         raise GuardError(refusals)
 
@@ -31,4 +35,5 @@ def pass_guards_when_made(case: Case) -> Iterator[str]:
     refusals = [reason for guard in GUARDS for reason in guard(case)]
     if refusals:
         raise GuardError(refusals)
-    yield from oversizes(case)
+    for size in SIZES:
+        yield from size(case)

@@ -7,6 +7,7 @@ from functools import cached_property
 from adzeguard.core.access.keepers import KeepersAtWork
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.outlook import Outlook, outlook
+from adzeguard.core.change.proposal import ReachImpact
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import Principal
@@ -23,6 +24,8 @@ class Case:
     limits: Limits = USUAL_LIMITS
     named: NamedSizes = NOTHING_NAMED
     operator: Principal | None = None
+    reach_impacts: Sequence[ReachImpact] = ()
+    """Who gains and who loses a way into the privileged groups, as the proposal was weighed."""
 
     @cached_property
     def after(self) -> Outlook:

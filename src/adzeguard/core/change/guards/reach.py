@@ -1,0 +1,20 @@
+"""New ways into privileged groups are named before they are made."""
+
+from collections.abc import Iterator
+
+from adzeguard.core.change.guards.case import Case
+from adzeguard.core.change.reach_impact import gives_to_everybody, newly_reaching
+from adzeguard.core.wording import some_of
+
+
+def new_reach(case: Case) -> Iterator[str]:
+    """Yield a reason where people get a new way into a privileged group, or everybody gets something, unnamed."""
+    count = newly_reaching(case.estate, case.reach_impacts, case.changes)
+    if not count or case.named.new_reach == count:
+        return
+    how = f"Give --new-reach {count} if that is what you mean"
+    for impact in case.reach_impacts:
+        if impact.gains:
+            yield f"a new way into {impact.group} for {some_of(impact.gains)}. {how}"
+    for change in gives_to_everybody(case.changes):
+        yield f"{change.id}: {change.in_words()}, which is everybody ({count} users). {how}"
