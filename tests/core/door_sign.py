@@ -51,12 +51,12 @@ class SetSign(Change):
     def in_words(self) -> str:
         return f"show '{self.after}'"
 
-    def taken_back(self, last: Change, groups: Mapping[str, Named]) -> Change | None:
+    def taken_back(self, last: Change, groups: Mapping[str, Named]) -> Change | None:  # noqa: ARG002
         if not isinstance(last, SetSign) or last.after == self.before:
             return None
         return SetSign(host=self.host, before=last.after, after=self.before, rule=UNDO_RULE, why=self.undone_why())
 
-    def renamed(self, renaming: Callable[[Named], Named]) -> Self:
+    def renamed(self, renaming: Callable[[Named], Named]) -> Self:  # noqa: ARG002
         return self
 
     def stands(self, state: HostState) -> bool | None:

@@ -90,12 +90,12 @@ def test_its_enactments_are_undone(first: Program) -> None:
 
 
 def test_its_proposal_is_read(first: Program) -> None:
-    """A proposal file of the first form is enacted; all of it is done already, which is a conflict and no traceback."""
-    ran = first("enact", "plan.json", "--yes", "--format", "json")
+    """A proposal file of the first form is read and held against what stands: all of it is done already."""
+    ran = first("enact", "plan.json", "--yes")
 
     assert ran.code == 1
-    assert {outcome["status"] for outcome in ran.json} == {"conflict"}
-    assert "set-primary-group" in {outcome["kind"] for outcome in ran.json}
+    assert "who gains and who loses by it is not what the file says" in ran.err
+    assert "Make the proposal again: adzeguard propose --output FILE" in ran.err
 
 
 def test_its_interrupted_enactment_is_gone_on_with(first: Program) -> None:
@@ -103,8 +103,9 @@ def test_its_interrupted_enactment_is_gone_on_with(first: Program) -> None:
     with sqlite3.connect(store_of(first)) as connection:
         connection.execute("DELETE FROM journal WHERE seq = 58")
     ran = first("group", "add", "First Aiders", "orla.fenn", "--yes")
-
-    assert "was interrupted; going on with its last 0 changes" in ran.err
+    assert "was interrupted with 0 changes left: adzeguard enact --resume" in ran.err
+    assert first("enact", "--resume", "--yes").code == 0
+    assert first("enact", "--resume", "--yes").code == 2
     assert first("journal", "verify").code == 0
 
 

@@ -5,9 +5,11 @@ import os
 import random
 import shutil
 import signal
+import sqlite3
 import subprocess
 import sys
 import time
+from contextlib import closing
 from pathlib import Path
 
 from tests.conftest import Program
@@ -185,10 +187,18 @@ def test_an_enactment_that_is_killed_goes_on_where_it_was(demo_as_made: Path, tm
         shutil.rmtree(stormy.folder)
 
 
+def is_interrupted(program: Program) -> bool:
+    """Whether the journal has an enactment that began and did not end."""
+    with closing(sqlite3.connect(program.folder / ".adzeguard/store.db")) as store:
+        [counts] = store.execute("SELECT sum(kind = 'begin'), sum(kind = 'end') FROM journal")
+    return counts[0] != counts[1]
+
+
 def killed_after(program: Program, seconds: float | None) -> int:
-    """Run enactment and kill it after a while, or let it end; its exit code, 0 when it was quicker."""
+    """Enact, or go on with it, and kill it after a while, or let it end; its exit code, 0 when it was quicker."""
+    resume = ["--resume"] if is_interrupted(program) else []
     process = subprocess.Popen(
-        [sys.executable, "-m", "adzeguard", "enact", "--yes"],
+        [sys.executable, "-m", "adzeguard", "enact", *resume, "--yes"],
         cwd=program.folder,
         stdout=subprocess.DEVNULL,
         stderr=subprocess.DEVNULL,

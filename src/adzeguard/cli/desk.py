@@ -89,6 +89,11 @@ class Desk:
         """What was collected last, or stood at the moment that is looked at."""
         return self.store.load(self._moment)
 
+    def look_anew(self) -> None:
+        """Forget the estate and what was drawn from it: the store has been written to."""
+        for name in ("estate", "charter", "rights", "standard_rights", "put_in", "privileged", "operator_account"):
+            self.__dict__.pop(name, None)
+
     @cached_property
     def checked(self) -> "Checked":
         """What the last check found."""

@@ -13,7 +13,7 @@ _STOPPED = 130
 _ALLOCATIONS_BETWEEN_SEARCHES = 100_000
 
 
-def run(arguments: list[str] | None = None) -> int:
+def run(arguments: list[str] | None = None) -> int:  # noqa: PLR0911 - one way out for each kind of end
     """Run one command and return its exit code."""
     # A command makes a million small values that live to its end: looking for rings among them again and again
     # took a fifth of a check of 20,000 hosts.

@@ -6,10 +6,10 @@ from typing import TYPE_CHECKING
 import click
 
 from adzeguard.cli.desk import Desk
-from adzeguard.cli.enacting import enact_and_show
+from adzeguard.cli.enacting import drop_and_show, enact_and_show, resume_and_show
 from adzeguard.cli.options import Answers, enacting_options, example, workspace_option
 from adzeguard.cli.propose import check_rules
-from adzeguard.core.errors import ProposalFileError
+from adzeguard.core.errors import ProposalFileError, UsageError
 
 if TYPE_CHECKING:
     from adzeguard.core.change.proposal import Proposal
@@ -23,24 +23,39 @@ if TYPE_CHECKING:
     metavar="RULE",
     help="Without PROPOSAL: also put right what this rule says, though it only tells.",
 )
+@click.option("--resume", is_flag=True, help="Go on with the enactment that was interrupted.")
+@click.option("--drop", is_flag=True, help="End the enactment that was interrupted for good.")
 @enacting_options
 @workspace_option
-def command(proposal_file: Path | None, also: tuple[str, ...], answers: Answers, workspace: Path | None) -> int:
+def command(
+    proposal_file: Path | None,
+    also: tuple[str, ...],
+    resume: bool,
+    drop: bool,
+    answers: Answers,
+    workspace: Path | None,
+) -> int:
     """Make the changes of PROPOSAL, or of a proposal made now.
 
     Nothing in PROPOSAL is believed: names, words and what it comes to are made again from what it would do, and a file
-    that says anything else is refused. Shows the summary and asks first. Each value is read again right before it is changed; what is not as the proposal
-    expected is left alone as a conflict. Every change is in the journal, is read back, and is told as verified,
-    differs, conflict, refused, unreachable, held-back or unsupported. Ends with 4 when some could not be made.
+    that says anything else is refused. Shows the summary and asks first. Each value is read again right before it is
+    changed; what is not as the proposal expected is left alone as a conflict. Every change is in the journal, is read
+    back, and is told as verified, differs, conflict, refused, unreachable, held-back or unsupported. Ends with 4 when
+    some could not be made.
 
-    An enactment that was interrupted is gone on with first, where it was.
+    Ctrl-C stops after the change in hand. What is left is gone on with by --resume, past the guards as they judge it
+    then, or ended for good by --drop, which says what stands. Until then no other proposal is enacted.
 
     Keys of json and csv: id, status, target, kind, group, member, object, rule, detail.
     """
     from adzeguard.core.change.written import read_proposal
     from adzeguard.workflows.propose import believed, in_full
 
+    if sum((proposal_file is not None or bool(also), resume, drop)) > 1:
+        raise UsageError("--resume and --drop are about the enactment that was interrupted", "Give one of them alone")
     desk = Desk(workspace)
+    if resume or drop:
+        return resume_and_show(desk, answers) if resume else drop_and_show(desk, answers)
 
     def proposal() -> "Proposal":
         if proposal_file is not None:
@@ -48,7 +63,7 @@ def command(proposal_file: Path | None, also: tuple[str, ...], answers: Answers,
         check_rules(also, {rule.id for rule in desk.written_charter.rules})
         return in_full(desk.charter_draft(also), desk.proposer)
 
-    return enact_and_show(desk, proposal, answers)
+    return enact_and_show(desk, proposal, answers, beside_interrupted=False)
 
 
 def _bytes_of(path: Path) -> bytes:

@@ -1,9 +1,12 @@
 """The last part of every command that changes something: proposal, guards, summary, question, enact, outcome."""
 
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import replace
 from itertools import count
+from signal import SIGINT, signal
+from threading import Event
 from typing import TYPE_CHECKING
 
 import click
@@ -18,7 +21,7 @@ from adzeguard.core.errors import UsageError
 if TYPE_CHECKING:
     from adzeguard.core.change.draft import Draft
     from adzeguard.core.change.proposal import Proposal
-    from adzeguard.workflows.enact import Interrupted
+    from adzeguard.workflows.interrupted import Interrupted
 
 
 def enact_draft(desk: Desk, make: "Callable[[], Draft]", answers: Answers) -> int:
@@ -28,26 +31,66 @@ def enact_draft(desk: Desk, make: "Callable[[], Draft]", answers: Answers) -> in
     return enact_and_show(desk, lambda: in_full(make(), desk.proposer), answers)
 
 
-def enact_and_show(desk: Desk, make: "Callable[[], Proposal]", answers: Answers) -> int:
-    """Make a proposal and enact it, or first go on with an enactment that was interrupted. Returns the exit code.
+def enact_and_show(
+    desk: Desk, make: "Callable[[], Proposal]", answers: Answers, *, beside_interrupted: bool = True
+) -> int:
+    """Make a proposal and enact it. Returns the exit code.
 
-    The proposal is made within the lock, so that nothing changes between its guards and its changes.
+    The proposal is made within the lock, so that nothing changes between its guards and its changes. Another enactment
+    that was interrupted is told of and never gone on with unasked; `beside_interrupted` says whether this goes on.
     """
-    from adzeguard.core.change.guards.all import pass_guards
-    from adzeguard.workflows.enact import interrupted_enactment
+    from adzeguard.workflows.interrupted import interrupted_enactment
 
     with desk.held("enact"):
         earlier = interrupted_enactment(desk.journal)
+        if earlier is not None and not beside_interrupted:
+            raise UsageError(f"nothing was changed, since {earlier.in_words}")
         if earlier is not None:
-            say(f"The enactment {earlier.name} was interrupted; going on with its last {earlier.left} changes")
-            code = _run(desk, earlier.proposal, answers, earlier)
-            say("Now run the command again, if it asked for anything else")
-            return code
+            say(f"Beside this, {earlier.in_words}")
         proposal = make()
         answers = _with_deletions_named(proposal, answers)
-        if proposal.changes:
-            pass_guards(desk.case(proposal, answers.sizes))
+        _judge(desk, proposal, answers)
         return _run(desk, proposal, answers, None)
+
+
+def resume_and_show(desk: Desk, answers: Answers) -> int:
+    """Go on with the enactment that was interrupted, past the guards as they judge what is left of it now."""
+    from adzeguard.workflows.interrupted import the_interrupted
+    from adzeguard.workflows.propose import weighed_again
+
+    with desk.held("enact"):
+        earlier = the_interrupted(desk.journal)
+        say(f"Going on with {earlier.name}: {len(earlier.left)} of {len(earlier.proposal.changes)} changes are left")
+        left = weighed_again(earlier.proposal, earlier.left, desk.privilege)
+        _judge(desk, left, answers)
+        return _run(desk, left, answers, earlier)
+
+
+def drop_and_show(desk: Desk, answers: Answers) -> int:
+    """End the enactment that was interrupted for good, and say what stands of it."""
+    from adzeguard.core.change.outcome import Outcome
+    from adzeguard.core.views.changes import outcomes_table
+    from adzeguard.workflows.enact import Ports, drop_enactment
+    from adzeguard.workflows.interrupted import the_interrupted
+
+    def quietly(_outcome: Outcome) -> None:
+        return
+
+    with desk.held("enact"):
+        earlier = the_interrupted(desk.journal)
+        with desk.directory() as directory, desk.hosts() as hosts:
+            ports = Ports(directory, hosts, desk.store, desk.journal, desk.now, desk.operator())
+            dropped = drop_enactment(earlier, desk.estate, ports, quietly)
+        say(f"{earlier.name} is ended. What was made of it stands; take it back with: adzeguard undo {earlier.name}")
+        put_view(outcomes_table(dropped.outcomes), answers.form)
+    return Exit.NOTHING_TO_REPORT
+
+
+def _judge(desk: Desk, proposal: "Proposal", answers: Answers) -> None:
+    from adzeguard.core.change.guards.all import pass_guards
+
+    if proposal.changes:
+        pass_guards(desk.case(proposal, answers.sizes))
 
 
 def _with_deletions_named(proposal: "Proposal", answers: Answers) -> Answers:
@@ -66,31 +109,58 @@ def _run(desk: Desk, proposal: "Proposal", answers: Answers, earlier: "Interrupt
     from adzeguard.core.change.outcome import Outcome, Status
     from adzeguard.core.views.changes import outcomes_table, proposal_page
     from adzeguard.workflows.enact import Ports, enact_proposal
+    from adzeguard.workflows.interrupted import WAYS_OUT
+    from adzeguard.workflows.look_again import look_again
 
     form = answers.form
     if form == "table" or not answers.yes:
         put_view(proposal_page(proposal), "table")
-    if not proposal.changes:
+    if not proposal.changes and earlier is None:
         if form != "table":
             put_view(outcomes_table([]), form)
         return Exit.NOTHING_TO_REPORT
-    if not answers.yes:
+    if not answers.yes and proposal.changes:
         _ask(len(proposal.changes))
-    with desk.directory() as directory, desk.hosts() as hosts, progress_bar() as progress:
-        ports = Ports(directory, hosts, desk.store, desk.journal, desk.now, desk.operator())
+    with desk.directory() as directory, desk.hosts() as hosts, progress_bar() as progress, stopping() as asked_to_stop:
+        if look_again(directory, desk.store, desk.estate, proposal.changes, desk.now()):
+            desk.look_anew()
+            say("Groups that decide here have changed since the last collection; the guards judge by what stands now")
+            _judge(desk, proposal, answers)
+        ports = Ports(directory, hosts, desk.store, desk.journal, desk.now, desk.operator(), asked_to_stop)
         done = count(1)
 
         def report(_outcome: Outcome) -> None:
             progress("changes", next(done), len(proposal.changes))
 
-        outcomes = enact_proposal(proposal, desk.estate, desk.charter, ports, report, earlier)
+        whole = earlier.proposal if earlier is not None else proposal
+        enacted = enact_proposal(whole, desk.estate, desk.charter, ports, report, earlier)
     if form == "table":
         put("\n")
-    put_view(outcomes_table(outcomes), form)
-    verified = sum(outcome.status == Status.VERIFIED for outcome in outcomes)
-    if verified == len(outcomes):
+    put_view(outcomes_table(enacted.outcomes), form)
+    if enacted.left:
+        say(f"Stopped with {enacted.left} change{'s' * (enacted.left != 1)} left: {WAYS_OUT}")
+        return Exit.DONE_IN_PART
+    verified = sum(outcome.status == Status.VERIFIED for outcome in enacted.outcomes)
+    if verified == len(enacted.outcomes):
         return Exit.NOTHING_TO_REPORT
     return Exit.DONE_IN_PART if verified else Exit.FAILED
+
+
+@contextmanager
+def stopping() -> "Iterator[Callable[[], bool]]":
+    """While changes are made, let Ctrl-C end the enactment after the change in hand; give what tells of it."""
+    asked = Event()
+
+    def ask(_signal: int, _frame: object) -> None:
+        if not asked.is_set():
+            say("Stopping after the change in hand")
+        asked.set()
+
+    before = signal(SIGINT, ask)
+    try:
+        yield asked.is_set
+    finally:
+        signal(SIGINT, before)
 
 
 def _ask(count: int) -> None:

@@ -37,15 +37,15 @@ COMMANDS: Final = {
 class Commands(click.Group):
     """A group that imports a command when it is run."""
 
-    def list_commands(self, ctx: click.Context) -> list[str]:
+    def list_commands(self, ctx: click.Context) -> list[str]:  # noqa: ARG002 - Click's own signature
         """Return the commands in the order in which people meet them."""
         return list(COMMANDS)
 
-    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:  # noqa: ARG002 - Click's own
         """Import one command."""
         if cmd_name not in COMMANDS:
             return None
-        command = getattr(import_module(COMMANDS[cmd_name][0]), "command")
+        command = getattr(import_module(COMMANDS[cmd_name][0]), "command")  # noqa: B009 - a module has no such type
         return command if isinstance(command, click.Command) else None
 
     def resolve_command(
@@ -60,7 +60,7 @@ class Commands(click.Group):
             ctx.fail(f"There is no command '{args[0]}'.{hint}")
         return super().resolve_command(ctx, args)
 
-    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:  # noqa: ARG002 - Click's own
         """List the commands without importing them."""
         with formatter.section("Commands"):
             formatter.write_dl([(name, text) for name, (_, text) in COMMANDS.items()])

@@ -45,9 +45,9 @@ def command(
     desk = Desk(workspace)
     if batch is not None and not words and not everybody:
         return _batch(desk, batch, form, output)
-    if batch is None and everybody and len(words) == 2:
+    if batch is None and everybody and len(words) == 2:  # noqa: PLR2004 - right and object
         return _everybody(desk, *words, form, output)
-    if batch is None and not everybody and len(words) == 3:
+    if batch is None and not everybody and len(words) == 3:  # noqa: PLR2004 - who, right and object
         return _one(desk, *words, form, output)
     raise UsageError("say WHO RIGHT OBJECT, --who RIGHT OBJECT, or --batch FILE", "See: adzeguard may --help")
 

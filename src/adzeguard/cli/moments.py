@@ -22,7 +22,7 @@ class Moment(click.ParamType[datetime]):
         now = datetime.now().astimezone()
         if text in _WORDS:
             return (now - timedelta(days=_WORDS[text])).replace(hour=0, minute=0, second=0, microsecond=0)
-        if text[:-1].isdecimal() and text[-1:] in _UNITS and len(text) <= 7:
+        if text[:-1].isdecimal() and text[-1:] in _UNITS and len(text) <= 7:  # noqa: PLR2004 - six digits are ages
             return now - timedelta(**{_UNITS[text[-1]]: int(text[:-1])})
         try:
             moment = datetime.fromisoformat(text)

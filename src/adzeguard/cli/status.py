@@ -34,7 +34,7 @@ def command(form: str, output: Path | None, workspace: Path | None) -> int:
 
 def _gathered(desk: Desk) -> dict[str, Any]:
     from adzeguard.core.views.status import headcounts
-    from adzeguard.workflows.enact import interrupted_enactment
+    from adzeguard.workflows.interrupted import interrupted_enactment
     from adzeguard.workflows.journal_rows import in_words
 
     estate, latest = desk.estate, desk.store.latest()

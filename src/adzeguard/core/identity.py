@@ -22,7 +22,7 @@ class Sid(str):
         """Read the text form; case of the leading S does not matter."""
         parts = text.strip().upper().split("-")
         digits = all(part.isascii() and part.isdigit() for part in parts[1:])
-        if parts[0] != "S" or not digits or not 3 <= len(parts) <= _LONGEST_SID + 3:
+        if parts[0] != "S" or not digits or not 3 <= len(parts) <= _LONGEST_SID + 3:  # noqa: PLR2004 - S, revision, authority
             raise InputError(f"'{text}' is not a SID", "A SID looks like S-1-5-21-1-2-3-500")
         numbers = [int(part) for part in parts[1:]]
         if numbers[0] != 1 or numbers[1] >= 1 << 48 or any(n >= 1 << 32 for n in numbers[2:]):
@@ -32,7 +32,7 @@ class Sid(str):
     @classmethod
     def from_bytes(cls, raw: bytes) -> "Sid":
         """Read the packed form: revision, count, 6 bytes authority, then 32-bit little-endian numbers."""
-        if len(raw) < 8 or raw[0] != 1 or raw[1] > _LONGEST_SID or len(raw) != 8 + 4 * raw[1]:
+        if len(raw) < 8 or raw[0] != 1 or raw[1] > _LONGEST_SID or len(raw) != 8 + 4 * raw[1]:  # noqa: PLR2004 - header
             raise InputError(f"{raw[:32].hex()} is not a packed SID", "The directory's answer is damaged")
         numbers = struct.unpack_from(f"<{raw[1]}I", raw, 8)
         head = f"S-1-{int.from_bytes(raw[2:8], 'big')}"
@@ -135,7 +135,7 @@ def unescape_dn_value(value: str) -> str:
             position += 1
             continue
         pair = value[position + 1 : position + 3]
-        if len(pair) == 2 and all(c in "0123456789abcdefABCDEF" for c in pair):
+        if len(pair) == 2 and all(c in "0123456789abcdefABCDEF" for c in pair):  # noqa: PLR2004 - a hex pair
             raw.append(int(pair, 16))
             position += 3
         else:

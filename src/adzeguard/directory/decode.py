@@ -109,7 +109,7 @@ def _file_time(value: int) -> int:
 def _generalized_time(text: str) -> int:
     """Turn "20261123074400.0Z" (RFC 4517 section 3.3.13) into seconds since 1970."""
     try:
-        return timegm(datetime.strptime(text[:14], "%Y%m%d%H%M%S").timetuple()) if text else NEVER
+        return timegm(datetime.strptime(text[:14], "%Y%m%d%H%M%S").timetuple()) if text else NEVER  # noqa: DTZ007 - is UTC
     except ValueError:
         return NEVER
 

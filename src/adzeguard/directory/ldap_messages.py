@@ -33,7 +33,7 @@ def message_end(buffer: bytes | bytearray, start: int) -> int | None:
     """Return where the message that begins at `start` ends, or nothing while bytes are still missing."""
     if start >= len(buffer):
         return None
-    if buffer[start] != 0x30:
+    if buffer[start] != 0x30:  # noqa: PLR2004 - the tag of a sequence
         raise BrokenAnswerError("the server's answer is not LDAP", "Check the address and port")
     if start + 2 > len(buffer) or (buffer[start + 1] & 0x80 and start + 2 + (buffer[start + 1] & 0x7F) > len(buffer)):
         return None
@@ -129,10 +129,10 @@ def _inside(message: bytes, end: int) -> int:
 def _length(message: bytes | bytearray, at: int) -> tuple[int, int]:
     """Return a length and where the content begins (X.690 section 8.1.3)."""
     first = message[at]
-    if first < 0x80:
+    if first < 0x80:  # noqa: PLR2004 - the short form
         return first, at + 1
     count = first & 0x7F
-    if not 0 < count <= 8:
+    if not 0 < count <= 8:  # noqa: PLR2004 - more than 64 bits of length is never meant
         raise BrokenAnswerError("the server's answer is not LDAP", "Check the address and port")
     end = at + 1 + count
     if end > len(message):

@@ -160,4 +160,4 @@ def _is_safe(value: bytes) -> bool:
     """SAFE-STRING of RFC 2849: printable ASCII that neither begins with a space, colon or < nor ends with a space."""
     if value[:1] in (b" ", b":", b"<") or value.endswith(b" "):
         return False
-    return value.isascii() and not any(c < 32 or c == 127 for c in value)
+    return value.isascii() and not any(c < 32 or c == 127 for c in value)  # noqa: PLR2004 - control characters

@@ -17,7 +17,9 @@ class HostChange(Protocol):
         """Tell whether the host is as wanted; nothing where the change means nothing there."""
 
 
-def make_on_host(session: HostSession, change: Change, intent: Intent) -> tuple[Outcome, HostState | None]:
+def make_on_host(  # noqa: PLR0911 - one way out for each thing that can become of it
+    session: HostSession, change: Change, intent: Intent
+) -> tuple[Outcome, HostState | None]:
     """Make one change; return what became of it, and the state that was read last.
 
     `intent` is called right before the write, and not at all when nothing is written.

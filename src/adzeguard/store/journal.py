@@ -70,12 +70,14 @@ class Journal:
             return [_read(row) for row in connection.rows(query)]
 
     def unfinished(self) -> list[JournalRow]:
-        """Return all rows of the last enactment when it never ended, else none."""
-        begun = self.last_of_kind("begin")
-        if begun is None:
-            return []
-        rows = self.rows(enactment=begun)
-        return [] if any(row.kind == "end" for row in rows) else rows
+        """Return all rows of the last enactment that never ended, if there is one."""
+        query = (
+            "SELECT enactment FROM journal WHERE kind = 'begin' AND enactment NOT IN"
+            " (SELECT enactment FROM journal WHERE kind = 'end') ORDER BY seq DESC LIMIT 1"
+        )
+        with self._database.reading() as connection:
+            begun = one(connection, query)
+        return self.rows(enactment=str(begun[0])) if begun is not None else []
 
     def last_of_kind(self, kind: str) -> str | None:
         """Return which enactment wrote the last row of a kind, or nothing when there is none."""

@@ -30,7 +30,7 @@ from adzeguard.store.estate_store import EstateStore
 from adzeguard.store.journal import Journal
 from adzeguard.workflows.collect import read_host
 from adzeguard.workflows.fan_out import over_hosts
-from adzeguard.workflows.journal_rows import change_of, outcome_of, proposal_in
+from adzeguard.workflows.interrupted import Interrupted
 
 _UNDONE: Final = {Status.CONFLICT, Status.REFUSED, Status.UNREACHABLE, Status.DIFFERS, Status.UNSUPPORTED}
 _MADE: Final = {Status.VERIFIED, Status.DIFFERS}
@@ -43,6 +43,14 @@ def _goes_first(change: Change) -> bool:
     return change.order <= Order.ADD
 
 
+@dataclass(frozen=True, slots=True)
+class Enacted:
+    """What became of the changes of which it is known, in their order, and how many are left to be gone on with."""
+
+    outcomes: Sequence[Outcome]
+    left: int
+
+
 @dataclass(frozen=True)
 class Ports:
     """What is written to, and where that is written down."""
@@ -53,6 +61,8 @@ class Ports:
     journal: Journal
     clock: Callable[[], datetime]
     operator: str
+    stopping: Callable[[], bool] = lambda: False
+    """Whether the operator has asked to stop: the change in hand is finished, and no other begun."""
 
 
 @dataclass
@@ -77,6 +87,20 @@ class _Run:
             self.intended[change.id] = change
         self.write("intent", {"change": change.model_dump(mode="json")})
 
+    def settle(self, place: int, outcome: Outcome) -> None:
+        """Say of a change that was told otherwise what became of it."""
+        self.outcomes.pop(place)
+        self.conclude(outcome)
+        self.outcomes.insert(place, self.outcomes.pop())
+
+    def end(self) -> None:
+        """Write down that nothing of it is left."""
+        self.write("end", dict(Counter(outcome.status.value for outcome in self.outcomes)))
+
+    def in_order(self) -> tuple[Outcome, ...]:
+        """Return the outcomes in the order of the changes."""
+        return tuple(sorted(self.outcomes, key=lambda outcome: outcome.change.id))
+
     def conclude(self, outcome: Outcome) -> None:
         if outcome.already and outcome.change.id in self.begun:
             outcome = Outcome(outcome.change, Status.VERIFIED, "found done after an interruption")
@@ -88,33 +112,6 @@ class _Run:
         self.report(outcome)
 
 
-@dataclass(frozen=True)
-class Interrupted:
-    """An enactment that was begun and never ended: its proposal, what became of some changes, and which were begun."""
-
-    name: str
-    proposal: Proposal
-    outcomes: tuple[Outcome, ...]
-    begun: frozenset[str]
-
-    @property
-    def left(self) -> int:
-        """How many changes are still to be made."""
-        return len(self.proposal.changes) - len(self.outcomes)
-
-
-def interrupted_enactment(journal: Journal) -> Interrupted | None:
-    """Return the enactment that was interrupted, if the last one was."""
-    rows = journal.unfinished()
-    if not rows:
-        return None
-    proposal = proposal_in(rows[0])
-    outcomes = tuple(outcome_of(row, proposal.changes) for row in rows if row.kind == "outcome")
-    concluded = {outcome.change.id for outcome in outcomes}
-    begun = frozenset(change_of(row).id for row in rows if row.kind == "intent") - concluded
-    return Interrupted(rows[0].enactment, proposal, outcomes, begun)
-
-
 def enact_proposal(
     proposal: Proposal,
     estate: Estate,
@@ -122,33 +119,86 @@ def enact_proposal(
     ports: Ports,
     report: Report,
     earlier: Interrupted | None = None,
-) -> list[Outcome]:
+) -> Enacted:
     """Make the changes in their order, and store what was read back. The guards have been passed before.
 
     Additions come first, then removals. A removal is held back when an addition to the same host failed, or when
     without the failed additions it would lock somebody out. `earlier` is the interrupted enactment that this one goes
-    on with: what it concluded is not done again, and what it began is looked at first.
+    on with: what it concluded is not done again, and what it began is looked at first. Where the operator stops it,
+    what is left stays to be gone on with.
     """
     if proposal.domain_sid != estate.domain.sid:
         raise ProposalFileError("the proposal was made for another domain", "Make one here: adzeguard propose")
     if not proposal.changes:
-        return []
+        return Enacted((), 0)
     started = ports.clock()
     if earlier is None:
         run = _Run(ports, f"e{started:%Y%m%d-%H%M%S-%f}", report)
         run.write("begin", {"proposal": proposal.model_dump(mode="json")})
     else:
-        run = _Run(ports, earlier.name, report, list(earlier.outcomes), earlier.begun)
+        run = _resumed(ports, earlier, report)
     concluded = {outcome.change.id for outcome in run.outcomes}
     waiting = [change for change in proposal.changes if change.id not in concluded]
     hosts_read: dict[str, Host] = {}
     _make([c for c in waiting if _goes_first(c)], run, estate, hosts_read)
-    allowed = _not_held_back([c for c in waiting if not _goes_first(c)], run, estate, charter)
-    _make(allowed, run, estate, hosts_read)
+    if not ports.stopping():
+        allowed = _not_held_back([c for c in waiting if not _goes_first(c)], run, estate, charter)
+        _make(allowed, run, estate, hosts_read)
+    _settle(run)
     _store_what_was_read(run, estate, hosts_read, started)
-    run.write("end", dict(Counter(outcome.status.value for outcome in run.outcomes)))
-    order = {change.id: place for place, change in enumerate(proposal.changes)}
-    return sorted(run.outcomes, key=lambda outcome: order[outcome.change.id])
+    left = len({c.id for c in proposal.changes} - {outcome.change.id for outcome in run.outcomes})
+    if not left:
+        run.end()
+    return Enacted(run.in_order(), left)
+
+
+def drop_enactment(earlier: Interrupted, estate: Estate, ports: Ports, report: Report) -> Enacted:
+    """End an interrupted enactment for good: see what became of what was begun, and make nothing more."""
+    started = ports.clock()
+    run = _resumed(ports, earlier, report)
+    for change in earlier.left:
+        made = _made_after_all(ports, change) if change.id in earlier.begun else None
+        run.conclude(made or Outcome(change, Status.HELD_BACK, "dropped before it was made"))
+    _store_what_was_read(run, estate, {}, started)
+    run.end()
+    return Enacted(run.in_order(), 0)
+
+
+def _resumed(ports: Ports, earlier: Interrupted, report: Report) -> _Run:
+    begun = frozenset(change.id for change in earlier.left) & earlier.begun.keys()
+    return _Run(ports, earlier.name, report, list(earlier.outcomes), begun, dict(earlier.begun))
+
+
+class _NothingIsWrittenError(Exception):
+    """Raised in the place of the write, by whoever only wants to see whether a change was made."""
+
+
+def _look_only(_change: Change) -> None:
+    raise _NothingIsWrittenError
+
+
+def _made_after_all(ports: Ports, change: Change) -> Outcome | None:
+    """Return that a change stands, if it does; nothing where it does not, or where nobody answers."""
+    try:
+        if not change.host_name:
+            outcome = make_in_directory(ports.directory, change, _look_only)
+        elif ports.hosts is not None:
+            with session_with(ports.hosts, change.host_name) as session:
+                outcome, _ = make_on_host(session, change, _look_only)
+        else:
+            return None
+    except (_NothingIsWrittenError, AdzeguardError):
+        return None
+    return outcome if outcome.already else None
+
+
+def _settle(run: _Run) -> None:
+    """Look once more at what was written without an answer: a write may have been made though its answer was lost."""
+    for place, outcome in enumerate(run.outcomes):
+        if outcome.status == Status.UNREACHABLE and outcome.change.id in run.intended:
+            made = _made_after_all(run.ports, outcome.change)
+            if made is not None:
+                run.settle(place, Outcome(outcome.change, Status.VERIFIED, "no answer came, and it was made"))
 
 
 def _not_held_back(removals: Sequence[Change], run: _Run, estate: Estate, charter: ResolvedCharter) -> list[Change]:
@@ -171,6 +221,8 @@ def _make(changes: Iterable[Change], run: _Run, estate: Estate, hosts_read: dict
     on_hosts: dict[str, list[Change]] = {}
     lost = ""
     for change in changes:
+        if run.ports.stopping():
+            return
         if change.host_name:
             on_hosts.setdefault(change.host_name, []).append(change)
         elif lost:
@@ -198,7 +250,7 @@ def _change_host(name: str, changes: Sequence[Change], run: _Run, estate: Estate
     left = list(changes)
     try:
         with session_with(source, known.name) as session:
-            while left:
+            while left and not run.ports.stopping():
                 outcome, state = make_on_host(session, left[0], run.intend)
                 run.conclude(outcome)
                 left.pop(0)
@@ -219,7 +271,9 @@ def _store_what_was_read(run: _Run, estate: Estate, hosts_read: dict[str, Host],
     made = [outcome.change for outcome in run.outcomes]
     in_directory = [change for change in made if not change.host_name]
     observed = _read_again(in_directory, ports.directory)
-    gone = [key for change in in_directory if (key := _key_of_deleted(run.intended.get(change.id)))]
+    # What was refused lives on, though its intent told its end; what was found gone was deleted by an earlier try.
+    deleted = [o.change for o in run.outcomes if o.status in _MADE]
+    gone = [key for change in deleted if (key := _key_of_deleted(run.intended.get(change.id)))]
     for name in {change.host_name for change in made if change.host_name} - hosts_read.keys():
         known = estate.hosts_by_name.get(name.casefold())
         again = read_host(ports.hosts, known, known) if ports.hosts and known else None

@@ -60,7 +60,7 @@ def really_done(rows: Iterable[JournalRow]) -> list[Change]:
     return done
 
 
-def in_words(row: JournalRow) -> str:
+def in_words(row: JournalRow) -> str:  # noqa: PLR0911 - one sentence for each kind of row
     """Return what a row says, for people; a row that cannot be read says so, and keeps no other from view."""
     if row.trouble:
         return f"cannot be read: {row.trouble}"

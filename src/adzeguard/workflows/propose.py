@@ -4,6 +4,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
+from adzeguard.core.change.change import Change
 from adzeguard.core.change.draft import Draft
 from adzeguard.core.change.guards.all import pass_guards_when_made
 from adzeguard.core.change.guards.case import Case
@@ -72,6 +73,12 @@ def believed(privilege: Privilege, proposal: Proposal) -> Proposal:
     if untrue:
         raise GuardError([*untrue[:_UNTRUTHS_SHOWN], "Make the proposal again: adzeguard propose --output FILE"])
     return proposal.model_copy(update={"notes": (), "left_out": ()})
+
+
+def weighed_again(proposal: Proposal, left: Sequence[Change], privilege: Privilege) -> Proposal:
+    """Return what is left of a proposal as one of its own, with what it comes to now."""
+    changes = tuple(left)
+    return proposal.model_copy(update={"changes": changes, "impact": weighed(privilege, changes), "notes": ()})
 
 
 def in_full(draft: Draft, proposer: Proposer) -> Proposal:

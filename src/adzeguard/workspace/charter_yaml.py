@@ -62,7 +62,7 @@ def read_roster(path: Path) -> tuple[RosterRow, ...]:
 
 
 def _roster_row(name: str, line: int, cells: list[Any]) -> RosterRow:
-    if len(cells) != 2 or not isinstance(cells[0], str) or not isinstance(cells[1], str) or not cells[0].strip():
+    if len(cells) != 2 or not isinstance(cells[0], str) or not isinstance(cells[1], str) or not cells[0].strip():  # noqa: PLR2004 - group and member
         raise CharterError([f"{name}:{line}: must hold a group and a member, with a comma between them"])
     return RosterRow(group=cells[0].strip(), member=cells[1].strip(), line=line)
 

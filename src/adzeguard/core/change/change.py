@@ -142,7 +142,7 @@ class Change(BaseModel, ABC):
         """Return which of that stands there now because of it."""
         return ()
 
-    def without(self, put_in: Iterable[Key]) -> "Change | None":
+    def without(self, put_in: Iterable[Key]) -> "Change | None":  # noqa: ARG002 - kinds that put in one thing
         """Return the change less what somebody else has claimed since; nothing where nothing of it is left."""
         return None
 
@@ -174,7 +174,7 @@ def _value(given: Any) -> bytes:
     if isinstance(given, bytes):
         return given
     if not isinstance(given, str):
-        raise ValueError("a value must be text")
+        raise ValueError("a value must be text")  # noqa: TRY004 - the validation library wants ValueError
     if not given.startswith(_BINARY):
         return given.encode("utf-8", "surrogateescape")
     try:

@@ -171,7 +171,7 @@ def _problem(document: Document, path: Path, name: str, model: type[BaseModel], 
     return f"{document.at(path + inner)}: rule {name}: {_in_words(model, inner, detail)}"
 
 
-def _in_words(model: type[BaseModel], inner: Path, detail: dict[str, Any]) -> str:
+def _in_words(model: type[BaseModel], inner: Path, detail: dict[str, Any]) -> str:  # noqa: PLR0911 - one sentence a kind of mistake
     key = str(inner[-1]) if inner else ""
     named = next((str(part) for part in reversed(inner) if isinstance(part, str)), "")
     match detail["type"]:

@@ -89,7 +89,7 @@ class RuleBase(Strict):
         """Tell whether the rule is in force on a day."""
         return self.enabled and (self.until is None or day <= self.until)
 
-    def completed(self, read_file: ReadFile) -> Self:
+    def completed(self, read_file: ReadFile) -> Self:  # noqa: ARG002 - for kinds that name a file
         """Return the rule with what the files hold that it names."""
         return self
 

@@ -34,7 +34,7 @@ class AceList:
         """Return the list as it stands in a descriptor."""
         body = b"".join(entry.to_bytes() for entry in self.entries) + self.tail
         size = _LIST_HEADER.size + len(body)
-        if size > 0xFFFF:
+        if size > 0xFFFF:  # noqa: PLR2004 - the length has 16 bits
             raise InputError("an access control list cannot be longer than 64 KiB", "Take grants away first")
         return _LIST_HEADER.pack(self.revision, self.reserved[0], size, len(self.entries), self.reserved[1]) + body
 

@@ -81,7 +81,7 @@ def entries_of_text(text: str, domain: Sid) -> list[Ace]:
 
 def _entry(body: str, domain: Sid) -> Ace:
     parts = body.split(";")
-    if len(parts) != 6 or parts[0] not in _KINDS:
+    if len(parts) != 6 or parts[0] not in _KINDS:  # noqa: PLR2004 - kind, flags, rights, two types, SID
         raise InputError(f"'({body})' is not an access control entry")
     kind, flags, rights, object_type, inherited_type, who = parts
     try:

@@ -102,7 +102,7 @@ def hosts_with_local_group(estate: Estate, name: str) -> list[Host]:
 
 
 def _twin_line(name: str, hosts: list[Host]) -> str:
-    named = ", ".join(host.name for host in hosts[:3]) + (" …" if len(hosts) > 3 else "")
+    named = ", ".join(host.name for host in hosts[:3]) + (" …" if len(hosts) > 3 else "")  # noqa: PLR2004 - a taste
     return f"  {name} (local group on {len(hosts)} host{'s' * (len(hosts) != 1)}: {named})"
 
 

@@ -69,7 +69,7 @@ def _key(edge: Edge) -> _Key:
     return ("grant", edge.holder, edge.stands_on, "", bare)
 
 
-def _leading_to(residual: "csr_array", sink: int) -> set[int]:  # type: ignore[name-defined]
+def _leading_to(residual: "csr_array", sink: int) -> set[int]:  # type: ignore[name-defined]  # noqa: F821
     """Return the nodes from which the residual network still leads to the sink: the cut is nearest to the group."""
     backwards = residual.T.tocsr()
     seen, waiting = {sink}, [sink]

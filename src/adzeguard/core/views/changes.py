@@ -63,11 +63,7 @@ def _impact(impact: Impact) -> Iterator[str]:
             yield f"Into {group.group} {_counted(group.gains)}"
         if group.loses:
             yield f"Out of {group.group} {_counted(group.loses)}"
-    for ways in impact.reach:
-        if ways.gains:
-            yield f"A new way into {ways.group} {_counted(ways.gains)}"
-        if ways.loses:
-            yield f"No way into {ways.group} any more {_counted(ways.loses)}"
+    yield from _ways(impact)
     losing = [f"{p.person} ({p.loses_hosts})" for p in impact.people if p.loses_hosts]
     gaining = [f"{p.person} ({p.gains_hosts})" for p in impact.people if p.gains_hosts]
     if losing:
@@ -81,6 +77,14 @@ def _impact(impact: Impact) -> Iterator[str]:
         yield f"{impact.hosts_touched} host{'s' * (impact.hosts_touched != 1)} touched"
     if not (impact.groups or impact.reach or losing or gaining or impact.hosts_touched or impact.other_entries_removed):
         yield "Nobody gains or loses anything: the same access stands through other groups"
+
+
+def _ways(impact: Impact) -> Iterator[str]:
+    for ways in impact.reach:
+        if ways.gains:
+            yield f"A new way into {ways.group} {_counted(ways.gains)}"
+        if ways.loses:
+            yield f"No way into {ways.group} any more {_counted(ways.loses)}"
 
 
 def _counted(names: Sequence[str]) -> str:

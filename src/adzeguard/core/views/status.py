@@ -36,7 +36,7 @@ def status_page(data: Mapping[str, Any], now: datetime) -> Page:
         Fact("Hosts", _hosts(data)),
     ]
     if data["interrupted"]:
-        sections.append(Fact("Interrupted", f"{data['interrupted']}: adzeguard enact goes on with it", "critical"))
+        sections.append(Fact("Interrupted", f"{data['interrupted']}: adzeguard enact --resume, or --drop", "critical"))
     last = [f"{row['at'].astimezone():%Y-%m-%d %H:%M} by {row['by']}: {row['what']}" for row in data["enactments"]]
     sections.append(Fact("Enactments", last or "none"))
     rows = [row | {"change": f"{row['change']:+d}" if row["change"] else "same"} for row in data["privileged"]]

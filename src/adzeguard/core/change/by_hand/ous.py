@@ -123,7 +123,7 @@ def deleted_ou(estate: Estate, ou: Principal, *, with_content: bool, why: str) -
     """Return the changes that delete an OU and, when asked for, all that lies in it, the deepest first."""
     below = list(estate.catalogue.principals(estate.catalogue.below(ou.dn).tolist()).values())
     if below and not with_content:
-        shown = ", ".join(short_dn(estate, p.dn) for p in below[:3]) + (" …" if len(below) > 3 else "")
+        shown = ", ".join(short_dn(estate, p.dn) for p in below[:3]) + (" …" if len(below) > 3 else "")  # noqa: PLR2004
         what = f"{short_dn(estate, ou.dn)} is not empty: it holds {len(below)} objects ({shown})"
         raise GuardError([f"{what}. Move them away first, or give --with-content to delete them too"])
     _refuse_protected(estate, [ou, *(p for p in below if p.kind == Kind.OU)])

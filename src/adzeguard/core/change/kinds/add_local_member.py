@@ -22,7 +22,7 @@ class AddLocalMember(LocalMembershipChange):
         """Return "add X to Y"."""
         return f"add {self.member.name} to {self.group.name}"
 
-    def taken_back(self, last: Change, groups: Mapping[str, Named]) -> Change | None:
+    def taken_back(self, last: Change, groups: Mapping[str, Named]) -> Change | None:  # noqa: ARG002 - the base's
         """Return the removal, unless somebody was taken out again since."""
         return self.removal(self.undone_why(), UNDO_RULE) if isinstance(last, AddLocalMember) else None
 

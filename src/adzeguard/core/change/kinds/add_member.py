@@ -18,7 +18,7 @@ class AddMember(MembershipChange):
         """Return "add X to Y"."""
         return f"add {self.member.name} to {self.group.name}"
 
-    def taken_back(self, last: Change, groups: Mapping[str, Named]) -> Change | None:
+    def taken_back(self, last: Change, groups: Mapping[str, Named]) -> Change | None:  # noqa: ARG002 - the base's
         """Return the removal, unless somebody was taken out again since."""
         from adzeguard.core.change.kinds.remove_member import RemoveMember
 

@@ -18,7 +18,7 @@ class ChangeRights(ObjectChange):
     takes: tuple[Entry, ...] = ()
     order: ClassVar[Order] = Order.ALTER
 
-    def taken_back(self, last: Change, groups: Mapping[str, Named]) -> Change:
+    def taken_back(self, last: Change, groups: Mapping[str, Named]) -> Change:  # noqa: ARG002 - the base's
         """Return the same the other way round."""
         return ChangeRights(
             object=self.object,

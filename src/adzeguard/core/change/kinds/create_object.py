@@ -21,7 +21,7 @@ class CreateObject(ObjectChange):
         """Whether there is such an object."""
         return ("exists", fold_dn(self.object.dn))
 
-    def taken_back(self, last: Change, groups: Mapping[str, Named]) -> Change | None:
+    def taken_back(self, last: Change, groups: Mapping[str, Named]) -> Change | None:  # noqa: ARG002 - the base's
         """Return the deletion, unless it is gone again."""
         from adzeguard.core.change.kinds.delete_object import DeleteObject
 

@@ -24,7 +24,7 @@ class DeleteObject(ObjectChange):
         """Whether there is such an object."""
         return ("exists", fold_dn(self.object.dn))
 
-    def taken_back(self, last: Change, groups: Mapping[str, Named]) -> Change | None:
+    def taken_back(self, last: Change, groups: Mapping[str, Named]) -> Change | None:  # noqa: ARG002 - the base's
         """Return the making of a new object like it, unless it was made again since."""
         if not isinstance(last, DeleteObject):
             return None

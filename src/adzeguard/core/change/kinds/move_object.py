@@ -17,7 +17,7 @@ class MoveObject(ObjectChange):
     order: ClassVar[Order] = Order.ALTER
     uproots: ClassVar[str] = "moved"
 
-    def taken_back(self, last: Change, groups: Mapping[str, Named]) -> Change:
+    def taken_back(self, last: Change, groups: Mapping[str, Named]) -> Change:  # noqa: ARG002 - the base's
         """Return the move back."""
         there = replace(self.object, dn=self.to)
         return MoveObject(

@@ -21,7 +21,7 @@ class RemoveMember(MembershipChange):
         """Return "remove X from Y"."""
         return f"remove {self.member.name} from {self.group.name}"
 
-    def taken_back(self, last: Change, groups: Mapping[str, Named]) -> Change | None:
+    def taken_back(self, last: Change, groups: Mapping[str, Named]) -> Change | None:  # noqa: ARG002 - the base's
         """Return the addition, unless somebody was put in again since."""
         if not isinstance(last, RemoveMember):
             return None

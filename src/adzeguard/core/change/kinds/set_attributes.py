@@ -18,7 +18,7 @@ class SetAttributes(ObjectChange):
     order: ClassVar[Order] = Order.ALTER
     takes_access_away: ClassVar[bool] = True
 
-    def taken_back(self, last: Change, groups: Mapping[str, Named]) -> Change:
+    def taken_back(self, last: Change, groups: Mapping[str, Named]) -> Change:  # noqa: ARG002 - the base's
         """Return the values that stood before."""
         return SetAttributes(
             object=self.object,

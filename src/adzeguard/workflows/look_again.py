@@ -1,0 +1,79 @@
+"""What decides about harm is read again right before anything is changed: the last collection may be long ago."""
+
+from collections.abc import Iterable, Sequence
+from datetime import datetime
+from typing import Final
+
+from adzeguard.core.access.keepers import controlling_groups
+from adzeguard.core.change.change import Change
+from adzeguard.core.change.kinds.membership import MembershipChange
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.principal import Flag, Kind, Principal
+from adzeguard.core.estate.rows import Observed
+from adzeguard.core.identity import Sid, fold_dn
+from adzeguard.directory.decode import observe
+from adzeguard.directory.port import DirectoryDriver
+from adzeguard.store.collections import ENACTMENT, CollectionFacts
+from adzeguard.store.estate_store import EstateStore
+
+_MOST_PEOPLE: Final = 500
+"""Accounts that are read again: those in groups that control the directory are few, or something else is wrong."""
+_FLAGS: Final = Flag.ENABLED | Flag.SECURITY_GROUP
+
+
+def look_again(
+    directory: DirectoryDriver, store: EstateStore, estate: Estate, changes: Sequence[Change], now: datetime
+) -> bool:
+    """Read again the groups that control the directory, who is in them, and the groups that changes are about.
+
+    What differs from the store is written there, and true is returned: then guards must judge anew.
+    """
+    groups = [*controlling_groups(estate), *_groups_of(estate, changes)]
+    differing: list[Observed] = []
+    seen: set[int] = set()
+    waiting = set(groups)
+    while waiting:
+        level = estate.catalogue.principals(waiting)
+        seen |= waiting
+        waiting = set()
+        for principal in level.values():
+            entry = directory.read(principal.dn)
+            found = observe(entry) if entry is not None else None
+            if found is None or Sid(found.row.sid) != (principal.sid or ""):
+                continue  # moved or gone: the change itself will find that out
+            inside = _ids(estate, found.members) if principal.kind == Kind.GROUP else set()
+            if _differs(estate, principal, found, inside):
+                differing.append(found)
+            waiting |= inside | set(estate.graph.primary_members(principal.id).tolist()[:_MOST_PEOPLE])
+        waiting = {i for i in waiting - seen if _matters(estate, i)}
+        if len(seen) > _MOST_PEOPLE:
+            break
+    if differing:
+        latest = store.latest().facts
+        facts = CollectionFacts(
+            ENACTMENT, now, now, latest.source, latest.domain, latest.invocation_id, latest.highest_usn
+        )
+        store.write_observed(facts, differing, ())
+    return bool(differing)
+
+
+def _groups_of(estate: Estate, changes: Iterable[Change]) -> Iterable[int]:
+    sids = {c.group.sid for c in changes if isinstance(c, MembershipChange) and not c.host_name and c.group.sid}
+    ids = estate.ids_of_sids(sids)
+    return [i for sid in sids if (i := ids[sid]) is not None]
+
+
+def _ids(estate: Estate, names: Iterable[str]) -> set[int]:
+    return {i for name in names if (i := estate.catalogue.by_dn(name)) is not None}
+
+
+def _matters(estate: Estate, object_id: int) -> bool:
+    return object_id in estate.catalogue.principals([object_id])
+
+
+def _differs(estate: Estate, principal: Principal, found: Observed, inside: set[int]) -> bool:
+    if principal.kind == Kind.GROUP and inside != set(estate.graph.direct_members(principal.id).tolist()):
+        return True
+    flags = Flag(found.row.flags) & _FLAGS
+    moved = fold_dn(found.row.dn) != fold_dn(principal.dn)
+    return flags != principal.flags & _FLAGS or found.row.primary_group_rid != principal.primary_group_rid or moved

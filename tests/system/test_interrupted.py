@@ -1,0 +1,113 @@
+"""Enactments that are stopped, killed, or overtaken by what somebody else does."""
+
+import re
+import shutil
+import signal
+import sqlite3
+import subprocess
+import sys
+import time
+from contextlib import closing
+from pathlib import Path
+
+from tests.conftest import Program
+from tests.system.test_safe_change import big_proposal, contents
+
+ADMINS = r"LOWMERE\Domain Admins"
+CATO = "CN=Cato Lune,OU=Booking Office,OU=People,DC=lowmere,DC=example"
+
+
+def rows(program: Program, kind: str) -> int:
+    """How many rows of a kind the journal has."""
+    with closing(sqlite3.connect(program.folder / ".adzeguard/store.db")) as store:
+        [(count,)] = store.execute("SELECT count(*) FROM journal WHERE kind = ?", (kind,))
+    return int(count)
+
+
+def stopped(program: Program) -> tuple[int, str]:
+    """Begin to enact, and press Ctrl-C when the third change is concluded; the exit code and what was said."""
+    command = [sys.executable, "-m", "adzeguard", "enact", "--yes"]
+    working = subprocess.Popen(
+        command, cwd=program.folder, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True
+    )
+    until = time.monotonic() + 60
+    while rows(program, "outcome") < 3:
+        assert working.poll() is None
+        assert time.monotonic() < until
+    working.send_signal(signal.SIGINT)
+    _, said = working.communicate(timeout=60)
+    return working.returncode, said
+
+
+def only_cato_is_left(folder: Path) -> None:
+    """Change the directory behind our back: nobody but cato.lune is a domain administrator any more."""
+    path = folder / "lowmere.ldif"
+    entries = path.read_text().split("\n\n")
+    for place, entry in enumerate(entries):
+        if entry.startswith("dn: CN=Domain Admins,"):
+            lines = [line for line in entry.split("\n") if not line.startswith("member: ")]
+            entries[place] = "\n".join([*lines, f"member: {CATO}"])
+        elif entry.startswith("dn: CN=Mira Holt (adm),"):
+            entries[place] = entry.replace("primaryGroupID: 512", "primaryGroupID: 513")
+    path.write_text("\n\n".join(entries))
+
+
+def test_ctrl_c_stops_after_the_change_in_hand_and_the_rest_is_gone_on_with_or_dropped(
+    demo_as_made: Path, tmp_path: Path
+) -> None:
+    """It ends with 4 and says what is left; nothing else is enacted from the charter until it is resumed or dropped."""
+    program = big_proposal(demo_as_made, tmp_path / "one")
+    before = contents(program.folder)
+    code, said = stopped(program)
+    left = re.search(r"Stopped with (\d+) changes left: adzeguard enact --resume", said)
+    assert (code, bool(left)) == (4, True), said
+    assert rows(program, "intent") == rows(program, "outcome")
+    assert "was interrupted with" in program("enact", "--yes").err
+    assert "--resume, or --drop" in program("status").out
+    by_hand = program("group", "add", "First Aiders", "orla.fenn", "--yes")
+    assert (by_hand.code, "Beside this, the enactment e" in by_hand.err) == (0, True), by_hand.err
+    assert program("undo", "--last", "--yes").code == 0
+    other = Program(Path(shutil.copytree(program.folder, tmp_path / "other")))
+
+    resumed = program("enact", "--resume", "--yes")
+    assert (resumed.code, "Going on with e" in resumed.err) == (0, True), resumed.err
+    assert program("propose").code == 0
+    assert program("journal", "verify").code == 0
+
+    dropped = other("enact", "--drop", "--format", "json")
+    assert [o["status"] for o in dropped.json].count("held-back") == int(left.group(1) if left else 0)
+    assert other("enact", "--drop").code == 2
+    name = re.search(r"undo (e[\d-]+)", dropped.err)
+    assert other("undo", name.group(1) if name else "", "--yes").code == 0
+    assert contents(other.folder) == before
+    assert other("journal", "verify").code == 0
+
+
+def test_guards_judge_by_what_stands_when_the_change_is_made(demo: Program) -> None:
+    """Domain Admins were emptied outside since the collection; taking out the last one is refused all the same."""
+    only_cato_is_left(demo.folder)
+    before = contents(demo.folder)
+    refused = demo("group", "remove", ADMINS, "cato.lune", "--yes")
+
+    assert (refused.code, "have changed since the last collection" in refused.err) == (1, True), (
+        refused.err + refused.out
+    )
+    assert "Domain Admins would be left without a keeper" in refused.err
+    assert contents(demo.folder) == before
+    assert {row["name"] for row in demo("who", ADMINS, "--format", "json").json} == {"cato.lune"}
+
+
+def test_what_is_resumed_passes_the_guards_again(demo: Program) -> None:
+    """Killed before its removal, and the others taken out by somebody else since: the resumed run is refused."""
+    directory = (demo.folder / "lowmere.ldif").read_bytes()
+    assert demo("group", "remove", ADMINS, "cato.lune", "--yes").code == 0
+    with closing(sqlite3.connect(demo.folder / ".adzeguard/store.db")) as store, store:
+        store.execute("DELETE FROM journal WHERE kind <> 'begin'")
+    (demo.folder / "lowmere.ldif").write_bytes(directory)
+    assert demo("collect").code == 4
+    only_cato_is_left(demo.folder)
+    refused = demo("enact", "--resume", "--yes")
+    assert (refused.code, "left without a keeper" in refused.err) == (1, True), refused.err + refused.out
+    assert demo("enact", "--drop").code == 0
+    assert f"member: {CATO}" in (demo.folder / "lowmere.ldif").read_text()
+    assert demo("group", "add", "First Aiders", "orla.fenn", "--yes").code == 0
