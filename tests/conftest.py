@@ -2,6 +2,7 @@
 
 import json
 import os
+import re
 import shutil
 import subprocess
 import sys
@@ -70,3 +71,11 @@ def demo_as_made(tmp_path_factory: pytest.TempPathFactory) -> Path:
 def demo(demo_as_made: Path, tmp_path: Path) -> Program:
     """The program in a demo workspace of its own."""
     return Program(Path(shutil.copytree(demo_as_made, tmp_path / "lowmere")))
+
+
+def insisting(program: Program, *arguments: str) -> Ran:
+    """Run a command that opens a way into a privileged group again, and name the number that it asks for."""
+    asked = program(*arguments)
+    named = re.search(r"Give --new-reach (\d+) if", asked.err)
+    assert (asked.code, bool(named)) == (1, True), asked.err
+    return program(*arguments, "--new-reach", named.group(1) if named else "")

@@ -4,7 +4,7 @@ import getpass
 import sys
 from collections.abc import Iterator, Mapping
 from contextlib import AbstractContextManager, contextmanager
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -33,6 +33,9 @@ if TYPE_CHECKING:
     from adzeguard.store.estate_store import EstateStore
     from adzeguard.store.journal import Journal
     from adzeguard.workflows.propose import Proposed, Proposer
+
+
+_A_DAY = timedelta(days=1)
 
 
 class Desk:
@@ -164,6 +167,7 @@ class Desk:
             self.operator(),
             self.workspace.limits,
             self.operator_account,
+            self.taken_out,
         )
 
     def proposed(self, draft: "Draft") -> "Proposed":
@@ -176,8 +180,17 @@ class Desk:
         """Return what the guards look at before a proposal is enacted."""
         from adzeguard.core.change.guards.case import Case
 
-        limits, operator = self.workspace.limits, self.operator_account
-        return Case(self.estate, proposal.changes, self.charter, limits, named, operator, proposal.impact.reach)
+        return Case(
+            self.estate,
+            proposal.changes,
+            self.charter,
+            self.workspace.limits,
+            named,
+            self.operator_account,
+            proposal.impact.reach,
+            self.privilege.sids,
+            self.taken_out,
+        )
 
     @cached_property
     def privileged(self) -> "list[Principal]":
@@ -187,6 +200,13 @@ class Desk:
 
         named = named_principals(self.estate, self.workspace.privileged, "privileged")
         return privileged_groups(self.estate, named)
+
+    @property
+    def taken_out(self) -> "Mapping[str, int]":
+        """How many members we took out of each group in the last day, by its SID, less those put back."""
+        from adzeguard.workflows.journal_rows import taken_out_of
+
+        return taken_out_of(self.journal.rows(since=self.now() - _A_DAY))
 
     @property
     def privilege(self) -> "Privilege":

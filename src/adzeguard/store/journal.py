@@ -54,13 +54,15 @@ class Journal:
                 note(connection, made)
             return _append(connection, kind, enactment, body, at, by)
 
-    def rows(self, limit: int | None = None, enactment: str = "") -> list[JournalRow]:
-        """Return the latest rows in their order; all of one enactment where it is named."""
-        where = "WHERE enactment = ?" if enactment else ""
+    def rows(self, limit: int | None = None, enactment: str = "", since: datetime | None = None) -> list[JournalRow]:
+        """Return the latest rows in their order; all of one enactment, or since a moment, where it is named."""
+        asked = {"enactment = ?": enactment, "at >= ?": since.isoformat() if since is not None else ""}
+        values = [value for value in asked.values() if value]
+        where = "WHERE " + " AND ".join(words for words, value in asked.items() if value) if values else ""
         last = f"LIMIT {int(limit)}" if limit is not None else ""
         query = f"SELECT {_COLUMNS} FROM journal {where} ORDER BY seq DESC {last}"
         with self._database.reading() as connection:
-            rows = connection.rows(query, (enactment,) if enactment else ())
+            rows = connection.rows(query, values)
         return [_read(row) for row in reversed(rows)]
 
     def ended(self, limit: int) -> list[JournalRow]:

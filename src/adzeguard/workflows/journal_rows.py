@@ -1,8 +1,11 @@
 """What the rows of the journal say, in whichever form they were written."""
 
-from collections.abc import Iterable
+from collections import Counter
+from collections.abc import Iterable, Iterator
 
 from adzeguard.core.change.change import Change
+from adzeguard.core.change.kinds.add_member import AddMember
+from adzeguard.core.change.kinds.remove_member import RemoveMember
 from adzeguard.core.change.outcome import Outcome, Status
 from adzeguard.core.change.proposal import Proposal, change_names
 from adzeguard.core.change.written import proposal_of, read_change
@@ -58,6 +61,28 @@ def really_done(rows: Iterable[JournalRow]) -> list[Change]:
             made = intents.get((row.enactment, str(row.body.get("change"))))
             done += [made] if made is not None else []
     return done
+
+
+def _readable(rows: Iterable[JournalRow]) -> Iterator[JournalRow]:
+    """Leave out what cannot be read: what is done now must not be blocked by it, and others tell of it."""
+    for row in rows:
+        try:
+            if row.kind == "intent":
+                change_of(row)
+        except StoreError:
+            continue
+        yield row
+
+
+def taken_out_of(rows: Iterable[JournalRow]) -> Counter[str]:
+    """Return by its SID how many members were taken out of each group of the directory, and not put back since."""
+    out: set[tuple[str, str]] = set()
+    for change in really_done(_readable(rows)):
+        if isinstance(change, RemoveMember):
+            out.add((change.group.sid, change.member.key))
+        elif isinstance(change, AddMember):
+            out.discard((change.group.sid, change.member.key))
+    return Counter(group for group, _ in out)
 
 
 def in_words(row: JournalRow) -> str:  # noqa: PLR0911 - one sentence for each kind of row

@@ -1,6 +1,6 @@
 """Propose: the one way in which a draft becomes a proposal, whoever asks for it."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -36,6 +36,8 @@ class Proposer:
     by: str
     limits: Limits
     operator: Principal | None
+    taken_out: Mapping[str, int]
+    """How many members were taken out of each group in the last day, by its SID."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,6 +60,8 @@ def proposed(draft: Draft, proposer: Proposer) -> Proposed:
         proposer.limits,
         operator=proposer.operator,
         reach_impacts=proposal.impact.reach,
+        privileged=proposer.privilege.sids,
+        taken_out=proposer.taken_out,
     )
     return Proposed(proposal, tuple(pass_guards_when_made(case)))
 

@@ -30,6 +30,11 @@ class Privilege:
     rights: Rights
     groups: Sequence[Principal]
 
+    @property
+    def sids(self) -> frozenset[str]:
+        """The SIDs of the groups."""
+        return frozenset(group.sid for group in self.groups if group.sid)
+
 
 def weighed(privilege: Privilege, changes: Sequence[Change]) -> Impact:
     """Return what changes come to: effective access, and ways into the privileged groups."""

@@ -1,7 +1,8 @@
 """What the guards look at: a proposal in its estate, and who wants to make it."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from collections.abc import Set as AbstractSet
+from dataclasses import dataclass, field
 from functools import cached_property
 
 from adzeguard.core.access.keepers import KeepersAtWork
@@ -26,6 +27,10 @@ class Case:
     operator: Principal | None = None
     reach_impacts: Sequence[ReachImpact] = ()
     """Who gains and who loses a way into the privileged groups, as the proposal was weighed."""
+    privileged: AbstractSet[str] = frozenset()
+    """The SIDs of the privileged groups."""
+    taken_out: Mapping[str, int] = field(default_factory=dict)
+    """How many members were taken out of each group in the last day, by its SID: what is done in steps is counted."""
 
     @cached_property
     def after(self) -> Outlook:

@@ -10,7 +10,10 @@ from adzeguard.core.wording import some_of
 def new_reach(case: Case) -> Iterator[str]:
     """Yield a reason where people get a new way into a privileged group, or everybody gets something, unnamed."""
     count = newly_reaching(case.estate, case.reach_impacts, case.changes)
-    if not count or case.named.new_reach == count:
+    named = case.named.new_reach
+    if named is not None and named != count:
+        yield f"you named --new-reach {named}, and the proposal comes to {count}. Give --new-reach {count}, or none"
+    if not count or named is not None:
         return
     how = f"Give --new-reach {count} if that is what you mean"
     for impact in case.reach_impacts:

@@ -13,23 +13,39 @@ _SMALL_GROUP = 8
 
 
 def oversizes(case: Case) -> Iterator[str]:
-    """Yield a reason for each limit that the proposal is past and whose number the operator has not named."""
+    """Yield a reason for each limit that the proposal is past and whose number the operator has not named.
+
+    A number that was named and is not the true one is refused below the limit too: somebody means something else.
+    """
     limits, named = case.limits, case.named
     deletions = sum(isinstance(change, DeleteObject) for change in case.changes)
-    if deletions > limits.deletions and named.deletions != deletions:
+    if deletions > limits.deletions and named.deletions is None:
         yield f"the proposal deletes {deletions} objects. Give --deletions {deletions} if that is what you mean"
     yield from _removals(case)
     hosts = len({change.host_name for change in case.changes if change.host_name})
-    if hosts > limits.hosts and named.hosts != hosts:
+    if hosts > limits.hosts and named.hosts is None:
         yield (
             f"the proposal touches {hosts} hosts, more than {limits.hosts}. "
             f"Give --hosts {hosts} to enact if that is what you mean"
         )
+    removals = len(_taking_out(case))
+    for option, told, true in (
+        ("--deletions", named.deletions, deletions),
+        ("--removals", named.removals, removals),
+        ("--hosts", named.hosts, hosts),
+    ):
+        if told is not None and told != true:
+            so_many = f"you named {option} {told}, and the proposal comes to {true}"
+            yield f"{so_many}. Give {option} {true} to enact if that is what you mean"
+
+
+def _taking_out(case: Case) -> list[MembershipChange]:
+    return [c for c in case.changes if isinstance(c, MembershipChange) and c.removes_member]
 
 
 def _removals(case: Case) -> Iterator[str]:
-    removals = [c for c in case.changes if isinstance(c, MembershipChange) and c.removes_member]
-    if case.named.removals == len(removals):
+    removals = _taking_out(case)
+    if case.named.removals is not None:
         return
     how = f"Give --removals {len(removals)} to enact if that is what you mean"
     if len(removals) > case.limits.removals:
@@ -38,9 +54,12 @@ def _removals(case: Case) -> Iterator[str]:
     for group, count in Counter(change.group.sid for change in in_directory).items():
         group_id = case.estate.id_of_sid(group)
         members = 0 if group_id is None else _direct_count(case.estate, group_id)
-        if members >= _SMALL_GROUP and count > members * case.limits.share:
+        before = case.taken_out.get(group, 0)
+        counts = members + before >= _SMALL_GROUP or group in case.privileged
+        if counts and count + before > (members + before) * case.limits.share:
             first = next(change for change in in_directory if change.group.sid == group)
-            yield f"{count} of the {members} members of {first.group.name} are taken out ({first.rule}). {how}"
+            already = f", after {before} within a day" if before else ""
+            yield f"{count} of the {members} members of {first.group.name} are taken out ({first.rule}){already}. {how}"
 
 
 def _direct_count(estate: Estate, group: int) -> int:
