@@ -11,7 +11,7 @@ from contextlib import closing
 from pathlib import Path
 
 from tests.conftest import Program
-from tests.system.test_safe_change import big_proposal, contents
+from tests.system.test_safe_change import big_proposal, contents, edit_host
 
 ADMINS = r"LOWMERE\Domain Admins"
 CATO = "CN=Cato Lune,OU=Booking Office,OU=People,DC=lowmere,DC=example"
@@ -39,17 +39,41 @@ def stopped(program: Program) -> tuple[int, str]:
     return working.returncode, said
 
 
-def only_cato_is_left(folder: Path) -> None:
-    """Change the directory behind our back: nobody but cato.lune is a domain administrator any more."""
+def only_cato_is_left(folder: Path, but: tuple[str, str] = ("", "")) -> None:
+    """Change the directory behind our back: nobody but cato.lune is a domain administrator any more.
+
+    With `but`, who has this line in the entry that begins so is the only one instead.
+    """
     path = folder / "lowmere.ldif"
-    entries = path.read_text().split("\n\n")
+    entries = path.read_text().replace("\n ", "").split("\n\n")
     for place, entry in enumerate(entries):
         if entry.startswith("dn: CN=Domain Admins,"):
             lines = [line for line in entry.split("\n") if not line.startswith("member: ")]
-            entries[place] = "\n".join([*lines, f"member: {CATO}"])
+            entries[place] = "\n".join([*lines, *([] if but[0] else [f"member: {CATO}"])])
+        elif but[0]:
+            continue
         elif entry.startswith("dn: CN=Mira Holt (adm),"):
             entries[place] = entry.replace("primaryGroupID: 512", "primaryGroupID: 513")
     path.write_text("\n\n".join(entries))
+
+
+def test_deleting_what_lets_the_last_keeper_in_is_refused(demo: Program) -> None:
+    """Whoever is an administrator by their primary group alone counts, and so does a group that a host names."""
+    only_cato_is_left(demo.folder, but=("primaryGroupID: 512", "CN=Mira Holt (adm),"))
+    assert demo("collect").code == 4
+    refused = demo("ou", "delete", "OU=Administrators,OU=People", "--with-content", "--yes", "--deletions", "5")
+    assert "Domain Admins would be left without a keeper" in refused.err, refused.err
+    assert demo("group", "create", "Kiosk Wardens", "--in", "OU=Groups", "--yes").code == 0
+    assert demo("group", "add", "Kiosk Wardens", "mira.holt.adm", "--yes", "--new-reach", "0").code == 0
+    warden = demo("show", "Kiosk Wardens", "--format", "json").json["sid"]
+
+    def only_wardens(content: dict) -> None:
+        content["local_groups"][0]["members"] = [warden]
+
+    edit_host(demo, "KIOSK-15", only_wardens)
+    assert demo("collect").code == 4
+    gone = demo("group", "delete", "Kiosk Wardens", "--yes")
+    assert (gone.code, "host KIOSK-15 would be left without a keeper" in gone.err) == (1, True), gone.err
 
 
 def test_ctrl_c_stops_after_the_change_in_hand_and_the_rest_is_gone_on_with_or_dropped(

@@ -23,7 +23,7 @@ def put(text: str | bytes, output: Path | None = None) -> None:
     if output is None:
         click.echo(text.decode("utf-8", "replace") if isinstance(text, bytes) else text, nl=False, color=colour())
         return
-    from adzeguard.workspace.files import write_whole
+    from adzeguard.private_files import write_whole
 
     try:
         write_whole(output, text if isinstance(text, bytes) else text.encode("utf-8", "backslashreplace"))

@@ -15,15 +15,20 @@ from adzeguard.directory.decode import domain_sid_of
 from adzeguard.directory.ldif import Record, read_records
 from adzeguard.directory.ldif_objects import (
     DN_VALUED,
+    Records,
     check_scope_change,
     entry_of,
     hand_rights_on,
+    highest_rid,
     replace_record,
     with_added,
     with_deleted,
     with_renamed,
 )
 from adzeguard.directory.port import Attributes, DirectoryFacts, Entry, Modification
+from adzeguard.private_files import open_new
+
+_LONGEST_RID: Final = 12
 
 
 def open_ldif(settings: Settings, _secret: Secret, _names: Names) -> "LdifFile":
@@ -119,7 +124,34 @@ class LdifFile:
 
     def add(self, dn: str, attributes: Attributes) -> None:
         """Make an entry at the end of the file, with an identity of its own."""
-        self._write(with_added(self._current(), dn, attributes, datetime.now(UTC)))
+        records = self._current()
+        least = self._highest_rid_used() + 1
+        added = with_added(records, dn, attributes, datetime.now(UTC), least)
+        self._write(added)
+
+    def _highest_rid_used(self) -> int:
+        """Return the highest RID that an account of ours has had, also one that is deleted by now.
+
+        A server never gives a RID twice: the rights of a deleted account would be the next one's. The file itself does
+        not say it, so that it stands beside it.
+        """
+        try:
+            text = self._rid_path.read_text(encoding="ascii")
+        except (OSError, UnicodeDecodeError):
+            return 0
+        return int(text) if text.strip().isdecimal() and len(text) < _LONGEST_RID else 0
+
+    @property
+    def _rid_path(self) -> Path:
+        return self._path.with_name(f".{self._path.name}.last-rid")
+
+    def _remember_rid(self, records: Records) -> None:
+        highest = max(highest_rid(records), self._highest_rid_used())
+        try:
+            with os.fdopen(open_new(self._rid_path), "w", encoding="ascii") as file:
+                file.write(f"{highest}\n")
+        except OSError as error:
+            raise DirectoryUnreachableError(f"{self._rid_path} cannot be written: {error.strerror}") from error
 
     def rename(self, dn: str, new_dn: str) -> None:
         """Give an entry, all below it, and what names them another name."""
@@ -127,6 +159,7 @@ class LdifFile:
 
     def delete(self, dn: str) -> None:
         """Remove an entry and what names it."""
+        self._remember_rid(self._current())
         self._write(with_deleted(self._current(), dn))
 
     def close(self) -> None:
@@ -165,7 +198,7 @@ class LdifFile:
         try:
             # Always the same name: what an interrupted write left behind is written over by the next one.
             temporary = self._path.with_name(f".{self._path.name}.new")
-            handle = os.open(temporary, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
+            handle = open_new(temporary)
         except OSError as error:
             raise DirectoryUnreachableError(f"{self._path.parent} cannot be written: {error.strerror}") from error
         try:

@@ -41,7 +41,9 @@ def replace_record(records: Records, key: str, values: list[tuple[str, bytes]], 
     records[key] = Record(dn or old.dn, values, raw, old.line, old.lead)
 
 
-def with_added(records: Mapping[str, Record], dn: str, attributes: Attributes, now: datetime) -> Records:
+def with_added(
+    records: Mapping[str, Record], dn: str, attributes: Attributes, now: datetime, least_rid: int
+) -> Records:
     """Return the records with one more, which gets a GUID, and a SID where its class has one."""
     key, container = fold_dn(dn), records.get(fold_dn(parent_dn(dn)))
     if key in records:
@@ -55,7 +57,7 @@ def with_added(records: Mapping[str, Record], dn: str, attributes: Attributes, n
     values = [(name, value) for name, given in attributes.items() for value in given if name.lower() not in _IDENTITY]
     values += [(attribute.lower(), leaf), ("name", leaf)]
     if classes & _WITH_SID:
-        values.append(("objectSid", _next_sid(records).to_bytes()))
+        values.append(("objectSid", _next_sid(records, least_rid).to_bytes()))
     values += [("objectGUID", uuid.uuid4().bytes_le), ("whenCreated", now.strftime("%Y%m%d%H%M%S.0Z").encode())]
     if _DESCRIPTOR.lower() not in {name.lower() for name, _ in values}:
         values += _first_descriptor(container, attributes, _domain_sid(records))
@@ -75,11 +77,16 @@ def _refuse_taken_name(records: Mapping[str, Record], attributes: Attributes) ->
                 raise ChangeRefusedError(f"{record.dn} has the name {wanted.decode('utf-8', 'replace')} already")
 
 
-def _next_sid(records: Mapping[str, Record]) -> Sid:
+def _next_sid(records: Mapping[str, Record], least_rid: int) -> Sid:
     """One more than the highest of the domain, as its server hands them out."""
+    return Sid(f"{_domain_sid(records)}-{max(highest_rid(records) + 1, least_rid)}")
+
+
+def highest_rid(records: Mapping[str, Record]) -> int:
+    """Return the highest RID that an account of the domain has."""
     sids = [Sid.from_bytes(packed) for record in records.values() if (packed := entry_of(record).first("objectsid"))]
     domain = _domain_sid(records)
-    return Sid(f"{domain}-{max((sid.rid for sid in sids if sid.authority == domain), default=_FIRST_RID) + 1}")
+    return max((sid.rid for sid in sids if sid.authority == domain), default=_FIRST_RID)
 
 
 def _domain_sid(records: Mapping[str, Record]) -> Sid:

@@ -28,6 +28,7 @@ from adzeguard.core.drivers import DriverKind, Names, Secret, Setting, Settings
 from adzeguard.core.errors import HostFileError, HostRefusedError, HostUnknownError, HostUnreachableError
 from adzeguard.core.estate.hosts import HostState, LocalAccount, LocalGroup
 from adzeguard.core.identity import Sid
+from adzeguard.private_files import open_new
 
 _LARGEST_FILE: Final = 8 * 1024 * 1024
 
@@ -162,8 +163,7 @@ class StandinSession:
         try:
             # Always the same name: what an interrupted write left behind is written over by the next one.
             temporary = path.with_name(f".{path.name}.new")
-            handle = os.open(temporary, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
-            with os.fdopen(handle, "w", encoding="utf-8") as file:
+            with os.fdopen(open_new(temporary), "w", encoding="utf-8") as file:
                 file.write(host_file_text(content))
                 file.flush()
                 os.fsync(file.fileno())

@@ -7,6 +7,7 @@ from matplotlib.figure import Figure
 from matplotlib.patches import Patch
 
 from adzeguard.core.views.rights import Matrix
+from adzeguard.private_files import open_new
 from adzeguard.report.safe import for_terminal
 
 _INCHES_A_ROW, _INCHES_A_COLUMN = 0.55, 1.6
@@ -45,7 +46,7 @@ def draw(matrix: Matrix, path: Path) -> None:
     signs = [Patch(facecolor=_SEA, label="may"), Patch(facecolor=_RUST, label="may not")]
     figure.legend(handles=signs, loc="outside lower left", ncols=2, frameon=False, fontsize=9)
     axes.set_title("Who holds what, and over which part of the directory", fontsize=12, pad=14)
-    handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
+    handle = open_new(path)
     with os.fdopen(handle, "wb") as file:
         figure.savefig(file, format=path.suffix.casefold()[1:], dpi=110)
 

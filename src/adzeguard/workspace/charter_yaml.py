@@ -68,10 +68,16 @@ def _roster_row(name: str, line: int, cells: list[Any]) -> RosterRow:
 
 
 def charter_files(folder: Path) -> list[Path]:
-    """Return the files of a charter in the order in which they are read."""
-    if not folder.is_dir():
-        return []
-    return sorted(path for path in folder.iterdir() if path.suffix in (".yaml", ".yml") and path.is_file())
+    """Return the files of a charter in the order in which they are read.
+
+    A folder that is not there is a mistake, not an empty charter: what rules have put in would be withdrawn.
+    """
+    try:
+        return sorted(path for path in folder.iterdir() if path.suffix in (".yaml", ".yml") and path.is_file())
+    except OSError as error:
+        raise CharterError(
+            [f"{folder} cannot be read: {error.strerror}; make it, or name it in adzeguard.toml"]
+        ) from error
 
 
 def read_document(path: Path, shown: str) -> Document:

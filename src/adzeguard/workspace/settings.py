@@ -10,7 +10,7 @@ from typing import Any, Final, Literal
 from adzeguard.core.errors import SettingsError
 from adzeguard.core.limits import USUAL_LIMITS, Limits
 from adzeguard.core.wording import nearest
-from adzeguard.workspace.files import write_new
+from adzeguard.private_files import write_new
 
 FILE_NAME: Final = "adzeguard.toml"
 STATE_FOLDER: Final = ".adzeguard"

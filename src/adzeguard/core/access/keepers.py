@@ -39,8 +39,18 @@ class KeepersAtWork:
     Where one of them is effectively inside a group, that group has a keeper with a working path.
     """
 
-    def __init__(self, estate: Estate, keepers: Sequence[Principal], graph: MembershipGraph | None = None) -> None:
-        """`graph` is the membership to look at, for instance as it will be after a proposal."""
+    def __init__(
+        self,
+        estate: Estate,
+        keepers: Sequence[Principal],
+        graph: MembershipGraph | None = None,
+        gone: Iterable[int] = (),
+    ) -> None:
+        """`graph` is the membership to look at, as it will be after a proposal; `gone` are objects deleted by then.
+
+        Somebody who is inside a group by their primary group is in no list of members, and gone all the same.
+        """
+        self._gone = list(gone)
         self._estate = estate
         self._graph = graph or estate.graph
         self._at_work = self._enabled_people(keepers)
@@ -54,6 +64,7 @@ class KeepersAtWork:
         people |= self._estate.catalogue.principals(inside.tolist())
         at_work = np.zeros(self._graph.size, bool)
         at_work[[i for i, p in people.items() if p.kind == Kind.USER and p.enabled]] = True
+        at_work[self._gone] = False
         return at_work
 
     @property

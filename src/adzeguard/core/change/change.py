@@ -64,6 +64,9 @@ class Effects:
     """By the folded name of the host: who comes into its administrators group."""
     host_lost: defaultdict[str, set[Sid]] = field(default_factory=lambda: defaultdict(set))
     deleted: set[str] = field(default_factory=set)
+    """By SID."""
+    gone: set[int] = field(default_factory=set)
+    """The same by id."""
     security: dict[int, bool] = field(default_factory=dict)
 
     def id_of(self, named: Named) -> int | None:

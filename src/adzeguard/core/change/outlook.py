@@ -18,6 +18,8 @@ class Outlook:
     changed_groups: frozenset[int]
     administrators: tuple[frozenset[Sid], ...]
     """For each host of the estate, the direct members of its administrators group after the proposal."""
+    gone: frozenset[int] = frozenset()
+    """The objects that are deleted, whichever way they were inside something."""
 
 
 def outlook(estate: Estate, changes: Iterable[Change]) -> Outlook:
@@ -29,7 +31,7 @@ def outlook(estate: Estate, changes: Iterable[Change]) -> Outlook:
     after = {g: DirectChange(frozenset(effects.gained[g]), frozenset(effects.lost[g])) for g in changed}
     graph = estate.graph.with_changes(after) if after else estate.graph
     graph = graph.with_security(effects.security) if effects.security else graph
-    return Outlook(graph, frozenset(changed), _administrators(estate, effects))
+    return Outlook(graph, frozenset(changed), _administrators(estate, effects), frozenset(effects.gone))
 
 
 def _administrators(estate: Estate, effects: Effects) -> tuple[frozenset[Sid], ...]:

@@ -52,7 +52,12 @@ class AbsentGroup(Resolved):
 
 
 def resolve_roster(rule: RosterRule, names: RuleNames, response: Response) -> Iterator[ResolvedGroupRule | AbsentGroup]:
-    """Yield a rule for each group that exists, and the groups that are yet to be made."""
+    """Yield a rule for each group that exists, and the groups that are yet to be made.
+
+    A roster is one list: where any name of it cannot be used, nothing of it is followed.
+    """
+    resolved: list[ResolvedGroupRule | AbsentGroup] = []
+    asked = [names]
     container = names.container_object(("new-groups", "in"), rule.new_groups.in_) if rule.new_groups else None
     rows: dict[str, list[RosterRow]] = {}
     for row in rule.rows:
@@ -60,13 +65,16 @@ def resolve_roster(rule: RosterRule, names: RuleNames, response: Response) -> It
     for group, lines in rows.items():
         wanted = _as_group_rule(rule, group, lines)
         its_names = names.of_rule(wanted)
+        asked.append(its_names)
         known = lookup_qualified(names.estate, group) if is_qualified(group) else []
         if known or container is None or rule.new_groups is None or not _may_be_made(names, group):
-            yield from resolve_group_rule(wanted, its_names, response)
+            resolved += list(resolve_group_rule(wanted, its_names, response))
         else:
             members = its_names.principals("only", wanted.only or ())
             name = group.rpartition("\\")[2]
-            yield AbsentGroup(wanted, response, name, container, rule.new_groups.scope, members)
+            resolved.append(AbsentGroup(wanted, response, name, container, rule.new_groups.scope, members))
+    if not any(one.failed for one in asked):
+        yield from resolved
 
 
 def _may_be_made(names: RuleNames, group: str) -> bool:

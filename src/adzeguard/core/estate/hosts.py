@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from typing import Any, Protocol, runtime_checkable
 
 from adzeguard.core.identity import Sid
-from adzeguard.core.wellknown import LOCAL_ACCOUNT_RIDS
+from adzeguard.core.wellknown import LOCAL_ACCOUNT_RIDS, RID_ADMINISTRATOR
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,6 +53,11 @@ class HostState:
         if rid is not None:
             return Sid(f"{self.machine_sid}-{rid}")
         return next((account.sid for account in self.accounts if account.name.casefold() == name.casefold()), None)
+
+
+def host_administrator(state: HostState) -> Sid:
+    """Return the host's own administrator, by whatever name: the last way in when the directory does not answer."""
+    return Sid(f"{state.machine_sid}-{RID_ADMINISTRATOR}")
 
 
 @dataclass(frozen=True, slots=True)

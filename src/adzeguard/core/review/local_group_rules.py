@@ -12,7 +12,7 @@ from adzeguard.core.charter.references import MemberKey
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.charter.scopes import HostScopes, ScopedRule
 from adzeguard.core.estate.estate import Estate
-from adzeguard.core.estate.hosts import Host, HostState, LocalGroup
+from adzeguard.core.estate.hosts import Host, HostState, LocalGroup, host_administrator
 from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.names import host_named, local_group_named, on_host
 from adzeguard.core.identity import Sid
@@ -86,7 +86,8 @@ def _held(
     group = state.group(sid)
     if group is not None:
         groups = _groups_among(estate, group.members) if demand.refuses_nested else set()
-        yield _Held(host, state, group, demand, tuple(deviations(demand, group.members, demands.keepers, groups)))
+        keepers = demands.keepers | {host_administrator(state)}
+        yield _Held(host, state, group, demand, tuple(deviations(demand, group.members, keepers, groups)))
 
 
 def _groups_among(estate: Estate, members: Iterable[Sid]) -> set[MemberKey]:

@@ -45,4 +45,4 @@ class Case:
     @cached_property
     def keepers_after(self) -> KeepersAtWork:
         """The keepers who will be able to act."""
-        return KeepersAtWork(self.estate, self.charter.keepers, self.after.graph)
+        return KeepersAtWork(self.estate, self.charter.keepers, self.after.graph, self.after.gone)

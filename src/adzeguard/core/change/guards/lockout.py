@@ -37,7 +37,7 @@ def _of_hosts(case: Case) -> Iterator[str]:
     for change in case.changes:
         if isinstance(change, RemoveLocalMember) and change.group.sid == ADMINISTRATORS:
             by_host.setdefault(change.host.casefold(), []).append(change)
-    if not (by_host or case.after.changed_groups):
+    if not (by_host or case.after.changed_groups or case.after.gone):
         return
     in_directory = _leading_out(case.changes)
     estate, after = case.estate, case.after
@@ -45,7 +45,8 @@ def _of_hosts(case: Case) -> Iterator[str]:
     blame: dict[tuple[str, ...], Sequence[Change]] = {}
     for host, before, then in zip(estate.hosts, estate.host_administrators, after.administrators, strict=True):
         removals = by_host.get(host.name.casefold(), [])
-        if host.state is None or not (removals or after.changed_groups) or case.keepers_after.among(then):
+        touched = removals or after.changed_groups or after.gone
+        if host.state is None or not touched or case.keepers_after.among(then):
             continue
         if removals or case.keepers_before.among(before):
             causes = removals or in_directory

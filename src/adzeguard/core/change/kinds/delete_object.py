@@ -40,6 +40,7 @@ class DeleteObject(ObjectChange):
         gone = effects.id_of(self.object)
         if gone is not None:
             effects.deleted.add(self.object.sid)
+            effects.gone.add(gone)
             for group in effects.estate.graph.groups_listing(gone).tolist():
                 effects.lost[group].add(gone)
 

@@ -4,6 +4,15 @@ import os
 from pathlib import Path
 
 
+def open_new(path: Path) -> int:
+    """Open a file for writing that nobody else has made; what stands under its name goes first.
+
+    A fixed name can have been taken by a link that somebody planted: it is removed and never followed.
+    """
+    path.unlink(missing_ok=True)
+    return os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW, 0o600)
+
+
 def write_new(path: Path, text: str | bytes) -> None:
     """Write a file that is not there yet; `FileExistsError` where it is. A link that was planted is not followed."""
     handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW, 0o600)
