@@ -112,6 +112,80 @@ def test_rules_demand_what_the_charter_reference_says(rules: list, members: list
     assert told("".join(rule(*one) for one in rules), house(members)) == expected
 
 
+MENDS = "response: mend, "
+
+
+@pytest.mark.parametrize(
+    ("rules", "members", "changed", "expected"),
+    [
+        pytest.param(
+            [("only", NEAR, MENDS + r"only: [LOWMERE\ben]"), ("also", NEAR, r"include: [LOWMERE\cleo]")],
+            ["ben", "cleo"],
+            {("remove", "cleo")},
+            {("unlisted", "cleo", "only"), ("missing", "cleo", "also")},
+            id="an include that tells keeps nobody in",
+        ),
+        pytest.param(
+            [("only", NEAR, MENDS + r"only: [LOWMERE\ben]"), ("not", NEAR, r"exclude: [LOWMERE\ben]")],
+            ["ben"],
+            set(),
+            {("excluded", "ben", "not")},
+            id="an exclude that tells takes nobody out",
+        ),
+        pytest.param(
+            [("put", NEAR, MENDS + r"include: [LOWMERE\cleo]"), ("too", NAMED, r"include: [LOWMERE\cleo]")],
+            [],
+            {("add", "cleo")},
+            {("missing", "cleo", "put")},
+            id="an include that tells from nearer does not shadow one that mends",
+        ),
+        pytest.param(
+            [("near", NAMED, r"only: [LOWMERE\ada]"), ("far", FAR, MENDS + r"only: [LOWMERE\ben]")],
+            ["ada"],
+            {("add", "ben"), ("remove", "ada")},
+            {
+                ("missing", "ben", "far"),
+                ("unlisted", "ada", "far"),
+                ("missing", "ada", "near"),
+                ("unlisted", "ben", "near"),
+            },
+            id="the nearest tells and a farther one mends",
+        ),
+        pytest.param(
+            [("a", NEAR, MENDS + r"include: [LOWMERE\ben]"), ("b", NEAR, r"exclude: [LOWMERE\ben]")],
+            [],
+            {("add", "ben")},
+            {("missing", "ben", "a")},
+            id="a contradiction with what tells stops no mending",
+        ),
+    ],
+)
+def test_what_only_tells_neither_shadows_nor_changes(
+    rules: list, members: list[str], changed: set, expected: set
+) -> None:
+    """Changes follow from the rules that mend alone; what tells is told about the state that mending leads to."""
+    text, of = "".join(rule(*one) for one in rules), house(members)
+    changes = [c for correction in on_kiosk(text, of) if correction.response == "mend" for c in correction.changes]
+
+    assert {(c.kind.partition("-")[0], c.about.member.rpartition("\\")[2]) for c in changes} == changed
+    assert told(text, of) == expected
+
+
+def test_a_local_name_that_no_host_knows_stops_its_rule() -> None:
+    """Misspelt in any list or as the group itself, it is a mistake of the rule with what comes near; nothing changes."""
+    for says in (r"only: [local\administratr]", r"include: [local\administratr]"):
+        of = house(["ada"])
+        [found] = corrections(rights_of(of), resolved(rule("r", NEAR, MENDS + says), of))
+        assert (found.check, found.stops_rule, found.changes) == ("unresolved-name", True, ())
+        assert r"did you mean 'local\administrator'" in found.message
+    named = r"  - {id: r, hosts: {everywhere: true}, local-group: 'local\Fiters', response: mend, only: []}" + "\n"
+    [found] = corrections(rights_of(house()), resolved(named, house()))
+    assert (found.check, r"no host where the rule holds has 'local\Fiters'" in found.message) == (
+        "unresolved-name",
+        True,
+    )
+
+
 @pytest.mark.parametrize(
     "rules",
     [

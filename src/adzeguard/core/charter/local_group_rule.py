@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import cached_property
 
 from pydantic import Field
 
@@ -9,9 +10,10 @@ from adzeguard.core.charter.host_scope import HostRule, ResolvedScope, resolve_s
 from adzeguard.core.charter.membership import MembershipRule, ResolvedMembership, resolve_lists
 from adzeguard.core.charter.references import LOCAL_PREFIX, LocalName, RuleNames
 from adzeguard.core.charter.rule import Response
+from adzeguard.core.charter.scopes import HostScopes
 from adzeguard.core.estate.hosts import HostState, LocalGroup
 from adzeguard.core.identity import Sid
-from adzeguard.core.wellknown import LOCAL_GROUPS, local_group_name
+from adzeguard.core.wellknown import LOCAL_ACCOUNT_RIDS, LOCAL_GROUPS, local_group_name
 from adzeguard.core.wording import nearest
 
 
@@ -36,6 +38,18 @@ class ResolvedLocalGroupRule(ResolvedMembership):
             return state.group_named(self.local_group.name)
         return state.group(self.local_group)
 
+    @cached_property
+    def local_names(self) -> tuple[LocalName, ...]:
+        """The names of accounts and groups of a host's own in its lists."""
+        return tuple(dict.fromkeys(one for one in self.listed if isinstance(one, LocalName)))
+
+    def unknown_on(self, state: HostState) -> list[str]:
+        """Return the names that a host does not know: with one of them missing, a list would mean something else."""
+        unknown = [name.name for name in self.local_names if name.on(state) is None]
+        if isinstance(self.local_group, LocalName) and self.group_on(state) is None:
+            unknown.insert(0, self.local_group.name)
+        return unknown
+
     @property
     def group_label(self) -> str:
         """The group as people write it."""
@@ -51,8 +65,42 @@ def resolve_local_group_rule(
     lists = resolve_lists(names, rule, local_allowed=True)
     local_group = _local_group(rule.local_group, names)
     scope = resolve_scope(names, rule.hosts)
-    if local_group is not None and not names.failed:
-        yield ResolvedLocalGroupRule(rule, response, **lists, local_group=local_group, scope=scope)
+    if local_group is None or names.failed:
+        return
+    resolved = ResolvedLocalGroupRule(rule, response, **lists, local_group=local_group, scope=scope)
+    _refuse_names_nobody_knows(names, resolved)
+    if not names.failed:
+        yield resolved
+
+
+def _refuse_names_nobody_knows(names: RuleNames, rule: ResolvedLocalGroupRule) -> None:
+    """A local name that no host in the scope knows is a mistake in the rule; what some do not know is told there."""
+    asked = [name.name for name in rule.local_names if name.name.casefold() not in LOCAL_ACCOUNT_RIDS]
+    asked += [rule.local_group.name] if isinstance(rule.local_group, LocalName) else []
+    if not asked:
+        return
+    scopes = HostScopes([rule])
+    states = [host.state for host in names.estate.hosts if host.state is not None and scopes.on(host)]
+    known = {name for state in states for name in _own_names(state)}
+    for name in asked if states else ():
+        if name.casefold() not in known:
+            near = nearest(name.casefold(), known | LOCAL_ACCOUNT_RIDS.keys(), 0.6)
+            hint = rf", did you mean 'local\{near}'?" if near else ""
+            message = rf"no host where the rule holds has 'local\{name}'{hint}"
+            names.fail(_place_of(rule, name), name, message)
+
+
+def _own_names(state: HostState) -> Iterator[str]:
+    yield from (account.name.casefold() for account in state.accounts)
+    yield from (group.name.casefold() for group in state.groups)
+
+
+def _place_of(rule: ResolvedLocalGroupRule, name: str) -> tuple[str | int, ...]:
+    for key in ("only", "include", "exclude", "reach_only"):
+        for at, written in enumerate(getattr(rule.rule, key) or ()):
+            if written.casefold() == f"{LOCAL_PREFIX}{name}".casefold():
+                return key.replace("_", "-"), at
+    return ("local-group",)
 
 
 def _local_group(name: str, names: RuleNames) -> Sid | LocalName | None:

@@ -44,6 +44,11 @@ class HostScopes(Generic[HostRuleT]):
                 self._excepting.setdefault(name, []).append(rule)
 
     @property
+    def rules(self) -> tuple[HostRuleT, ...]:
+        """The rules themselves."""
+        return self._rules
+
+    @property
     def has_rules(self) -> bool:
         """Whether there is any rule at all."""
         return bool(self._rules)

@@ -22,6 +22,14 @@ CHECKS: Final[tuple[Check, ...]] = (
         deviations_from_rules,
     ),
     Check(
+        "local-name-unknown",
+        "A host does not know a name of its own that a rule uses",
+        "The rule is not followed there, so what it guards is not guarded.",
+        "Correct the name, or leave the host out: hosts: {except: [HOST]}",
+        _MEDIUM,
+        deviations_from_rules,
+    ),
+    Check(
         "rule-conflict",
         "Two rules contradict each other",
         "Where rules contradict each other nothing is changed, so neither of them holds.",

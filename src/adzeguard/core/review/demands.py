@@ -43,6 +43,54 @@ class Deviation:
     because: MemberRule
 
 
+@dataclass(frozen=True)
+class Demands:
+    """What the rules that mend demand by themselves, and what all rules demand together.
+
+    What only tells neither shadows nor changes what is mended, from whatever distance: it is told about the state that
+    mending leads to.
+    """
+
+    mending: Demand = field(default_factory=Demand)
+    together: Demand = field(default_factory=Demand)
+
+    @property
+    def conflicts(self) -> tuple[Conflict, ...]:
+        """Each conflict once; where rules that mend contradict each other, nothing is mended."""
+        also = [c for c in self.together.conflicts if c not in self.mending.conflicts]
+        return (*self.mending.conflicts, *also)
+
+    @property
+    def refuses_nested(self) -> bool:
+        """Whether it must be known which members are groups."""
+        return self.mending.refuses_nested is not None or self.together.refuses_nested is not None
+
+    def wants(self, member: MemberKey) -> bool:
+        """Tell whether a rule asks for a member, whether it mends or tells."""
+        return member in self.mending.wanted or member in self.together.wanted
+
+    def deviations(
+        self, members: AbstractSet[MemberKey], keepers: AbstractSet[MemberKey], groups: AbstractSet[MemberKey]
+    ) -> list[Deviation]:
+        """Compare the direct members of a group with what is demanded. `groups` are those members that are groups."""
+        mended = deviations(self.mending, members, keepers, groups)
+        if self.together is self.mending:
+            return mended
+        after = set(members) | {d.member for d in mended if d.kind == "missing"}
+        after -= {d.member for d in mended if d.kind in ("unlisted", "excluded")}
+        then = deviations(self.together, after, keepers, groups)
+        told = [d for d in then if d.because.rule.response != "mend"]
+        return sorted([*mended, *told], key=lambda d: (d.kind, d.member))
+
+
+def demands_from(rules: Iterable[MemberRule], keys: Keys) -> Demands:
+    """Join all rules that hold for one group: those that mend by themselves, and all of them."""
+    rules = list(rules)
+    that_mend = [scoped for scoped in rules if scoped.rule.response == "mend"]
+    mending = demand_of(that_mend, keys)
+    return Demands(mending, mending if len(that_mend) == len(rules) else demand_of(rules, keys))
+
+
 def demand_of(rules: Iterable[MemberRule], keys: Keys) -> Demand:
     """Join all rules that hold for one group."""
     ordered = sorted(rules, key=_closest_and_firmest_first)

@@ -18,7 +18,7 @@ from adzeguard.core.estate.objects import outsider
 from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.identity import Sid
 from adzeguard.core.review.correction import Correction
-from adzeguard.core.review.demands import Demand, Deviation, deviations
+from adzeguard.core.review.demands import Demands, Deviation
 from adzeguard.core.review.member_demands import MemberDemands, directory_keys
 from adzeguard.core.review.members import conflict_corrections, member_correction, unlisted_reach
 from adzeguard.core.rights.delegations import Rights
@@ -36,13 +36,13 @@ def review_groups(rights: Rights, charter: ResolvedCharter) -> Iterator[Correcti
             yield from unlisted_reach(rule, Named.of(rule.group), allowed, members_of(estate, rule.group))
 
 
-def _deviations(estate: Estate, demands: MemberDemands, group: Principal, demand: Demand) -> Iterator[Correction]:
+def _deviations(estate: Estate, demands: MemberDemands, group: Principal, demand: Demands) -> Iterator[Correction]:
     listed = estate.catalogue.principals(estate.graph.direct_members(group.id).tolist()).values()
     primary = estate.catalogue.principals(estate.graph.primary_members(group.id).tolist()).values()
     members = {member_key(p): p for p in (*listed, *primary)}
     groups = {key for key, p in members.items() if p.kind == Kind.GROUP}
     by_primary = {member_key(p) for p in primary} - {member_key(p) for p in listed}
-    deviating = deviations(demand, members.keys(), demands.keepers, groups)
+    deviating = demand.deviations(members.keys(), demands.keepers, groups)
     named = members | _named_by(deviating)
     for deviation in deviating:
         member = named.get(deviation.member) or outsider(Sid(deviation.member))

@@ -18,8 +18,8 @@ from adzeguard.core.estate.names import host_named, local_group_named, on_host
 from adzeguard.core.identity import Sid
 from adzeguard.core.review.alike_hosts import shape
 from adzeguard.core.review.correction import Correction, correction_of
-from adzeguard.core.review.demands import Demand, Deviation, deviations
-from adzeguard.core.review.member_demands import MemberDemands, demands_of, host_keys
+from adzeguard.core.review.demands import Demands, Deviation
+from adzeguard.core.review.member_demands import MemberDemands, demands_of, followed_on, host_keys
 from adzeguard.core.review.members import (
     conflict_corrections,
     deviation_in_words,
@@ -36,7 +36,7 @@ class _Held:
     host: Host
     state: HostState
     group: LocalGroup
-    demand: Demand
+    demand: Demands
     deviations: tuple[Deviation, ...]
 
     @property
@@ -53,6 +53,7 @@ def review_local_groups(rights: Rights, charter: ResolvedCharter) -> Iterator[Co
     estate, demands = rights.estate, MemberDemands(charter)
     held = list(_not_in_order(estate, demands))
     _look_up_together(estate, held)
+    yield from _names_unknown(estate, demands)
     for one in held:
         yield from conflict_corrections(one.demand, one.named, one.named_host)
         yield from _corrections(estate, one)
@@ -71,7 +72,7 @@ def _not_in_order(estate: Estate, demands: MemberDemands) -> Iterator[_Held]:
             continue
         held = [
             one
-            for sid, demand in demands_of(host.state, rules, demands.lists)
+            for sid, demand in demands_of(host.state, followed_on(host.state, rules), demands.lists)
             for one in _held(estate, demands, host, host.state, sid, demand)
             if one.deviations or one.demand.conflicts
         ]
@@ -81,13 +82,31 @@ def _not_in_order(estate: Estate, demands: MemberDemands) -> Iterator[_Held]:
 
 
 def _held(
-    estate: Estate, demands: MemberDemands, host: Host, state: HostState, sid: Sid, demand: Demand
+    estate: Estate, demands: MemberDemands, host: Host, state: HostState, sid: Sid, demand: Demands
 ) -> Iterator[_Held]:
     group = state.group(sid)
     if group is not None:
         groups = _groups_among(estate, group.members) if demand.refuses_nested else set()
         keepers = demands.keepers | {host_administrator(state)}
-        yield _Held(host, state, group, demand, tuple(deviations(demand, group.members, keepers, groups)))
+        yield _Held(host, state, group, demand, tuple(demand.deviations(group.members, keepers, groups)))
+
+
+def _names_unknown(estate: Estate, demands: MemberDemands) -> Iterator[Correction]:
+    """Yield each host that does not know a name of its own that a rule uses: the rule is not followed there."""
+    for host in estate.hosts if demands.uses_local_names else ():
+        for scoped in demands.scopes.on(host) if host.state is not None else ():
+            for name in scoped.rule.unknown_on(host.state) if host.state is not None else ():
+                said = rf"the host has no 'local\{name}', so rule {scoped.rule.rule.id} is not followed there"
+                yield correction_of(
+                    scoped.rule,
+                    "local-name-unknown",
+                    host_named(host),
+                    said,
+                    response="tell",
+                    host=host_named(host),
+                    left_out=said,
+                    evidence={"name": name, "place": scoped.rule.rule.place.at()},
+                )
 
 
 def _groups_among(estate: Estate, members: Iterable[Sid]) -> set[MemberKey]:

@@ -11,7 +11,7 @@ from adzeguard.core.charter.scopes import NAMED, HostScopes, MemberRule, ScopedR
 from adzeguard.core.estate.hosts import Host, HostState
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.identity import Sid
-from adzeguard.core.review.demands import Demand, Keys, demand_of
+from adzeguard.core.review.demands import Demands, Keys, demands_from
 
 
 class MemberDemands:
@@ -27,19 +27,32 @@ class MemberDemands:
         self.lists = References()
         self.keepers = frozenset(member_key(keeper) for keeper in charter.keepers)
 
-    def on_groups(self) -> Iterator[tuple[Principal, Demand]]:
+    @property
+    def uses_local_names(self) -> bool:
+        """Whether any rule names an account or group of a host's own."""
+        rules = self.scopes.rules
+        return any(rule.local_names or isinstance(rule.local_group, LocalName) for rule in rules)
+
+    def on_groups(self) -> Iterator[tuple[Principal, Demands]]:
         """Yield each directory group that a rule names, with what is demanded of it."""
         for group_id, group in self._groups.items():
             yield group, self.on_group(group_id)
 
-    def on_group(self, group_id: int) -> Demand:
+    def on_group(self, group_id: int) -> Demands:
         """Return what is demanded of a directory group."""
-        return demand_of(self._by_group.get(group_id, ()), directory_keys)
+        return demands_from(self._by_group.get(group_id, ()), directory_keys)
 
-    def on_host(self, host: Host) -> Iterator[tuple[Sid, Demand]]:
+    def on_host(self, host: Host) -> Iterator[tuple[Sid, Demands]]:
         """Yield each local group of a host that a rule names, with what is demanded of it."""
         if host.state is not None:
-            yield from demands_of(host.state, self.scopes.on(host), self.lists)
+            yield from demands_of(host.state, followed_on(host.state, self.scopes.on(host)), self.lists)
+
+
+def followed_on(
+    state: HostState, rules: Iterable[ScopedRule[ResolvedLocalGroupRule]]
+) -> list[ScopedRule[ResolvedLocalGroupRule]]:
+    """Return the rules that can be followed on a host: it knows every name of its own that they use."""
+    return [scoped for scoped in rules if not scoped.rule.unknown_on(state)]
 
 
 _Split = tuple[frozenset[MemberKey], tuple[LocalName, ...]]
@@ -63,7 +76,7 @@ class References:
 
 def demands_of(
     state: HostState, rules: Iterable[ScopedRule[ResolvedLocalGroupRule]], lists: References | None = None
-) -> Iterator[tuple[Sid, Demand]]:
+) -> Iterator[tuple[Sid, Demands]]:
     """Yield what these rules demand of the local groups of one host."""
     by_group: dict[Sid, list[MemberRule]] = {}
     for scoped in rules:
@@ -72,7 +85,7 @@ def demands_of(
             by_group.setdefault(group.sid, []).append(scoped)
     keys = host_keys(state, lists)
     for sid, of_group in by_group.items():
-        yield sid, demand_of(of_group, keys)
+        yield sid, demands_from(of_group, keys)
 
 
 def host_keys(state: HostState, lists: References | None = None) -> Keys:

@@ -11,7 +11,7 @@ from adzeguard.core.charter.references import MemberKey, member_key
 from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.review.correction import Correction, about_rule, correction_of
-from adzeguard.core.review.demands import Demand, Deviation
+from adzeguard.core.review.demands import Conflict, Demand, Demands, Deviation
 
 CHECKS: Final = {
     "excluded": "excluded-member",
@@ -73,7 +73,7 @@ def deviation_in_words(deviation: Deviation, member: Principal, *, by_primary: b
             return f"{what} is inside{through} and not listed"
 
 
-def conflict_corrections(demand: Demand, subject: Named, host: Named | None = None) -> Iterator[Correction]:
+def conflict_corrections(demand: Demands, subject: Named, host: Named | None = None) -> Iterator[Correction]:
     """Yield each conflict of rules: nothing is changed where they meet."""
     for conflict in demand.conflicts:
         ids = " and ".join(rule.id for rule in conflict.rules)
@@ -81,13 +81,20 @@ def conflict_corrections(demand: Demand, subject: Named, host: Named | None = No
         yield Correction(
             "rule-conflict",
             subject,
-            f"rules {ids} contradict each other: {conflict.message}; nothing is changed here",
+            f"rules {ids} contradict each other: {conflict.message}; {_follows(demand, conflict)}",
             **about_rule(first.rule),
             host=host,
             left_out=f"the rules contradict each other: {conflict.message}",
             stops_rule=True,
             evidence={"places": [rule.rule.place.at() for rule in conflict.rules]},
         )
+
+
+def _follows(demands: Demands, conflict: Conflict) -> str:
+    """Return what follows from a conflict: one that only rules that mend have among themselves stops the mending."""
+    if conflict in demands.mending.conflicts or demands.mending == Demand():
+        return "nothing is changed here"
+    return "what they tell is left open here"
 
 
 def unlisted_reach(

@@ -15,7 +15,7 @@ from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.names import host_named
 from adzeguard.core.identity import fold_dn
 from adzeguard.core.review.correction import Correction
-from adzeguard.core.review.demands import Demand
+from adzeguard.core.review.demands import Demands
 from adzeguard.core.review.documented import documented_entries
 from adzeguard.core.review.member_demands import MemberDemands
 from adzeguard.core.rights.delegations import Rights
@@ -38,7 +38,7 @@ def _members(estate: Estate, charter: ResolvedCharter, put_in: Iterable[Change])
         if not isinstance(change, AddMember | AddLocalMember) or change.member.key in demands.keepers:
             continue
         demand = _demand(estate, demands, change)
-        if demand is None or demand.conflicts or change.member.key in demand.wanted:
+        if demand is None or demand.conflicts or demand.wants(change.member.key):
             continue
         why = f"the rule {change.rule} put it in, and no rule asks for it any more"
         yield Correction(
@@ -59,13 +59,15 @@ def _host_named(estate: Estate, name: str) -> Named | None:
     return host_named(host) if host else None
 
 
-def _demand(estate: Estate, demands: MemberDemands, change: AddMember | AddLocalMember) -> Demand | None:
+def _demand(estate: Estate, demands: MemberDemands, change: AddMember | AddLocalMember) -> Demands | None:
     """Return what is demanded where the change stands; nothing where it does not stand any more."""
     if isinstance(change, AddLocalMember):
         host = estate.hosts_by_name.get(change.host.casefold())
         if host is None or host.state is None or not change.stands(host.state):
             return None
-        return dict(demands.on_host(host)).get(change.group_sid, Demand())
+        if any(scoped.rule.unknown_on(host.state) for scoped in demands.scopes.on(host)):
+            return None  # a rule that is stopped there leaves things as they are
+        return dict(demands.on_host(host)).get(change.group_sid, Demands())
     group_id, member = _id(estate, change.group), _id(estate, change.member)
     if group_id is None or member is None or member not in estate.graph.direct_members(group_id):
         return None

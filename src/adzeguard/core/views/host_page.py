@@ -9,7 +9,7 @@ from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.charter.scopes import ScopedRule
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host
-from adzeguard.core.review.demands import Demand
+from adzeguard.core.review.demands import Demands
 from adzeguard.core.review.member_demands import MemberDemands
 from adzeguard.core.views.local_groups import local_groups
 from adzeguard.core.views.page import Fact, Section
@@ -44,10 +44,11 @@ def _rules(charter: ResolvedCharter, host: Host) -> Iterator[dict[str, Any]]:
         yield _row(scoped, "excepts this host")
 
 
-def _part(scoped: ScopedRule[ResolvedLocalGroupRule], demand: Demand | None) -> str:
+def _part(scoped: ScopedRule[ResolvedLocalGroupRule], demands: Demands | None) -> str:
     """Say what part a rule has in what is demanded of its group."""
-    if demand is None:
-        return "no such group here"
+    if demands is None:
+        return "not followed here: no such group, or a name that the host does not know"
+    demand = demands.mending if scoped.rule.response == "mend" else demands.together
     if scoped.rule.only is None:
         return "adds to it"
     if demand.conflicts:
