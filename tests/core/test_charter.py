@@ -172,7 +172,7 @@ def test_what_only_tells_neither_shadows_nor_changes(
 
 
 def test_a_local_name_that_no_host_knows_stops_its_rule() -> None:
-    """Misspelt in any list or as the group itself, it is a mistake of the rule with what comes near; nothing changes."""
+    """Misspelt in any list or as the group itself, it is a mistake of the rule, with what comes near."""
     for says in (r"only: [local\administratr]", r"include: [local\administratr]"):
         of = house(["ada"])
         [found] = corrections(rights_of(of), resolved(rule("r", NEAR, MENDS + says), of))
