@@ -6,6 +6,7 @@ import subprocess
 import pytest
 
 from tests.conftest import Program
+from tests.system.test_safe_change import contents
 
 
 def made(program: Program, *arguments: str, code: int = 0) -> list[dict]:
@@ -270,3 +271,20 @@ def _path_with_python() -> str:
     from pathlib import Path
 
     return f"{Path(sys.executable).parent}:{os.environ['PATH']}"
+
+
+def test_undoing_since_then_undoes_nothing_twice(demo: Program) -> None:
+    """What was set, moved and granted, and undone already, is left as it is; what stands is what stood then."""
+    before = contents(demo.folder)
+    made(demo, "group", "set", "First Aiders", "--description", "who can help")
+    made(demo, "undo", "--last")
+    made(demo, "move", "CN=First Aiders,OU=Groups", "OU=Retired")
+    made(demo, "undo", "--last")
+    made(demo, "grant", "give", "Galley Crew", "read-all", "--over", "OU=Retired")
+    made(demo, "undo", "--last")
+    made(demo, "group", "set", "First Aiders", "--description", "who can help")
+    back = made(demo, "undo", "--since", "1h")
+
+    assert [o["kind"] for o in back] == ["set"]
+    assert contents(demo.folder) == before
+    assert demo("undo", "--since", "1h", "--yes").out.startswith("Nothing to change")
