@@ -119,7 +119,7 @@ def test_propose_and_enact_put_right_what_says_mend_and_nothing_else(demo: Progr
     assert not [f for f in left if f["response"] == "mend"]
     assert {f["rule"] for f in left if f["response"] == "tell"} >= {"break-glass-stays-empty", "console-wardens"}
     assert demo("enact", "p.json", "--yes", "--format", "json").code == 1  # everything is a conflict by now
-    also = demo("enact", "--also", "break-glass-stays-empty", "--yes", "--format", "json")
+    also = demo("enact", "--also", "break-glass-stays-empty", "--yes", "--format", "json", "--removals", "1")
     assert [(o["member"], o["status"]) for o in also.json] == [(r"LOWMERE\glass.one", "verified")]
     assert demo("journal", "verify").code == 0
     journal = demo("journal", "--format", "json", "--limit", "500").json
@@ -229,6 +229,9 @@ def test_show_tells_which_rules_hold_on_a_host(demo: Program) -> None:
     )
     rules = {r["rule"]: r["decides"] for r in demo("show", "KIOSK-15", "--format", "json").json["rules"]}
 
+    assert rules == {"one-kiosk": "decides what is told", "kiosk-administrators": "decides what is mended"}
+    charter.write_text(charter.read_text().replace("}\n", ", response: mend}\n"))
+    rules = {r["rule"]: r["decides"] for r in demo("show", "KIOSK-15", "--format", "json").json["rules"]}
     assert rules == {"one-kiosk": "decides", "kiosk-administrators": "overruled by a closer one"}
     excepted = demo("show", "CONSOLE-09", "--format", "json").json["rules"]
     assert [(r["rule"], r["decides"]) for r in excepted] == [("console-wardens", "excepts this host")]

@@ -7,7 +7,7 @@ import pytest
 
 from adzeguard.core.estate.capabilities import pack_state
 from adzeguard.hosts.standin import StandinHosts
-from tests.conftest import Program
+from tests.conftest import Program, insisting
 
 PACKAGE = Path(__file__).parent / "another_package"
 
@@ -51,7 +51,7 @@ def test_a_driver_of_another_package_is_read_changed_and_undone(registered: Prog
     assert len({row["target"] for row in on_hosts}) > 1
     assert json.loads(register.read_text()) != before
     keeper = next(row["id"] for row in on_hosts if row["target"] == "KIOSK-19")  # taken back it would lock out
-    assert registered("undo", "--last", "--keep", keeper, "--yes").code == 0
+    assert insisting(registered, "undo", "--last", "--keep", keeper, "--yes").code == 0
     after = json.loads(register.read_text())
     assert {host for host in before if before[host] != after[host]} == {"KIOSK-19"}
 

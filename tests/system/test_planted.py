@@ -53,12 +53,17 @@ def test_a_roster_with_a_name_that_nobody_has_does_nothing(demo: Program) -> Non
 
 
 def test_the_hosts_own_administrator_is_never_taken_out_by_a_rule(demo: Program) -> None:
-    """A misspelt local name in an `only` everywhere does not lock out the last way into each host."""
+    """An `only` everywhere that forgets it leaves the last way into each host; misspelt, the rule does nothing."""
     (demo.folder / "charter/charter.yaml").write_text(
         "charter: 1\nrules:\n"
         "  - id: everywhere\n    hosts: {everywhere: true}\n    local-group: administrators\n    response: mend\n"
         "    only: ['LOWMERE\\Domain Admins', 'local\\administratr']\n"
     )
+    stopped = demo("propose")
+    assert (stopped.code, "No change can be made" in stopped.out) == (0, True), stopped.out
+    assert "did you mean 'local\\administrator'?" in demo("charter", "lint").out
+    charter = demo.folder / "charter/charter.yaml"
+    charter.write_text(charter.read_text().replace(", 'local\\administratr'", ""))
     changes = demo("propose", "--format", "json").json["changes"]
     taken = {c["member"]["sid"] for c in changes if c["kind"] == "remove-local-member"}
 

@@ -16,7 +16,8 @@ from adzeguard.core.wellknown import ADMINISTRATORS, LOCAL_ACCOUNT_RIDS
 
 _HEAD = """\
 # Written from what stood on {day}. Nothing here is judged yet: read each list, take out who should not be there,
-# say why the rest should, and set response: mend where deviations may be put right without asking.
+# say why the rest should, and set response: mend where deviations may be put right without asking. A rule for one host
+# that only tells is no shield from a wider one that mends: set it in both.
 charter: 1
 rules:
 """

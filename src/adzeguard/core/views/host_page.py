@@ -54,6 +54,8 @@ def _part(scoped: ScopedRule[ResolvedLocalGroupRule], demands: Demands | None) -
     if demand.conflicts:
         return "contradicted"
     decides = demand.only is not None and demand.only.rule is scoped.rule
+    if decides and demands.mending is not demands.together:
+        return "decides what is mended" if scoped.rule.response == "mend" else "decides what is told"
     return "decides" if decides else "overruled by a closer one"
 
 

@@ -50,7 +50,7 @@ def _removals(case: Case) -> Iterator[str]:
     how = f"Give --removals {len(removals)} to enact if that is what you mean"
     if len(removals) > case.limits.removals:
         yield f"the proposal takes out {len(removals)} members, more than {case.limits.removals}. {how}"
-    in_directory = [change for change in removals if isinstance(change, RemoveMember)]
+    in_directory = [change for change in removals if isinstance(change, RemoveMember) and _is_inside(case, change)]
     for group, count in Counter(change.group.sid for change in in_directory).items():
         group_id = case.estate.id_of_sid(group)
         members = 0 if group_id is None else _direct_count(case.estate, group_id)
@@ -60,6 +60,16 @@ def _removals(case: Case) -> Iterator[str]:
             first = next(change for change in in_directory if change.group.sid == group)
             already = f", after {before} within a day" if before else ""
             yield f"{count} of the {members} members of {first.group.name} are taken out ({first.rule}){already}. {how}"
+
+
+def _is_inside(case: Case, change: RemoveMember) -> bool:
+    """Somebody else may have taken them out since the proposal was made; then nobody is taken out by it."""
+    group = case.estate.id_of_sid(change.group.sid)
+    member = case.estate.id_of_sid(change.member.sid) if change.member.sid else None
+    if group is None or member is None:
+        return group is not None
+    graph = case.estate.graph
+    return member in graph.direct_members(group) or member in graph.primary_members(group)
 
 
 def _direct_count(estate: Estate, group: int) -> int:
