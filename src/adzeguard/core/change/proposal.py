@@ -49,6 +49,16 @@ class ReachImpact(_Model):
     loses: tuple[str, ...] = ()
 
 
+def by_people(impacts: Iterable[ReachImpact], which: Literal["gains", "loses"]) -> Mapping[tuple[str, ...], list[str]]:
+    """Return the groups by the people who gain, or lose, a way into them: who gets into one often gets into three."""
+    together: dict[tuple[str, ...], list[str]] = {}
+    for impact in impacts:
+        names = impact.gains if which == "gains" else impact.loses
+        if names:
+            together.setdefault(names, []).append(impact.group)
+    return together
+
+
 class Impact(_Model):
     """What a proposal comes to, beyond its direct changes."""
 

@@ -5,7 +5,7 @@ from collections.abc import Iterator, Sequence
 
 from adzeguard.core.change.kinds.membership import MembershipChange
 from adzeguard.core.change.outcome import Outcome
-from adzeguard.core.change.proposal import Impact, Proposal
+from adzeguard.core.change.proposal import Impact, Proposal, by_people
 from adzeguard.core.views.page import Lines, Page, Section
 from adzeguard.core.views.table import Column, Table, data_columns
 from adzeguard.core.wording import some_of
@@ -80,11 +80,10 @@ def _impact(impact: Impact) -> Iterator[str]:
 
 
 def _ways(impact: Impact) -> Iterator[str]:
-    for ways in impact.reach:
-        if ways.gains:
-            yield f"A new way into {ways.group} {_counted(ways.gains)}"
-        if ways.loses:
-            yield f"No way into {ways.group} any more {_counted(ways.loses)}"
+    for names, groups in by_people(impact.reach, "gains").items():
+        yield f"A new way into {', '.join(groups)} {_counted(names)}"
+    for names, groups in by_people(impact.reach, "loses").items():
+        yield f"No way into {', '.join(groups)} any more {_counted(names)}"
 
 
 def _counted(names: Sequence[str]) -> str:

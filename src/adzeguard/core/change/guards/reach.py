@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 
 from adzeguard.core.change.guards.case import Case
+from adzeguard.core.change.proposal import by_people
 from adzeguard.core.change.reach_impact import gives_to_everybody, newly_reaching
 from adzeguard.core.wording import some_of
 
@@ -16,8 +17,7 @@ def new_reach(case: Case) -> Iterator[str]:
     if not count or named is not None:
         return
     how = f"Give --new-reach {count} if that is what you mean"
-    for impact in case.reach_impacts:
-        if impact.gains:
-            yield f"a new way into {impact.group} for {some_of(impact.gains)}. {how}"
+    for names, groups in by_people(case.reach_impacts, "gains").items():
+        yield f"a new way into {', '.join(groups)} for {some_of(names)}. {how}"
     for change in gives_to_everybody(case.changes):
         yield f"{change.id}: {change.in_words()}, which is everybody ({count} users). {how}"
