@@ -106,6 +106,7 @@ def gives_to_everybody(changes: Sequence[Change]) -> Iterator[Change]:
 
 def newly_reaching(estate: Estate, impacts: Sequence[ReachImpact], changes: Sequence[Change]) -> int:
     """Return how many people get a new way into a privileged group, or something that everybody gets."""
-    users = estate.catalogue.count_of(Kind.USER)
     gaining = {name for impact in impacts for name in impact.gains}
-    return users if _EVERYBODY_CALLED in gaining or any(gives_to_everybody(changes)) else len(gaining)
+    if _EVERYBODY_CALLED in gaining or any(gives_to_everybody(changes)):
+        return estate.catalogue.count_of(Kind.USER)
+    return len(gaining)
