@@ -72,3 +72,10 @@ def test_a_page_is_no_csv() -> None:
     """What is one thing in full is refused as CSV, with the form that there is."""
     with pytest.raises(UsageError, match="no CSV of it"):
         render(Page({"name": "x"}, ()), "csv")
+
+
+@pytest.mark.parametrize("text", ["=1+1", "\n=1+1", " \t@x", "\uff1d1", "\uff0b1", "\uff0d1", "\uff20x"])
+def test_what_a_spreadsheet_would_run_is_only_text(text: str) -> None:
+    """A formula is defused behind white space too, and in full-width signs; other text is left as it is."""
+    assert for_csv(text).startswith("'")
+    assert for_csv("a" + text[-1:] + "=b").startswith("a")

@@ -10,7 +10,7 @@ import pytest
 from adzeguard.core.identity import Sid
 from adzeguard.store.estate_store import EstateStore
 from adzeguard.store.sqlite import SqliteDatabase
-from tests.conftest import Program
+from tests.conftest import Program, insisting
 from tests.server.conftest import connect
 from tests.server.server import PASSWORD, Server
 
@@ -82,7 +82,7 @@ def test_what_a_proposal_puts_right_a_plain_client_sees(server: Server, workspac
         "tobin.asker.adm",
     }
     [kept] = [o["id"] for o in done.json if o["target"] == "KIOSK-19"]
-    undone = workspace("undo", "--last", "--keep", kept, "--yes", "--format", "json")
+    undone = insisting(workspace, "undo", "--last", "--keep", kept, "--yes", "--format", "json")
     assert (undone.code, {o["status"] for o in undone.json}, len(undone.json)) == (0, {"verified"}, 10), undone.out
     assert attributes(server) == as_it_was
     assert "Changed since the last time: 0 objects, 0 groups, 0 hosts." in workspace("collect", "--full").out
@@ -173,17 +173,22 @@ def test_a_server_that_goes_away_in_the_middle_leaves_everything_in_order(server
             f"include: {list(FULL_NAMES)}}}\n".replace("\\\\", "\\")
         )
         told = Counter[str]()
-        for budget in range(4_000, 44_000, 4_000):
+        for budget in range(4_000, 124_000, 6_000):
             proxy.each, proxy.budget = 1 << 40, budget
-            for outcome in workspace("enact", "--yes", "--format", "json").json:
+            ran = workspace("enact", "--yes", "--format", "json")
+            if not ran.out:  # cut off while the deciding groups were read again: nothing was begun
+                assert (ran.code, ran.err.count("\n")) == (1, 1), ran.err
+                told["not begun"] += 1
+                continue
+            for outcome in ran.json:
                 told[outcome["status"]] += 1
                 assert outcome["status"] != "verified" or FULL_NAMES[outcome["member"]] in server.members_of(
                     "First Aiders"
                 )
     settings.write_text(settings.read_text().replace(f"ldaps://127.0.0.1:{proxy.port}", server.url))
 
-    assert told["unreachable"] > 0
-    assert set(told) <= {"verified", "unreachable", "conflict"}
+    assert min(told["unreachable"], told["not begun"]) > 0, told
+    assert set(told) <= {"verified", "unreachable", "conflict", "not begun"}
     assert workspace("journal", "verify").code == 0
     workspace("collect")
     assert workspace("enact", "--yes").code == 0

@@ -37,11 +37,12 @@ def command(
 
     Rights are to change its members, its rights or its owner, to reset the password of a member, and the same over
     groups and OUs that lead there. With --cut: the smallest set of grants and memberships to take away so that only
-    those reach it whom the charter names for the group, and who loses by that.
+    those reach it whom the charter names for the group, and who loses by that. Those who control the whole directory
+    are counted; --with-directory names them.
 
     Keys of json and csv: name, qualified_name, sid, kind, enabled, member, steps, chain; with --cut: what, kind.
     """
-    from adzeguard.core.rights.reach import ReachFinder, reaching
+    from adzeguard.core.rights.reach import ReachFinder, reaching, ruling_people
     from adzeguard.core.views.rights import reach_table
 
     desk = Desk(workspace)
@@ -50,7 +51,8 @@ def command(
     if cut:
         return _cut(desk, found_group, graph, also, form, output)
     ways = reaching(desk.estate, graph)
-    put_view(reach_table(ways, found_group.qualified_name), form, output)
+    ruling = set() if with_directory else ruling_people(desk.estate) - {way.principal.id for way in ways}
+    put_view(reach_table(ways, found_group.qualified_name, len(ruling)), form, output)
     return Exit.TO_REPORT if any(not r.member for r in ways) else Exit.NOTHING_TO_REPORT
 
 

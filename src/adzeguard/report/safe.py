@@ -1,5 +1,7 @@
 """Makes text from the outside harmless where it is shown."""
 
+_BEGIN_FORMULAS = tuple("=+-@\uff1d\uff0b\uff0d\uff20")
+
 
 def for_terminal(text: str) -> str:
     """Replace what could steer a terminal or turn the direction of a line: whatever is not printable but a new line."""
@@ -11,4 +13,5 @@ def for_terminal(text: str) -> str:
 def for_csv(text: str) -> str:
     """Put a quote before what a spreadsheet would run as a formula, and leave out what is not printable."""
     clean = for_terminal(text)
-    return "'" + clean if clean[:1] in ("=", "+", "-", "@") else clean
+    # A spreadsheet passes over leading white space, and takes the full-width signs of East Asian keyboards like ours.
+    return "'" + clean if text.lstrip()[:1] in _BEGIN_FORMULAS else clean

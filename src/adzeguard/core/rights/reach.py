@@ -196,6 +196,12 @@ def ruling_ids(estate: Estate) -> frozenset[int]:
     return frozenset(found for sid in sids if (found := ids[sid]) is not None)
 
 
+def ruling_people(estate: Estate) -> set[int]:
+    """Return the people who control the whole directory: whoever is inside one of the groups that do."""
+    groups = [i for i in ruling_ids(estate) if estate.graph.position_of(i) is not None]
+    return {int(i) for i in np.flatnonzero(people_in_any(estate.graph, groups))}
+
+
 @dataclass(frozen=True, slots=True)
 class Reaching:
     """Somebody who reaches a group, and the way."""

@@ -95,8 +95,8 @@ def matrix_table(matrix: Matrix) -> Table:
     return Table(rows, (Column("over", "Over"), *(Column(h, h) for h in matrix.holders)))
 
 
-def reach_table(reaching: Sequence[Reaching], group: str) -> Table:
-    """Return everybody who is or could become a member."""
+def reach_table(reaching: Sequence[Reaching], group: str, ruling: int = 0) -> Table:
+    """Return everybody who is or could become a member; `ruling` more do so by controlling the whole directory."""
     rows = [
         {
             **identity(r.principal),
@@ -117,6 +117,8 @@ def reach_table(reaching: Sequence[Reaching], group: str) -> Table:
     )
     members = sum(r.member for r in reaching)
     note = f"{members} are members, {len(reaching) - members} could become one"
+    if ruling:
+        note += f"; {ruling} more reach it by controlling the whole directory: --with-directory names them"
     return Table(rows, columns, f"Reach {group}", note, "Nobody reaches it.")
 
 
