@@ -1,6 +1,7 @@
 """Proposal files that somebody changed: nothing in them is believed."""
 
 import json
+import os
 import shutil
 from collections.abc import Callable
 from pathlib import Path
@@ -166,3 +167,18 @@ def test_a_proposal_that_nobody_touched_is_enacted_with_its_words_and_without_it
     assert (done.code, "approved" in done.out + done.err) == (0, False), done.err
     again = demo("enact", "monday.json", "--yes")
     assert (again.code, "who gains and who loses" in again.err) == (1, True), again.err
+
+
+def test_a_proposal_is_read_from_files_of_a_sensible_size_alone(demo: Program) -> None:
+    """A pipe that nobody writes to and a device without end are refused at once, not waited for."""
+    os.mkfifo(demo.folder / "pipe.json")
+    (demo.folder / "endless.json").symlink_to("/dev/zero")
+    with (demo.folder / "huge.json").open("wb") as huge:
+        huge.truncate(300 * 1024 * 1024)
+    for name, said in (
+        ("pipe.json", "is no file"),
+        ("endless.json", "is no file"),
+        ("huge.json", "larger than 256 MiB"),
+    ):
+        refused = demo("enact", name, "--yes", timeout=30)
+        assert (refused.code, said in refused.err) == (1, True), refused.err

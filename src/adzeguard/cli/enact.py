@@ -66,8 +66,17 @@ def command(
     return enact_and_show(desk, proposal, answers, beside_interrupted=False)
 
 
+_LARGEST_PROPOSAL = 256 * 1024 * 1024
+"""A million changes; anything larger is no proposal that somebody reviewed."""
+
+
 def _bytes_of(path: Path) -> bytes:
     try:
+        # A pipe, or a device, could go on for ever.
+        if path.exists() and not path.is_file():
+            raise ProposalFileError(f"{path} is no file", "Make one: adzeguard propose --output FILE")
+        if path.stat().st_size > _LARGEST_PROPOSAL:
+            raise ProposalFileError(f"{path} is larger than 256 MiB, which no proposal is", "Propose less at once")
         return path.read_bytes()
     except OSError as error:
         raise ProposalFileError(

@@ -66,6 +66,13 @@ _SECRET: Final = frozenset(
         "msfve-keypackage",
         "mstpm-ownerinformation",
         "msds-keymaterial",
+        "userpkcs12",
+        "mspkidpapimasterkeys",
+        "mspki-credentialroamingtokens",
+        "mskds-rootkeydata",
+        "krbprincipalkey",
+        "peklist",
+        "privatekey",
     }
 )
 _SOUNDS_SECRET: Final = ("password", "admpwd", "credential", "secret")
@@ -110,7 +117,7 @@ def delete_object(directory: DirectoryDriver, change: DeleteObject, intent: Inte
 
 def is_secret(name: str) -> bool:
     """Tell whether an attribute can hold a password or a key, which must not stand in the journal."""
-    folded = name.casefold()
+    folded = name.casefold().partition(";")[0]  # an option, as in unicodePwd;x-old, changes nothing about it
     return folded in _SECRET or any(word in folded for word in _SOUNDS_SECRET)
 
 
