@@ -10,14 +10,16 @@ from adzeguard.core.change.kinds.membership import MembershipChange
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import Flag, Kind, Principal
 from adzeguard.core.estate.rows import Observed
-from adzeguard.core.identity import Sid, fold_dn
+from adzeguard.core.identity import fold_dn
 from adzeguard.directory.decode import observe
 from adzeguard.directory.port import DirectoryDriver
 from adzeguard.store.collections import ENACTMENT, CollectionFacts
 from adzeguard.store.estate_store import EstateStore
 
-_MOST_PEOPLE: Final = 500
-"""Accounts that are read again: those in groups that control the directory are few, or something else is wrong."""
+_MOST_READ: Final = 500
+"""Entries that are read again: groups that control the directory hold few, or something else is wrong."""
+_MOST_COMPARED: Final = 2_000
+"""Members that are compared one by one; of larger groups, which control nothing, the number is."""
 _FLAGS: Final = Flag.ENABLED | Flag.SECURITY_GROUP
 
 
@@ -26,28 +28,30 @@ def look_again(
 ) -> bool:
     """Read again the groups that control the directory, who is in them, and the groups that changes are about.
 
-    What differs from the store is written there, and true is returned: then guards must judge anew.
+    Whoever is in a group that a change is about matters here only where that group controls something. What differs from
+    the store is written there, and true is returned: then guards must judge anew.
     """
-    groups = [*controlling_groups(estate), *_groups_of(estate, changes)]
+    controlling = set(controlling_groups(estate))
     differing: list[Observed] = []
     seen: set[int] = set()
-    waiting = set(groups)
-    while waiting:
-        level = estate.catalogue.principals(waiting)
+    waiting = controlling | set(_groups_of(estate, changes))
+    leading_in = set(controlling)
+    while waiting and len(seen) < _MOST_READ:
+        level = estate.catalogue.principals(sorted(waiting)[: _MOST_READ - len(seen)])
         seen |= waiting
         waiting = set()
         for principal in level.values():
             entry = directory.read(principal.dn)
             found = observe(entry) if entry is not None else None
-            if found is None or Sid(found.row.sid) != (principal.sid or ""):
+            if found is None or found.row.sid != (principal.sid or ""):
                 continue  # moved or gone: the change itself will find that out
-            inside = _ids(estate, found.members) if principal.kind == Kind.GROUP else set()
+            inside = _ids(estate, found.members) if len(found.members) <= _MOST_COMPARED else None
             if _differs(estate, principal, found, inside):
                 differing.append(found)
-            waiting |= inside | set(estate.graph.primary_members(principal.id).tolist()[:_MOST_PEOPLE])
-        waiting = {i for i in waiting - seen if _matters(estate, i)}
-        if len(seen) > _MOST_PEOPLE:
-            break
+            if principal.id in leading_in:
+                within = (inside or set()) | set(estate.graph.primary_members(principal.id).tolist())
+                leading_in |= within
+                waiting |= within - seen
     if differing:
         latest = store.latest().facts
         facts = CollectionFacts(
@@ -67,13 +71,11 @@ def _ids(estate: Estate, names: Iterable[str]) -> set[int]:
     return {i for name in names if (i := estate.catalogue.by_dn(name)) is not None}
 
 
-def _matters(estate: Estate, object_id: int) -> bool:
-    return object_id in estate.catalogue.principals([object_id])
-
-
-def _differs(estate: Estate, principal: Principal, found: Observed, inside: set[int]) -> bool:
-    if principal.kind == Kind.GROUP and inside != set(estate.graph.direct_members(principal.id).tolist()):
-        return True
+def _differs(estate: Estate, principal: Principal, found: Observed, inside: set[int] | None) -> bool:
+    if principal.kind == Kind.GROUP:
+        listed = estate.graph.direct_members(principal.id)
+        if len(found.members) != len(listed) if inside is None else inside != set(listed.tolist()):
+            return True
     flags = Flag(found.row.flags) & _FLAGS
     moved = fold_dn(found.row.dn) != fold_dn(principal.dn)
     return flags != principal.flags & _FLAGS or found.row.primary_group_rid != principal.primary_group_rid or moved
