@@ -135,3 +135,18 @@ def test_what_is_resumed_passes_the_guards_again(demo: Program) -> None:
     assert demo("enact", "--drop").code == 0
     assert f"member: {CATO}" in (demo.folder / "lowmere.ldif").read_text()
     assert demo("group", "add", "First Aiders", "orla.fenn", "--yes").code == 0
+
+
+def test_what_a_refused_deletion_was_about_is_not_lost_from_view(demo: Program) -> None:
+    """The directory says no, since something lies in it by now: the object lives on, and is still found."""
+    assert demo("ou", "create", "Slipway", "--in", "OU=People", "--unprotected", "--yes").code == 0
+    path = demo.folder / "lowmere.ldif"
+    crane = (
+        "dn: CN=Crane,OU=Slipway,OU=People,DC=lowmere,DC=example\nobjectClass: top\nobjectClass: contact\ncn: Crane\n"
+    )
+    path.write_text(path.read_text().rstrip("\n") + f"\n\n{crane}")
+    refused = demo("ou", "delete", "OU=Slipway,OU=People", "--yes", "--format", "json")
+
+    assert refused.out, refused.err
+    assert [o["status"] for o in refused.json] == ["refused"]
+    assert demo("show", "OU=Slipway,OU=People").code == 0
