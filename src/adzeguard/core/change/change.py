@@ -13,7 +13,7 @@ from pydantic import BaseModel, ConfigDict, Field, PlainSerializer, PlainValidat
 from adzeguard.core.descriptors.ace import Ace
 from adzeguard.core.errors import InputError
 from adzeguard.core.estate.estate import Estate
-from adzeguard.core.estate.named import Named
+from adzeguard.core.estate.named import Named, id_of
 from adzeguard.core.identity import Sid
 
 BY_HAND_RULE = "by-hand"
@@ -71,7 +71,7 @@ class Effects:
 
     def id_of(self, named: Named) -> int | None:
         """Return the object of this name; nothing for what is not there, or not yet."""
-        return self.estate.id_of_sid(named.sid) if named.sid else self.estate.catalogue.by_dn(named.dn)
+        return id_of(self.estate, named)
 
 
 class Change(BaseModel, ABC):

@@ -14,7 +14,7 @@ from adzeguard.core.change.kinds.set_attributes import SetAttributes
 from adzeguard.core.change.outlook import outlook
 from adzeguard.core.change.proposal import Impact, ReachImpact
 from adzeguard.core.estate.estate import Estate
-from adzeguard.core.estate.named import Named
+from adzeguard.core.estate.named import id_of
 from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.rights.delegations import Rights
 from adzeguard.core.rights.reach import EVERYBODY, PEOPLE, ReachFinder
@@ -75,14 +75,10 @@ def _named_members(privilege: Privilege, changes: Sequence[Change]) -> dict[int,
     added: dict[int, set[int]] = {group.id: set() for group in privilege.groups}
     for change in changes:
         if isinstance(change, AddMember):
-            group, member = (_id_of(estate, named) for named in (change.group, change.member))
+            group, member = (id_of(estate, named) for named in (change.group, change.member))
             if group in added and member is not None:
                 added[group].add(member)
     return added
-
-
-def _id_of(estate: Estate, named: Named) -> int | None:
-    return estate.id_of_sid(named.sid) if named.sid else estate.catalogue.by_dn(named.dn)
 
 
 def _people(estate: Estate, ids: set[int]) -> tuple[str, ...]:

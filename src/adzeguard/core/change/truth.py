@@ -11,7 +11,7 @@ from adzeguard.core.change.proposal import Proposal
 from adzeguard.core.change.reach_impact import Privilege, weighed
 from adzeguard.core.change.words import kind_made, with_words
 from adzeguard.core.estate.estate import Estate
-from adzeguard.core.estate.named import Named
+from adzeguard.core.estate.named import Named, id_of
 from adzeguard.core.estate.names import local_group_named, on_host
 from adzeguard.core.estate.objects import outsider
 from adzeguard.core.estate.principal import Kind
@@ -71,7 +71,7 @@ def _as_it_is(estate: Estate, making: dict[str, CreateObject], named: Named) -> 
     if named.made:
         made = making.get(fold_dn(named.dn))
         return made.object if made is not None and not named.sid else None
-    known = estate.id_of_sid(named.sid) if named.sid else estate.catalogue.by_dn(named.dn)
+    known = id_of(estate, named)
     if known is not None:
         return Named.of(estate.principal(known))
     stranger = outsider(Sid(named.sid)) if named.sid else None

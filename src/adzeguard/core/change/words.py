@@ -18,19 +18,18 @@ from adzeguard.core.descriptors.ace import Ace, AceFlag
 from adzeguard.core.descriptors.protection import ON_ITS_CONTAINER, ON_THE_OBJECT
 from adzeguard.core.estate.group_types import type_in_words
 from adzeguard.core.estate.intake_places import read_place
-from adzeguard.core.estate.named import Named
+from adzeguard.core.estate.named import Named, id_of
 from adzeguard.core.estate.places import short_dn
 from adzeguard.core.estate.principal import CONTAINERS, Kind
 from adzeguard.core.identity import fold_dn, parent_dn, split_dn
 from adzeguard.core.rights.delegations import Rights
 from adzeguard.core.rights.duties import extent_in_words
-from adzeguard.core.rights.grants import Grant
+from adzeguard.core.rights.grants import Grant, only_for, who_may
 from adzeguard.core.rights.questions import class_of_kind
 
-_DUE: Final = "organizationalunit"
 _KIND_OF_CLASS: Final = {
     "group": Kind.GROUP,
-    _DUE: Kind.OU,
+    "organizationalunit": Kind.OU,
     "computer": Kind.COMPUTER,
     "user": Kind.USER,
     "contact": Kind.CONTACT,
@@ -59,7 +58,7 @@ class _Writer:
         return change if say is None else change.model_copy(update={"words": say(self, change)})
 
     def _kind(self, named: Named) -> Kind:
-        known = self._estate.id_of_sid(named.sid) if named.sid else self._estate.catalogue.by_dn(named.dn)
+        known = id_of(self._estate, named)
         if known is not None:
             return self._estate.principal(known).kind
         return self._made.get(fold_dn(named.dn), Kind.UNRESOLVED)
@@ -136,7 +135,7 @@ class _Writer:
         if grant.entries == (ON_ITS_CONTAINER,):
             return f"deny everyone to delete what lies directly in {place}"
         may, to = ("deny", " to") if grant.deny else ("let", "")
-        return f"{may} {self._holder(grant)}{to} {grant.words}{_only(grant)}, over {self._extent(over, kind, grant)}"
+        return f"{may} {self._holder(grant)}{to} {grant.words}{only_for(grant)}, over {self._extent(over, kind, grant)}"
 
     def _taking(self, over: Named, kind: Kind, grant: Grant) -> str:
         place = self._place(over.dn)
@@ -144,9 +143,7 @@ class _Writer:
             return f"let {place} be deleted and moved"
         if grant.entries == (ON_ITS_CONTAINER,):
             return f"let what lies directly in {place} be deleted again"
-        may = "may not" if grant.deny else "may"
-        extent = self._extent(over, kind, grant)
-        return f"withdraw: {self._holder(grant)} {may} {grant.words}{_only(grant)}, over {extent}"
+        return f"withdraw: {who_may(grant, self._holder(grant))}, over {self._extent(over, kind, grant)}"
 
     def _holder(self, grant: Grant) -> str:
         return self._rights.holder(grant.who).qualified_name
@@ -169,10 +166,6 @@ def kind_made(change: CreateObject) -> Kind:
     """Return what an object will be by its classes, the most special one that we know."""
     classes = {value.decode("utf-8", "replace").casefold() for value in values_of(change.attributes, "objectClass")}
     return next((kind for name, kind in _KIND_OF_CLASS.items() if name in classes), Kind.UNRESOLVED)
-
-
-def _only(grant: Grant) -> str:
-    return f" (only {', '.join(grant.for_classes)})" if grant.for_classes and grant.duty else ""
 
 
 def _number(values: Sequence[bytes]) -> int:

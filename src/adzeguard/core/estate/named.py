@@ -3,6 +3,7 @@
 from dataclasses import dataclass, replace
 from typing import ClassVar
 
+from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.identity import fold_dn
 
@@ -39,3 +40,8 @@ class Named:
     def made_again(self) -> "Named":
         """Return it as something new: found by its DN, since it gets another SID."""
         return replace(self, sid="", made=True)
+
+
+def id_of(estate: Estate, named: Named) -> int | None:
+    """Return the object that is meant: by its SID, or by its DN where it has none; nothing for what is not there."""
+    return estate.id_of_sid(named.sid) if named.sid else estate.catalogue.by_dn(named.dn)

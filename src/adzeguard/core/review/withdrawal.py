@@ -11,7 +11,7 @@ from adzeguard.core.change.kinds.set_attributes import SetAttributes
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.descriptors.descriptor import Descriptor
 from adzeguard.core.estate.estate import Estate
-from adzeguard.core.estate.named import Named
+from adzeguard.core.estate.named import Named, id_of
 from adzeguard.core.estate.names import host_named
 from adzeguard.core.identity import fold_dn
 from adzeguard.core.review.correction import Correction
@@ -68,14 +68,10 @@ def _demand(estate: Estate, demands: MemberDemands, change: AddMember | AddLocal
         if any(scoped.rule.unknown_on(host.state) for scoped in demands.scopes.on(host)):
             return None  # a rule that is stopped there leaves things as they are
         return dict(demands.on_host(host)).get(change.group_sid, Demands())
-    group_id, member = _id(estate, change.group), _id(estate, change.member)
+    group_id, member = id_of(estate, change.group), id_of(estate, change.member)
     if group_id is None or member is None or member not in estate.graph.direct_members(group_id):
         return None
     return demands.on_group(group_id)
-
-
-def _id(estate: Estate, named: Named) -> int | None:
-    return estate.id_of_sid(named.sid) if named.sid else estate.catalogue.by_dn(named.dn)
 
 
 def _objects(rights: Rights, charter: ResolvedCharter, put_in: Iterable[Change]) -> Iterator[Correction]:

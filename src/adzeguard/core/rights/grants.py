@@ -230,8 +230,12 @@ def _bit_in_words(bit: Right, about: str) -> str:
 
 def who_may(grant: Grant, holder: str) -> str:
     """Return "X may reset passwords of users", or "may not"."""
-    only = f" (only {', '.join(grant.for_classes)})" if grant.for_classes and grant.duty else ""
-    return f"{holder} {'may not' if grant.deny else 'may'} {grant.words}{only}"
+    return f"{holder} {'may not' if grant.deny else 'may'} {grant.words}{only_for(grant)}"
+
+
+def only_for(grant: Grant) -> str:
+    """Return " (only user)" for a duty that is narrowed to classes; nothing otherwise."""
+    return f" (only {', '.join(grant.for_classes)})" if grant.for_classes and grant.duty else ""
 
 
 _SINGLE: Final = {

@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from adzeguard.core.change.guards.case import Case
 from adzeguard.core.change.kinds.delete_object import DeleteObject
 from adzeguard.core.change.kinds.object_change import ObjectChange
+from adzeguard.core.estate.named import id_of
 from adzeguard.core.estate.principal import Flag, Kind
 
 
@@ -14,8 +15,7 @@ def critical_objects(case: Case) -> Iterator[str]:
     for change in case.changes:
         if not isinstance(change, ObjectChange) or not change.uproots:
             continue
-        named = change.object
-        known = estate.id_of_sid(named.sid) if named.sid else estate.catalogue.by_dn(named.dn)
+        known = id_of(estate, change.object)
         if known is None:
             continue
         principal = estate.principal(known)
