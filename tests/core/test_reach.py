@@ -11,8 +11,9 @@ from adzeguard.core.descriptors.descriptor import Descriptor
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.identity import Sid
 from adzeguard.core.rights.evaluate import Question, decide
-from adzeguard.core.rights.reach import EVERYBODY, ReachFinder
-from adzeguard.core.rights.takeover import JOINING, MEMBERS, OWNER, PASSWORD, RIGHTS
+from adzeguard.core.rights.reach import ReachFinder
+from adzeguard.core.rights.reach_graph import EVERYBODY
+from adzeguard.core.rights.ways import JOINING, MEMBERS, OWNER, PASSWORD, RIGHTS
 from adzeguard.directory.schema import standard_schema
 from tests.estates import DOMAIN, NOON, directory, rights_of, sid_of
 
@@ -29,15 +30,15 @@ JOIN = SCHEMA.validated_writes["Self-Membership"]
 GROUP, USER = SCHEMA.classes["group"], SCHEMA.classes["user"]
 WAYS = {
     "Target": {
-        MEMBERS: Question(Right.WRITE_PROPERTY, tuple(g for g in (MEMBER, MEMBER_SET, GROUP) if g)),
-        JOINING: Question(Right.SELF_WRITE, (JOIN, GROUP)),
-        RIGHTS: Question(Right.WRITE_DAC),
-        OWNER: Question(Right.WRITE_OWNER),
+        MEMBERS.sentence: Question(Right.WRITE_PROPERTY, tuple(g for g in (MEMBER, MEMBER_SET, GROUP) if g)),
+        JOINING.sentence: Question(Right.SELF_WRITE, (JOIN, GROUP)),
+        RIGHTS.sentence: Question(Right.WRITE_DAC),
+        OWNER.sentence: Question(Right.WRITE_OWNER),
     },
     "eva": {
-        PASSWORD: Question(Right.CONTROL_ACCESS, (RESET, USER)),
-        RIGHTS: Question(Right.WRITE_DAC),
-        OWNER: Question(Right.WRITE_OWNER),
+        PASSWORD.sentence: Question(Right.CONTROL_ACCESS, (RESET, USER)),
+        RIGHTS.sentence: Question(Right.WRITE_DAC),
+        OWNER.sentence: Question(Right.WRITE_OWNER),
     },
 }
 MASKS = [int(r) for r in (Right.WRITE_PROPERTY, Right.SELF_WRITE, Right.WRITE_DAC, Right.WRITE_OWNER)]

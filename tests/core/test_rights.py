@@ -22,7 +22,8 @@ from adzeguard.core.rights.cut import smallest_cut
 from adzeguard.core.rights.duties import duties_of, usual_flags
 from adzeguard.core.rights.evaluate import Question, decide
 from adzeguard.core.rights.grants import GrantReader
-from adzeguard.core.rights.reach import MEMBER, Edge, ReachGraph
+from adzeguard.core.rights.reach_graph import Edge, ReachGraph
+from adzeguard.core.rights.ways import MEMBER
 from adzeguard.directory.schema import standard_schema
 from tests.estates import DOMAIN as LOWMERE
 from tests.estates import NOON, directory

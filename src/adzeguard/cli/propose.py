@@ -1,6 +1,7 @@
 """adzeguard propose."""
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
@@ -9,6 +10,9 @@ from adzeguard.cli.exits import Exit
 from adzeguard.cli.options import example, workspace_option
 from adzeguard.cli.output import put_view, say
 from adzeguard.report.renderers import formats_of_pages
+
+if TYPE_CHECKING:
+    from adzeguard.workflows.propose import Proposed
 
 
 @click.command("propose", epilog=example("adzeguard propose --output monday.json"))
@@ -41,12 +45,19 @@ def command(also: tuple[str, ...], form: str, output: Path | None, workspace: Pa
         made = desk.proposed(desk.charter_draft(also))
     page = proposal_page(made.proposal)
     if output is not None:
-        put_view(page, "json", output)
-        say(f"Enact it with: adzeguard enact {output}")
+        write_proposal(made, output)
     put_view(page, "table" if output is not None else form)
     for reason in made.past_limits:
         say(f"Past a limit: {reason}")
     return Exit.TO_REPORT if made.proposal.changes else Exit.NOTHING_TO_REPORT
+
+
+def write_proposal(made: "Proposed", output: Path) -> None:
+    """Write a proposal to a file, and say how it is enacted."""
+    from adzeguard.core.views.changes import proposal_page
+
+    put_view(proposal_page(made.proposal), "json", output)
+    say(f"Enact it with: adzeguard enact {output}")
 
 
 def check_rules(named: tuple[str, ...], known: set[str]) -> None:

@@ -17,7 +17,9 @@ from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.named import id_of
 from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.rights.delegations import Rights
-from adzeguard.core.rights.reach import EVERYBODY, PEOPLE, ReachFinder
+from adzeguard.core.rights.reach import ReachFinder
+from adzeguard.core.rights.reach_graph import EVERYBODY
+from adzeguard.core.rights.reach_words import PEOPLE
 from adzeguard.core.wellknown import EVERYONE_LIKE
 
 _EVERYBODY_CALLED = "everybody"

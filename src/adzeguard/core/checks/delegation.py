@@ -12,7 +12,8 @@ from adzeguard.core.estate.principal import Flag, Kind, Principal
 from adzeguard.core.identity import Sid
 from adzeguard.core.review.documented import documented_entries
 from adzeguard.core.rights.delegations import Delegation, Rights, is_person
-from adzeguard.core.rights.reach import ReachFinder, Reaching, first_right, reaching
+from adzeguard.core.rights.reach import ReachFinder, ruling_people
+from adzeguard.core.rights.reach_words import Reaching, first_right, reaching
 from adzeguard.core.wellknown import EVERYONE_LIKE, RID_DOMAIN_COMPUTERS, RID_DOMAIN_USERS
 
 _NAMED = 100
@@ -83,11 +84,11 @@ def check_ways_up(looked_at: LookedAt) -> Iterator[Finding]:
     It is told once, where the way is shortest for the most powerful group.
     """
     rights = looked_at.rights
-    finder = ReachFinder(rights)
+    finder, ruling = ReachFinder(rights), ruling_people(rights.estate)
     reported: set[tuple[int, str, int]] = set()
     for group in looked_at.privileged:
         by_right: dict[tuple[int, str, int], list[Reaching]] = {}
-        for found in reaching(rights.estate, finder.graph(group.id), members_too=False):
+        for found in reaching(rights.estate, finder.graph(group.id), members_too=False, but=ruling):
             edge = first_right(found.chain)
             by_right.setdefault((edge.holder, edge.how, edge.stands_on), []).append(found)
         for key, people in by_right.items():

@@ -30,5 +30,6 @@ SHOWN_ATTRIBUTES: Final[tuple[Attribute, ...]] = (
     Attribute("dNSHostName", "dns_host_name", "DNS host name"),
     Attribute("operatingSystem", "operating_system"),
     Attribute("gPLink", "policy_links", "Directory policies"),
+    Attribute("gPOptions", "policy_options"),
     Attribute("userWorkstations", "workstations"),
 )

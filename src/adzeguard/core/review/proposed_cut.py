@@ -1,24 +1,41 @@
 """A cut as it is proposed: what to take away in words, and who may go on reaching the group."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from adzeguard.core.change.by_hand.members import memberships_by_hand
+from adzeguard.core.change.by_hand.objects import descriptor_over, rights_change
+from adzeguard.core.change.change import Change
 from adzeguard.core.change.draft import Draft
 from adzeguard.core.charter.group_rule import ResolvedGroupRule
 from adzeguard.core.charter.resolve import ResolvedCharter
+from adzeguard.core.descriptors.ace import Ace, without_generic
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.rights.cut import smallest_cut
 from adzeguard.core.rights.delegations import Rights
-from adzeguard.core.rights.reach import EVERYBODY, Edge, ReachGraph, edge_in_words, reaching
+from adzeguard.core.rights.origin import given
+from adzeguard.core.rights.reach import ruling_people
+from adzeguard.core.rights.reach_graph import EVERYBODY, Edge, ReachGraph, object_of
+from adzeguard.core.rights.reach_words import edge_in_words, reaching
+
+
+@dataclass(frozen=True, slots=True)
+class Part:
+    """One thing to take away: a membership in a group, or a grant over an object, from whom it is taken."""
+
+    edge: Edge
+    words: str
+    holder: Principal
+    over: Principal
 
 
 @dataclass(frozen=True)
 class ProposedCut:
-    """A cut for people: each thing to take away in words, and who may go on reaching the group."""
+    """A cut for people: each thing to take away, and who may go on reaching the group."""
 
-    edges: tuple[Edge, ...]
-    words: tuple[str, ...]
+    parts: tuple[Part, ...]
     named: tuple[Principal, ...]
     unwanted: tuple[Principal, ...]
     stays_open: bool
@@ -28,8 +45,8 @@ def proposed_cut(
     rights: Rights, charter: ResolvedCharter, group: Principal, graph: ReachGraph, also: Iterable[Principal] = ()
 ) -> ProposedCut:
     """Return what to take away so that only those reach the group whom rules about it name, and the keepers."""
-    ways = reaching(rights.estate, graph)
-    shown = rights.estate.catalogue.principals({i for e in graph.edges for i in (e.holder, e.target, e.stands_on)})
+    ways = reaching(rights.estate, graph, but=ruling_people(rights.estate))
+    shown = rights.estate.catalogue.principals(graph.objects())
     # A keeper group that holds the group itself names nobody in particular: everybody inside would be meant.
     keepers = [p for p in charter.keepers if p.kind != Kind.GROUP or not _holds(rights, p, group)]
     named = {p.id: p for p in (*_named_for(charter, group), *keepers, *also) if p.id >= 0}
@@ -37,8 +54,8 @@ def proposed_cut(
     unwanted = [r.principal for r in ways if r.principal.id not in named.keys() | inside]
     starts = [EVERYBODY if p.id < 0 else p.id for p in unwanted]
     cut = smallest_cut(graph, starts, {*named, *inside})
-    words = tuple(_in_words(shown, edge) for edge in cut.edges)
-    return ProposedCut(cut.edges, words, tuple(named.values()), tuple(unwanted), cut.stays_open)
+    parts = tuple(_part(shown, edge, rights) for edge in cut.edges)
+    return ProposedCut(parts, tuple(named.values()), tuple(unwanted), cut.stays_open)
 
 
 def _named_for(charter: ResolvedCharter, group: Principal) -> list[Principal]:
@@ -56,18 +73,43 @@ def _members(rights: Rights, group: Principal) -> list[int]:
     return members
 
 
-def _in_words(shown: dict[int, Principal], edge: Edge) -> str:
-    over = shown.get(edge.stands_on)
-    if edge.is_membership or over is None:
-        return f"end the membership: {edge_in_words(shown, edge)}"
-    if edge.stands_on == edge.target:
-        return f"withdraw the grant: {edge_in_words(shown, edge)}"
-    below = replace(over, qualified_name=f"those below {over.dn}")
-    return f"withdraw the grant: {edge_in_words(shown | {edge.target: below}, edge)}"
+def _part(shown: dict[int, Principal], edge: Edge, rights: Rights) -> Part:
+    if edge.is_membership or edge.entry is None or edge.entry.sid is None:
+        words = f"end the membership: {edge_in_words(shown, edge)}"
+        return Part(edge, words, shown[edge.holder], shown[edge.target])
+    # Where only some of those whom a grant is for have all that the way needs, it goes from all of them.
+    holder, over = rights.holder(edge.entry.sid), shown[edge.stands_on]
+    told = shown | {edge.holder: holder}
+    if edge.stands_on != object_of(edge.target):
+        told[object_of(edge.target)] = replace(over, qualified_name=f"those below {over.dn}")
+    return Part(edge, f"withdraw the grant: {edge_in_words(told, edge)}", holder, over)
 
 
 def cut_draft(rights: Rights, cut: ProposedCut) -> Draft:
-    """Return the memberships of a cut as changes, to see what they come to; a primary group is left first."""
+    """Return a cut as changes; a primary group is left first, and a grant goes with all entries that give it."""
     estate = rights.estate
-    pairs = [(estate.principal(e.target), estate.principal(e.holder)) for e in cut.edges if e.is_membership]
-    return memberships_by_hand(estate, (), pairs, "")
+    pairs = [(part.over, part.holder) for part in cut.parts if part.edge.is_membership]
+    memberships = memberships_by_hand(estate, (), pairs, "")
+    grants = tuple(_withdrawing(estate, (part.edge for part in cut.parts)))
+    return replace(memberships, changes=(*memberships.changes, *grants))
+
+
+def _withdrawing(estate: Estate, edges: Iterable[Edge]) -> Iterator[Change]:
+    """Yield for each object the change that takes the entries of a cut away, where they really stand."""
+    by_object: dict[int, dict[Ace, None]] = {}
+    for edge in edges:
+        if edge.entry is not None:
+            standing = by_object.setdefault(edge.stands_on, {})
+            over = estate.principal(edge.stands_on)
+            standing |= dict.fromkeys(_giving(descriptor_over(estate, over).entries, edge.entry))
+    for stands_on, entries in by_object.items():
+        yield rights_change(Named.of(estate.principal(stands_on)), takes=entries)
+
+
+def _giving(standing: Sequence[Ace], arrived: Ace) -> Iterator[Ace]:
+    """Yield the entries of an object itself that are this one, or by which it arrived further down."""
+    mask = without_generic(arrived.mask)
+    for entry in standing:
+        same = given(entry) == given(arrived) and not entry.inherited and not entry.denies
+        if same and without_generic(entry.mask) & mask:
+            yield entry

@@ -1,15 +1,14 @@
 """The smallest set of grants and memberships to take away, so that only the named reach a group: a minimum cut."""
 
-from collections.abc import Iterable
+from collections.abc import Hashable, Iterable
 from dataclasses import dataclass
 
 import numpy as np
 
-from adzeguard.core.rights.reach import Edge, ReachGraph
-from adzeguard.core.rights.takeover import OWNS
+from adzeguard.core.rights.reach_graph import Edge, ReachGraph
 
 _CANNOT_BE_CUT = 1_000_000
-_Key = tuple[str, int, int, str, bytes]
+_SOURCE, _SINK = 0, 1
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,50 +22,50 @@ class Cut:
 def smallest_cut(graph: ReachGraph, unwanted: Iterable[int], wanted: Iterable[int]) -> Cut:
     """Return the smallest cut between those who must not reach the group and the group.
 
-    A membership or a grant counts once, however many objects it reaches. What a wanted member holds themselves is
-    never taken from them, and ownership and inheritance cannot be taken away as a grant can.
+    A membership or a grant counts once, however many objects it reaches and people have it. What a wanted member holds
+    themselves is never taken from them, and ownership and inheritance cannot be taken away as a grant can.
     """
     from scipy.sparse import csr_array
     from scipy.sparse.csgraph import maximum_flow
 
     keep = set(wanted)
-    nodes: dict[object, int] = {"source": 0, "sink": 1}
-    capacities: dict[tuple[int, int], int] = {}
+    nodes: dict[Hashable, int] = {"source": _SOURCE, "sink": _SINK}
+    # Only one edge leads to the sink, so that the flow stays below what the library's 32 bits hold.
+    capacities: dict[tuple[int, int], int] = {(nodes.setdefault(graph.group, len(nodes)), _SINK): _CANNOT_BE_CUT}
     removable: dict[tuple[int, int], Edge] = {}
 
-    def node(name: object) -> int:
-        return 1 if name == graph.group else nodes.setdefault(name, len(nodes))
+    def node(name: Hashable) -> int:
+        return nodes.setdefault(name, len(nodes))
 
     for edge in graph.edges:
         holder, target = node(edge.holder), node(edge.target)
-        if edge.holder in keep or edge.how == OWNS or (edge.entry is None and not edge.is_membership):
+        if edge.holder in keep or (edge.entry is None and not edge.is_membership):
             capacities[holder, target] = _CANNOT_BE_CUT
             continue
-        between = node(_key(edge))
-        capacities[holder, between] = 1
-        capacities[between, target] = _CANNOT_BE_CUT
-        removable[holder, between] = edge
+        taken = node(("in", _key(edge))), node(("out", _key(edge)))
+        capacities[holder, taken[0]] = capacities[taken[1], target] = _CANNOT_BE_CUT
+        capacities[taken] = 1
+        removable.setdefault(taken, edge)
     for person in unwanted:
         if person in nodes:
-            capacities[0, node(person)] = _CANNOT_BE_CUT
+            capacities[_SOURCE, node(person)] = _CANNOT_BE_CUT
     size = len(nodes)
     matrix = csr_array(
         (np.fromiter(capacities.values(), np.int32), tuple(np.array(list(capacities), np.int32).reshape(-1, 2).T)),
         shape=(size, size),
     )
-    flow = maximum_flow(matrix, 0, 1)
+    flow = maximum_flow(matrix, _SOURCE, _SINK)
     residual = (matrix - flow.flow).tocsr()
-    near_sink = _leading_to(residual, 1)
+    near_sink = _leading_to(residual, _SINK)
     cut = [edge for (start, end), edge in removable.items() if start not in near_sink and end in near_sink]
     return Cut(tuple(cut), stays_open=flow.flow_value >= _CANNOT_BE_CUT)
 
 
-def _key(edge: Edge) -> _Key:
-    """One grant is one thing to take away, on whichever objects its entry arrives."""
+def _key(edge: Edge) -> Hashable:
+    """One grant is one thing to take away, on whichever objects its entry arrives and whoever has it."""
     if edge.is_membership or edge.entry is None:
-        return ("membership", edge.holder, edge.target, edge.how, b"")
-    bare = edge.entry.with_flags(0).to_bytes()
-    return ("grant", edge.holder, edge.stands_on, "", bare)
+        return edge.holder, edge.target, edge.how
+    return edge.stands_on, edge.entry.with_flags(0).to_bytes()
 
 
 def _leading_to(residual: "csr_array", sink: int) -> set[int]:  # type: ignore[name-defined]  # noqa: F821

@@ -1,23 +1,16 @@
-"""By which rights over an object somebody could become what it is, or put themselves into it."""
+"""Whom the entries of an object let take it over, and by which way."""
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
-from adzeguard.core.descriptors.ace import Ace, Right
+from adzeguard.core.descriptors.ace import Ace
 from adzeguard.core.descriptors.descriptor import Descriptor
 from adzeguard.core.estate.principal import Kind
 from adzeguard.core.identity import Sid
 from adzeguard.core.rights.evaluate import SELF, Question, owner_has_the_rights, speaks_about
+from adzeguard.core.rights.questions import Asked, class_of_kind
 from adzeguard.core.rights.schema import Schema
-
-MEMBERS, JOINING, PASSWORD, RIGHTS, OWNER, OWNS = (
-    "may change its members",
-    "may put themselves into it",
-    "may reset its password",
-    "may change its rights",
-    "may take its ownership",
-    "owns it",
-)
+from adzeguard.core.rights.ways import OWNS, WAYS, Way
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,8 +20,9 @@ class Takeover:
     who: Sid
     how: str
     entry: Ace | None
-    unless_denied: Question | None = None
-    """The question that an earlier entry denies to somebody, so that not everybody here need have it."""
+    unless_denied: tuple[Question, ...] = ()
+    """What is to be asked of each person, as an earlier entry may deny it to some, or one entry does not give all."""
+    from_inside: bool = False
 
 
 class TakeoverReader:
@@ -39,33 +33,47 @@ class TakeoverReader:
     """
 
     def __init__(self, schema: Schema) -> None:
-        member, of_set = schema.attributes["member"]
-        group, user, computer = (schema.classes[name] for name in ("group", "user", "computer"))
-        reset = schema.control_rights["User-Force-Change-Password"]
-        joining = schema.validated_writes["Self-Membership"]
-        members = tuple(guid for guid in (member, of_set, group) if guid is not None)
-        self._questions: dict[int, list[tuple[str, Question]]] = {
-            Kind.GROUP: [
-                (MEMBERS, Question(Right.WRITE_PROPERTY, members)),
-                (JOINING, Question(Right.SELF_WRITE, (joining, group))),
-            ],
-            Kind.USER: [(PASSWORD, Question(Right.CONTROL_ACCESS, (reset, user)))],
-            Kind.COMPUTER: [(PASSWORD, Question(Right.CONTROL_ACCESS, (reset, computer)))],
-        }
-        self._always = [(RIGHTS, Question(Right.WRITE_DAC)), (OWNER, Question(Right.WRITE_OWNER))]
+        self._schema = schema
+        self._asked: dict[tuple[Kind, bool], list[tuple[Way, tuple[Question, ...]]]] = {}
 
-    def takeovers(self, kind: int, descriptor: Descriptor) -> Iterator[Takeover]:
-        """Yield each principal that the entries let take over an object of a kind, once for each way."""
-        seen: set[tuple[Sid, str]] = set()
-        for how, question in (*self._questions.get(kind, ()), *self._always):
-            denied: set[Sid] = set()
-            for entry in descriptor.entries:
-                if entry.sid is None or not speaks_about(entry, question) or entry.sid == SELF:
-                    continue
-                if entry.denies:
-                    denied.add(entry.sid)
-                elif not entry.conditional and entry.sid not in denied and (entry.sid, how) not in seen:
-                    seen.add((entry.sid, how))
-                    yield Takeover(entry.sid, how, entry, question if denied else None)
+    def ways(self, kind: Kind, *, in_use: bool = True) -> list[tuple[Way, tuple[Question, ...]]]:
+        """Return the ways over an object of a kind, with what each asks for."""
+        if (kind, in_use) not in self._asked:
+            self._asked[kind, in_use] = [
+                (way, self.questions(way, kind))
+                for way in WAYS
+                if kind in way.over and (way.in_use is None or way.in_use == in_use)
+            ]
+        return self._asked[kind, in_use]
+
+    def questions(self, way: Way, kind: Kind) -> tuple[Question, ...]:
+        """Return what a way asks for over an object of a kind."""
+        return way.asks(self._schema, self._schema.classes.get(class_of_kind(kind)))
+
+    def asked(self, kind: Kind, *, in_use: bool = True) -> Iterable[Asked]:
+        """Return the ways as questions to ask of everybody; those from inside apart."""
+        return [Asked(way.sentence, asks) for way, asks in self.ways(kind, in_use=in_use) if not way.from_inside]
+
+    def takeovers(self, kind: Kind, descriptor: Descriptor, *, in_use: bool = True) -> Iterator[Takeover]:
+        """Yield each principal that the entries let take over an object of a kind, once for each way.
+
+        `in_use` says of a group whether being in it gives access.
+        """
+        for way, asks in self.ways(kind, in_use=in_use):
+            yield from self.by(way, asks, descriptor)
         if descriptor.owner is not None and owner_has_the_rights(descriptor):
             yield Takeover(descriptor.owner, OWNS, None)
+
+    def by(self, way: Way, asks: tuple[Question, ...], descriptor: Descriptor) -> Iterator[Takeover]:
+        """Yield whom entries give the first thing that a way asks for, with what is left to be asked."""
+        seen: set[Sid] = set()
+        denied: set[Sid] = set()
+        for entry in descriptor.entries:
+            if entry.sid is None or not speaks_about(entry, asks[0]) or entry.sid == SELF:
+                continue
+            if entry.denies:
+                denied.add(entry.sid)
+            elif not entry.conditional and entry.sid not in denied and entry.sid not in seen:
+                seen.add(entry.sid)
+                left = asks if denied or len(asks) > 1 else ()
+                yield Takeover(entry.sid, way.sentence, entry, left, way.from_inside)

@@ -7,7 +7,7 @@ from adzeguard.core.descriptors.ace import Ace, AceFlag, AceKind
 from adzeguard.core.estate.principal import Kind
 from adzeguard.core.review.proposed_cut import ProposedCut
 from adzeguard.core.rights.delegations import Delegation, Rights
-from adzeguard.core.rights.reach import Reaching
+from adzeguard.core.rights.reach_words import Reaching
 from adzeguard.core.views.identities import identity
 from adzeguard.core.views.table import Column, Table, data_columns
 from adzeguard.core.wellknown import WELL_KNOWN
@@ -125,13 +125,21 @@ def reach_table(reaching: Sequence[Reaching], group: str, ruling: int = 0) -> Ta
 def cut_table(cut: ProposedCut, group: str) -> Table:
     """Return what to take away."""
     rows = [
-        {"what": words, "kind": "membership" if edge.is_membership else "grant"}
-        for edge, words in zip(cut.edges, cut.words, strict=True)
+        {
+            "what": part.words,
+            "kind": "membership" if part.edge.is_membership else "grant",
+            "holder": part.holder.qualified_name,
+            "holder_sid": part.holder.sid,
+            "over": part.over.dn or part.over.qualified_name,
+            "over_sid": part.over.sid,
+        }
+        for part in cut.parts
     ]
     names = ", ".join(sorted(p.qualified_name for p in cut.named))
     note = f"{len(cut.unwanted)} others reach it now; then only: {names or 'nobody'}"
     if cut.stays_open:
         note = f"Some way stays open that neither a grant nor a membership gives, such as ownership. {note}"
-    columns = (Column("kind", "Take away", fixed=True), Column("what", "What", wide=True))
+    data = data_columns("holder", "holder_sid", "over", "over_sid")
+    columns = (Column("kind", "Take away", fixed=True), Column("what", "What", wide=True), *data)
     title = f"The smallest cut before {group}"
     return Table(rows, columns, title, note, "Nothing: only the named reach it.")

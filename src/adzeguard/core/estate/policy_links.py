@@ -1,0 +1,25 @@
+"""The directory policies that are linked to a container, as its attribute `gPLink` lists them ([MS-GPOL] 2.2.2)."""
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Final
+
+_LINK: Final = re.compile(r"\[LDAP://([^\];]+);(\d{1,10})\]", re.IGNORECASE)
+_OFF: Final = 1
+_ENFORCED: Final = 2
+
+
+@dataclass(frozen=True, slots=True)
+class PolicyLink:
+    """One link: the policy's distinguished name, whether the link is on, and whether nothing below can block it."""
+
+    policy_dn: str
+    on: bool
+    enforced: bool
+
+
+def policy_links(text: str) -> Iterator[PolicyLink]:
+    """Yield the links in their order; what cannot be read is passed over, as the clients of the directory do."""
+    for dn, options in _LINK.findall(text):
+        yield PolicyLink(dn, not int(options) & _OFF, bool(int(options) & _ENFORCED))

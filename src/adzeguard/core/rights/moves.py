@@ -1,0 +1,170 @@
+"""Who could take an object over by moving it, or an OU above it, to where more is theirs.
+
+A move wants deleting where the object is, writing its name, and creating where it goes ([MS-ADTS] 3.1.1.5.4.1.1). There
+it takes over what that place hands down, unless it takes nothing from above.
+"""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from adzeguard.core.descriptors.ace import Ace, Right
+from adzeguard.core.descriptors.descriptor import Descriptor, is_readable
+from adzeguard.core.descriptors.inheritance import handed_on
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.principal import CONTAINERS, Kind, Principal
+from adzeguard.core.identity import fold_dn, parent_dn
+from adzeguard.core.rights.answers import Everybody, Tokens
+from adzeguard.core.rights.evaluate import Question, decide, owner_has_the_rights
+from adzeguard.core.rights.questions import Asked, attribute_levels, class_of_kind
+from adzeguard.core.rights.schema import Schema
+from adzeguard.core.rights.takeover import TakeoverReader
+
+_Bools = NDArray[np.bool_]
+
+
+@dataclass(frozen=True, slots=True)
+class Mover:
+    """Somebody who gains by a move, and the entry by which they may take the object, or what it lies in, away."""
+
+    who: int
+    entry: Ace | None
+    over: Principal
+    """What the entry is about."""
+
+
+@dataclass(frozen=True, slots=True)
+class _Place:
+    """An object on the way down to the one that is asked about, with its descriptor and what it lies in."""
+
+    principal: Principal
+    descriptor: Descriptor
+    container: Principal
+    above: Descriptor
+
+
+class Moves:
+    """Finds who gains by moving something. What it found for one descriptor it remembers for all that have the same."""
+
+    def __init__(
+        self,
+        estate: Estate,
+        schema: Schema,
+        reader: TakeoverReader,
+        tokens: Tokens,
+        everybody: Everybody,
+        ruling: _Bools,
+    ) -> None:
+        """`ruling` are those who rule the whole directory anyway: of them no move is told."""
+        self._estate = estate
+        self._schema = schema
+        self._reader = reader
+        self._tokens = tokens
+        self._everybody = everybody
+        self._ruling = ruling
+        self._goals: dict[Kind, list[tuple[Descriptor, NDArray[np.intp]]]] = {}
+        self._known: dict[tuple[Kind, bool, bytes, str], tuple[Mover, ...]] = {}
+
+    def movers(self, principal: Principal, raw: bytes, *, in_use: bool) -> Iterator[Mover]:
+        """Yield who gains by moving an object, or what it lies in; `in_use` says of a group whether it gives access."""
+        key = (principal.kind, in_use, raw, fold_dn(parent_dn(principal.dn)))
+        if key not in self._known:
+            self._known[key] = tuple(self._found(principal, Descriptor.from_bytes(raw), in_use))
+        yield from self._known[key]
+
+    def _found(self, principal: Principal, descriptor: Descriptor, in_use: bool) -> Iterator[Mover]:
+        below: list[_Place] = []
+        found = np.zeros(len(self._ruling), bool)
+        for place in self._upwards(principal, descriptor):
+            if place.descriptor.protected:
+                return  # nothing comes down to it, wherever it or what is above it goes
+            below.insert(0, place)
+            may_take = self._may_take_away(place) & ~self._ruling & ~found
+            if may_take.any():
+                have = self._takers(principal, descriptor, in_use)
+                gaining = self._gaining(below, in_use, may_take & ~have)
+                found |= gaining
+                for who in np.flatnonzero(gaining).tolist():
+                    yield self._mover(place, who)
+
+    def _upwards(self, principal: Principal, descriptor: Descriptor) -> Iterator[_Place]:
+        """Yield the object, the OU that it lies in, and so on up to below the top."""
+        while True:
+            found = self._estate.catalogue.by_dn(parent_dn(principal.dn))
+            raw = self._estate.catalogue.descriptors([found]).get(found) if found is not None else None
+            if found is None or raw is None or not is_readable(raw):
+                return
+            container, above = self._estate.principal(found), Descriptor.from_bytes(raw)
+            yield _Place(principal, descriptor, container, above)
+            principal, descriptor = container, above
+
+    def _may_take_away(self, place: _Place) -> _Bools:
+        own = self._schema.classes.get(class_of_kind(place.principal.kind))
+        about = (own,) if own else ()
+        leaf = "ou" if place.principal.kind == Kind.OU else "cn"
+        names = [Question(Right.WRITE_PROPERTY, attribute_levels(self._schema, a, own)) for a in ("name", leaf)]
+        renaming = self._may(place.principal, place.descriptor, *names)
+        if not renaming.any():
+            return renaming
+        taking = self._may(place.principal, place.descriptor, Question(Right.DELETE, about))
+        return renaming & (taking | self._may(place.principal, place.above, Question(Right.DELETE_CHILD, about)))
+
+    def _may(self, target: Principal, descriptor: Descriptor, *questions: Question) -> _Bools:
+        return self._everybody.allowed(target, Asked("", questions), descriptor)
+
+    def _takers(self, principal: Principal, descriptor: Descriptor, in_use: bool) -> _Bools:
+        """Return who can take the object over as the descriptor stands."""
+        found = np.zeros(len(self._everybody.people), bool)
+        for asked in self._reader.asked(principal.kind, in_use=in_use):
+            found |= self._everybody.allowed(principal, asked, descriptor)
+        if descriptor.owner is not None and owner_has_the_rights(descriptor):
+            found |= self._everybody.having(descriptor.owner, principal)
+        return found
+
+    def _gaining(self, below: list[_Place], in_use: bool, candidates: _Bools) -> _Bools:
+        """Return which candidates get the lowest object by moving the highest somewhere."""
+        gaining = np.zeros(len(candidates), bool)
+        for goal, creators in self._places_for(below[0].principal.kind):
+            able = np.zeros(len(candidates), bool)
+            able[creators] = candidates[creators] & ~gaining[creators]
+            if not able.any():
+                continue
+            # Whoever rules the place can have it hand down what they like, as soon as the object is there.
+            gaining |= able & self._takers(_NOWHERE, goal, in_use=True)
+            before, after, moved = below[0].above, goal, below[0].descriptor
+            for place in below:
+                guid = self._schema.classes.get(class_of_kind(place.principal.kind))
+                moved = handed_on(before.entries, after.entries, place.descriptor, guid)
+                before, after = place.descriptor, moved
+            gaining |= able & self._takers(below[-1].principal, moved, in_use)
+        return gaining
+
+    def _places_for(self, kind: Kind) -> list[tuple[Descriptor, NDArray[np.intp]]]:
+        """Return the descriptors of containers in which somebody may create objects of a kind, and who that is."""
+        if kind not in self._goals:
+            guid = self._schema.classes.get(class_of_kind(kind))
+            creating = Question(Right.CREATE_CHILD, (guid,) if guid else ())
+            self._goals[kind] = []
+            for use in self._estate.catalogue.descriptor_uses():
+                if use.kind in CONTAINERS and is_readable(use.raw):
+                    goal = Descriptor.from_bytes(use.raw)
+                    creators = np.flatnonzero(self._may(_NOWHERE, goal, creating) & ~self._ruling)
+                    self._goals[kind] += [(goal, creators)] if len(creators) else []
+        return self._goals[kind]
+
+    def _mover(self, place: _Place, who: int) -> Mover:
+        """Return somebody who gains, with the entry that lets them take it away."""
+        token = self._tokens.of(self._estate.principal(who))
+        own = self._schema.classes.get(class_of_kind(place.principal.kind))
+        about = (own,) if own else ()
+        here = decide(place.descriptor, token, "", Question(Right.DELETE, about))
+        if here.allowed:
+            return Mover(who, here.entry, place.principal)
+        there = decide(place.above, token, "", Question(Right.DELETE_CHILD, about))
+        return Mover(who, there.entry, place.container)
+
+
+_NOWHERE: Final = Principal(-1, Kind.ABSENT, "", "", None, "")

@@ -1,0 +1,87 @@
+"""How one object leads to another without an entry that gives a right over it: by its place, policies, or secrets."""
+
+from collections.abc import Iterator
+from functools import cached_property
+from typing import Final
+
+from adzeguard.core.descriptors.descriptor import Descriptor
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.policy_links import policy_links
+from adzeguard.core.estate.principal import Kind, Principal
+from adzeguard.core.identity import parent_dn
+from adzeguard.core.rights.reach_graph import Edge, policies_of
+from adzeguard.core.rights.ways import APPLIES, HOLDS, INHERITS, LINKED, SERVES
+from adzeguard.core.wellknown import RID_DIRECTORY_SERVERS
+
+_HOLDING: Final = frozenset({Kind.USER, Kind.COMPUTER, Kind.GROUP})
+_BLOCKED: Final = "1"
+"""Of `gPOptions`: what is linked above does not come down, unless it is enforced ([MS-GPOL] 2.2.3)."""
+
+
+class Passages:
+    """The passages of one estate; the containers that it has looked up it remembers."""
+
+    def __init__(self, estate: Estate) -> None:
+        self._estate = estate
+        self._containers: dict[str, int | None] = {}
+        self._linked: dict[str, tuple[int, ...]] = {}
+
+    def container(self, principal: Principal, raw: bytes) -> Iterator[Edge]:
+        """Whoever changes the rights of a container can hand down what they like, unless the object takes nothing."""
+        above = self._at(parent_dn(principal.dn))
+        if above is not None and not Descriptor.from_bytes(raw).protected:
+            yield Edge(above, principal.id, INHERITS)
+
+    def beyond_rights(self, principal: Principal) -> Iterator[Edge]:
+        """Yield what leads to an object whatever its own descriptor says."""
+        if principal.kind == Kind.DOMAIN:
+            yield from self._servers(principal)
+        if principal.kind in (Kind.USER, Kind.COMPUTER):
+            yield from self._policies(principal)
+        if principal.kind in _HOLDING and self._top is not None:
+            yield Edge(self._top, principal.id, HOLDS)
+
+    def _servers(self, domain: Principal) -> Iterator[Edge]:
+        """Yield the directory servers: each holds all secrets, and may have them from the others."""
+        group = self._estate.id_of_sid(self._estate.domain.account(RID_DIRECTORY_SERVERS))
+        if group is not None and self._estate.graph.position_of(group) is not None:
+            for server in self._estate.graph.expand(group).people.tolist():
+                yield Edge(server, domain.id, SERVES)
+
+    def _policies(self, account: Principal) -> Iterator[Edge]:
+        """Yield the policies that apply to an account, and each container to which others could be linked.
+
+        Which accounts a policy is filtered for is not looked at: whoever may change it may mostly change that as well.
+        """
+        above = parent_dn(account.dn)
+        if above not in self._linked:
+            self._linked[above] = tuple(self._applying(above))
+        for policy in self._linked[above]:
+            yield Edge(policy, account.id, APPLIES)
+        while above:
+            found = self._at(above)
+            if found is not None:
+                yield Edge(found, account.id, LINKED)
+                yield Edge(policies_of(found), account.id, LINKED)
+            above = parent_dn(above)
+
+    def _applying(self, dn: str) -> Iterator[int]:
+        blocked = False
+        while dn:
+            found = self._at(dn)
+            details = self._estate.principal(found).details if found is not None else {}
+            for link in policy_links(str(details.get("policy_links", ""))):
+                policy = self._at(link.policy_dn) if link.on and (link.enforced or not blocked) else None
+                if policy is not None:
+                    yield policy
+            blocked = blocked or details.get("policy_options") == _BLOCKED
+            dn = parent_dn(dn)
+
+    @cached_property
+    def _top(self) -> int | None:
+        return self._at(self._estate.domain.base_dn)
+
+    def _at(self, dn: str) -> int | None:
+        if dn not in self._containers:
+            self._containers[dn] = self._estate.catalogue.by_dn(dn) if dn else None
+        return self._containers[dn]

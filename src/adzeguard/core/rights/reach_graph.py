@@ -1,0 +1,66 @@
+"""What leads to a group: edges from holder to target, and the shortest way from everybody behind it."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from typing import Final
+
+from adzeguard.core.descriptors.ace import Ace
+from adzeguard.core.rights.ways import MEMBER, PRIMARY
+
+EVERYBODY: Final = -2
+"""Stands for everybody, where a right is given to a principal that everybody acts as."""
+_FIRST_OF_POLICIES: Final = -10
+
+
+@dataclass(frozen=True, slots=True)
+class Edge:
+    """`holder` leads to `target`. A grant says over which object its entry really stands."""
+
+    holder: int
+    target: int
+    how: str
+    entry: Ace | None = None
+    stands_on: int = -1
+
+    @property
+    def is_membership(self) -> bool:
+        """Whether it is a membership."""
+        return self.how in (MEMBER, PRIMARY)
+
+
+@dataclass
+class ReachGraph:
+    """All edges that lead to a group, and the shortest way from everybody behind it."""
+
+    group: int
+    edges: list[Edge] = field(default_factory=list)
+    onward: dict[int, Edge] = field(default_factory=dict)
+    """From each object behind the group, the next edge of its shortest way."""
+
+    def chain(self, start: int) -> list[Edge]:
+        """Return the shortest way from an object to the group."""
+        found: list[Edge] = []
+        while start != self.group:
+            edge = self.onward[start]
+            found.append(edge)
+            start = edge.target
+        return found
+
+    def objects(self) -> set[int]:
+        """Return the objects that edges lead from, to, and stand on."""
+        return objects_of(i for edge in self.edges for i in (edge.holder, edge.target, edge.stands_on))
+
+
+def policies_of(container: int) -> int:
+    """Return what stands for the policies of a container: whoever links some reaches the accounts in it, no groups."""
+    return _FIRST_OF_POLICIES - container
+
+
+def object_of(node: int) -> int:
+    """Return the object that something in the graph is about; below zero for none."""
+    return _FIRST_OF_POLICIES - node if node <= _FIRST_OF_POLICIES else node
+
+
+def objects_of(nodes: Iterable[int]) -> set[int]:
+    """Return the objects that these are about."""
+    return {found for node in nodes if (found := object_of(node)) >= 0}
