@@ -1,13 +1,18 @@
 """What the guards refuse, on small estates."""
 
+from dataclasses import replace
+
 import pytest
 
 from adzeguard.core.change.guards.attributes import odd_settings
 from adzeguard.core.change.guards.case import Case
+from adzeguard.core.change.guards.size import oversizes
+from adzeguard.core.change.kinds.add_member import AddMember
 from adzeguard.core.change.kinds.object_change import AttributeChange
 from adzeguard.core.change.kinds.set_attributes import SetAttributes
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.estate.named import Named
+from adzeguard.core.limits import Limits, NamedSizes
 from tests.estates import directory, estate
 
 NOTHING_ASKED = ResolvedCharter((), (), ())
@@ -34,3 +39,20 @@ def test_only_known_attributes_are_set_and_only_to_what_can_be_weighed(name: str
     reasons = list(odd_settings(Case(of, [change], NOTHING_ASKED)))
 
     assert (bool(reasons), said in "".join(reasons)) == (bool(said), True)
+
+
+@pytest.mark.parametrize(("hosts", "refused"), [(9, False), (12, True)])
+def test_hosts_that_a_member_gets_through_a_nested_group_count_as_touched(hosts: int, refused: bool) -> None:
+    """Putting somebody into a group inside the one that administers many hosts needs the number of hosts."""
+    names = {f"H-{n}": "OU=Hosts" for n in range(hosts)}
+    whole = directory(["Administrator", "ada"], {"Fitters": ["Wardens"], "Wardens": []}, computers=names)
+    of = estate(whole, {name: ["Fitters"] for name in names})
+    wardens, ada = (Named.of(of.principal(of.catalogue.by_name(name)[0])) for name in ("Wardens", "ada"))
+    join = AddMember(group=wardens, member=ada, rule="by-hand")
+    case = Case(of, [join], NOTHING_ASKED, Limits(hosts=10))
+
+    reasons = list(oversizes(case))
+    assert bool(reasons) == refused
+    assert not refused or "touches 12 hosts, 12 of them by directory groups" in reasons[0]
+    assert not list(oversizes(replace(case, named=NamedSizes(hosts=hosts))))
+    assert list(oversizes(replace(case, named=NamedSizes(hosts=hosts - 1))))

@@ -47,6 +47,8 @@ def test_any_value_can_stand_in_a_name(value: str) -> None:
         ("CN=A,OU=B,DC=c", "cn=a, ou=b , dc=C"),
         (r"CN=Varn\, Isolde,DC=c", r"CN=Varn\2C Isolde,DC=c"),
         ("CN = A,DC=c", "CN=A,DC=c"),
+        (r"CN=a\=b,DC=c", "CN=a=b,DC=c"),
+        (r"CN=a\3Db\, c,DC=c", r"CN=a=b\2C c,DC=c"),
     ],
 )
 def test_spellings_of_one_name_fold_together(one: str, other: str) -> None:

@@ -13,7 +13,19 @@ from adzeguard.core.identity import Sid
 from adzeguard.core.rights.evaluate import Question, decide
 from adzeguard.core.rights.reach import ReachFinder
 from adzeguard.core.rights.reach_graph import EVERYBODY
-from adzeguard.core.rights.ways import JOINING, MEMBERS, OWNER, PASSWORD, RIGHTS
+from adzeguard.core.rights.reach_words import first_right
+from adzeguard.core.rights.ways import (
+    ACTING,
+    JOINING,
+    KEYS,
+    MEMBERS,
+    OTHER_NAMES,
+    OWNER,
+    PASSWORD,
+    RIGHTS,
+    SCRIPT,
+    SIGN_IN,
+)
 from adzeguard.directory.schema import standard_schema
 from tests.estates import DOMAIN, NOON, directory, rights_of, sid_of
 
@@ -28,6 +40,19 @@ MEMBER, MEMBER_SET = SCHEMA.attributes["member"]
 RESET = SCHEMA.control_rights["User-Force-Change-Password"]
 JOIN = SCHEMA.validated_writes["Self-Membership"]
 GROUP, USER = SCHEMA.classes["group"], SCHEMA.classes["user"]
+SIGNING_IN = {
+    OTHER_NAMES: "altSecurityIdentities",
+    KEYS: "msDS-KeyCredentialLink",
+    ACTING: "msDS-AllowedToActOnBehalfOfOtherIdentity",
+    SIGN_IN: "userAccountControl",
+    SCRIPT: "scriptPath",
+}
+
+
+def _writing(attribute: str) -> Question:
+    return Question(Right.WRITE_PROPERTY, tuple(g for g in (*SCHEMA.attributes[attribute], USER) if g))
+
+
 WAYS = {
     "Target": {
         MEMBERS.sentence: Question(Right.WRITE_PROPERTY, tuple(g for g in (MEMBER, MEMBER_SET, GROUP) if g)),
@@ -36,6 +61,7 @@ WAYS = {
         OWNER.sentence: Question(Right.WRITE_OWNER),
     },
     "eva": {
+        **{way.sentence: _writing(attribute) for way, attribute in SIGNING_IN.items()},
         PASSWORD.sentence: Question(Right.CONTROL_ACCESS, (RESET, USER)),
         RIGHTS.sentence: Question(Right.WRITE_DAC),
         OWNER.sentence: Question(Right.WRITE_OWNER),
@@ -48,7 +74,20 @@ MASKS += [int(Right.CONTROL_ACCESS), int(Right.GENERIC_ALL), int(Right.WRITE_DAC
 @st.composite
 def entries(draw: st.DrawFn) -> Ace:
     """An entry that gives or denies one of the ways in, or something beside it."""
-    about = draw(st.sampled_from([None, None, MEMBER, RESET, JOIN, GROUP, SCHEMA.attributes["title"][0]]))
+    about = draw(
+        st.sampled_from(
+            [
+                None,
+                None,
+                MEMBER,
+                RESET,
+                JOIN,
+                GROUP,
+                SCHEMA.attributes["title"][0],
+                *(SCHEMA.attributes[a][0] for a in SIGNING_IN.values()),
+            ]
+        )
+    )
     kinds = (AceKind.ALLOW, AceKind.DENY) if about is None else (AceKind.ALLOW_OBJECT, AceKind.DENY_OBJECT)
     return Ace(
         draw(st.sampled_from(kinds)), 0, draw(st.sampled_from(MASKS)), draw(st.sampled_from([*SIDS, *EVERYONE])), about
@@ -70,18 +109,17 @@ def test_whoever_stands_right_behind_an_object_may_do_what_is_said_and_nobody_el
     rows = np.where(np.arange(WHOLE.objects.size) == target, 0, -1).astype(np.int32)
     objects = replace(WHOLE.objects, descriptors_of=rows, descriptor_bytes=(packed.to_bytes(),))
     rights = rights_of(Estate(NOON, DOMAIN, objects, WHOLE.graph))
-    ids = {WHOLE.objects.by_name(p)[0]: p for p in PEOPLE}
-    behind: dict[str, set[str]] = {how: set() for how in WAYS[name]}
-    for edge in ReachFinder(rights).graph(target).edges:
-        if edge.target != target or edge.how not in behind:
-            continue
-        if edge.holder == EVERYBODY:
-            behind[edge.how] |= set(PEOPLE)
-        elif edge.holder in ids:
-            behind[edge.how].add(ids[edge.holder])
-        else:
-            behind[edge.how] |= {ids[i] for i in WHOLE.graph.expand(edge.holder).people.tolist()}
+    graph = ReachFinder(rights).graph(target)
+    ids = {p: WHOLE.objects.by_name(p)[0] for p in PEOPLE}
+    allowed = {
+        p: {how for how, question in WAYS[name].items() if decide(packed, _token(p), "", question).allowed}
+        for p in PEOPLE
+        if p != name
+    }
 
-    for how, question in WAYS[name].items():
-        allowed = {p for p in PEOPLE if decide(packed, _token(p), "", question).allowed}
-        assert behind[how] - {name} == allowed - {name}, how
+    everybody = EVERYBODY in graph.behind()
+    assert not everybody or all(allowed.values())
+    for person, ways in allowed.items():
+        behind = ids[person] in graph.behind()
+        assert behind == bool(ways) or everybody, (person, ways)
+        assert not behind or first_right(graph.chain(ids[person])).how in ways

@@ -84,8 +84,9 @@ class Desk:
     def journal(self) -> "Journal":
         """The journal."""
         from adzeguard.store.journal import Journal
+        from adzeguard.store.journal_head import JournalHead
 
-        return Journal(self.database)
+        return Journal(self.database, JournalHead(self.workspace.journal_head_path))
 
     @cached_property
     def estate(self) -> "Estate":

@@ -16,6 +16,12 @@ if TYPE_CHECKING:
 
 _SCOPE = click.Choice(["global", "universal", "domain-local"])
 _KIND = click.Choice(["security", "distribution"])
+_account_option = click.option(
+    "--account-name",
+    default="",
+    metavar="NAME",
+    help="Its account name, where it is to differ from the name in the tree; as that may hold a comma.",
+)
 
 
 def one_group(desk: Desk, name: str) -> "Principal":
@@ -47,6 +53,7 @@ def add_object_commands(group: click.Group) -> None:
     help="Where it is made, like OU=Groups.",
     shell_complete=containers,
 )
+@_account_option
 @click.option("--scope", type=_SCOPE, default="global", show_default=True, help="Who may be in it, and where it works.")
 @click.option("--kind", type=_KIND, default="security", show_default=True, help="For access, or for mail alone.")
 @click.option("--description", default="", metavar="TEXT", help="What it is for.")
@@ -59,6 +66,7 @@ def add_object_commands(group: click.Group) -> None:
 def create(
     name: str,
     container: str,
+    account_name: str,
     scope: str,
     kind: str,
     description: str,
@@ -88,6 +96,7 @@ def create(
                 desk.estate,
                 name,
                 place,
+                account_name=account_name,
                 scope=scope,
                 security=kind == "security",
                 details=details,
@@ -102,6 +111,7 @@ def create(
 @click.command("set", epilog=example("adzeguard group set 'First Aiders' --scope universal"))
 @click.argument("group", shell_complete=names("group"))
 @click.option("--name", default="", metavar="NAME", help="Another name.")
+@_account_option
 @click.option("--scope", type=_SCOPE, help="Another scope; between global and domain local it takes two steps.")
 @click.option("--kind", type=_KIND, help="For access, or for mail alone.")
 @click.option("--description", metavar="TEXT", help="What it is for; empty takes it away.")
@@ -113,6 +123,7 @@ def create(
 def change(
     group: str,
     name: str,
+    account_name: str,
     scope: str | None,
     kind: str | None,
     description: str | None,
@@ -129,8 +140,9 @@ def change(
     from adzeguard.core.change.by_hand.groups import changed_group
     from adzeguard.core.estate.names import resolve
 
-    if all(value is None for value in (scope, kind, description, mail, manager)) and not name:
-        raise UsageError("nothing to set", "Give --name, --scope, --kind, --description, --mail or --managed-by")
+    if all(value is None for value in (scope, kind, description, mail, manager)) and not (name or account_name):
+        way_out = "Give --name, --account-name, --scope, --kind, --description, --mail or --managed-by"
+        raise UsageError("nothing to set", way_out)
     desk = Desk(workspace)
     the_group = one_group(desk, group)
     details = {"description": description, "mail": mail}
@@ -139,7 +151,14 @@ def change(
     return enact_draft(
         desk,
         lambda: changed_group(
-            desk.estate, the_group, name=name, scope=scope or "", security=security, details=details, why=why
+            desk.estate,
+            the_group,
+            name=name,
+            account_name=account_name,
+            scope=scope or "",
+            security=security,
+            details=details,
+            why=why,
         ),
         answers,
     )

@@ -41,7 +41,11 @@ def command(
 @command.command("verify", epilog=example("adzeguard journal verify"))
 @workspace_option
 def verify(workspace: Path | None) -> int:
-    """Follow the chain of hashes; ends with 3 when a row was changed, is missing or stands out of order."""
+    """Follow the chain of hashes; ends with 3 when a row was changed, is missing or stands out of order.
+
+    Where the journal ended is kept beside the store, in .adzeguard/journal-head: rows cut off its end are missed, and so
+    is the whole journal where the store was moved away. Without it there is no undo of what was done before.
+    """
     journal = Desk(workspace).journal
     broken = list(journal.broken_at())
     put("".join(f"{line}\n" for line in broken) or f"All {journal.count()} rows stand as they were written.\n")

@@ -55,6 +55,6 @@ def command(
             done = done_since(desk.journal, since)
         else:
             done = done_by(desk.journal, enactment_name or last_enactment(desk.journal), changes, kept)
-        return undo_draft(desk.estate, done)
+        return undo_draft(desk.estate, desk.journal, done)
 
     return enact_draft(desk, draft, answers)

@@ -2,10 +2,13 @@
 
 import struct
 import uuid
+from typing import Final
 
 from adzeguard.core.errors import InputError
 
 _LONGEST_SID = 15  # sub-authorities, [MS-DTYP] 2.4.2
+
+_SPECIAL: Final = '",+;<>\\'
 
 
 class Sid(str):
@@ -93,7 +96,8 @@ def fold_dn(dn: str) -> str:
 
 def _fold_relative_name(part: str) -> str:
     attribute, _, value = part.partition("=")
-    return f"{attribute.strip()}={escape_dn_value(unescape_dn_value(_trimmed(value)))}".casefold()
+    # An equal sign folds to a bare one, since names without any escape are folded by their letters alone.
+    return f"{attribute.strip()}={_escaped(unescape_dn_value(_trimmed(value)), _SPECIAL)}".casefold()
 
 
 def _trimmed(part: str) -> str:
@@ -116,8 +120,15 @@ def is_below(dn: str, ancestor: str) -> bool:
 
 
 def escape_dn_value(value: str) -> str:
-    """Escape a value so that it can stand in a distinguished name (RFC 4514 section 2.4)."""
-    escaped = "".join(f"\\{c}" if c in '",+;<>\\' else "\\00" if c == "\0" else c for c in value)
+    """Escape a value so that it can stand in a distinguished name (RFC 4514 section 2.4).
+
+    The equal sign need not be escaped by the standard, and is: a real directory server refuses a name with a bare one.
+    """
+    return _escaped(value, _SPECIAL + "=")
+
+
+def _escaped(value: str, special: str) -> str:
+    escaped = "".join(f"\\{c}" if c in special else "\\00" if c == "\0" else c for c in value)
     if escaped[:1] in ("#", " "):
         escaped = "\\" + escaped
     if len(value) > 1 and value.endswith(" "):

@@ -5,9 +5,9 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Final, TypeVar
 
 from adzeguard.core.drivers import DriverKind, Names, Secret, Setting, Settings
-from adzeguard.core.errors import DirectoryError, DirectoryUnreachableError, SettingsError
+from adzeguard.core.errors import ChangeRefusedError, DirectoryError, DirectoryUnreachableError, SettingsError
 from adzeguard.core.estate.catalogue import Domain
-from adzeguard.core.identity import domain_of_dn, guid_text, parent_dn, split_dn
+from adzeguard.core.identity import Sid, domain_of_dn, guid_text, parent_dn, split_dn
 from adzeguard.directory.decode import domain_sid_of
 from adzeguard.directory.ldap_wire import Address, Attributes, Wire
 from adzeguard.directory.port import ATTRIBUTES, CLASSES, DirectoryFacts, Entry, Modification
@@ -154,6 +154,21 @@ class LdapDirectory:
     def add(self, dn: str, attributes: Mapping[str, Sequence[bytes]]) -> None:
         """Make an entry."""
         self._once(lambda wire: wire.add(dn, attributes))
+
+    def restore(self, sid: Sid, dn: str) -> bool:
+        """Bring a deleted entry back ([MS-ADTS] 3.1.1.5.3.7, reanimation), which takes a right of its own."""
+        if not self._base:
+            self.facts()
+        packed = "".join(f"\\{byte:02x}" for byte in sid.to_bytes())  # RFC 4515 section 3
+        query = f"(&(isDeleted=TRUE)(objectSid={packed}))"
+        kept = list(self._connected().search(self._base, query, ["isDeleted"], descriptors=False, deleted=True))
+        if len(kept) != 1:
+            return False
+        try:
+            self._once(lambda wire: wire.restore(kept[0][0], dn))
+        except ChangeRefusedError:
+            return False
+        return True
 
     def rename(self, dn: str, new_dn: str) -> None:
         """Give an entry another name or container."""

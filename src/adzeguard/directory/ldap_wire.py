@@ -177,6 +177,14 @@ class Wire:
         controls = security_descriptor_control(True, parts) if about_rights else None
         self._write("modify", dn, dn, changes, controls=controls)
 
+    def restore(self, deleted_dn: str, dn: str) -> None:
+        """Take the mark of deletion from an entry and put it back among the living, in one change."""
+        from ldap3 import MODIFY_DELETE, MODIFY_REPLACE
+        from ldap3.protocol.microsoft import show_deleted_control
+
+        changes = {"isDeleted": [(MODIFY_DELETE, [])], "distinguishedName": [(MODIFY_REPLACE, [dn])]}
+        self._write("modify", deleted_dn, deleted_dn, changes, controls=[show_deleted_control(True)])
+
     def rename(self, dn: str, leaf: str, parent: str) -> None:
         """Give an entry another leaf name (like "CN=New") and put it below another container."""
         self._write("modify_dn", dn, dn, leaf, new_superior=parent)

@@ -157,6 +157,10 @@ class LdifFile:
         """Give an entry, all below it, and what names them another name."""
         self._write(with_renamed(self._current(), dn, new_dn))
 
+    def restore(self, sid: Sid, dn: str) -> bool:  # noqa: ARG002 - the port's
+        """Keep nothing that was deleted."""
+        return False
+
     def delete(self, dn: str) -> None:
         """Remove an entry and what names it."""
         self._remember_rid(self._current())

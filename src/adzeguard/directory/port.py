@@ -6,6 +6,7 @@ from typing import Literal, Protocol
 
 from adzeguard.core.estate.attributes import SHOWN_ATTRIBUTES
 from adzeguard.core.estate.catalogue import Domain
+from adzeguard.core.identity import Sid
 
 Operation = Literal["add", "delete", "replace"]
 
@@ -91,6 +92,9 @@ class DirectoryDriver(Protocol):
 
     def add(self, dn: str, attributes: Attributes) -> None:
         """Make an entry; the directory gives it its identity. `ChangeRefusedError` carries its reason for a no."""
+
+    def restore(self, sid: Sid, dn: str) -> bool:
+        """Bring a deleted entry back under its old SID, without most of what stood in it; no where none is kept."""
 
     def rename(self, dn: str, new_dn: str) -> None:
         """Give an entry, with all below it, another name or another container."""

@@ -9,6 +9,7 @@ from typing import Any, Final
 
 from adzeguard.core.change.change import Change
 from adzeguard.store.connection import Connection, Database, Row, one
+from adzeguard.store.journal_head import Head, JournalHead
 from adzeguard.store.put_in import note
 
 FORMAT: Final = 2
@@ -38,8 +39,10 @@ class JournalRow:
 class Journal:
     """Rows are only ever appended; each carries the hash of the one before it."""
 
-    def __init__(self, database: Database) -> None:
+    def __init__(self, database: Database, head: JournalHead | None = None) -> None:
+        """`head` keeps where the journal ends, so that a cut end is missed."""
         self._database = database
+        self._head = head
 
     def append(
         self, kind: str, enactment: str, body: Mapping[str, Any], at: datetime, by: str, made: Change | None = None
@@ -52,7 +55,24 @@ class Journal:
         with self._database.writing() as connection:
             if made is not None:
                 note(connection, made)
-            return _append(connection, kind, enactment, body, at, by)
+            missing = self._missing(connection)
+            written = _append(connection, kind, enactment, body, at, by)
+        if self._head is not None:
+            self._head.note(written, missing)
+        return written.seq
+
+    def _missing(self, connection: Connection) -> str:
+        """Say what is missing of the rows that were written from here before; nothing where all are there."""
+        last = self._head.last() if self._head is not None else None
+        if last is None:
+            return ""
+        there = one(connection, "SELECT hash FROM journal WHERE seq = ?", (last.seq,))
+        if there is not None and there[0] == last.hash:
+            return ""
+        end = (one(connection, "SELECT max(seq) FROM journal") or (0,))[0] or 0
+        if end < last.seq:
+            return f"rows {end + 1} to {last.seq}, which were written from here, are cut off the end"
+        return f"row {last.seq}, which was written from here, is another one now"
 
     def rows(self, limit: int | None = None, enactment: str = "", since: datetime | None = None) -> list[JournalRow]:
         """Return the latest rows in their order; all of one enactment, or since a moment, where it is named."""
@@ -102,6 +122,11 @@ class Journal:
             if _hash(values, before, written_as) != digest:
                 yield f"row {seq} was changed after it was written"
             expected, previous = seq + 1, digest
+        if self._head is not None:
+            yield from self._head.missed()
+            with self._database.reading() as connection:
+                missing = self._missing(connection)
+            yield from [missing] if missing else []
 
     def count(self) -> int:
         """Return how many rows there are."""
@@ -109,16 +134,16 @@ class Journal:
             return int((one(connection, "SELECT count(*) FROM journal") or (0,))[0])
 
 
-def _append(connection: Connection, kind: str, enactment: str, body: Mapping[str, Any], at: datetime, by: str) -> int:
+def _append(connection: Connection, kind: str, enactment: str, body: Mapping[str, Any], at: datetime, by: str) -> Head:
     last = one(connection, "SELECT seq, hash FROM journal ORDER BY seq DESC LIMIT 1")
     seq, previous = (last[0] + 1, last[1]) if last else (1, _FIRST)
     text = json.dumps(body, sort_keys=True, ensure_ascii=True)
     values = (seq, at.isoformat(), by, kind, enactment, text)
+    digest = _hash(values, previous, FORMAT)
     connection.run(
-        f"INSERT INTO journal ({_COLUMNS}) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
-        (*values, previous, _hash(values, previous, FORMAT), FORMAT),
+        f"INSERT INTO journal ({_COLUMNS}) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)", (*values, previous, digest, FORMAT)
     )
-    return int(seq)
+    return Head(int(seq), digest)
 
 
 def _read(row: Row) -> JournalRow:

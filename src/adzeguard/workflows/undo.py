@@ -12,7 +12,7 @@ from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.named import Named
 from adzeguard.store.journal import Journal
 from adzeguard.workflows.journal_rows import really_done
-from adzeguard.workflows.put_in import with_known_identity
+from adzeguard.workflows.made_again import as_known_today
 
 
 def done_by(journal: Journal, enactment: str, changes: Sequence[str] = (), kept: Sequence[str] = ()) -> list[Change]:
@@ -43,10 +43,10 @@ def last_enactment(journal: Journal) -> str:
     return ended
 
 
-def undo_draft(estate: Estate, done: Sequence[Change]) -> Draft:
-    """Return the changes that take these back."""
+def undo_draft(estate: Estate, journal: Journal, done: Sequence[Change]) -> Draft:
+    """Return the changes that take these back; what was deleted and made again since is meant as it is now."""
     sids = {change.before for change in done if isinstance(change, SetPrimaryGroup)}
     ids = estate.ids_of_sids(sids)
     groups = estate.catalogue.principals(i for sid in sids if (i := ids[sid]) is not None)
-    known = [with_known_identity(estate, change) for change in done]
+    known = as_known_today(estate, done, lambda: really_done(journal.rows()))
     return Draft.of(inverse_changes(known, {str(group.sid): Named.of(group) for group in groups.values()}))

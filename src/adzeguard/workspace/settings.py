@@ -52,6 +52,11 @@ class Workspace:
         return self.folder / STATE_FOLDER / "store.db"
 
     @property
+    def journal_head_path(self) -> Path:
+        """The file that keeps where the journal ends."""
+        return self.folder / STATE_FOLDER / "journal-head"
+
+    @property
     def lock_path(self) -> Path:
         """The file that a process holds while it changes something."""
         return self.folder / STATE_FOLDER / "lock"

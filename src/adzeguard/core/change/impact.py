@@ -93,6 +93,22 @@ def host_counts(estate: Estate, after: Outlook) -> tuple[NDArray[np.int64], NDAr
     return gained, lost
 
 
+def hosts_opened(estate: Estate, after: Outlook) -> set[str]:
+    """Return the hosts that somebody new will administer because of what changes in directory groups, folded."""
+    if not after.changed_groups:
+        return set()
+    split, inside_before, inside_then = _Splitter(estate), _Inside(estate.graph), _Inside(after.graph)
+    opened: set[str] = set()
+    known: dict[frozenset[int], bool] = {}
+    for host, then in zip(estate.hosts, after.administrators, strict=True):
+        groups, _ = split(then)
+        if groups not in known:
+            known[groups] = bool(len(less(inside_then(groups), inside_before(groups))))
+        if known[groups]:
+            opened.add(host.name.casefold())
+    return opened
+
+
 def _holds(ids: Ids, wanted: int) -> bool:
     place = int(np.searchsorted(ids, np.int32(wanted)))
     return place < len(ids) and int(ids[place]) == wanted

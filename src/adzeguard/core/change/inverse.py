@@ -4,6 +4,7 @@ from collections.abc import Mapping, Sequence
 
 from adzeguard.core.change.change import Change, Key
 from adzeguard.core.change.kinds.change_rights import ChangeRights
+from adzeguard.core.change.kinds.create_object import CreateObject
 from adzeguard.core.change.kinds.delete_object import DeleteObject
 from adzeguard.core.change.kinds.move_object import MoveObject
 from adzeguard.core.change.kinds.object_change import ObjectChange
@@ -25,8 +26,14 @@ def inverse_changes(done: Sequence[Change], groups: Mapping[str, Named]) -> list
     for change in _less_what_was_taken_back(done, groups):
         first.setdefault(change.key, change)
         last[change.key] = change
-    inverses = [back for key, change in reversed(first.items()) if (back := change.taken_back(last[key], groups))]
-    gone = {change.object.sid for change in done if isinstance(change, DeleteObject)} - {""}
+    inverses: list[Change] = []
+    gone: set[str] = set()
+    for key, change in reversed(first.items()):
+        back = change.taken_back(last[key], groups)
+        inverses += [back] if back is not None else []
+        # Somebody made it again since, or it will be made now; only in the latter case is it something new.
+        gone |= {change.object.sid} if isinstance(back, CreateObject) and isinstance(change, DeleteObject) else set()
+    gone -= {""}
 
     def as_it_will_be(named: Named) -> Named:
         return named.made_again() if named.sid in gone else named
@@ -61,6 +68,8 @@ def _same_object(before: Change, after: Change) -> bool:
 
 
 def _takes_back(change: Change, before: Change, groups: Mapping[str, Named]) -> bool:
+    if isinstance(before, DeleteObject) and isinstance(change, CreateObject):
+        return change.attributes == tuple(attribute.turned() for attribute in before.attributes)
     if not isinstance(before, SetAttributes | ChangeRights | MoveObject) or type(change) is not type(before):
         return False
     back = before.taken_back(before, groups)

@@ -58,7 +58,7 @@ def reach_impacts(privilege: Privilege, changes: Sequence[Change]) -> Iterator[R
     added = _named_members(privilege, changes)
     inside = {g.id: {g.id, *rights.estate.graph.expand(g.id).groups.tolist()} for g in privilege.groups}
     for group in privilege.groups:
-        before, later = set(finder.graph(group.id).onward), set(then.graph(group.id).onward)
+        before, later = finder.graph(group.id).behind(), then.graph(group.id).behind()
         named = {i for inner in inside[group.id] for i in added.get(inner, ())}
         gains = _people(rights.estate, later - before - named)
         loses = _people(rights.estate, before - later)

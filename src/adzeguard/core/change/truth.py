@@ -94,6 +94,8 @@ def _not_to_be_made(estate: Estate, change: CreateObject) -> Iterator[str]:
     odd = sorted({a.name for a in change.attributes if a.name.casefold() not in _MADE_WITH})
     if kind_made(change) not in _MADE_KINDS or odd:
         yield f"{change.id} makes something else than a group or an OU{' with ' + ', '.join(odd) if odd else ''}"
+    if change.was:
+        yield f"{change.id} brings back what was deleted, which undo alone does"
     account = values_of(change.attributes, "sAMAccountName")
     name = account[0].decode("utf-8", "replace") if account else ""
     true = rf"{estate.domain.short_name}\{name}" if name else leaf_name(change.object.dn)

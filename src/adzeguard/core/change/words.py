@@ -72,12 +72,13 @@ class _Writer:
 
     def creation(self, change: CreateObject) -> str:
         kind, place = kind_made(change), self._place(parent_dn(change.object.dn))
+        again = f" again, under its SID {change.was} where the directory keeps it" if change.was else ""
         if kind == Kind.OU:
-            return f"create the OU {self._place(change.object.dn)}"
+            return f"create the OU {self._place(change.object.dn)}{again}"
         what = type_in_words(_number(values_of(change.attributes, "groupType"))) if kind == Kind.GROUP else kind.label
         members = len(values_of(change.attributes, "member"))
         more = f" with {members} members" if members else ""
-        return f"create the {what} {self._called(change.object, kind)} in {place}{more}"
+        return f"create the {what} {self._called(change.object, kind)} in {place}{more}{again}"
 
     def deletion(self, change: DeleteObject) -> str:
         kind = self._kind(change.object)

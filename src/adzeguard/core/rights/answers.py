@@ -130,14 +130,18 @@ def asked_descriptor(estate: Estate, target: Principal, right: Asked, schema: Sc
 
 
 class Everybody:
-    """Who of all people may do something, by one pass over the entries instead of one for each person."""
+    """Who of all people may do something, by one pass over the entries instead of one for each person.
 
-    def __init__(self, estate: Estate, tokens: Tokens) -> None:
+    `groups_too` answers for groups as well: for what their members have by the group alone.
+    """
+
+    def __init__(self, estate: Estate, tokens: Tokens, *, groups_too: bool = False) -> None:
         self._estate = estate
         self._everybody = tokens.of_everybody
+        self._groups_too = groups_too
         self._known: dict[str, _Bools] = {}
         self._people = np.zeros(estate.graph.size, bool)
-        for kind in (Kind.USER, Kind.COMPUTER):
+        for kind in (Kind.USER, Kind.COMPUTER, *((Kind.GROUP,) if groups_too else ())):
             self._people[estate.catalogue.of_kind(kind)] = True
 
     @property
@@ -192,5 +196,6 @@ class Everybody:
             return inside
         inside[found] = True
         if self._estate.graph.position_of(found) is not None and self._estate.graph.grants_access(found):
-            inside[self._estate.graph.expand(found).people] = True
+            expansion = self._estate.graph.expand(found)
+            inside[expansion.members if self._groups_too else expansion.people] = True
         return inside

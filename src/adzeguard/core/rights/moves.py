@@ -87,8 +87,20 @@ class Moves:
                 have = self._takers(principal, descriptor, in_use)
                 gaining = self._gaining(below, in_use, may_take & ~have)
                 found |= gaining
-                for who in np.flatnonzero(gaining).tolist():
+                for who in self._told(gaining, have | self._ruling):
                     yield self._mover(place, who)
+
+    def _told(self, gaining: _Bools, beside: _Bools) -> Iterator[int]:
+        """Yield the groups all of whose people gain, or have it already, and whoever gains apart from those."""
+        graph, covered = self._estate.graph, beside.copy()
+        groups = [i for i in np.flatnonzero(gaining).tolist() if graph.position_of(i) is not None]
+        for group in groups:
+            people = graph.expand(group).people
+            if (gaining | beside)[people].all():
+                covered[people] = True
+                yield group
+        covered[groups] = True
+        yield from np.flatnonzero(gaining & ~covered).tolist()
 
     def _upwards(self, principal: Principal, descriptor: Descriptor) -> Iterator[_Place]:
         """Yield the object, the OU that it lies in, and so on up to below the top."""

@@ -15,7 +15,7 @@ def powers_of(rights: Rights, privileged: Sequence[Principal], groups: Iterable[
     for group in privileged:
         found.setdefault(group.id, "is privileged")
         behind = finder.graph(group.id)
-        for i in wanted & behind.onward.keys():
+        for i in wanted & behind.behind():
             nested = all(edge.is_membership for edge in behind.chain(i))
             found.setdefault(i, f"leads {'into' if nested else 'by its rights into'} {group.qualified_name}")
     for i in wanted:

@@ -24,6 +24,7 @@ from adzeguard.core.rights.origin import Given, given, giving_container
 from adzeguard.core.rights.passages import Passages
 from adzeguard.core.rights.questions import Asked
 from adzeguard.core.rights.reach_graph import EVERYBODY, Edge, ReachGraph, object_of, objects_of
+from adzeguard.core.rights.really import Walker, seen_among
 from adzeguard.core.rights.takeover import Takeover, TakeoverReader
 from adzeguard.core.rights.ways import LINKING, MEMBER, MOVING, PRIMARY
 from adzeguard.core.wellknown import (
@@ -67,7 +68,15 @@ class ReachFinder:
 
     @cached_property
     def _moves(self) -> Moves:
-        return Moves(self._estate, self._schema, self._reader, self._tokens, self._everybody, self._people_ruling)
+        everybody = Everybody(self._estate, self._tokens, groups_too=True)
+        ruling = self._people_ruling.copy()
+        ruling[list(self._ruling)] = True
+        return Moves(self._estate, self._schema, self._reader, self._tokens, everybody, ruling)
+
+    @cached_property
+    def _walker(self) -> Walker:
+        seen = seen_among(self._principals, self._descriptors)
+        return Walker(self._estate, self._tokens, self._everybody, seen)
 
     def _is_group(self, object_id: int) -> bool:
         return self._estate.graph.position_of(object_id) is not None
@@ -86,6 +95,8 @@ class ReachFinder:
                     found.onward[edge.holder] = edge
                     following.append(edge.holder)
             level = following
+        if any(edge.doubt for edge in found.edges):
+            self._walker.settle(found)
         return found
 
     def _load(self, ids: Iterable[int]) -> None:
@@ -141,15 +152,14 @@ class ReachFinder:
         if holder is None or holder == principal.id or holder in self._ruling:
             return
         stands_on = self._origin(principal, hold.entry)
+        if holder != EVERYBODY and not hold.from_inside:
+            yield Edge(holder, node, hold.how, hold.entry, stands_on, hold.unless_denied)
+            return
         for one in self._having_all(holder, principal, hold, raw):
             yield Edge(one, node, hold.how, hold.entry, stands_on)
 
     def _having_all(self, holder: int, principal: Principal, hold: Takeover, raw: bytes) -> list[int]:
-        """Return the holder, or those of its people who have all that is asked, where some of them do not.
-
-        A denial can stand on another group of theirs, on themselves or on everybody, and a second right can be given
-        elsewhere: it is decided by all that people act with, as the directory does it, and not by the entry alone.
-        """
+        """Return everybody, or those people who have all that is asked, where some do not or only those inside do."""
         if not hold.unless_denied and not hold.from_inside:
             return [holder]
         allowed = self._everybody.allowed(principal, Asked(hold.how, hold.unless_denied), Descriptor.from_bytes(raw))
@@ -158,7 +168,7 @@ class ReachFinder:
             inside[self._estate.graph.expand(principal.id).people] = True
             allowed &= inside
         having = self._everybody.having(hold.who, principal) & self._everybody.people
-        if not (having & ~allowed).any():
+        if holder == EVERYBODY and not (having & ~allowed).any():
             return [holder]
         return [int(i) for i in np.flatnonzero(having & allowed & ~self._people_ruling)]
 

@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 from typing import Final
 
 from adzeguard.core.descriptors.ace import Ace
+from adzeguard.core.rights.evaluate import Question
 from adzeguard.core.rights.ways import MEMBER, PRIMARY
 
 EVERYBODY: Final = -2
@@ -21,6 +22,8 @@ class Edge:
     how: str
     entry: Ace | None = None
     stands_on: int = -1
+    doubt: tuple[Question, ...] = ()
+    """What is to be asked of whoever takes this step, since a denial may meet them or one entry does not give all."""
 
     @property
     def is_membership(self) -> bool:
@@ -36,9 +39,19 @@ class ReachGraph:
     edges: list[Edge] = field(default_factory=list)
     onward: dict[int, Edge] = field(default_factory=dict)
     """From each object behind the group, the next edge of its shortest way."""
+    instead: dict[int, tuple[Edge, ...]] = field(default_factory=dict)
+    """The ways of those to whom the shortest one is closed."""
+    closed_to: set[int] = field(default_factory=set)
+    """Those behind the group to whom every way is closed, by denials."""
+
+    def behind(self) -> set[int]:
+        """Return everything that leads to the group."""
+        return set(self.onward) - self.closed_to
 
     def chain(self, start: int) -> list[Edge]:
         """Return the shortest way from an object to the group."""
+        if start in self.instead:
+            return list(self.instead[start])
         found: list[Edge] = []
         while start != self.group:
             edge = self.onward[start]

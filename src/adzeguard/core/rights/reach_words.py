@@ -38,7 +38,7 @@ def reaching(
 
     Who is among `but` is left out unless they are members.
     """
-    chains = {i: tuple(graph.chain(i)) for i in graph.onward}
+    chains = {i: tuple(graph.chain(i)) for i in graph.behind()}
     by_membership = {i for i, chain in chains.items() if all(edge.is_membership for edge in chain)}
     left_out = by_membership if not members_too else but - by_membership
     chains = {i: chain for i, chain in chains.items() if i not in left_out and (members_too or i not in but)}

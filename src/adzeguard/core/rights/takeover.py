@@ -68,6 +68,7 @@ class TakeoverReader:
         """Yield whom entries give the first thing that a way asks for, with what is left to be asked."""
         seen: set[Sid] = set()
         denied: set[Sid] = set()
+        denials = any(entry.denies and speaks_about(entry, asks[0]) for entry in descriptor.entries)
         for entry in descriptor.entries:
             if entry.sid is None or not speaks_about(entry, asks[0]) or entry.sid == SELF:
                 continue
@@ -75,5 +76,5 @@ class TakeoverReader:
                 denied.add(entry.sid)
             elif not entry.conditional and entry.sid not in denied and entry.sid not in seen:
                 seen.add(entry.sid)
-                left = asks if denied or len(asks) > 1 else ()
+                left = asks if denials or len(asks) > 1 else ()
                 yield Takeover(entry.sid, way.sentence, entry, left, way.from_inside)

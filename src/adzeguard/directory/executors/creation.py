@@ -1,6 +1,6 @@
 """Objects made in the directory, and deleted."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Final
 
 from adzeguard.core.change.kinds.create_object import CreateObject
@@ -9,7 +9,7 @@ from adzeguard.core.change.kinds.object_change import AttributeChange
 from adzeguard.core.change.outcome import Intent, Outcome, Status
 from adzeguard.core.identity import Sid, fold_dn
 from adzeguard.directory.executors.same_entry import OTHERWISE, same_entry
-from adzeguard.directory.port import DirectoryDriver, Entry
+from adzeguard.directory.port import DirectoryDriver, Entry, Modification
 
 _NAMING_OTHERS: Final = frozenset({"member", "managedby", "manager"})
 # What a server gives an object itself, and refuses or ignores when it is asked for ([MS-ADTS] 3.1.1.5.2.2): seen on the
@@ -76,17 +76,23 @@ _SECRET: Final = frozenset(
     }
 )
 _SOUNDS_SECRET: Final = ("password", "admpwd", "credential", "secret")
+_KEPT_WHEN_DELETED: Final = frozenset({"objectclass", "samaccountname", "grouptype"})
+"""[MS-ADTS] 3.1.1.5.5.1.1; writing a groupType that stands already is refused by the real server."""
 _DISABLED: Final = 0x2  # ADS_UF_ACCOUNTDISABLE, [MS-ADTS] 2.2.16
 _ACCOUNT_CONTROL: Final = "useraccountcontrol"
 
 
 def create_object(directory: DirectoryDriver, change: CreateObject, intent: Intent) -> Outcome:
-    """Make an object where none of its name is."""
-    if directory.read(change.object.dn) is not None:
+    """Make an object where none of its name is; one that was deleted comes back as it was, where it is still kept."""
+    standing = directory.read(change.object.dn)
+    if standing is not None and not _half_restored(directory, standing, change):
         return Outcome(change, Status.CONFLICT, f"there is a {change.object.dn} already", already=True)
     attributes, without = _to_be_made(directory, change.attributes)
     intent(change)
-    directory.add(change.object.dn, attributes)
+    if standing is not None or (change.was and directory.restore(Sid(change.was), change.object.dn)):
+        directory.modify(change.object.dn, _to_be_put_back(attributes))
+    else:
+        directory.add(change.object.dn, attributes)
     entry = directory.read(change.object.dn)
     if entry is None or not all(_holds(entry, name, given) for name, given in attributes.items()):
         return Outcome(change, Status.DIFFERS, OTHERWISE)
@@ -94,6 +100,26 @@ def create_object(directory: DirectoryDriver, change: CreateObject, intent: Inte
     details = [f"SID {Sid.from_bytes(packed)}"] if packed else []
     details += [f"without {name}, which is gone" for name in without]
     return Outcome(change, Status.VERIFIED, "; ".join(details))
+
+
+def _half_restored(directory: DirectoryDriver, entry: Entry, change: CreateObject) -> bool:
+    """Tell whether this is what was deleted, brought back without what stood in it: somebody was stopped there."""
+    packed = entry.first("objectsid")
+    if not change.was or packed is None or Sid.from_bytes(packed) != change.was:
+        return False
+    whole = directory.read_whole(entry.dn) or entry
+    others = _NAMING_OTHERS | _MADE_BY_THE_SERVER | {"ntsecuritydescriptor", _ACCOUNT_CONTROL}
+    given = [a for a in change.attributes if a.name.casefold() not in others]
+    return any(whole.first(a.name.casefold()) is None or not _holds(whole, a.name, a.after) for a in given)
+
+
+def _to_be_put_back(attributes: Mapping[str, Sequence[bytes]]) -> list[Modification]:
+    """Return what is written into an entry that was brought back; its classes and its kind of account stand."""
+    return [
+        Modification("replace", name, tuple(values))
+        for name, values in attributes.items()
+        if name.casefold() not in _KEPT_WHEN_DELETED
+    ]
 
 
 def delete_object(directory: DirectoryDriver, change: DeleteObject, intent: Intent) -> Outcome:

@@ -20,7 +20,7 @@ from adzeguard.core.estate.group_types import group_type
 from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.nesting import refused_nesting, refused_scope_change
 from adzeguard.core.estate.principal import NOT_COLLECTED, Flag, Kind, Principal
-from adzeguard.core.identity import parent_dn
+from adzeguard.core.identity import leaf_name, parent_dn
 
 _FLAGS: Final = {"global": Flag.GLOBAL, "domain-local": Flag.DOMAIN_LOCAL, "universal": Flag.UNIVERSAL}
 _NOT_IN_ACCOUNT_NAMES: Final = '"/\\[]:;|=,+*?<>@'  # [MS-SAMR] 3.1.1.6
@@ -32,6 +32,7 @@ def created_group(
     name: str,
     container: Principal,
     *,
+    account_name: str = "",
     scope: str = "global",
     security: bool = True,
     details: Mapping[str, str] | None = None,
@@ -39,15 +40,19 @@ def created_group(
     rule: str = BY_HAND_RULE,
     why: str = "",
 ) -> list[Change]:
-    """Return the changes that make a group and put its first members in; `details` are further attributes."""
-    _refuse_name(estate, name)
-    named = Named(name=rf"{estate.domain.short_name}\{name}", dn=child_dn("CN", name, container), made=True)
+    """Return the changes that make a group and put its first members in; `details` are further attributes.
+
+    The name may hold what no account name may, like a comma; then the account has a name of its own.
+    """
+    account = account_name or name
+    _refuse_name(estate, account)
+    named = Named(name=rf"{estate.domain.short_name}\{account}", dn=child_dn("CN", name, container), made=True)
     given: dict[str, str | tuple[str, ...]] = {
         "objectClass": ("top", "group"),
-        "sAMAccountName": name,
+        "sAMAccountName": account,
         "groupType": group_type(scope, security=security),
     }
-    future = Principal(NOT_COLLECTED, Kind.GROUP, name, named.name, None, named.dn, _FLAGS[scope])
+    future = Principal(NOT_COLLECTED, Kind.GROUP, account, named.name, None, named.dn, _FLAGS[scope])
     members = list(members)
     wrong = [reason for member in members if (reason := refused_nesting(future, member))]
     if wrong:
@@ -59,9 +64,10 @@ def created_group(
 
 def _refuse_name(estate: Estate, name: str) -> None:
     bad = [c for c in name if c in _NOT_IN_ACCOUNT_NAMES or not c.isprintable()]
-    if bad or not name.strip() or len(name) > _LONGEST_ACCOUNT or name.endswith("."):
-        reason = f"it holds {bad[0]!r}" if bad else "it is empty, too long, or ends with a dot"
-        raise UsageError(f"'{name}' cannot be the name of a group: {reason}")
+    if bad or name != name.strip() or not name or len(name) > _LONGEST_ACCOUNT or name.endswith("."):
+        reason = f"it holds {bad[0]!r}" if bad else "it is empty, too long, ends with a dot, or has a space at an end"
+        way_out = "Give the account another name: --account-name NAME" if bad else ""
+        raise UsageError(f"'{name}' cannot be the account name of a group: {reason}", way_out)
     taken = estate.catalogue.principals(estate.catalogue.by_name(name)).values()
     accounts = [p for p in taken if p.sid and p.sid.authority == estate.domain.sid]
     if accounts:
@@ -73,6 +79,7 @@ def changed_group(
     group: Principal,
     *,
     name: str = "",
+    account_name: str = "",
     scope: str = "",
     security: bool | None = None,
     details: dict[str, str | None] | None = None,
@@ -80,11 +87,11 @@ def changed_group(
 ) -> Draft:
     """Return the changes that give a group another name, scope, kind, or other details (nothing takes one away)."""
     changes = [*_details_changed(group, details or {}, why), *_type_changed(estate, group, scope, security, why)]
-    if name and name != group.name:
-        if name.casefold() != group.name.casefold():
-            _refuse_name(estate, name)
-        changes += _renamed(group, name, why)
-    if group.flags & Flag.BUILTIN and (name or scope or security is not None):
+    account = account_name or name
+    if account and account.casefold() != group.name.casefold():
+        _refuse_name(estate, account)
+    changes += _renamed(group, name, account, why)
+    if group.flags & Flag.BUILTIN and (account or scope or security is not None):
         raise GuardError([f"{group.qualified_name} is built in: its name, scope and kind stay as they are"])
     notes = []
     if security is False and group.flags & Flag.SECURITY_GROUP:
@@ -139,14 +146,13 @@ def _in_the_way(estate: Estate, group: Principal, before: str, after: str) -> It
             yield f"{refused_nesting(holder, future)}. Take {group.qualified_name} out of it first"
 
 
-def _renamed(group: Principal, name: str, why: str) -> list[Change]:
+def _renamed(group: Principal, name: str, account: str, why: str) -> Iterator[Change]:
+    if account and account != group.name:
+        yield _setting(group, AttributeChange.of("sAMAccountName", (group.name,), (account,)), why)
     container = Principal(NOT_COLLECTED, Kind.CONTAINER, "", "", None, parent_dn(group.dn))
-    account = AttributeChange.of("sAMAccountName", (group.name,), (name,))
-    changes: list[Change] = [_setting(group, account, why)]
-    new_dn = child_dn("CN", name, container)
-    if new_dn != group.dn:
-        changes.append(MoveObject(object=Named.of(group), to=new_dn, rule=BY_HAND_RULE, why=why))
-    return changes
+    new_dn = child_dn("CN", name, container) if name else group.dn
+    if leaf_name(new_dn) != leaf_name(group.dn):
+        yield MoveObject(object=Named.of(group), to=new_dn, rule=BY_HAND_RULE, why=why)
 
 
 def _setting(group: Principal, change: AttributeChange, why: str) -> Change:

@@ -57,7 +57,9 @@ def child_dn(attribute: str, name: str, container: Principal) -> str:
     """Return the name of something new in a container; `UsageError` where a name cannot be one."""
     if not name.strip() or len(name) > _LONGEST_LEAF or not name.isprintable():
         raise UsageError(f"'{name}' cannot be a name: it must have 1 to {_LONGEST_LEAF} printable characters")
-    return f"{attribute}={escape_dn_value(name.strip())},{container.dn}"
+    if name != name.strip():
+        raise UsageError(f"'{name}' cannot be a name: it begins or ends with a space", f"Write '{name.strip()}'")
+    return f"{attribute}={escape_dn_value(name)},{container.dn}"
 
 
 def descriptor_over(estate: Estate, principal: Principal) -> Descriptor:

@@ -4,6 +4,7 @@ from collections import Counter
 from collections.abc import Iterator
 
 from adzeguard.core.change.guards.case import Case
+from adzeguard.core.change.impact import hosts_opened
 from adzeguard.core.change.kinds.delete_object import DeleteObject
 from adzeguard.core.change.kinds.membership import MembershipChange
 from adzeguard.core.change.kinds.remove_member import RemoveMember
@@ -22,10 +23,11 @@ def oversizes(case: Case) -> Iterator[str]:
     if deletions > limits.deletions and named.deletions is None:
         yield f"the proposal deletes {deletions} objects. Give --deletions {deletions} if that is what you mean"
     yield from _removals(case)
-    hosts = len({change.host_name for change in case.changes if change.host_name})
+    touched = {change.host_name.casefold() for change in case.changes if change.host_name}
+    hosts = len(touched | hosts_opened(case.estate, case.after))
     if hosts > limits.hosts and named.hosts is None:
         yield (
-            f"the proposal touches {hosts} hosts, more than {limits.hosts}. "
+            f"the proposal touches {hosts} hosts{_by_nesting(hosts - len(touched))}, more than {limits.hosts}. "
             f"Give --hosts {hosts} to enact if that is what you mean"
         )
     removals = len(_taking_out(case))
@@ -37,6 +39,10 @@ def oversizes(case: Case) -> Iterator[str]:
         if told is not None and told != true:
             so_many = f"you named {option} {told}, and the proposal comes to {true}"
             yield f"{so_many}. Give {option} {true} to enact if that is what you mean"
+
+
+def _by_nesting(count: int) -> str:
+    return f", {count} of them by directory groups that administer them" if count else ""
 
 
 def _taking_out(case: Case) -> list[MembershipChange]:

@@ -3,6 +3,8 @@
 from collections.abc import Mapping
 from typing import ClassVar, Literal
 
+from pydantic import Field
+
 from adzeguard.core.change.change import UNDO_RULE, Change, Key, Order
 from adzeguard.core.change.kinds.object_change import AttributeChange, ObjectChange
 from adzeguard.core.estate.named import Named
@@ -10,10 +12,14 @@ from adzeguard.core.identity import fold_dn
 
 
 class CreateObject(ObjectChange):
-    """Nothing of this name is expected; `attributes` are what it begins with."""
+    """Nothing of this name is expected; `attributes` are what it begins with.
+
+    `was` is the SID of what was deleted, where something is made again: a directory that keeps it gives it back.
+    """
 
     kind: Literal["create"] = "create"
     attributes: tuple[AttributeChange, ...] = ()
+    was: str = Field("", pattern=r"^(S-1-[0-9-]+)?$", max_length=200)
     order: ClassVar[Order] = Order.MAKE
 
     @property

@@ -31,6 +31,7 @@ class DeleteObject(ObjectChange):
         return CreateObject(
             object=self.object.made_again(),
             attributes=tuple(a.turned() for a in self.attributes),
+            was=self.object.sid,
             rule=UNDO_RULE,
             why=self.undone_why(),
         )
