@@ -54,6 +54,7 @@ class Program:
             env=self.environment,
         )
         assert "Traceback" not in done.stderr, done.stderr
+        assert "should not happen" not in done.stderr, done.stderr
         return Ran(done.returncode, done.stdout, done.stderr)
 
 

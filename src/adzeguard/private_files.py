@@ -15,16 +15,19 @@ def open_new(path: Path) -> int:
 
 def write_new(path: Path, text: str | bytes) -> None:
     """Write a file that is not there yet; `FileExistsError` where it is. A link that was planted is not followed."""
-    handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW, 0o600)
-    with os.fdopen(handle, "wb") as file:
-        file.write(text if isinstance(text, bytes) else text.encode("utf-8", "backslashreplace"))
+    handle, temporary = _temporary_beside(path)
+    try:
+        with os.fdopen(handle, "wb") as file:
+            file.write(text if isinstance(text, bytes) else text.encode("utf-8", "backslashreplace"))
+        # A name is given only to what is whole: whoever is stopped before leaves nothing that looks like it.
+        os.link(temporary, path, follow_symlinks=False)
+    finally:
+        Path(temporary).unlink(missing_ok=True)
 
 
 def write_whole(path: Path, content: bytes) -> None:
     """Write a file whole or not at all, over one that is there; `OSError` where it cannot be."""
-    import tempfile
-
-    handle, temporary = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
+    handle, temporary = _temporary_beside(path)
     try:
         with os.fdopen(handle, "wb") as file:
             file.write(content)
@@ -32,3 +35,9 @@ def write_whole(path: Path, content: bytes) -> None:
     except OSError:
         Path(temporary).unlink(missing_ok=True)
         raise
+
+
+def _temporary_beside(path: Path) -> tuple[int, str]:
+    import tempfile
+
+    return tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)

@@ -123,7 +123,7 @@ def _give_rights(wire: Wire, domain: Domain, schema: Schema, lot: random.Random,
     dn = domain.dns[name]
     standing = Descriptor.from_bytes(wire.read(dn, ["nTSecurityDescriptor"])["ntsecuritydescriptor"][0])
     own = [Ace(AceKind.ALLOW, 0, _LOOKING, _AUTHENTICATED)]
-    count = lot.choice([0, 0, 0, 1, 1] if kind != "organizationalUnit" else [0, 0, 1, 1, 2])
+    count = lot.choice([0, 0, 0, 1, 1] if kind != "organizationalUnit" else [0, 0, 1, 1])
     own += [_right(schema, lot, kind, list(domain.sids.values())) for _ in range(count)]
     own.insert(0, _ADMIN_FIRST)
     inherited = [entry for entry in standing.entries if entry.inherited]
@@ -243,6 +243,7 @@ class Attacker:
         for name, hope in hopes.items():
             if name not in self._ruled and hope.get("sdrightseffective", [b"0"])[0] != b"0":
                 self._ruled |= {name} if self._takes_rights(wire, account, name) else set()
+        self._govern_accounts()
         for name in self._domain.people:
             if name not in self.become and (self._resets(wire, name) or self._signs_in_as(wire, name)):
                 self._becomes(name)
@@ -254,6 +255,13 @@ class Attacker:
             if renaming and not self._has(name):
                 self._try_to_move(wire, name)
         return len(self._ruled) > before
+
+    def _govern_accounts(self) -> None:
+        """Whoever rules an OU can link policies to it, which apply to the accounts in it: that is not tried here."""
+        ruled = [f",{self._places[ou]}" for ou in self._domain.ous if ou in self._ruled]
+        for name in self._domain.people:
+            if name not in self.become and any(self._places[name].endswith(end) for end in ruled):
+                self._becomes(name)
 
     def _has(self, name: str) -> bool:
         return name in self.become or name in self._ruled or name in self._could_join
@@ -341,6 +349,7 @@ class Attacker:
                         self._try_to_join(other, able, frozenset(), name)
                 if self._has(name):
                     break
+            self._govern_accounts()
             self._admin.rename(self._places[name], leaf, home)
             self._places[name] = dn
             if self._has(name):

@@ -40,7 +40,8 @@ def command(severity: str, rules: tuple[str, ...], form: str, output: Path | Non
     desk = Desk(workspace)
     check_rules(rules, {rule.id for rule in desk.written_charter.rules})
     findings = all_findings(LookedAt(desk.rights, desk.charter, desk.privileged, desk.put_in))
-    desk.checked.note(LastCheck(desk.now(), desk.store.latest().id, counts_of(findings)))
+    if desk.database.writable:
+        desk.checked.note(LastCheck(desk.now(), desk.store.latest().id, counts_of(findings)))
     least = Severity[severity.upper()]
     shown = [f for f in findings if f.severity >= least and (not rules or f.rule in rules)]
     put_view(findings_table(shown), form, output)

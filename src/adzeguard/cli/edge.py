@@ -3,6 +3,7 @@
 import gc
 import os
 import sys
+from contextlib import suppress
 
 import click
 
@@ -17,6 +18,7 @@ def run(arguments: list[str] | None = None) -> int:  # noqa: PLR0911 - one way o
     """Run one command and return its exit code."""
     # A command makes a million small values that live to its end: looking for rings among them again and again
     # took a fifth of a check of 20,000 hosts.
+    os.umask(0o077)  # parents of what is made are made by the system's own rules, and those can be anybody's
     gc.set_threshold(_ALLOCATIONS_BETWEEN_SEARCHES, 50, 100)
     try:
         code = commands.main(arguments, prog_name="adzeguard", standalone_mode=False)
@@ -36,7 +38,7 @@ def run(arguments: list[str] | None = None) -> int:  # noqa: PLR0911 - one way o
         return error.exit_code
     except BrokenPipeError:
         # The reader of a pipe, such as head, has seen enough. Python would complain again at its end.
-        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        _forget_output()
         return 0
     except KeyboardInterrupt:
         _say("stopped", "")
@@ -44,6 +46,37 @@ def run(arguments: list[str] | None = None) -> int:  # noqa: PLR0911 - one way o
     except RecursionError:
         _say("the input is nested too deeply to be read", "")
         return 1
+    except OSError as error:
+        # The system's own no, such as a full disk under standard output, says best itself what is wrong.
+        _say(f"{error.filename or 'the result'} cannot be written or read: {error.strerror or error}", "")
+        _forget_output()
+        return 1
+    except Exception as error:  # noqa: BLE001 - whatever slips through is kept for its makers, and told in one line
+        _say(f"this should not happen ({type(error).__name__}): nothing more was done.", _reported(error))
+        return 1
+
+
+def _forget_output() -> None:
+    """Python would try to write what is left at its end, and complain again."""
+    with suppress(OSError, ValueError):
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+
+
+def _reported(error: Exception) -> str:
+    """Keep where it happened in a file of its own, without what was worked on, and return where it is."""
+    import tempfile
+    import traceback
+
+    from adzeguard import __version__
+
+    try:
+        handle, path = tempfile.mkstemp(prefix="adzeguard-report-", suffix=".txt")
+        with os.fdopen(handle, "w", encoding="utf-8", errors="backslashreplace") as file:
+            frames = traceback.format_tb(error.__traceback__)
+            file.write(f"adzeguard {__version__}, Python {sys.version}\n{type(error).__name__}\n{''.join(frames)}")
+    except OSError:
+        return ""
+    return f"Please send its makers {path}"
 
 
 def _say(message: str, way_out: str) -> None:

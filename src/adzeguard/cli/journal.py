@@ -13,7 +13,7 @@ from adzeguard.cli.output import put, put_view
 @click.group("journal", invoke_without_command=True, epilog=example("adzeguard journal --limit 20"))
 @click.option(
     "--limit",
-    type=click.IntRange(1),
+    type=click.IntRange(1, 10**9),
     default=50,
     show_default=True,
     help="How many of the latest rows to show.",
@@ -43,8 +43,8 @@ def command(
 def verify(workspace: Path | None) -> int:
     """Follow the chain of hashes; ends with 3 when a row was changed, is missing or stands out of order.
 
-    Where the journal ended is kept beside the store, in .adzeguard/journal-head: rows cut off its end are missed, and so
-    is the whole journal where the store was moved away. Without it there is no undo of what was done before.
+    Where the journal ended is kept beside the store, in .adzeguard/journal-head: rows cut off its end are missed, and
+    so is the whole journal where the store was moved away. Without it there is no undo of what was done before.
     """
     journal = Desk(workspace).journal
     broken = list(journal.broken_at())

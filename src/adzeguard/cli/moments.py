@@ -6,6 +6,8 @@ from typing import Any
 import click
 
 _WORDS = {"today": 0, "yesterday": 1}
+_LONGEST_AGE = 7
+"""Six digits and a unit are ages."""
 _UNITS = {"m": "minutes", "h": "hours", "d": "days", "w": "weeks"}
 
 
@@ -19,16 +21,21 @@ class Moment(click.ParamType[datetime]):
         if isinstance(value, datetime):
             return value
         text = str(value).strip()
-        now = datetime.now().astimezone()
-        if text in _WORDS:
-            return (now - timedelta(days=_WORDS[text])).replace(hour=0, minute=0, second=0, microsecond=0)
-        if text[:-1].isdecimal() and text[-1:] in _UNITS and len(text) <= 7:  # noqa: PLR2004 - six digits are ages
-            return now - timedelta(**{_UNITS[text[-1]]: int(text[:-1])})
         try:
-            moment = datetime.fromisoformat(text)
-        except ValueError:
+            return _moment(text)
+        except (ValueError, OverflowError):
             self.fail(f"'{text}' is no moment: write 2026-11-23, 2026-11-23T14:30, yesterday, 3d or 2h", param, ctx)
-        return moment if moment.tzinfo else moment.astimezone()
+
+
+def _moment(text: str) -> datetime:
+    """Return a moment with its zone; one before the year 1 or after 9999 is an error like any other text."""
+    now = datetime.now().astimezone()
+    if text in _WORDS:
+        return (now - timedelta(days=_WORDS[text])).replace(hour=0, minute=0, second=0, microsecond=0)
+    if text[:-1].isdecimal() and text[-1:] in _UNITS and len(text) <= _LONGEST_AGE:
+        return now - timedelta(**{_UNITS[text[-1]]: int(text[:-1])})
+    moment = datetime.fromisoformat(text)
+    return moment if moment.tzinfo else moment.astimezone()
 
 
 MOMENT = Moment()

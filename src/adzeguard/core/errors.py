@@ -21,6 +21,7 @@ AdzeguardError
 │   └── HostUnknownError
 ├── StoreError                 the store of the workspace
 │   ├── StoreTooNewError
+│   ├── StoreDamagedError
 │   ├── StoreBusyError
 │   └── NothingCollectedError
 └── GuardError                 a proposal would do harm and is refused
@@ -127,6 +128,13 @@ class StoreError(AdzeguardError):
 
 class StoreTooNewError(StoreError):
     """A newer version of the tool wrote this store."""
+
+
+class StoreDamagedError(StoreError):
+    """A row of the store is not what the program wrote."""
+
+    def __init__(self, what: str) -> None:
+        super().__init__(f"the store is damaged: {what}", "Run: adzeguard collect --full, which writes it anew")
 
 
 class StoreBusyError(StoreError):

@@ -8,6 +8,7 @@ from adzeguard.core.errors import InputError
 
 _LONGEST_SID = 15  # sub-authorities, [MS-DTYP] 2.4.2
 
+_LONGEST_NUMBER: Final = 15  # digits of 2^48, the highest authority
 _SPECIAL: Final = '",+;<>\\'
 
 
@@ -24,9 +25,10 @@ class Sid(str):
     def parse(cls, text: str) -> "Sid":
         """Read the text form; case of the leading S does not matter."""
         parts = text.strip().upper().split("-")
-        digits = all(part.isascii() and part.isdigit() for part in parts[1:])
+        # Python takes long to make a number of thousands of digits, and refuses to at last.
+        digits = all(part.isascii() and part.isdigit() and len(part) <= _LONGEST_NUMBER for part in parts[1:])
         if parts[0] != "S" or not digits or not 3 <= len(parts) <= _LONGEST_SID + 3:  # noqa: PLR2004 - S, revision, authority
-            raise InputError(f"'{text}' is not a SID", "A SID looks like S-1-5-21-1-2-3-500")
+            raise InputError(f"'{text[:80]}' is not a SID", "A SID looks like S-1-5-21-1-2-3-500")
         numbers = [int(part) for part in parts[1:]]
         if numbers[0] != 1 or numbers[1] >= 1 << 48 or any(n >= 1 << 32 for n in numbers[2:]):
             raise InputError(f"'{text}' is not a SID: a part is out of range", "Only revision 1 exists")

@@ -1,14 +1,15 @@
 """Makes the workspace of the example in a folder."""
 
-import os
 from datetime import datetime
 from importlib.resources import files
 from pathlib import Path
+from tempfile import TemporaryDirectory
 
 from adzeguard.core.errors import UsageError
 from adzeguard.demo.as_hosts import write_hosts
 from adzeguard.demo.as_ldif import DOMAIN_SID, LdifDomain
 from adzeguard.demo.scenario import Scenario
+from adzeguard.private_files import write_new
 from adzeguard.workspace.settings import make_workspace, settings_text
 
 
@@ -16,10 +17,20 @@ def make_demo(folder: Path, scenario: Scenario, now: datetime) -> None:
     """Write the directory, the hosts, the charter and the settings."""
     if folder.exists() and any(folder.iterdir()):
         raise UsageError(f"{folder} is not empty", "Name another folder: adzeguard demo DIR")
+    try:
+        folder.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
+        # Made beside and given its name at the end: whoever is stopped, or has no room left, can make it again.
+        with TemporaryDirectory(prefix=f".{folder.name}.", dir=folder.parent) as beside:
+            _make(Path(beside) / "made", scenario, now)
+            (Path(beside) / "made").rename(folder)
+    except OSError as error:
+        raise UsageError(f"{folder} cannot be made: {error.strerror}", "Name another folder") from error
+
+
+def _make(folder: Path, scenario: Scenario, now: datetime) -> None:
     domain = LdifDomain(scenario, now)
-    folder.mkdir(mode=0o700, parents=True, exist_ok=True)
-    with os.fdopen(os.open(folder / "lowmere.ldif", os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "wb") as file:
-        file.write(domain.text())
+    folder.mkdir(mode=0o700)
+    write_new(folder / "lowmere.ldif", domain.text())
     write_hosts(scenario, domain.sid_of, DOMAIN_SID, folder / "hosts")
     settings = settings_text(
         {"kind": "ldif", "file": "lowmere.ldif"},

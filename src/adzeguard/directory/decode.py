@@ -46,7 +46,7 @@ def observe(entry: Entry) -> Observed | None:
         kind,
         _flags(entry, kind),
         sid,
-        entry.number("primarygroupid"),
+        _rid(entry.number("primarygroupid")),
         _name(entry, kind),
         entry.dn,
         _generalized_time(entry.text("whencreated")),
@@ -67,12 +67,22 @@ def _kind(entry: Entry) -> Kind | None:
 
 def _name(entry: Entry, kind: Kind) -> str:
     """Accounts go by their account name; a computer's ends in $, which people leave away."""
-    account = entry.text("samaccountname")
+    account = _readable(entry.text("samaccountname"))
     if kind == Kind.COMPUTER:
         return account.removesuffix("$")
     if kind == Kind.POLICY and entry.text("displayname"):
-        return entry.text("displayname")
-    return account or leaf_name(entry.dn)
+        return _readable(entry.text("displayname"))
+    return account or _readable(leaf_name(entry.dn))
+
+
+def _readable(text: str) -> str:
+    """Show bytes that are not UTF-8 as escapes: no store and no terminal takes them as they are."""
+    return text.encode("utf-8", "surrogateescape").decode("utf-8", "backslashreplace")
+
+
+def _rid(number: int) -> int:
+    """Return a relative identifier, 0 for a number that is none ([MS-DTYP] 2.4.2), as a damaged file has."""
+    return number if 0 <= number < 1 << 32 else 0
 
 
 def _flags(entry: Entry, kind: Kind) -> Flag:

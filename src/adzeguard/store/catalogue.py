@@ -8,6 +8,7 @@ from typing import Any, Final
 
 import numpy as np
 
+from adzeguard.core.errors import StoreDamagedError
 from adzeguard.core.estate.catalogue import DescriptorUse, Domain
 from adzeguard.core.estate.links import Ids
 from adzeguard.core.estate.objects import principal_of_row
@@ -141,14 +142,20 @@ class StoredCatalogue:
             rows = connection.rows(f"SELECT descriptor, kind, {joined}, min(id) FROM object WHERE {where}")
         known: dict[bytes, bytes] = dict(self._query("SELECT key, data FROM descriptor"))
         uses = sorted(rows, key=lambda row: row[3])
-        return [DescriptorUse(known[key], Kind(kind), partial(_numbers, text)) for key, kind, text, _ in uses]
+        try:
+            return [DescriptorUse(known[key], Kind(kind), partial(_numbers, text)) for key, kind, text, _ in uses]
+        except (ValueError, KeyError) as error:
+            raise StoreDamagedError("an object has a descriptor or is of a kind that there is not") from error
 
     def _objects(self, condition: str, values: Iterable[Any] = ()) -> Iterator[Row]:
         where = f" AND {condition}" if condition else ""
         return self._query(f"SELECT {listed(SHOWN)} FROM object WHERE {self._valid}{where}", values)
 
     def _principal(self, row: Row) -> Principal:
-        return principal_of_row(row[0], unpacked(row, self._authorities), self._domain)
+        try:
+            return principal_of_row(row[0], unpacked(row, self._authorities), self._domain)
+        except (ValueError, LookupError, TypeError, AttributeError, RecursionError) as error:
+            raise StoreDamagedError(f"object {row[0]} cannot be read") from error
 
     def _query(self, query: str, values: Iterable[Any] = ()) -> Iterator[Row]:
         with self._database.reading() as connection:

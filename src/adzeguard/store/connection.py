@@ -41,6 +41,10 @@ class Connection(Protocol):
 class Database(Protocol):
     """The tables of one workspace. Raises errors under `StoreError`, and no other."""
 
+    @property
+    def writable(self) -> bool:
+        """Whether anything can be kept in it: what only looks goes on where nothing can."""
+
     def reading(self) -> AbstractContextManager[Connection]:
         """Open a connection that sees one moment of the store; inside another one it is that one."""
 

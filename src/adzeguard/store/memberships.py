@@ -4,6 +4,7 @@ from typing import Final
 
 import numpy as np
 
+from adzeguard.core.errors import StoreDamagedError
 from adzeguard.core.estate.links import Links
 from adzeguard.core.estate.membership import MembershipGraph
 from adzeguard.store.connection import Connection
@@ -37,13 +38,19 @@ def read_graph(connection: Connection, size: int, valid: str) -> MembershipGraph
     group_ids = np.fromiter((row[0] for row in rows), np.int32, len(rows))
     security = np.fromiter((row[1] for row in rows), bool, len(rows))
     nested, people, primaries = ([row[place] for row in rows] for place in (2, 3, 4))
-    inside = Links.of_blobs(nested)
+    inside, outside, primary = (_links(runs, size) for runs in (nested, people, primaries))
     positions = np.searchsorted(group_ids, inside.targets).astype(np.int32)
-    return MembershipGraph(
-        size,
-        group_ids,
-        security,
-        Links(inside.starts, positions),
-        Links.of_blobs(people),
-        Links.of_blobs(primaries),
-    )
+    if len(positions) and not (positions.max() < len(group_ids) and (group_ids[positions] == inside.targets).all()):
+        raise StoreDamagedError("a group holds one that is none")
+    return MembershipGraph(size, group_ids, security, Links(inside.starts, positions), outside, primary)
+
+
+def _links(runs: list[bytes], size: int) -> Links:
+    """Return runs of numbers; `StoreDamagedError` where they are no numbers of objects."""
+    try:
+        links = Links.of_blobs(runs)
+    except (ValueError, TypeError) as error:
+        raise StoreDamagedError("the members of a group cannot be read") from error
+    if len(links.targets) and not (links.targets.min() >= 0 and links.targets.max() < size):
+        raise StoreDamagedError("a group has members that are not there")
+    return links

@@ -57,6 +57,11 @@ class PostgresDatabase:
             self._connection = self._connected()
         bring_up_to_date(self, self._label)
 
+    @property
+    def writable(self) -> bool:
+        """Whether anything can be kept in it; what the account may is the database's own matter."""
+        return True
+
     def _connected(self) -> "psycopg.Connection[Row]":
         return psycopg.connect(self._url, autocommit=True, connect_timeout=30, application_name="adzeguard")
 

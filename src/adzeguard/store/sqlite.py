@@ -4,6 +4,7 @@ import os
 import sqlite3
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
+from errno import EACCES, EPERM, EROFS
 from pathlib import Path
 from threading import RLock
 from typing import Any, Final
@@ -51,17 +52,37 @@ class SqliteDatabase:
         self._lock_path = lock_path
         self._turn = RLock()
         self._depth = 0
+        self._writable = True
         with self._translated():
-            path.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
-            os.close(os.open(path, os.O_RDWR | os.O_CREAT, 0o600))
+            self._make_file()
             # The driver must not begin transactions by its own rules: it begins none for reads, so that two reads
             # could see two moments, and none for CREATE TABLE.
             self._connection = sqlite3.connect(
-                path, timeout=_WAIT_SECONDS, isolation_level=None, check_same_thread=False
+                self._uri, timeout=_WAIT_SECONDS, isolation_level=None, check_same_thread=False, uri=True
             )
-            for setting in _SETTINGS:
+            for setting in _SETTINGS if self._writable else ():
                 self._connection.execute(f"PRAGMA {setting}")
         bring_up_to_date(self, str(path))
+
+    def _make_file(self) -> None:
+        try:
+            self._path.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
+            os.close(os.open(self._path, os.O_RDWR | os.O_CREAT, 0o600))
+        except OSError as error:
+            if error.errno not in (EACCES, EROFS, EPERM) or not os.access(self._path, os.R_OK):
+                raise
+            self._writable = False
+
+    @property
+    def _uri(self) -> str:
+        # A store in WAL mode cannot even be read where its folder cannot be written, unless it is said that nobody
+        # writes it meanwhile: seen on a disk that is mounted read-only.
+        return self._path.resolve().as_uri() + ("" if self._writable else "?immutable=1")
+
+    @property
+    def writable(self) -> bool:
+        """Whether anything can be kept in it."""
+        return self._writable
 
     @contextmanager
     def reading(self) -> Iterator[_Open]:

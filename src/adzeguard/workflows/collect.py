@@ -73,7 +73,9 @@ def collect(sources: Sources, *, full: bool = False) -> Collected:
         facts.invocation_id,
         facts.highest_usn,
     )
-    return _collect_all(sources, about) if changed is None else _collect_changes(list(changed), sources, about)
+    if changed is None:
+        return _collect_all(sources, about, compared=full)
+    return _collect_changes(list(changed), sources, about)
 
 
 def _watermark(store: EstateStore, facts: DirectoryFacts) -> int | None:
@@ -84,7 +86,7 @@ def _watermark(store: EstateStore, facts: DirectoryFacts) -> int | None:
     return last.facts.highest_usn if last.facts.domain == facts.domain else None
 
 
-def _collect_all(sources: Sources, about: CollectionFacts) -> Collected:
+def _collect_all(sources: Sources, about: CollectionFacts, *, compared: bool) -> Collected:
     observed = _observed(sources.directory.entries(), sources.progress)
     ids = sources.store.ids_for([seen.row.key for seen in observed])
     assembled = assemble(about.domain, observed, ids)
@@ -94,7 +96,7 @@ def _collect_all(sources: Sources, about: CollectionFacts) -> Collected:
         if seen.row.kind == Kind.COMPUTER
     ]
     read = _read_hosts(sources, computers)
-    written = sources.store.write(replace(about, finished=sources.clock()), assembled, read)
+    written = sources.store.write(replace(about, finished=sources.clock()), assembled, read, compared=compared)
     kinds = np.bincount(assembled.objects.kinds, minlength=len(Kind))
     counts = {kind.label: int(kinds[kind]) for kind in Kind if kind != Kind.ABSENT and kinds[kind]}
     return _collected(about.kind, written, counts, sources, computers, read, assembled.strangers)

@@ -177,10 +177,12 @@ def make_workspace(folder: Path, text: str, first_charter: str) -> None:
     """Write the settings and an empty charter; `SettingsError` where a workspace stands already."""
     try:
         folder.mkdir(mode=0o700, parents=True, exist_ok=True)
-        write_new(folder / FILE_NAME, text)
+        if (folder / FILE_NAME).exists():
+            raise FileExistsError  # noqa: TRY301 - the same end as where somebody else is faster
         (folder / CHARTER_FOLDER).mkdir(mode=0o700, exist_ok=True)
         if not list((folder / CHARTER_FOLDER).glob("*.y*ml")):
             write_new(folder / CHARTER_FOLDER / "charter.yaml", first_charter)
+        write_new(folder / FILE_NAME, text)  # last, since with it the folder is a workspace
     except FileExistsError as error:
         raise SettingsError(
             f"{folder} is a workspace already", "Change its adzeguard.toml, or choose another folder"

@@ -22,8 +22,10 @@ from adzeguard.core.rights.evaluate import Question, decide, owner_has_the_right
 from adzeguard.core.rights.questions import Asked, attribute_levels, class_of_kind
 from adzeguard.core.rights.schema import Schema
 from adzeguard.core.rights.takeover import TakeoverReader
+from adzeguard.core.rights.ways import LINKING
 
 _Bools = NDArray[np.bool_]
+_ACCOUNTS: Final = frozenset({Kind.USER, Kind.COMPUTER})
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,14 +80,16 @@ class Moves:
     def _found(self, principal: Principal, descriptor: Descriptor, in_use: bool) -> Iterator[Mover]:
         below: list[_Place] = []
         found = np.zeros(len(self._ruling), bool)
+        closed = False
         for place in self._upwards(principal, descriptor):
-            if place.descriptor.protected:
+            closed = closed or place.descriptor.protected
+            if closed and principal.kind not in _ACCOUNTS:
                 return  # nothing comes down to it, wherever it or what is above it goes
             below.insert(0, place)
             may_take = self._may_take_away(place) & ~self._ruling & ~found
             if may_take.any():
                 have = self._takers(principal, descriptor, in_use)
-                gaining = self._gaining(below, in_use, may_take & ~have)
+                gaining = self._gaining(below, in_use, may_take & ~have, closed)
                 found |= gaining
                 for who in self._told(gaining, have | self._ruling):
                     yield self._mover(place, who)
@@ -136,8 +140,11 @@ class Moves:
             found |= self._everybody.having(descriptor.owner, principal)
         return found
 
-    def _gaining(self, below: list[_Place], in_use: bool, candidates: _Bools) -> _Bools:
-        """Return which candidates get the lowest object by moving the highest somewhere."""
+    def _gaining(self, below: list[_Place], in_use: bool, candidates: _Bools, closed: bool) -> _Bools:
+        """Return which candidates get the lowest object by moving the highest somewhere.
+
+        To one that is closed no rights come down, but whatever policies are linked there do, if it is an account.
+        """
         gaining = np.zeros(len(candidates), bool)
         for goal, creators in self._places_for(below[0].principal.kind):
             able = np.zeros(len(candidates), bool)
@@ -146,6 +153,10 @@ class Moves:
                 continue
             # Whoever rules the place can have it hand down what they like, as soon as the object is there.
             gaining |= able & self._takers(_NOWHERE, goal, in_use=True)
+            if below[-1].principal.kind in _ACCOUNTS:
+                gaining |= able & self._may(_NOWHERE, goal, *self._reader.questions(LINKING, Kind.OU))
+            if closed:
+                continue
             before, after, moved = below[0].above, goal, below[0].descriptor
             for place in below:
                 guid = self._schema.classes.get(class_of_kind(place.principal.kind))

@@ -113,7 +113,9 @@ def _details_changed(group: Principal, details: dict[str, str | None], why: str)
 
 def _type_changed(estate: Estate, group: Principal, scope: str, security: bool | None, why: str) -> Iterator[Change]:
     """Change scope and kind. Between global and domain local lies universal, so that this takes two steps."""
-    was_scope = next(word for word, flag in _FLAGS.items() if group.flags & flag)
+    was_scope = next((word for word, flag in _FLAGS.items() if group.flags & flag), "")
+    if not was_scope:
+        raise GuardError([f"{group.qualified_name} has no scope that is known here: its groupType is damaged"])
     was_security = bool(group.flags & Flag.SECURITY_GROUP)
     wanted, kind = scope or was_scope, was_security if security is None else security
     steps = [wanted]
