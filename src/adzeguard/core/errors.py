@@ -12,6 +12,7 @@ AdzeguardError
 │   └── ProposalFileError      a proposal
 ├── DirectoryError             the directory server could not be asked, or refused
 │   ├── DirectoryUnreachableError
+│   │   └── DirectorySilentError   it is there, and does not answer
 │   ├── CredentialsRefusedError
 │   ├── CertificateRefusedError
 │   └── ChangeRefusedError
@@ -92,6 +93,10 @@ class DirectoryError(AdzeguardError):
 
 class DirectoryUnreachableError(DirectoryError):
     """No connection, or it was lost and could not be had again."""
+
+
+class DirectorySilentError(DirectoryUnreachableError):
+    """The server is there and does not answer in time: trying again at once takes as long again."""
 
 
 class CredentialsRefusedError(DirectoryError):

@@ -5,13 +5,21 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Final, TypeVar
 
 from adzeguard.core.drivers import DriverKind, Names, Secret, Setting, Settings
-from adzeguard.core.errors import ChangeRefusedError, DirectoryError, DirectoryUnreachableError, SettingsError
+from adzeguard.core.errors import (
+    ChangeRefusedError,
+    DirectoryError,
+    DirectorySilentError,
+    DirectoryUnreachableError,
+    SettingsError,
+)
 from adzeguard.core.estate.catalogue import Domain
 from adzeguard.core.identity import Sid, domain_of_dn, guid_text, parent_dn, split_dn
 from adzeguard.directory.decode import domain_sid_of
 from adzeguard.directory.ldap_wire import Address, Attributes, Wire
 from adzeguard.directory.port import ATTRIBUTES, CLASSES, DirectoryFacts, Entry, Modification
 
+_LONGEST_NUMBER: Final = 12
+_GUID_BYTES: Final = 16
 _ATTEMPTS: Final = 4
 _FIRST_PAUSE: Final = 0.5
 _LONGEST_WAIT: Final = 3600
@@ -98,7 +106,7 @@ class LdapDirectory:
         dns_name = domain_of_dn(self._base)
         short = next(named, "") or dns_name.partition(".")[0].upper()
         service = Entry("", wire.read(root.text("dsservicename"), ["invocationId"]) or {}).first("invocationid")
-        invocation = guid_text(service) if service else ""
+        invocation = guid_text(service) if service and len(service) == _GUID_BYTES else ""
         domain = Domain(self._base, dns_name, short, domain_sid_of(top))
         return DirectoryFacts(domain, invocation, root.number("highestcommittedusn"))
 
@@ -129,12 +137,14 @@ class LdapDirectory:
         for attempt in range(_ATTEMPTS):
             try:
                 for dn, attributes in self._connected().search(base or self._base, query, wanted, deleted=deleted):
-                    identity = attributes.get("objectguid", [b""])[0] or dn
+                    identity = (attributes.get("objectguid") or [b""])[0] or dn
                     if identity not in seen:
                         seen.add(identity)
                         yield self._completed(dn, attributes)
-            except DirectoryUnreachableError:
+            except DirectoryUnreachableError as error:
                 self._drop()
+                if isinstance(error, DirectorySilentError):
+                    raise
                 if attempt + 1 == _ATTEMPTS:
                     raise
                 self._pause(_FIRST_PAUSE * 2**attempt)
@@ -213,10 +223,10 @@ class LdapDirectory:
         for attempt in range(_ATTEMPTS):
             try:
                 return task(self._connected())
-            except DirectoryUnreachableError:
+            except DirectoryUnreachableError as error:
                 had_connection = self._wire is not None
                 self._drop()
-                if not had_connection or attempt + 1 == _ATTEMPTS:
+                if isinstance(error, DirectorySilentError) or not had_connection or attempt + 1 == _ATTEMPTS:
                     raise
                 self._pause(_FIRST_PAUSE * 2**attempt)
         raise AssertionError("the last attempt returns or raises")
@@ -245,11 +255,14 @@ def complete_ranges(attributes: Attributes, fetch: Callable[[str], Attributes]) 
             continue
         values = list(first_part)
         while not bounds.endswith("*"):
-            following = int(bounds.partition("-")[2]) + 1
+            last = bounds.partition("-")[2]
+            if not last.isdecimal() or len(last) > _LONGEST_NUMBER:
+                raise DirectoryError(f"the directory says '{ranged[:60]}', which is no range of values")
+            following = int(last) + 1
             answer = fetch(f"{name};range={following}-*")
             part = next((n for n in answer if n.startswith(f"{name};range=")), "")
             bounds = part.partition(";range=")[2]
-            if not bounds or int(bounds.partition("-")[0]) != following:
+            if bounds.partition("-")[0] != str(following) or not answer[part]:
                 raise DirectoryError(f"the directory gives the values of {name} out of order")
             values += answer[part]
         whole[name] = values

@@ -4,9 +4,12 @@ Everything that the rest knows of LDAP messages is in these few calls, so that a
 """
 
 import ssl
+import time
 from collections.abc import Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
+from socket import SHUT_RDWR
+from threading import Timer
 from typing import Any, Final
 from urllib.parse import urlsplit
 
@@ -15,6 +18,7 @@ from adzeguard.core.errors import (
     ChangeRefusedError,
     CredentialsRefusedError,
     DirectoryError,
+    DirectorySilentError,
     DirectoryUnreachableError,
     SettingsError,
 )
@@ -32,6 +36,12 @@ from adzeguard.directory.ldap_messages import (
 from adzeguard.directory.port import Modification
 
 _PAGE: Final = 1000
+_MOST_ENTRIES: Final = 100 * _PAGE
+"""A server may give more than it is asked for, and not without end."""
+_MOST_REFERRALS: Final = 10_000
+_MOST_EMPTY_PAGES: Final = 100
+_PAGE_TIMEOUTS: Final = 4
+"""How many times the time for one answer a whole page may take."""
 _CHUNK: Final = 64 * 1024
 _DACL: Final = 4
 _OWNER_GROUP_DACL: Final = 7  # the parts of a descriptor that need no special right, [MS-ADTS] 3.1.1.3.4.1.11
@@ -102,6 +112,8 @@ class Address:
                 f"{self.url} would send the password unencrypted",
                 "Use ldaps://, or --start-tls; --plain-ldap if you must, on a network you trust",
             )
+        if self.tls_name and "*" in self.tls_name:
+            raise SettingsError(f"'{self.tls_name}' is no name of a server", "Give --tls-name without a star")
 
 
 class Wire:
@@ -141,8 +153,12 @@ class Wire:
         """
         ask = _Question(base, query, tuple(attributes), scope, descriptors, deleted)
         number: int | None = self._send(ask, b"")
+        empty = 0
         while number is not None:
             messages, cookie = self._receive_page(number)
+            empty = empty + 1 if cookie and not messages else 0
+            if empty > _MOST_EMPTY_PAGES:
+                raise BrokenAnswerError("the server goes on promising answers and gives none")
             number = self._send(ask, cookie) if cookie else None
             try:
                 for message in messages:
@@ -194,7 +210,7 @@ class Wire:
         self._write("delete", dn, dn)
 
     def _write(self, operation: str, dn: str, *arguments: Any, **named: Any) -> None:
-        with errors_of_ours(self._address):
+        with errors_of_ours(self._address), _in_time(self._connection, self._address):
             getattr(self._connection, operation)(*arguments, **named)
             result = self._connection.result
         if result["result"] != 0:
@@ -234,9 +250,11 @@ class Wire:
     def _receive_page(self, number: int) -> tuple[list[bytes], bytes]:
         """Return the entries of one page as they came, and the cookie of the next, empty after the last."""
         messages: list[bytes] = []
+        passed_over = 0
+        deadline = time.monotonic() + _PAGE_TIMEOUTS * self._address.timeout
         with errors_of_ours(self._address):
             while True:
-                message = self._receive_message()
+                message = self._receive_message(deadline)
                 answered, kind, _ = message_kind(message)
                 if answered == 0 and kind == EXTENDED_RESPONSE:
                     raise DirectoryUnreachableError("the server is closing the connection", "Try again later")
@@ -246,9 +264,17 @@ class Wire:
                     messages.append(message)
                 elif kind == SEARCH_DONE:
                     return messages, _cookie_of(read_done(message))
+                else:
+                    passed_over += 1
+                if len(messages) > _MOST_ENTRIES or passed_over > _MOST_REFERRALS:
+                    raise BrokenAnswerError("the server does not come to an end with one page of answers")
 
-    def _receive_message(self) -> bytes:
+    def _receive_message(self, deadline: float) -> bytes:
+        """Return the next message whole. A server that drips is left as one that is silent."""
+        deadline = min(deadline, time.monotonic() + self._address.timeout)
         while (end := message_end(self._buffer, 0)) is None:
+            if time.monotonic() > deadline:
+                raise TimeoutError
             chunk = self._connection.socket.recv(_CHUNK)
             if not chunk:
                 raise DirectoryUnreachableError(
@@ -310,14 +336,27 @@ def _connect(address: Address, bind_as: str, password: str) -> Any:
         auto_encode=False,
         raise_exceptions=False,
     )
+    try:
+        with _in_time(connection, address):
+            _bind(connection, address, encrypted=encrypted or address.start_tls)
+    except BaseException:
+        with suppress(OSError, AttributeError):
+            connection.socket.close()
+        raise
+    return connection
+
+
+def _bind(connection: Any, address: Address, *, encrypted: bool) -> None:
     connection.open(read_server_info=False)
-    if address.start_tls and not encrypted and not connection.start_tls(read_server_info=False):
+    if address.start_tls and not address.encrypted_from_start and not connection.start_tls(read_server_info=False):
         raise DirectoryUnreachableError(f"{address.url} does not offer encryption", "Use ldaps://")
+    if encrypted:
+        _verify_name(connection.socket, address)
     if not connection.bind(read_server_info=False):
         code = connection.result["result"]
         if code == _INVALID_CREDENTIALS:
             raise CredentialsRefusedError(
-                f"{address.url} does not accept the name '{bind_as}' with this password",
+                f"{address.url} does not accept the name '{connection.user}' with this password",
                 "Check --bind-as and the password (file, ADZEGUARD_PASSWORD, keyring)",
             )
         if code == _NOT_ALLOWED_WHILE_PLAIN:
@@ -325,7 +364,39 @@ def _connect(address: Address, bind_as: str, password: str) -> Any:
                 f"{address.url} wants an encrypted connection", "Use ldaps:// or --start-tls"
             )
         raise DirectoryError(f"{address.url} refuses the bind: {_reason(code, connection.result['message'])}")
-    return connection
+
+
+@contextmanager
+def _in_time(connection: Any, address: Address) -> Iterator[None]:
+    """Cut the connection when the library has not come to an end in time.
+
+    It waits anew with each byte that arrives, so that a server which drips would hold it for good.
+    """
+
+    def cut() -> None:
+        with suppress(OSError, AttributeError):
+            connection.socket.shutdown(SHUT_RDWR)
+
+    timer = Timer(2 * address.timeout, cut)
+    timer.daemon = True
+    timer.start()
+    try:
+        yield
+    finally:
+        timer.cancel()
+
+
+def _verify_name(socket: Any, address: Address) -> None:
+    """Hold the certificate against the one name that is meant: the library adds the one given to the host's own.
+
+    It also takes a star for any name. Nothing has been sent to the server yet.
+    """
+    from ldap3.core.tls import match_hostname
+
+    try:
+        match_hostname(socket.getpeercert(), address.tls_name or address.host)
+    except ValueError as error:  # the library's CertificateError is one
+        raise _certificate_refused(address, "mismatch") from error
 
 
 def _reason(code: int, diagnostic: str) -> str:
@@ -345,9 +416,13 @@ def errors_of_ours(address: Address) -> Iterator[None]:
         LDAPSSLConfigurationError,
         LDAPStartTLSError,
     )
+    from pyasn1.error import PyAsn1Error
 
     try:
         yield
+    except PyAsn1Error as error:
+        # Among others a name that is no UTF-8, as a server may give it, cannot be asked for.
+        raise DirectoryError(f"{address.url} says or is asked what LDAP cannot say") from error
     except LDAPPasswordIsMandatoryError as error:
         raise CredentialsRefusedError(
             "the password is empty", "Give it in a file, ADZEGUARD_PASSWORD or the keyring"
@@ -361,7 +436,7 @@ def errors_of_ours(address: Address) -> Iterator[None]:
     except LDAPInvalidDnError as error:
         raise ChangeRefusedError(f"not a distinguished name: {error}") from error
     except TimeoutError as error:
-        raise DirectoryUnreachableError(
+        raise DirectorySilentError(
             f"{address.url} did not answer within {address.timeout} seconds",
             "Is the server overloaded, or the wrong one?",
         ) from error
@@ -371,7 +446,8 @@ def errors_of_ours(address: Address) -> Iterator[None]:
             raise SettingsError(f"there is no CA file {address.ca_file}", "Name it with --ca-file") from error
         if "CERTIFICATE_VERIFY_FAILED" in text or "certificate verify failed" in text:
             raise _certificate_refused(address, text) from error
-        raise DirectoryUnreachableError(
+        kind = DirectorySilentError if "timed out" in text else DirectoryUnreachableError
+        raise kind(
             f"no connection to {address.url}: {_plain_cause(text)}",
             "Is the server up, and the address right?",
         ) from error
@@ -383,6 +459,11 @@ def _certificate_refused(address: Address, text: str) -> CertificateRefusedError
             f"the certificate of {address.url} is for another name than {address.tls_name or address.host}",
             "Name the one it bears with --tls-name",
         )
+    for sign, words in (("has expired", "has expired"), ("not yet valid", "is not valid yet")):
+        if sign in text:
+            return CertificateRefusedError(
+                f"the certificate of {address.url} {words}", "Renew it on the server, and look at the clocks of both"
+            )
     return CertificateRefusedError(
         f"the certificate of {address.url} is not signed by the CA {address.ca_file or 'of this system'}",
         "Name the server's CA with --ca-file",

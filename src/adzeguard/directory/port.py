@@ -20,6 +20,10 @@ class Modification:
     values: tuple[bytes, ...]
 
 
+_LONGEST_NUMBER = 20
+"""Characters of the longest number of 64 bits."""
+
+
 @dataclass(frozen=True, slots=True)
 class Entry:
     """One entry of the directory; attribute names are lower-case."""
@@ -42,11 +46,15 @@ class Entry:
         return (self.first(attribute) or b"").decode("utf-8", "surrogateescape")
 
     def number(self, attribute: str) -> int:
-        """Return the first value as a number, 0 without one or where it is none."""
+        """Return the first value as a number, 0 without one or where it is none of 64 bits ([MS-ADTS] 3.1.1.2.2.2)."""
+        value = self.first(attribute) or b""
+        if len(value) > _LONGEST_NUMBER:
+            return 0
         try:
-            return int(self.first(attribute) or 0)
+            number = int(value)
         except ValueError:
             return 0
+        return number if -(1 << 63) <= number < 1 << 63 else 0
 
 
 Attributes = Mapping[str, Sequence[bytes]]
