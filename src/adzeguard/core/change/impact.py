@@ -33,17 +33,57 @@ def impact_of(estate: Estate, changes: Sequence[Change]) -> Impact:
 
 def _group_impacts(estate: Estate, after: Outlook) -> Iterable[GroupImpact]:
     affected = estate.graph.containing_groups(after.changed_groups).tolist()
-    affected += [g for g in after.graph.containing_groups(after.changed_groups).tolist() if g not in affected]
+    known = set(affected)
+    affected += [g for g in after.graph.containing_groups(after.changed_groups).tolist() if g not in known]
     names = estate.catalogue.principals(affected)
+    people = _touched_people(estate.graph, after)
+    # Ten thousand groups inside each other take hours one by one, and as many people one by one as well.
+    few = len(people) < len(affected)
+    differences = _by_person(estate.graph, after.graph, affected, people) if few else {}
     for group in affected:
-        before_people = estate.graph.expand(group).people
-        after_people = after.graph.expand(group).people
-        gains = less(after_people, before_people).tolist()
-        loses = less(before_people, after_people).tolist()
+        both = estate.graph.grants_access(group) and after.graph.grants_access(group)
+        gains, loses = differences.get(group, ([], [])) if few and both else _by_group(estate.graph, after.graph, group)
         if gains or loses:
             yield GroupImpact(
                 group=names[group].qualified_name, gains=_names(estate, gains), loses=_names(estate, loses)
             )
+
+
+def _by_group(before: MembershipGraph, after: MembershipGraph, group: int) -> tuple[list[int], list[int]]:
+    was, will = before.expand(group).people, after.expand(group).people
+    return less(will, was).tolist(), less(was, will).tolist()
+
+
+def _by_person(
+    before: MembershipGraph, after: MembershipGraph, groups: Iterable[int], people: Iterable[int]
+) -> dict[int, tuple[list[int], list[int]]]:
+    """Return who gains and who loses each group, from the few people whose groups can be others afterwards."""
+    found: dict[int, tuple[list[int], list[int]]] = {group: ([], []) for group in groups}
+    for person in sorted(people):
+        was, will = before.effective_groups(person), after.effective_groups(person)
+        for place, changed in ((0, less(will, was)), (1, less(was, will))):
+            for group in changed.tolist():
+                if group in found:
+                    found[group][place].append(person)
+    return found
+
+
+def _touched_people(before: MembershipGraph, after: Outlook) -> set[int]:
+    """Return everybody who is, or is inside, what changed groups hold before or after and not both times."""
+    people: set[int] = set()
+    for group in after.changed_groups:
+        was, will = (_held(graph, group) for graph in (before, after.graph))
+        turned = before.grants_access(group) != after.graph.grants_access(group)
+        for member in (was | will) if turned else (was ^ will):
+            if before.position_of(member) is None:
+                people.add(member)
+                continue
+            people |= {int(i) for graph in (before, after.graph) for i in graph.expand(member).people}
+    return people
+
+
+def _held(graph: MembershipGraph, group: int) -> set[int]:
+    return {*graph.direct_members(group).tolist(), *graph.primary_members(group).tolist()}
 
 
 def _names(estate: Estate, ids: Iterable[int]) -> tuple[str, ...]:

@@ -18,6 +18,8 @@ from numpy.typing import NDArray
 
 from adzeguard.core.estate.links import Backwards, Ids, Links, distinct
 
+LEFT_OUT = -1
+"""Stands in a proof for the groups that were left out of its middle."""
 _NONE = -1
 _MASK_BITS = 64
 _FEW = 16
@@ -84,26 +86,35 @@ class Expansion:
         """Ids of all effective members, groups among them, sorted."""
         return np.sort(np.concatenate([self.groups, self.people]))
 
-    def proof(self, member: int) -> list[int] | None:
-        """Return the shortest chain of ids from the group down to the member, both ends included; or nothing."""
+    def proof(self, member: int, most: int | None = None) -> list[int] | None:
+        """Return the shortest chain of ids from the group down to the member, both ends included; or nothing.
+
+        Of one longer than `most` only the group and so many of the last are given, with `LEFT_OUT` between: whoever
+        asks for all members of ten thousand groups inside each other would get fifty million ids otherwise.
+        """
         graph = self._graph
         position = graph.position_of(member)
         if position is not None:
             if position == self._start:
                 return self._way_round() if self.in_cycle else None
-            chain = self._chain_to(position)
-            return None if chain is None else [int(graph.group_ids[p]) for p in chain]
+            chain = self._chain_to(position, most)
+            return None if chain is None else self._ids(chain)
         holder = int(self._nearest_holder[member]) if 0 <= member < graph.size else _NONE
         if holder == _NONE:
             return None
-        chain = self._chain_to(int(self._order[holder])) or []
-        return [*(int(graph.group_ids[p]) for p in chain), member]
+        chain = self._chain_to(int(self._order[holder]), most) or []
+        return [*self._ids(chain), member]
 
-    def _chain_to(self, position: int) -> list[int] | None:
+    def _ids(self, chain: Iterable[int]) -> list[int]:
+        return [LEFT_OUT if place == _NONE else int(self._graph.group_ids[place]) for place in chain]
+
+    def _chain_to(self, position: int, most: int | None = None) -> list[int] | None:
         if position != self._start and self._parents[position] == _NONE:
             return None
         chain = [position]
         while chain[-1] != self._start:
+            if len(chain) == most:
+                return [self._start, _NONE, *chain[::-1]]
             chain.append(int(self._parents[chain[-1]]))
         return chain[::-1]
 

@@ -38,7 +38,11 @@ def reaching(
 
     Who is among `but` is left out unless they are members.
     """
-    chains = {i: tuple(graph.chain(i)) for i in graph.behind()}
+    behind = graph.behind()
+    kinds = estate.catalogue.principals(i for i in behind if i >= 0)
+    # A way of ten thousand steps to each of ten thousand groups on it would take minutes; only people are told.
+    acting = [i for i in behind if i == EVERYBODY or (i in kinds and kinds[i].kind in PEOPLE)]
+    chains = {i: tuple(graph.chain(i)) for i in acting}
     by_membership = {i for i, chain in chains.items() if all(edge.is_membership for edge in chain)}
     left_out = by_membership if not members_too else but - by_membership
     chains = {i: chain for i, chain in chains.items() if i not in left_out and (members_too or i not in but)}

@@ -4,6 +4,7 @@ from adzeguard.core.access.chains import chain_as_data, chain_in_words
 from adzeguard.core.access.members import Access
 from adzeguard.core.views.page import Lines, Page
 
+_WIDEST_STAIRCASE = 20
 _HOW = {
     "start": "",
     "member": "lists ",
@@ -22,13 +23,18 @@ def chain_page(member: str, target: str, access: Access | None) -> Page:
     }
     if access is None:
         return Page(data, (Lines([f"Nothing leads there: {member} is not in {target}, by no chain of groups."]),))
-    return Page(data, (Lines([f"{chain_in_words(access)}.", *_staircase(access)]),))
+    words = [f"{chain_in_words(access)}."] if len(access.chain) <= _WIDEST_STAIRCASE else []
+    return Page(data, (Lines([*words, *_staircase(access)]),))
 
 
 def _staircase(access: Access) -> list[str]:
     lines = []
     for depth, step in enumerate(access.chain):
         state = "" if step.principal.enabled else ", disabled"
-        stair = "   " * depth + ("└─ " if depth else "")
+        stair = "   " * min(depth, _WIDEST_STAIRCASE) + ("└─ " if depth else "")
         lines.append(f"{stair}{_HOW[step.how]}{step.principal.qualified_name} ({step.principal.kind.label}{state})")
+    between = len(lines) - 2 * _WIDEST_STAIRCASE
+    if between > 1:
+        stair = "   " * _WIDEST_STAIRCASE
+        lines[_WIDEST_STAIRCASE:-_WIDEST_STAIRCASE] = [f"{stair}… {between} more groups; --format json has them all"]
     return lines
