@@ -169,3 +169,26 @@ def test_looking_is_possible_where_nothing_can_be_written(demo_as_made: Path, tm
             pytest.skip("a disk cannot be mounted here")
         assert ran.returncode in codes, (look, ran.stderr)
         assert codes != (1,) or "Read-only file system" in ran.stderr
+
+
+@pytest.mark.parametrize(
+    ("more", "code"),
+    [
+        (b"\n" * (4 << 20), 4),
+        (b"\ndn: CN=big,OU=Groups,DC=lowmere,DC=example\nobjectClass: group\ndescription: x" + b"\n y" * (1 << 20), 4),
+        (b"\ndn: CN=big,OU=Groups,DC=lowmere,DC=example\nobjectClass: group\ndescription: " + b"x" * (30 << 20), 1),
+    ],
+    ids=["blank lines", "folded lines", "one long value"],
+)
+def test_a_large_file_takes_no_more_memory_than_it_is_large(demo: Program, more: bytes, code: int) -> None:
+    """Millions of blank or folded lines and one endless value: 64 MiB above the input and what is taken anyway."""
+    file = demo.folder / "lowmere.ldif"
+    with file.open("ab") as ldif:
+        ldif.write(b"\n" + more + b"\n")
+    script = (
+        "import resource, sys; from adzeguard.cli.edge import run; code = run(['collect']); "
+        "print(code, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024, file=sys.stderr)"
+    )
+    ran = subprocess.run([sys.executable, "-c", script], cwd=demo.folder, capture_output=True, text=True, check=False)
+    said, mebibytes = map(int, ran.stderr.strip().splitlines()[-1].split())
+    assert (said, mebibytes < 70 + 64 + 2 * len(more) / (1 << 20)) == (code, True), mebibytes

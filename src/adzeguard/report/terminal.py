@@ -55,7 +55,7 @@ def render(view: View, *, colour: bool = False) -> bytes:
 
 
 def _shown(text: str) -> str:
-    """Return text that steers no terminal. Of one of millions of letters a few thousand: laying it out takes seconds."""
+    """Return text that steers no terminal. Of millions of letters it shows a few thousand."""
     if len(text) > _LONGEST_TEXT:
         text = f"{text[:_LONGEST_TEXT]}… ({len(text):,} characters: --format json has them all)"
     return for_terminal(text)
