@@ -1,7 +1,15 @@
 """Files that only their owner may read: one way of writing them, for every part of the program."""
 
+import fcntl
 import os
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
+from typing import Final
+
+_BETWEEN_TRIES: Final = 0.02
+_LONGEST_WAIT: Final = 30.0
 
 
 def open_new(path: Path) -> int:
@@ -41,3 +49,29 @@ def _temporary_beside(path: Path) -> tuple[int, str]:
     import tempfile
 
     return tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
+
+
+@contextmanager
+def alone_with(path: Path) -> Iterator[None]:
+    """Let nobody else change a file between reading and writing it; `TimeoutError` where somebody does not let go.
+
+    The lock is a file beside it, since the file itself is another one after each writing.
+    """
+    handle = os.open(path.with_name(f".{path.name}.lock"), os.O_RDWR | os.O_CREAT | os.O_NOFOLLOW, 0o600)
+    try:
+        deadline = time.monotonic() + _LONGEST_WAIT
+        while not _taken(handle):
+            if time.monotonic() > deadline:
+                raise TimeoutError(None, "somebody else is changing it")
+            time.sleep(_BETWEEN_TRIES)
+        yield
+    finally:
+        os.close(handle)
+
+
+def _taken(handle: int) -> bool:
+    try:
+        fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except BlockingIOError:
+        return False
+    return True

@@ -1,6 +1,8 @@
 """LDIF files: read, changed, and written back whole or not at all."""
 
 import os
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
@@ -135,7 +137,7 @@ def test_a_change_that_a_server_would_refuse_is_refused_and_writes_nothing(
         LdifFile(path).modify("CN=Stewards,DC=lowmere", adding(name, operation))
 
     assert path.read_bytes() == FILE
-    assert os.listdir(tmp_path) == ["x.ldif"]
+    assert sorted(os.listdir(tmp_path)) == [".x.ldif.lock", "x.ldif"]
 
 
 def test_a_disk_that_is_full_leaves_the_file_as_it_was(tmp_path: Path) -> None:
@@ -159,4 +161,20 @@ def test_a_disk_that_is_full_leaves_the_file_as_it_was(tmp_path: Path) -> None:
         signal.signal(signal.SIGXFSZ, ignored)
 
     assert path.read_bytes() == FILE
-    assert os.listdir(tmp_path) == ["x.ldif"]
+    assert sorted(os.listdir(tmp_path)) == [".x.ldif.lock", "x.ldif"]
+
+
+def test_two_who_write_one_file_at_once_lose_nothing(tmp_path: Path) -> None:
+    """Each of two programs changes the file forty times at the same time: all eighty changes stand in it."""
+    path = tmp_path / "a.ldif"
+    base = "dn: DC=x\nobjectClass: domainDNS\nobjectSid:: AQQAAAAAAAUVAAAAAQAAAAIAAAADAAAA\n"
+    path.write_text(base + "".join(f"\ndn: CN=g{n},DC=x\nobjectClass: group\n" for n in range(2)))
+    script = (
+        "import sys; from pathlib import Path; from adzeguard.directory.ldif_file import LdifFile; "
+        "from adzeguard.directory.port import Modification; driver = LdifFile(Path(sys.argv[1]), 'X'); "
+        "[driver.modify(f'CN=g{sys.argv[2]},DC=x', [Modification('add', 'url', (b'%d' % n,))]) for n in range(40)]"
+    )
+    both = [subprocess.Popen([sys.executable, "-c", script, str(path), str(n)]) for n in range(2)]
+    assert [process.wait(60) for process in both] == [0, 0]
+    records, _ = read_records(path.read_bytes(), "a.ldif")
+    assert [len(record.values) for record in records] == [2, 41, 41]

@@ -245,3 +245,27 @@ def test_a_privileged_group_is_not_emptied_in_steps(demo: Program) -> None:
     assert insisting(demo, "undo", "--last", "--yes").code == 0
     assert demo("group", "remove", ADMINS, "isolde.varn.adm", "--yes").code == 0
     assert demo(*step[:3], step[4], "cato.lune", "--yes", "--removals", "2").code == 0
+
+
+def test_the_last_keeper_of_a_host_is_judged_by_the_host_as_it_stands(demo: Program) -> None:
+    """Somebody took the other keeper out after the proposal was made: the one that is left is held back."""
+    charter = demo.folder / "charter/charter.yaml"
+    rule = r"charter: 1{}rules:{}  - {{id: kiosk, hosts: {{named: [KIOSK-01]}}, local-group: administrators, {}}}{}"
+
+    def says(demand: str) -> None:
+        charter.write_text(rule.format("\n", "\n", f"response: mend, {demand}", "\n"))
+
+    assert demo("group", "create", "Crew", "--in", "OU=Groups", "--member", "isolde.varn.adm", "--yes").code == 0
+    says(r"include: ['LOWMERE\Crew', 'LOWMERE\Domain Admins']")
+    assert demo("enact", "--yes").code == 0
+    says(r"exclude: ['LOWMERE\Crew']")
+    assert demo("propose", "--output", "p.json").code == 3
+    file = demo.folder / "hosts/KIOSK-01.json"
+    host = json.loads(file.read_text())
+    [administrators] = [group for group in host["local_groups"] if group["sid"] == "S-1-5-32-544"]
+    administrators["members"].remove(demo("show", ADMINS, "--format", "json").json["sid"])
+    file.write_text(json.dumps(host))
+
+    done = {o["member"]: (o["status"], o["detail"]) for o in demo("enact", "p.json", "--yes", "--format", "json").json}
+    assert done[r"LOWMERE\Crew"] == ("held-back", "as KIOSK-01 stands now, it would be left without a keeper")
+    assert r"LOWMERE\Crew" in {m["qualified_name"] for m in demo("who", "--host", "KIOSK-01", "--format", "json").json}

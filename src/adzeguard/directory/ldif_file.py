@@ -3,6 +3,7 @@
 import os
 from bisect import bisect_left
 from collections.abc import Iterator, Sequence
+from contextlib import ExitStack, contextmanager
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Final
@@ -26,7 +27,7 @@ from adzeguard.directory.ldif_objects import (
     with_renamed,
 )
 from adzeguard.directory.port import Attributes, DirectoryFacts, Entry, Modification
-from adzeguard.private_files import open_new
+from adzeguard.private_files import alone_with, open_new
 
 _LONGEST_RID: Final = 12
 
@@ -98,6 +99,10 @@ class LdifFile:
 
     def modify(self, dn: str, modifications: Sequence[Modification]) -> None:
         """Change one entry and write the file, keeping the rules that a directory server keeps."""
+        with self._alone():
+            self._modify(dn, modifications)
+
+    def _modify(self, dn: str, modifications: Sequence[Modification]) -> None:
         records = dict(self._current())
         key = fold_dn(dn)
         if key not in records:
@@ -124,10 +129,9 @@ class LdifFile:
 
     def add(self, dn: str, attributes: Attributes) -> None:
         """Make an entry at the end of the file, with an identity of its own."""
-        records = self._current()
-        least = self._highest_rid_used() + 1
-        added = with_added(records, dn, attributes, datetime.now(UTC), least)
-        self._write(added)
+        with self._alone():
+            least = self._highest_rid_used() + 1
+            self._write(with_added(self._current(), dn, attributes, datetime.now(UTC), least))
 
     def _highest_rid_used(self) -> int:
         """Return the highest RID that an account of ours has had, also one that is deleted by now.
@@ -155,7 +159,8 @@ class LdifFile:
 
     def rename(self, dn: str, new_dn: str) -> None:
         """Give an entry, all below it, and what names them another name."""
-        self._write(with_renamed(self._current(), dn, new_dn))
+        with self._alone():
+            self._write(with_renamed(self._current(), dn, new_dn))
 
     def restore(self, sid: Sid, dn: str) -> bool:  # noqa: ARG002 - the port's
         """Keep nothing that was deleted."""
@@ -163,8 +168,19 @@ class LdifFile:
 
     def delete(self, dn: str) -> None:
         """Remove an entry and what names it."""
-        self._remember_rid(self._current())
-        self._write(with_deleted(self._current(), dn))
+        with self._alone():
+            self._remember_rid(self._current())
+            self._write(with_deleted(self._current(), dn))
+
+    @contextmanager
+    def _alone(self) -> Iterator[None]:
+        """Let no other workspace change the file between our reading and writing it."""
+        with ExitStack() as held:
+            try:
+                held.enter_context(alone_with(self._path))
+            except OSError as error:
+                raise DirectoryUnreachableError(f"{self._path} cannot be changed: {error.strerror}") from error
+            yield
 
     def close(self) -> None:
         """Nothing is held open."""

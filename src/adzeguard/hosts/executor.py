@@ -1,5 +1,6 @@
 """Makes one change on a host: read again, compare with what was expected, write, read back."""
 
+from collections.abc import Callable
 from typing import Protocol, runtime_checkable
 
 from adzeguard.core.change.change import Change
@@ -17,8 +18,17 @@ class HostChange(Protocol):
         """Tell whether the host is as wanted; nothing where the change means nothing there."""
 
 
+Judge = Callable[[Change, HostState], str]
+"""Says why a change must not be made on a host as it stands now, in no words where it may."""
+
+
+def no_harm(_change: Change, _state: HostState) -> str:
+    """Judge that anything may be made."""
+    return ""
+
+
 def make_on_host(  # noqa: PLR0911 - one way out for each thing that can become of it
-    session: HostSession, change: Change, intent: Intent
+    session: HostSession, change: Change, intent: Intent, judge: Judge = no_harm
 ) -> tuple[Outcome, HostState | None]:
     """Make one change; return what became of it, and the state that was read last.
 
@@ -35,6 +45,9 @@ def make_on_host(  # noqa: PLR0911 - one way out for each thing that can become 
             return Outcome(change, Status.CONFLICT, f"{change.host_name} has nothing like it any more"), before
         if is_so:
             return Outcome(change, Status.CONFLICT, "it is so already", already=True), before
+        harm = judge(change, before)
+        if harm:
+            return Outcome(change, Status.HELD_BACK, harm), before
         intent(change)
         session.change(change)
         after = session.read()

@@ -15,7 +15,7 @@ import json
 import os
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from pathlib import Path
 from typing import Annotated, Any, Final
 
@@ -28,7 +28,7 @@ from adzeguard.core.drivers import DriverKind, Names, Secret, Setting, Settings
 from adzeguard.core.errors import HostFileError, HostRefusedError, HostUnknownError, HostUnreachableError
 from adzeguard.core.estate.hosts import HostState, LocalAccount, LocalGroup
 from adzeguard.core.identity import Sid
-from adzeguard.private_files import open_new
+from adzeguard.private_files import alone_with, open_new
 
 _LARGEST_FILE: Final = 8 * 1024 * 1024
 
@@ -119,13 +119,23 @@ class StandinSession:
 
     def change(self, change: Change) -> None:
         """Make one change and write the file whole."""
-        content = self._answering()
-        raw = self._raw()
-        if isinstance(change, LocalMembershipChange):
-            _change_member(self._host, content, raw, change)
-        else:
-            raise HostRefusedError(f"{self._host} knows no change of the kind {change.kind}")
-        self._write(raw)
+        with self._alone():
+            content = self._answering()
+            raw = self._raw()
+            if isinstance(change, LocalMembershipChange):
+                _change_member(self._host, content, raw, change)
+            else:
+                raise HostRefusedError(f"{self._host} knows no change of the kind {change.kind}")
+            self._write(raw)
+
+    @contextmanager
+    def _alone(self) -> Iterator[None]:
+        with ExitStack() as held:
+            try:
+                held.enter_context(alone_with(self._path))
+            except OSError as error:
+                raise HostUnreachableError(f"{self._path} cannot be changed: {error.strerror}") from error
+            yield
 
     def _answering(self) -> _HostFile:
         content = self._load()

@@ -10,7 +10,7 @@ from typing import Any, Final
 
 from adzeguard.core.change.change import Change, Order
 from adzeguard.core.change.guards.case import Case
-from adzeguard.core.change.guards.lockout import lockouts
+from adzeguard.core.change.guards.lockout import keepers_stay, lockouts
 from adzeguard.core.change.kinds.delete_object import DeleteObject
 from adzeguard.core.change.outcome import Outcome, Status
 from adzeguard.core.change.proposal import Proposal
@@ -23,7 +23,7 @@ from adzeguard.directory.decode import observe
 from adzeguard.directory.executors.table import make_in_directory
 from adzeguard.directory.port import DirectoryDriver
 from adzeguard.hosts.careful import session_with
-from adzeguard.hosts.executor import make_on_host
+from adzeguard.hosts.executor import Judge, make_on_host, no_harm
 from adzeguard.hosts.port import HostSource
 from adzeguard.store.collections import ENACTMENT, CollectionFacts
 from adzeguard.store.estate_store import EstateStore
@@ -77,6 +77,7 @@ class _Run:
     intended: dict[str, Change] = field(default_factory=dict)
     """The changes as they were written down, with what they keep of an object that is deleted."""
     lock: Lock = field(default_factory=Lock)
+    judge: Judge = no_harm
 
     def write(self, kind: str, body: dict[str, Any], made: Change | None = None) -> None:
         with self.lock:
@@ -137,6 +138,7 @@ def enact_proposal(
         run.write("begin", {"proposal": proposal.model_dump(mode="json")})
     else:
         run = _resumed(ports, earlier, report)
+    run.judge = keepers_stay(Case(estate, proposal.changes, charter))
     concluded = {outcome.change.id for outcome in run.outcomes}
     waiting = [change for change in proposal.changes if change.id not in concluded]
     hosts_read: dict[str, Host] = {}
@@ -251,7 +253,7 @@ def _change_host(name: str, changes: Sequence[Change], run: _Run, estate: Estate
     try:
         with session_with(source, known.name) as session:
             while left and not run.ports.stopping():
-                outcome, state = make_on_host(session, left[0], run.intend)
+                outcome, state = make_on_host(session, left[0], run.intend, run.judge)
                 run.conclude(outcome)
                 left.pop(0)
                 if state is not None:

@@ -1,6 +1,6 @@
 """Every host and every group that controls the directory keeps a keeper with a working path."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 
 from adzeguard.core.access.keepers import controlling_groups
 from adzeguard.core.change.change import Change
@@ -8,6 +8,7 @@ from adzeguard.core.change.guards.case import Case
 from adzeguard.core.change.kinds.remove_local_member import RemoveLocalMember
 from adzeguard.core.change.kinds.remove_member import RemoveMember
 from adzeguard.core.charter.charter import Charter
+from adzeguard.core.estate.hosts import HostState
 from adzeguard.core.wellknown import ADMINISTRATORS
 from adzeguard.core.wording import some_of
 
@@ -55,6 +56,20 @@ def _of_hosts(case: Case) -> Iterator[str]:
             blame.setdefault(key, causes)
     for key, hosts in reasons.items():
         yield _refusal(f"host{'s' * (len(hosts) > 1)} {some_of(hosts)}", blame[key], case.charter.charter)
+
+
+def keepers_stay(case: Case) -> Callable[[Change, HostState], str]:
+    """Return what judges a change by the host as it stands right before it: somebody else may have been there."""
+
+    def judge(change: Change, state: HostState) -> str:
+        group = state.group(ADMINISTRATORS)
+        if not isinstance(change, RemoveLocalMember) or change.group.sid != ADMINISTRATORS or group is None:
+            return ""
+        if case.keepers_after.among(group.members - {change.member_sid}):
+            return ""
+        return f"as {change.host_name} stands now, it would be left without a keeper"
+
+    return judge
 
 
 def _leading_out(changes: Sequence[Change]) -> list[Change]:
