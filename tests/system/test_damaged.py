@@ -47,6 +47,25 @@ def test_a_strange_value_of_one_object_stops_nothing(demo: Program, line: str) -
     assert demo("check", "--format", "csv").code == 3
 
 
+@pytest.mark.parametrize("value", ["AA==", "AQUAAAAAAAUVAAAAIw5Oq89kQkTFP7zEAAIAAA=="])
+def test_an_object_whose_sid_is_damaged_or_another_ones_is_named(demo: Program, value: str) -> None:
+    """A SID that is none, and one that two objects have, stop the collection with the name of the object."""
+    with_attribute(demo, f"objectSid:: {value}")
+    ran = demo("collect")
+    assert (ran.code, ran.err.count("\n")) == (1, 1)
+    assert "Roan Pell" in ran.err
+    assert demo("who", "First Aiders").code == 0  # the last collection is in force
+
+
+def test_what_is_not_there_any_more_is_named_since_it_may_only_be_hidden(demo: Program) -> None:
+    """A denial of reading hides objects as a deletion would: the collection says of whom it reads nothing now."""
+    file = demo.folder / "lowmere.ldif"
+    blocks = file.read_text().split("\n\n")
+    file.write_text("\n\n".join(block for block in blocks if ROAN.strip() not in block))
+    assert "Not there any more, deleted or hidden from this account (1): CN=Roan Pell" in demo("collect").err
+    assert "Not there any more" not in demo("collect").err
+
+
 def test_an_account_name_that_is_no_text_is_shown_with_its_bytes(demo: Program) -> None:
     """Bytes that are not UTF-8 stand as escapes in the name, by which the object is found."""
     with_attribute(demo, "sAMAccountName:: /29k")

@@ -42,6 +42,10 @@ def command(full: bool, workspace: Path | None) -> int:
         put(f"Read {done.hosts_read} hosts; {len(done.hosts_unread)} did not answer.\n")
     written = done.written
     put(f"Changed since the last time: {written.objects} objects, {written.groups} groups, {written.hosts} hosts.\n")
+    if written.gone:
+        # A denial of reading hides objects from whoever reads, and looks like a deletion.
+        names = some_of(written.gone, _SHOWN)
+        say(f"Not there any more, deleted or hidden from this account ({len(written.gone)}): {names}")
     for host in done.hosts_unread[:_SHOWN]:
         say(f"  {host.name}: {host.trouble}")
     if len(done.hosts_unread) > _SHOWN:

@@ -40,7 +40,10 @@ def observe(entry: Entry) -> Observed | None:
     if kind is None:
         return None
     packed_sid = entry.first("objectsid")
-    sid = Sid.from_bytes(packed_sid) if packed_sid else ""
+    try:
+        sid = Sid.from_bytes(packed_sid) if packed_sid else ""
+    except InputError as error:
+        raise InputError(f"the SID of {entry.dn} is damaged: {error.message}") from error
     row = ObjectRow(
         object_key(entry.first("objectguid"), sid, entry.dn),
         kind,

@@ -32,6 +32,8 @@ class Written:
     objects: int = 0
     groups: int = 0
     hosts: int = 0
+    gone: Sequence[str] = ()
+    """The names of objects that everything was read without this time."""
 
 
 class EstateStore:
@@ -65,8 +67,9 @@ class EstateStore:
             before = one(connection, "SELECT value FROM about WHERE name = 'digest'")
             number = begin(connection, facts)
             objects = groups = 0
+            gone: list[str] = []
             if compared or before is None or digest != before[0]:
-                objects = write_whole(connection, number, assembled.objects)
+                objects, gone = write_whole(connection, number, assembled.objects)
                 groups = write_memberships(connection, number, assembled.graph)
                 connection.run(
                     "INSERT INTO about (name, value) VALUES ('digest', ?)"
@@ -74,7 +77,7 @@ class EstateStore:
                     (digest,),
                 )
             hosts_changed = write_hosts(connection, number, hosts, whole=True)
-        return Written(number, objects, groups, hosts_changed)
+        return Written(number, objects, groups, hosts_changed, gone)
 
     def write_observed(
         self,

@@ -6,7 +6,7 @@ from itertools import compress
 
 from adzeguard.core.estate.objects import Objects
 from adzeguard.core.estate.principal import Kind
-from adzeguard.store.columns import INSERT, READ, Known, packed
+from adzeguard.store.columns import INSERT, READ, Known, packed, place_of
 from adzeguard.store.connection import Connection, Row
 from adzeguard.store.migrations import FIRST_INDEXES, OBJECT_INDEXES_OF_FORM_TWO
 
@@ -27,12 +27,15 @@ def known_in(connection: Connection, objects: Objects) -> Known:
     return Known([numbers[text] for text in objects.authority_names], keys)
 
 
-def write_whole(connection: Connection, number: int, objects: Objects) -> int:
-    """Write what differs from what holds now, and end what is not there; return how many rows changed."""
+def write_whole(connection: Connection, number: int, objects: Objects) -> tuple[int, list[str]]:
+    """Write what differs from what holds now, and end what is not there.
+
+    Return how many rows changed, and the names of what is not there any more.
+    """
     before = {row[0]: row[1:] for row in connection.rows(READ)}
     known = known_in(connection, objects)
     if not before:
-        return _write_first(connection, number, objects, known)
+        return _write_first(connection, number, objects, known), []
     present = zip(range(objects.size), objects.kinds.tolist(), packed(objects, known), strict=True)
     fresh: list[Row] = []
     ended: list[int] = []
@@ -46,7 +49,7 @@ def write_whole(connection: Connection, number: int, objects: Objects) -> int:
             ended += [object_id] if object_id in before else []
     end_rows(connection, "object", "id", number, [*ended, *gone])
     connection.run_many(INSERT, fresh)
-    return len(fresh) + len(gone)
+    return len(fresh) + len(gone), sorted(str(before[i][place_of("dn")]) for i in gone)
 
 
 def _write_first(connection: Connection, number: int, objects: Objects, known: Known) -> int:

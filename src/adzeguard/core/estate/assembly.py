@@ -3,6 +3,7 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from adzeguard.core.errors import DirectoryError
 from adzeguard.core.estate.catalogue import Domain
 from adzeguard.core.estate.membership import MembershipGraph
 from adzeguard.core.estate.objects import Objects
@@ -21,7 +22,10 @@ class Assembled:
 
 
 def assemble(domain: Domain, observed: Sequence[Observed], ids: Sequence[int]) -> Assembled:
-    """Put each object in the row of its id and join the groups with their members."""
+    """Put each object in the row of its id and join the groups with their members.
+
+    `DirectoryError` where two objects have one SID.
+    """
     size = max(ids, default=-1) + 1
     rows: list[ObjectRow | None] = [None] * size
     by_dn: dict[str, int] = {}
@@ -30,7 +34,9 @@ def assemble(domain: Domain, observed: Sequence[Observed], ids: Sequence[int]) -
         rows[object_id] = seen.row
         by_dn[fold_dn(seen.row.dn)] = object_id
         if seen.row.sid:
-            by_sid[seen.row.sid] = object_id
+            other = by_sid.setdefault(seen.row.sid, object_id)
+            if other != object_id:
+                raise _same_sid(seen.row, rows[other])
     strangers: set[str] = set()
     members = {i: _ids(seen.members, by_dn, strangers) for seen, i in zip(observed, ids, strict=True) if seen.members}
     security = {
@@ -40,6 +46,12 @@ def assemble(domain: Domain, observed: Sequence[Observed], ids: Sequence[int]) -
     }
     graph = MembershipGraph.build(size, security, members, _primary_members(rows, by_sid))
     return Assembled(Objects.of_rows(rows, domain), graph, tuple(sorted(strangers)))
+
+
+def _same_sid(row: ObjectRow, other: ObjectRow | None) -> DirectoryError:
+    """Who has what cannot be said of two objects that are one by their SID: no guard would see what it is about."""
+    both = f"{other.dn if other else ''} and {row.dn}"
+    return DirectoryError(f"{both} have one SID, {row.sid}", "Delete the wrong one in the directory, and collect again")
 
 
 def _ids(names: Sequence[str], by_dn: Mapping[str, int], strangers: set[str]) -> list[int]:
