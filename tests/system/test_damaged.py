@@ -47,6 +47,21 @@ def test_a_strange_value_of_one_object_stops_nothing(demo: Program, line: str) -
     assert demo("check", "--format", "csv").code == 3
 
 
+def test_an_account_with_a_damaged_number_is_deleted_and_comes_back_disabled(demo: Program) -> None:
+    """Nothing stops in the middle for good: what was done is undone, and the next command works."""
+    assert demo("ou", "create", "Slipway", "--in", "OU=Quay", "--unprotected", "--yes").code == 0
+    with (demo.folder / "lowmere.ldif").open("a") as file:
+        file.write("\ndn: CN=odd,OU=Slipway,OU=Quay,DC=lowmere,DC=example\nobjectClass: user\nsAMAccountName: odd\n")
+        file.write("userAccountControl: abc\n")
+    assert demo("collect").code == 4
+    gone = demo("ou", "delete", "OU=Slipway,OU=Quay", "--with-content", "--deletions", "2", "--yes")
+    assert gone.code == 0, gone.err
+    back = demo("undo", "--last", "--yes", "--format", "json")
+    assert {o["status"] for o in back.json} == {"verified"}, back.out + back.err
+    assert demo("show", "odd", "--format", "json").json["enabled"] is False
+    assert demo("enact", "--resume").code == 2
+
+
 @pytest.mark.parametrize("value", ["AA==", "AQUAAAAAAAUVAAAAIw5Oq89kQkTFP7zEAAIAAA=="])
 def test_an_object_whose_sid_is_damaged_or_another_ones_is_named(demo: Program, value: str) -> None:
     """A SID that is none, and one that two objects have, stop the collection with the name of the object."""

@@ -22,6 +22,7 @@ from adzeguard.core.errors import (
     DirectoryUnreachableError,
     SettingsError,
 )
+from adzeguard.directory.certificate_name import is_for
 from adzeguard.directory.ldap_messages import (
     EXTENDED_RESPONSE,
     SEARCH_DONE,
@@ -391,12 +392,8 @@ def _verify_name(socket: Any, address: Address) -> None:
 
     It also takes a star for any name. Nothing has been sent to the server yet.
     """
-    from ldap3.core.tls import match_hostname
-
-    try:
-        match_hostname(socket.getpeercert(), address.tls_name or address.host)
-    except ValueError as error:  # the library's CertificateError is one
-        raise _certificate_refused(address, "mismatch") from error
+    if not is_for(socket.getpeercert(), address.tls_name or address.host):
+        raise _certificate_refused(address, "mismatch")
 
 
 def _reason(code: int, diagnostic: str) -> str:

@@ -78,6 +78,7 @@ _SECRET: Final = frozenset(
 _SOUNDS_SECRET: Final = ("password", "admpwd", "credential", "secret")
 _KEPT_WHEN_DELETED: Final = frozenset({"objectclass", "samaccountname", "grouptype"})
 """[MS-ADTS] 3.1.1.5.5.1.1; writing a groupType that stands already is refused by the real server."""
+_NORMAL_ACCOUNT: Final = 0x200
 _DISABLED: Final = 0x2  # ADS_UF_ACCOUNTDISABLE, [MS-ADTS] 2.2.16
 _ACCOUNT_CONTROL: Final = "useraccountcontrol"
 
@@ -162,10 +163,19 @@ def _to_be_made(
             without += [_text(value) for value in values if value not in there]
             values = there
         if name.casefold() == _ACCOUNT_CONTROL:  # an account comes back without its password, so it comes disabled
-            values = [str(int(value) | _DISABLED).encode() for value in values]
+            values = [_disabled(value) for value in values]
         if values:
             attributes[name] = values
     return attributes, without
+
+
+def _disabled(control: bytes) -> bytes:
+    """Return what an account may do, without signing in; one whose number is damaged comes back as any disabled one."""
+    try:
+        number = int(control)
+    except ValueError:
+        number = _NORMAL_ACCOUNT
+    return str(number | _DISABLED).encode()
 
 
 def _text(value: bytes) -> str:

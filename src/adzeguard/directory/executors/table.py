@@ -47,3 +47,6 @@ def make_in_directory(
         return Outcome(change, Status.REFUSED, error.message)
     except DirectoryError as error:
         return Outcome(change, Status.UNREACHABLE, error.message)
+    except (ValueError, LookupError, TypeError) as error:
+        # What no executor expects must end this change and not the enactment: it could never be gone on with.
+        return Outcome(change, Status.REFUSED, f"one of its values cannot be read ({type(error).__name__})")
