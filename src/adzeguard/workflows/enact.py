@@ -18,7 +18,7 @@ from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.errors import AdzeguardError, DirectoryError, ProposalFileError
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host
-from adzeguard.core.estate.rows import Observed
+from adzeguard.core.estate.rows import Observed, object_key
 from adzeguard.directory.decode import observe
 from adzeguard.directory.executors.table import make_in_directory
 from adzeguard.directory.port import DirectoryDriver
@@ -289,10 +289,11 @@ def _store_what_was_read(run: _Run, estate: Estate, hosts_read: dict[str, Host],
 
 
 def _key_of_deleted(change: Change | None) -> bytes:
-    """Return by what the store knows an object that was deleted: the intent kept its GUID."""
+    """Return by what the store knows an object that was deleted: the intent kept its GUID, if it had one."""
     if not isinstance(change, DeleteObject):
         return b""
-    return next((a.before[0] for a in change.attributes if a.name.casefold() == "objectguid" and a.before), b"")
+    guid = next((a.before[0] for a in change.attributes if a.name.casefold() == "objectguid" and a.before), None)
+    return object_key(guid, change.object.sid, change.object.dn)
 
 
 def _read_again(changes: Sequence[Change], directory: DirectoryDriver) -> list[Observed]:
