@@ -6,6 +6,7 @@ import sys
 from pathlib import Path
 
 from adzeguard.cli.main import COMMANDS
+from adzeguard.core.rights.ways import LINKING, WAYS
 from tests.conftest import Program
 
 ROOT = Path(__file__).parents[2]
@@ -42,3 +43,12 @@ def test_every_picture_is_linked_and_every_link_leads_somewhere() -> None:
     assert all((ROOT / link).is_file() for link in links)
     assert pictures <= links
     assert 0 < len(pictures) < 20
+
+
+def test_the_guide_tells_every_way_into_a_group_with_its_source() -> None:
+    """A way that is added to the table has its line in the guide: what is needed, and where that is said."""
+    guide = (ROOT / "docs/guide.md").read_text()
+    for way in (*WAYS, LINKING):
+        words = way.sentence.replace("{}", "").removeprefix(", being in it,").strip().split("  ")[0]
+        assert words in guide, way.sentence
+        assert all(source.strip() in guide for source in way.source.split(", ")), way.sentence
