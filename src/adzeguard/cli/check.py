@@ -1,6 +1,7 @@
 """adzeguard check."""
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
@@ -9,6 +10,9 @@ from adzeguard.cli.exits import Exit
 from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put_view
 from adzeguard.cli.propose import check_rules
+
+if TYPE_CHECKING:
+    from adzeguard.core.checks.finding import Finding
 
 _SEVERITIES = ("note", "low", "medium", "high", "critical")
 
@@ -43,6 +47,11 @@ def command(severity: str, rules: tuple[str, ...], form: str, output: Path | Non
     if desk.database.writable:
         desk.checked.note(LastCheck(desk.now(), desk.store.latest().id, counts_of(findings)))
     least = Severity[severity.upper()]
-    shown = [f for f in findings if f.severity >= least and (not rules or f.rule in rules)]
+    shown = [f for f in findings if f.severity >= least and (not rules or _is_of(f, rules))]
     put_view(findings_table(shown), form, output)
     return Exit.TO_REPORT if any(f.severity > Severity.NOTE for f in shown) else Exit.NOTHING_TO_REPORT
+
+
+def _is_of(finding: "Finding", rules: tuple[str, ...]) -> bool:
+    """Tell whether a finding is of one of these rules; one about a conflict is of both."""
+    return finding.rule in rules or not set(rules).isdisjoint(finding.evidence.get("rules", ()))

@@ -21,6 +21,8 @@ class Conflict:
 
     rules: tuple[ResolvedMembership, ...]
     message: str
+    """With a place for the name of the member, if it is about one."""
+    member: MemberKey = ""
 
 
 @dataclass(frozen=True)
@@ -41,6 +43,8 @@ class Deviation:
     kind: str
     member: MemberKey
     because: MemberRule
+    otherwise: str = ""
+    """Of a keeper: what would be said of anybody else."""
 
 
 @dataclass(frozen=True)
@@ -100,7 +104,7 @@ def demand_of(rules: Iterable[MemberRule], keys: Keys) -> Demand:
     included = _first_by_key(ordered, lambda rule: keys(rule.include))
     excluded = _first_by_key(ordered, lambda rule: keys(rule.exclude))
     conflicts = tuple(
-        Conflict((included[key].rule, excluded[key].rule), f"one includes and the other excludes {key}")
+        Conflict((included[key].rule, excluded[key].rule), "one includes and the other excludes {}", key)
         for key in sorted(included.keys() & excluded.keys())
         if included[key].distance == excluded[key].distance
     )
@@ -148,7 +152,7 @@ def deviations(
     for key in members:
         too_many = _too_many(demand, key)
         if too_many is not None and key in keepers:
-            deviating.append(Deviation("keeper", key, too_many.because))
+            deviating.append(Deviation("keeper", key, too_many.because, otherwise=too_many.kind))
         elif too_many is not None:
             deviating.append(too_many)
         elif demand.refuses_nested and key in groups:

@@ -28,7 +28,7 @@ def review_groups(rights: Rights, charter: ResolvedCharter) -> Iterator[Correcti
     """Yield what deviates in each directory group that a rule names. Primary members count as direct members."""
     estate, demands = rights.estate, MemberDemands(charter)
     for group, demand in demands.on_groups():
-        yield from conflict_corrections(demand, Named.of(group))
+        yield from conflict_corrections(rights.estate, demand, Named.of(group))
         yield from _deviations(estate, demands, group, demand)
     for rule in charter.of(ResolvedGroupRule):
         if rule.reach_only is not None:

@@ -55,7 +55,7 @@ def review_local_groups(rights: Rights, charter: ResolvedCharter) -> Iterator[Co
     _look_up_together(estate, held)
     yield from _names_unknown(estate, demands)
     for one in held:
-        yield from conflict_corrections(one.demand, one.named, one.named_host)
+        yield from conflict_corrections(rights.estate, one.demand, one.named, one.named_host)
         yield from _corrections(estate, one)
     yield from _reaching(estate, charter)
     yield from _excepted(estate, demands)

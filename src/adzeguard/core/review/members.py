@@ -8,8 +8,10 @@ from adzeguard.core.access.chains import chain_as_data, chain_in_words
 from adzeguard.core.access.members import Access
 from adzeguard.core.charter.membership import ResolvedMembership
 from adzeguard.core.charter.references import MemberKey, member_key
+from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.principal import Kind, Principal
+from adzeguard.core.identity import looks_like_sid
 from adzeguard.core.review.correction import Correction, about_rule, correction_of
 from adzeguard.core.review.demands import Conflict, Demand, Demands, Deviation
 
@@ -66,27 +68,33 @@ def deviation_in_words(deviation: Deviation, member: Principal, *, by_primary: b
         case "nested":
             return f"{what} is inside, and no group may be"
         case "keeper":
-            return f"{what} is a keeper that the rule does not list; it stays"
+            how = "excludes" if deviation.otherwise == "excluded" else "does not list"
+            return f"{what} is a keeper that the rule {how}; it stays"
         case "unlisted" if member.kind == Kind.UNRESOLVED:
             return f"{member.qualified_name}, which resolves to nothing, is inside and not listed"
         case _:
             return f"{what} is inside{through} and not listed"
 
 
-def conflict_corrections(demand: Demands, subject: Named, host: Named | None = None) -> Iterator[Correction]:
+def conflict_corrections(
+    estate: Estate, demand: Demands, subject: Named, host: Named | None = None
+) -> Iterator[Correction]:
     """Yield each conflict of rules: nothing is changed where they meet."""
     for conflict in demand.conflicts:
-        ids = " and ".join(rule.id for rule in conflict.rules)
+        ids = " and ".join(f"{rule.id} ({rule.rule.place.at()})" for rule in conflict.rules)
+        known = estate.id_of_sid(conflict.member) if looks_like_sid(conflict.member) else None
+        name = estate.principal(known).qualified_name if known is not None else conflict.member
+        message = conflict.message.format(name)
         first = conflict.rules[0]
         yield Correction(
             "rule-conflict",
             subject,
-            f"rules {ids} contradict each other: {conflict.message}; {_follows(demand, conflict)}",
+            f"rules {ids} contradict each other: {message}; {_follows(demand, conflict)}",
             **about_rule(first.rule),
             host=host,
-            left_out=f"the rules contradict each other: {conflict.message}",
+            left_out=f"rules {ids} contradict each other: {message}",
             stops_rule=True,
-            evidence={"places": [rule.rule.place.at() for rule in conflict.rules]},
+            evidence={"rules": [rule.id for rule in conflict.rules]},
         )
 
 
