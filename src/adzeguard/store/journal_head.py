@@ -37,6 +37,8 @@ class JournalHead:
         missed = [*self.missed(), missing] if missing else self.missed()
         content = {"last": {"seq": head.seq, "hash": head.hash}, "missed": missed}
         try:
+            # A workspace whose store is in a database of the team has no folder of its own for it yet.
+            self._path.parent.mkdir(mode=0o700, exist_ok=True)
             write_whole(self._path, (json.dumps(content, indent=1) + "\n").encode())
         except OSError as error:
             raise StoreError(f"{self._path} cannot be written: {error.strerror}", "Make room, and try again") from error

@@ -67,7 +67,7 @@ def _refuse_name(estate: Estate, name: str) -> None:
     if bad or name != name.strip() or not name or len(name) > _LONGEST_ACCOUNT or name.endswith("."):
         reason = f"it holds {bad[0]!r}" if bad else "it is empty, too long, ends with a dot, or has a space at an end"
         way_out = "Give the account another name: --account-name NAME" if bad else ""
-        raise UsageError(f"'{name}' cannot be the account name of a group: {reason}", way_out)
+        raise UsageError(f"'{name}' cannot be the name of a group: {reason}", way_out)
     taken = estate.catalogue.principals(estate.catalogue.by_name(name)).values()
     accounts = [p for p in taken if p.sid and p.sid.authority == estate.domain.sid]
     if accounts:
