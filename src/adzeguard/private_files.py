@@ -3,8 +3,9 @@
 import fcntl
 import os
 import time
-from collections.abc import Iterator
-from contextlib import contextmanager
+from collections.abc import Callable, Iterator
+from contextlib import ExitStack, contextmanager
+from errno import ETIMEDOUT
 from pathlib import Path
 from typing import Final
 
@@ -52,21 +53,28 @@ def _temporary_beside(path: Path) -> tuple[int, str]:
 
 
 @contextmanager
-def alone_with(path: Path) -> Iterator[None]:
-    """Let nobody else change a file between reading and writing it; `TimeoutError` where somebody does not let go.
+def alone_with(path: Path, refused: Callable[[str], Exception]) -> Iterator[None]:
+    """Let nobody else change a file between reading and writing it; `refused` makes the error where that cannot be.
 
     The lock is a file beside it, since the file itself is another one after each writing.
     """
-    handle = os.open(path.with_name(f".{path.name}.lock"), os.O_RDWR | os.O_CREAT | os.O_NOFOLLOW, 0o600)
-    try:
-        deadline = time.monotonic() + _LONGEST_WAIT
-        while not _taken(handle):
-            if time.monotonic() > deadline:
-                raise TimeoutError(None, "somebody else is changing it")
-            time.sleep(_BETWEEN_TRIES)
+    with ExitStack() as held:
+        try:
+            handle = os.open(path.with_name(f".{path.name}.lock"), os.O_RDWR | os.O_CREAT | os.O_NOFOLLOW, 0o600)
+            held.callback(os.close, handle)
+            _take(handle)
+        except OSError as error:
+            raise refused(f"{path} cannot be changed: {error.strerror}") from error
         yield
-    finally:
-        os.close(handle)
+
+
+def _take(handle: int) -> None:
+    """Take the lock; `TimeoutError` where somebody else does not let go of it."""
+    deadline = time.monotonic() + _LONGEST_WAIT
+    while not _taken(handle):
+        if time.monotonic() > deadline:
+            raise TimeoutError(ETIMEDOUT, "somebody else is changing it")
+        time.sleep(_BETWEEN_TRIES)
 
 
 def _taken(handle: int) -> bool:

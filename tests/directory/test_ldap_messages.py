@@ -5,48 +5,22 @@ from collections.abc import Callable
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from ldap3.protocol.rfc4511 import (
-    LDAPMessage,
-    PartialAttribute,
-    PartialAttributeList,
-    ProtocolOp,
-    SearchResultEntry,
-    Vals,
-)
-from pyasn1.codec.ber.encoder import encode
 
 from adzeguard.core.errors import DirectoryError
 from adzeguard.directory.ldap import complete_ranges
 from adzeguard.directory.ldap_messages import SEARCH_ENTRY, message_end, message_kind, read_done, read_entry
+from tests.directory.lying import entry
 
 attribute = st.tuples(
     st.from_regex(r"[a-z][a-z0-9;=-]{0,20}", fullmatch=True), st.lists(st.binary(max_size=300), max_size=4)
 )
 
 
-def encoded(number: int, dn: str, attributes: dict[str, list[bytes]]) -> bytes:
-    """The message as another LDAP library writes it."""
-    listed = PartialAttributeList()
-    for place, (name, values) in enumerate(attributes.items()):
-        held = Vals()
-        held.extend(values)
-        part = PartialAttribute()
-        part["type"], part["vals"] = name, held
-        listed[place] = part
-    entry = SearchResultEntry()
-    entry["object"], entry["attributes"] = dn, listed
-    operation = ProtocolOp()
-    operation["searchResEntry"] = entry
-    message = LDAPMessage()
-    message["messageID"], message["protocolOp"] = number, operation
-    return encode(message)
-
-
 @given(st.integers(0, 2**31 - 1), st.text(max_size=50), st.lists(attribute, max_size=5, unique_by=lambda a: a[0]))
 def test_an_entry_is_read_as_another_library_wrote_it(number: int, dn: str, attributes: list) -> None:
     """Number, name and raw values equal those that were encoded; the end of the message is found."""
     dn = dn.encode("utf-8", "replace").decode()
-    message = encoded(number, dn, dict(attributes))
+    message = entry(number, dn, dict(attributes))
 
     assert message_end(message + b"more", 0) == len(message)
     assert message_kind(message)[:2] == (number, SEARCH_ENTRY)
@@ -56,7 +30,7 @@ def test_an_entry_is_read_as_another_library_wrote_it(number: int, dn: str, attr
 @given(st.binary(max_size=120), st.integers(0, 200), st.integers(0, 255))
 def test_any_bytes_are_an_answer_or_an_error_of_ours(noise: bytes, place: int, byte: int) -> None:
     """Noise, and a good message with one byte changed or its end cut off, never fail in another way."""
-    good = encoded(7, "CN=a,DC=lowmere", {"member": [b"x" * 40, b"y"], "objectclass": [b"group"]})
+    good = entry(7, "CN=a,DC=lowmere", {"member": [b"x" * 40, b"y"], "objectclass": [b"group"]})
     changed = bytearray(good)
     changed[place % len(good)] = byte
     for message in (noise, bytes(changed), good[: place % len(good)], b"\x30\x84\xff\xff\xff\xff" + noise):

@@ -3,7 +3,6 @@
 import os
 from bisect import bisect_left
 from collections.abc import Iterator, Sequence
-from contextlib import ExitStack, contextmanager
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Final
@@ -99,7 +98,7 @@ class LdifFile:
 
     def modify(self, dn: str, modifications: Sequence[Modification]) -> None:
         """Change one entry and write the file, keeping the rules that a directory server keeps."""
-        with self._alone():
+        with alone_with(self._path, DirectoryUnreachableError):
             self._modify(dn, modifications)
 
     def _modify(self, dn: str, modifications: Sequence[Modification]) -> None:
@@ -129,7 +128,7 @@ class LdifFile:
 
     def add(self, dn: str, attributes: Attributes) -> None:
         """Make an entry at the end of the file, with an identity of its own."""
-        with self._alone():
+        with alone_with(self._path, DirectoryUnreachableError):
             least = self._highest_rid_used() + 1
             self._write(with_added(self._current(), dn, attributes, datetime.now(UTC), least))
 
@@ -159,7 +158,7 @@ class LdifFile:
 
     def rename(self, dn: str, new_dn: str) -> None:
         """Give an entry, all below it, and what names them another name."""
-        with self._alone():
+        with alone_with(self._path, DirectoryUnreachableError):
             self._write(with_renamed(self._current(), dn, new_dn))
 
     def restore(self, sid: Sid, dn: str) -> bool:  # noqa: ARG002 - the port's
@@ -168,19 +167,9 @@ class LdifFile:
 
     def delete(self, dn: str) -> None:
         """Remove an entry and what names it."""
-        with self._alone():
+        with alone_with(self._path, DirectoryUnreachableError):
             self._remember_rid(self._current())
             self._write(with_deleted(self._current(), dn))
-
-    @contextmanager
-    def _alone(self) -> Iterator[None]:
-        """Let no other workspace change the file between our reading and writing it."""
-        with ExitStack() as held:
-            try:
-                held.enter_context(alone_with(self._path))
-            except OSError as error:
-                raise DirectoryUnreachableError(f"{self._path} cannot be changed: {error.strerror}") from error
-            yield
 
     def close(self) -> None:
         """Nothing is held open."""

@@ -15,7 +15,7 @@ import json
 import os
 import time
 from collections.abc import Iterator
-from contextlib import ExitStack, contextmanager
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Annotated, Any, Final
 
@@ -119,7 +119,7 @@ class StandinSession:
 
     def change(self, change: Change) -> None:
         """Make one change and write the file whole."""
-        with self._alone():
+        with alone_with(self._path, HostUnreachableError):
             content = self._answering()
             raw = self._raw()
             if isinstance(change, LocalMembershipChange):
@@ -127,15 +127,6 @@ class StandinSession:
             else:
                 raise HostRefusedError(f"{self._host} knows no change of the kind {change.kind}")
             self._write(raw)
-
-    @contextmanager
-    def _alone(self) -> Iterator[None]:
-        with ExitStack() as held:
-            try:
-                held.enter_context(alone_with(self._path))
-            except OSError as error:
-                raise HostUnreachableError(f"{self._path} cannot be changed: {error.strerror}") from error
-            yield
 
     def _answering(self) -> _HostFile:
         content = self._load()
