@@ -137,3 +137,42 @@ def test_a_charter_adopted_from_what_stands_finds_no_deviation(demo: Program) ->
     assert (again.code, "has rules already" in again.err) == (2, True)
     (demo.folder / "charter/adopted.yaml").write_text(re.sub(r"(why: As it stood.*)", r"\1\n    response: mend", text))
     assert demo("propose").code == 0
+
+
+AID = (
+    "charter: 1\nrules:\n  - {id: aid, group: 'LOWMERE\\First Aiders', response: mend, "
+    "include: ['LOWMERE\\orla.fenn']}\n"
+)
+
+
+def outside(demo: Program, operation: str) -> None:
+    """Put Orla Fenn into First Aiders, or take her out, behind our back."""
+    path = demo.folder / "lowmere.ldif"
+    before, start, after = path.read_text().partition("dn: CN=First Aiders,")
+    line = "member: CN=Orla Fenn,OU=Bridge,OU=People,DC=lowmere,DC=example\n"
+    entry, end, rest = after.partition("\n\n")
+    entry = entry.replace(line, "") if operation == "out" else f"{entry}\n{line.rstrip()}"
+    path.write_text(f"{before}{start}{entry}{end}{rest}")
+    assert demo("collect").code == 4
+
+
+def test_who_is_put_in_again_by_somebody_else_is_not_withdrawn_with_the_rule(demo: Program) -> None:
+    """A rule's member was taken out outside, and put in again outside: that is no work of the rule's any more."""
+    charter = demo.folder / "charter/charter.yaml"
+    charter.write_text(AID)
+    assert demo("enact", "--yes").code == 0
+    outside(demo, "out")
+    outside(demo, "in")
+    charter.write_text("charter: 1\nrules: []\n")
+    assert demo("propose", "--format", "json").json["changes"] == []
+
+
+def test_what_an_undo_of_an_undo_puts_in_belongs_to_the_rule_again(demo: Program) -> None:
+    """Undone and done again, the rule's member goes with the rule as if nothing had been."""
+    charter = demo.folder / "charter/charter.yaml"
+    charter.write_text(AID)
+    for command in (("enact",), ("undo", "--last"), ("undo", "--last")):
+        assert demo(*command, "--yes").code == 0
+    charter.write_text("charter: 1\nrules: []\n")
+    [gone] = demo("propose", "--format", "json").json["changes"]
+    assert (gone["kind"], gone["rule"]) == ("remove-member", "aid")

@@ -25,7 +25,9 @@ def command(full: bool, workspace: Path | None) -> int:
     collection in force. Ends with 4 when hosts could not be read.
     """
     from adzeguard.core.wording import some_of
+    from adzeguard.store.put_in import PutIn
     from adzeguard.workflows.collect import Sources, collect
+    from adzeguard.workflows.put_in import forget_what_is_gone
 
     desk = Desk(workspace)
     with (
@@ -35,6 +37,7 @@ def command(full: bool, workspace: Path | None) -> int:
         progress_bar() as progress,
     ):
         done = collect(Sources(directory, hosts, desk.store, desk.now, progress), full=full)
+        forget_what_is_gone(PutIn(desk.database), desk.journal, desk.estate)
     counted = ", ".join(f"{count} {label}{'s' * (count != 1)}" for label, count in done.counts.items())
     counted = counted.replace("directory policys", "directory policies") or "nothing"
     put(f"Collected {counted}{' that changed' if done.kind == 'changes' else ''}.\n")

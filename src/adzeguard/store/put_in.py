@@ -37,6 +37,13 @@ class PutIn:
                 note(connection, change)
             connection.run("DELETE FROM about WHERE name = ?", (_TO_BE_GATHERED,))
 
+    def forget(self, gone: Iterable[Change]) -> None:
+        """Forget what rules have put in and somebody else has taken out since: who puts it in again, owns it."""
+        claims = [(json.dumps(key),) for change in gone for key in change.claims()]
+        if claims:
+            with self._database.writing() as connection:
+                connection.run_many("DELETE FROM put_in WHERE claim = ?", claims)
+
     def changes(self) -> list[Change]:
         """Return the changes of rules, each with what still belongs to it; what cannot be read is left alone."""
         with self._database.reading() as connection:

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from datetime import datetime
 
-from adzeguard.core.change.change import Change
+from adzeguard.core.change.change import BY_HAND_RULE, UNDO_RULE, Change
 from adzeguard.core.change.draft import Draft
 from adzeguard.core.change.inverse import inverse_changes
 from adzeguard.core.change.kinds.set_primary_group import SetPrimaryGroup
@@ -13,6 +13,8 @@ from adzeguard.core.estate.named import Named
 from adzeguard.store.journal import Journal
 from adzeguard.workflows.journal_rows import really_done
 from adzeguard.workflows.made_again import as_known_today
+
+_NO_RULES = (BY_HAND_RULE, UNDO_RULE)
 
 
 def done_by(journal: Journal, enactment: str, changes: Sequence[str] = (), kept: Sequence[str] = ()) -> list[Change]:
@@ -49,4 +51,17 @@ def undo_draft(estate: Estate, journal: Journal, done: Sequence[Change]) -> Draf
     ids = estate.ids_of_sids(sids)
     groups = estate.catalogue.principals(i for sid in sids if (i := ids[sid]) is not None)
     known = as_known_today(estate, done, lambda: really_done(journal.rows()))
-    return Draft.of(inverse_changes(known, {str(group.sid): Named.of(group) for group in groups.values()}))
+    inverses = inverse_changes(known, {str(group.sid): Named.of(group) for group in groups.values()})
+    if any(change.rule == UNDO_RULE for change in known):
+        inverses = _given_back(inverses, really_done(journal.rows()))
+    return Draft.of(inverses)
+
+
+def _given_back(inverses: Sequence[Change], all_done: Sequence[Change]) -> list[Change]:
+    """Return changes with those that put in again what a rule had put in as that rule's: it is withdrawn with it."""
+    owners = {key: change for change in all_done if change.rule not in _NO_RULES for key in change.puts_in()}
+    found = []
+    for change in inverses:
+        owner = next((owners[key] for key in change.puts_in() if key in owners), None)
+        found.append(change.by(owner.rule, change.why) if owner is not None else change)
+    return found
