@@ -6,11 +6,13 @@ it takes over what that place hands down, unless it takes nothing from above.
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 
+from adzeguard.core.access.members import people_in_any
 from adzeguard.core.descriptors.ace import Ace, Right
 from adzeguard.core.descriptors.descriptor import Descriptor, is_readable
 from adzeguard.core.descriptors.inheritance import handed_on
@@ -18,11 +20,12 @@ from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import CONTAINERS, Kind, Principal
 from adzeguard.core.identity import fold_dn, parent_dn
 from adzeguard.core.rights.answers import Everybody, Tokens
-from adzeguard.core.rights.evaluate import Question, decide, owner_has_the_rights
+from adzeguard.core.rights.evaluate import SELF, Question, decide, owner_has_the_rights, speaks_about
 from adzeguard.core.rights.questions import Asked, attribute_levels, class_of_kind
 from adzeguard.core.rights.schema import Schema
 from adzeguard.core.rights.takeover import TakeoverReader
 from adzeguard.core.rights.ways import LINKING
+from adzeguard.core.wellknown import WELL_KNOWN
 
 _Bools = NDArray[np.bool_]
 _ACCOUNTS: Final = frozenset({Kind.USER, Kind.COMPUTER})
@@ -57,18 +60,34 @@ class Moves:
         schema: Schema,
         reader: TakeoverReader,
         tokens: Tokens,
-        everybody: Everybody,
-        ruling: _Bools,
+        ruling: frozenset[int],
     ) -> None:
         """`ruling` are those who rule the whole directory anyway: of them no move is told."""
         self._estate = estate
         self._schema = schema
         self._reader = reader
         self._tokens = tokens
-        self._everybody = everybody
-        self._ruling = ruling
+        self._ruling_ids = ruling
         self._goals: dict[Kind, list[tuple[Descriptor, NDArray[np.intp]]]] = {}
         self._known: dict[tuple[Kind, bool, bytes, str], tuple[Mover, ...]] = {}
+
+    @cached_property
+    def _everybody(self) -> Everybody:
+        """Groups too. A million people are looked up for it, so that it is made where somebody may move at all."""
+        return Everybody(self._estate, self._tokens, groups_too=True)
+
+    @cached_property
+    def _ruling(self) -> _Bools:
+        ruling = people_in_any(
+            self._estate.graph, [i for i in self._ruling_ids if self._estate.graph.position_of(i) is not None]
+        )
+        ruling[list(self._ruling_ids)] = True
+        return ruling
+
+    @cached_property
+    def _ruling_sids(self) -> frozenset[str]:
+        known = self._estate.catalogue.principals(self._ruling_ids).values()
+        return frozenset({*(str(p.sid) for p in known if p.sid), WELL_KNOWN["system"], SELF})
 
     def movers(self, principal: Principal, raw: bytes, *, in_use: bool) -> Iterator[Mover]:
         """Yield who gains by moving an object, or what it lies in; `in_use` says of a group whether it gives access."""
@@ -79,9 +98,12 @@ class Moves:
 
     def _found(self, principal: Principal, descriptor: Descriptor, in_use: bool) -> Iterator[Mover]:
         below: list[_Place] = []
+        places = list(self._upwards(principal, descriptor))
+        if not any(self._somebody_may_rename(place) for place in places):
+            return
         found = np.zeros(len(self._ruling), bool)
         closed = False
-        for place in self._upwards(principal, descriptor):
+        for place in places:
             closed = closed or place.descriptor.protected
             if closed and principal.kind not in _ACCOUNTS:
                 return  # nothing comes down to it, wherever it or what is above it goes
@@ -117,12 +139,23 @@ class Moves:
             yield _Place(principal, descriptor, container, above)
             principal, descriptor = container, above
 
+    def _somebody_may_rename(self, place: _Place) -> bool:
+        """Tell by the entries alone whether anybody but those who rule anyway may write the name."""
+        question = self._renaming(place)[0]
+        return any(
+            entry.sid not in self._ruling_sids and not entry.denies and speaks_about(entry, question)
+            for entry in place.descriptor.entries
+        )
+
+    def _renaming(self, place: _Place) -> list[Question]:
+        own = self._schema.classes.get(class_of_kind(place.principal.kind))
+        leaf = "ou" if place.principal.kind == Kind.OU else "cn"
+        return [Question(Right.WRITE_PROPERTY, attribute_levels(self._schema, a, own)) for a in ("name", leaf)]
+
     def _may_take_away(self, place: _Place) -> _Bools:
         own = self._schema.classes.get(class_of_kind(place.principal.kind))
         about = (own,) if own else ()
-        leaf = "ou" if place.principal.kind == Kind.OU else "cn"
-        names = [Question(Right.WRITE_PROPERTY, attribute_levels(self._schema, a, own)) for a in ("name", leaf)]
-        renaming = self._may(place.principal, place.descriptor, *names)
+        renaming = self._may(place.principal, place.descriptor, *self._renaming(place))
         if not renaming.any():
             return renaming
         taking = self._may(place.principal, place.descriptor, Question(Right.DELETE, about))

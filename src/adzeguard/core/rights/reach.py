@@ -68,10 +68,7 @@ class ReachFinder:
 
     @cached_property
     def _moves(self) -> Moves:
-        everybody = Everybody(self._estate, self._tokens, groups_too=True)
-        ruling = self._people_ruling.copy()
-        ruling[list(self._ruling)] = True
-        return Moves(self._estate, self._schema, self._reader, self._tokens, everybody, ruling)
+        return Moves(self._estate, self._schema, self._reader, self._tokens, self._ruling)
 
     @cached_property
     def _walker(self) -> Walker:
