@@ -6,7 +6,7 @@ SERVER_LOG := .server-tests.log
 SERVER_PACKAGES := samba samba-ad-dc samba-ad-provision samba-dsdb-modules samba-vfs-modules winbind ldap-utils \
 	ldb-tools python3-samba
 
-.PHONY: demo check test lint bench docs screenshots wheel server database clean
+.PHONY: demo check test fuzz lint bench docs screenshots wheel server database clean
 
 demo: $(VENV)/installed
 	rm -rf lowmere-demo
@@ -23,6 +23,10 @@ test: $(VENV)/installed-test server database
 	$(BIN)/coverage run -m pytest -m "not server"; rest=$$?; \
 	wait $$server; code=$$?; cat $(SERVER_LOG); rm -f $(SERVER_LOG); \
 	$(BIN)/coverage combine --quiet; $(BIN)/coverage report | tail -n 40; exit $$((rest | code))
+
+# The same property tests with two hundred times as many examples, for a night: files, answers, descriptors, rules.
+fuzz: $(VENV)/installed-test
+	PROPERTY_TESTS=long $(BIN)/python -m pytest tests/core tests/directory tests/report tests/workspace -k "not server"
 
 lint: $(VENV)/installed-test
 	$(BIN)/ruff check .

@@ -16,7 +16,8 @@ from hypothesis import HealthCheck, settings
 pytest_plugins = ["tests.postgres"]
 
 settings.register_profile("usual", deadline=None, max_examples=60, suppress_health_check=[HealthCheck.too_slow])
-settings.load_profile("usual")
+settings.register_profile("long", deadline=None, max_examples=10_000, suppress_health_check=list(HealthCheck))
+settings.load_profile(os.environ.get("PROPERTY_TESTS", "usual"))
 
 Json = Any
 

@@ -1,5 +1,6 @@
 """Enactments that are stopped, killed, or overtaken by what somebody else does."""
 
+import json
 import re
 import shutil
 import signal
@@ -150,3 +151,36 @@ def test_what_a_refused_deletion_was_about_is_not_lost_from_view(demo: Program) 
     assert refused.out, refused.err
     assert [o["status"] for o in refused.json] == ["refused"]
     assert demo("show", "OU=Slipway,OU=People").code == 0
+
+
+def test_what_was_made_though_its_answer_was_lost_is_told_as_made_and_can_be_undone(demo: Program) -> None:
+    """The connection is cut right after the write: the change is looked for, found, and taken back by undo."""
+    before = contents(demo.folder)
+    script = (
+        "import sys; from adzeguard.cli.edge import run; from adzeguard.core.errors import DirectoryUnreachableError; "
+        "from adzeguard.directory.ldif_file import LdifFile; write = LdifFile.modify\n"
+        "def cut(*arguments):\n    write(*arguments)\n    raise DirectoryUnreachableError('the connection was cut')\n"
+        "LdifFile.modify = cut\n"
+        "sys.exit(run(['group', 'add', 'First Aiders', 'orla.fenn', '--yes', '--format', 'json']))"
+    )
+    ran = subprocess.run([sys.executable, "-c", script], cwd=demo.folder, capture_output=True, text=True, check=False)
+    [outcome] = json.loads(ran.stdout)
+    assert (ran.returncode, outcome["status"], outcome["detail"]) == (0, "verified", "no answer came, and it was made")
+    assert "orla.fenn" in {m["name"] for m in demo("who", "First Aiders", "--format", "json").json}
+    assert demo("undo", "--last", "--yes").code == 0
+    assert contents(demo.folder) == before
+
+
+def test_a_local_name_that_some_hosts_do_not_know_stops_its_rule_there_alone(demo: Program) -> None:
+    """Where the name is known the rule is followed; on the others it is a finding, and changes nothing."""
+    (demo.folder / "charter/charter.yaml").write_text(
+        "charter: 1\nrules:\n  - {id: fit, hosts: {named: [KIOSK-01, KIOSK-07]}, local-group: remote-desktop-users, "
+        "only: ['local\\fitter'], response: mend}\n"
+    )
+    changed = {c["host"] for c in demo("propose", "--format", "json").json["changes"]}
+    found = {(f["check"], f["subject"]) for f in demo("check", "--rule", "fit", "--format", "json").json}
+    unknown = {subject.partition("\\")[0] for check, subject in found if check == "local-name-unknown"}
+    assert unknown
+    assert changed
+    assert not unknown & changed
+    assert unknown | changed == {"KIOSK-01", "KIOSK-07"}
