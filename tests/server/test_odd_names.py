@@ -21,7 +21,7 @@ NAMES = (
     "Åland Räder",
     "two  spaces",
     "50% & $HOME `x`",
-    "-leading",
+    "ends with -",
 )
 PEOPLE = ("orla.fenn", "mira.holt", "yorick.tarn", "hedda.morrow", "pontus.reil")
 OWN_MARKS = {"uSNChanged", "whenChanged", "lastKnownParent", "adminCount", "operatorCount", "dSCorePropagationData"}
