@@ -49,7 +49,7 @@ def as_known_today(estate: Estate, changes: Iterable[Change], all_done: Callable
     The whole journal is read only where something is named that is not there any more.
     """
     changes = list(changes)
-    named = [one for change in changes for one in _names(change) if one.sid and not one.made]
+    named = [one for change in changes for one in change.identities() if one.sid and not one.made]
     ids = estate.ids_of_sids({one.sid for one in named})
     missing = {one.sid for one in named if ids[one.sid] is None}
     follow = successors(estate, all_done()) if missing else {}
@@ -61,14 +61,3 @@ def as_known_today(estate: Estate, changes: Iterable[Change], all_done: Callable
         return follow.get(one.sid, one) if one.sid in missing else one
 
     return [change.renamed(known) for change in changes]
-
-
-def _names(change: Change) -> list[Named]:
-    found: list[Named] = []
-
-    def note(one: Named) -> Named:
-        found.append(one)
-        return one
-
-    change.renamed(note)
-    return found

@@ -153,6 +153,17 @@ class Change(BaseModel, ABC):
     def renamed(self, renaming: Callable[[Named], Named]) -> Self:
         """Return the change with what it names under other identities, such as SIDs that are known by now."""
 
+    def identities(self) -> list[Named]:
+        """Return everything that it names."""
+        found: list[Named] = []
+
+        def seen(one: Named) -> Named:
+            found.append(one)
+            return one
+
+        self.renamed(seen)
+        return found
+
     def by(self, rule: str, why: str, **update: Any) -> Self:
         """Return the change as somebody else's: under another rule, for another reason."""
         return self.model_copy(update={"rule": rule, "why": why, **update})

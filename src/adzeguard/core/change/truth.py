@@ -47,14 +47,7 @@ def _untrue_names(estate: Estate, making: dict[str, CreateObject], change: Chang
         return
     if isinstance(change, CreateObject):
         yield from _not_to_be_made(estate, change)
-    named: list[Named] = []
-
-    def seen(one: Named) -> Named:
-        named.append(one)
-        return one
-
-    change.renamed(seen)
-    for one in named:
+    for one in change.identities():
         yield from _untrue(change, one, _as_it_is(estate, making, one))
 
 

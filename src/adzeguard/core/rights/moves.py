@@ -4,6 +4,7 @@ A move wants deleting where the object is, writing its name, and creating where 
 it takes over what that place hands down, unless it takes nothing from above.
 """
 
+import uuid
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
@@ -78,9 +79,7 @@ class Moves:
 
     @cached_property
     def _ruling(self) -> _Bools:
-        ruling = people_in_any(
-            self._estate.graph, [i for i in self._ruling_ids if self._estate.graph.position_of(i) is not None]
-        )
+        ruling = people_in_any(self._estate.graph, self._ruling_ids)
         ruling[list(self._ruling_ids)] = True
         return ruling
 
@@ -152,9 +151,12 @@ class Moves:
         leaf = "ou" if place.principal.kind == Kind.OU else "cn"
         return [Question(Right.WRITE_PROPERTY, attribute_levels(self._schema, a, own)) for a in ("name", leaf)]
 
+    def _class_of(self, kind: Kind) -> tuple[uuid.UUID, ...]:
+        guid = self._schema.classes.get(class_of_kind(kind))
+        return (guid,) if guid else ()
+
     def _may_take_away(self, place: _Place) -> _Bools:
-        own = self._schema.classes.get(class_of_kind(place.principal.kind))
-        about = (own,) if own else ()
+        about = self._class_of(place.principal.kind)
         renaming = self._may(place.principal, place.descriptor, *self._renaming(place))
         if not renaming.any():
             return renaming
@@ -201,8 +203,7 @@ class Moves:
     def _places_for(self, kind: Kind) -> list[tuple[Descriptor, NDArray[np.intp]]]:
         """Return the descriptors of containers in which somebody may create objects of a kind, and who that is."""
         if kind not in self._goals:
-            guid = self._schema.classes.get(class_of_kind(kind))
-            creating = Question(Right.CREATE_CHILD, (guid,) if guid else ())
+            creating = Question(Right.CREATE_CHILD, self._class_of(kind))
             self._goals[kind] = []
             for use in self._estate.catalogue.descriptor_uses():
                 if use.kind in CONTAINERS and is_readable(use.raw):
@@ -214,8 +215,7 @@ class Moves:
     def _mover(self, place: _Place, who: int) -> Mover:
         """Return somebody who gains, with the entry that lets them take it away."""
         token = self._tokens.of(self._estate.principal(who))
-        own = self._schema.classes.get(class_of_kind(place.principal.kind))
-        about = (own,) if own else ()
+        about = self._class_of(place.principal.kind)
         here = decide(place.descriptor, token, "", Question(Right.DELETE, about))
         if here.allowed:
             return Mover(who, here.entry, place.principal)

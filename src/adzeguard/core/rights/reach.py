@@ -64,7 +64,7 @@ class ReachFinder:
 
     @cached_property
     def _people_ruling(self) -> NDArray[np.bool_]:
-        return people_in_any(self._estate.graph, [i for i in self._ruling if self._is_group(i)])
+        return people_in_any(self._estate.graph, self._ruling)
 
     @cached_property
     def _moves(self) -> Moves:
@@ -74,9 +74,6 @@ class ReachFinder:
     def _walker(self) -> Walker:
         seen = seen_among(self._principals, self._descriptors)
         return Walker(self._estate, self._tokens, self._everybody, seen)
-
-    def _is_group(self, object_id: int) -> bool:
-        return self._estate.graph.position_of(object_id) is not None
 
     def graph(self, group: int) -> ReachGraph:
         """Return what stands behind a group."""
@@ -199,5 +196,4 @@ def ruling_ids(estate: Estate) -> frozenset[int]:
 
 def ruling_people(estate: Estate) -> set[int]:
     """Return the people who control the whole directory: whoever is inside one of the groups that do."""
-    groups = [i for i in ruling_ids(estate) if estate.graph.position_of(i) is not None]
-    return {int(i) for i in np.flatnonzero(people_in_any(estate.graph, groups))}
+    return {int(i) for i in np.flatnonzero(people_in_any(estate.graph, ruling_ids(estate)))}

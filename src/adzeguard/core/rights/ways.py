@@ -11,6 +11,7 @@ from typing import Final
 from adzeguard.core.descriptors.ace import Right
 from adzeguard.core.estate.principal import CONTAINERS, Kind
 from adzeguard.core.rights.evaluate import Question
+from adzeguard.core.rights.questions import attribute_levels
 from adzeguard.core.rights.schema import Schema
 
 Asks = Callable[[Schema, uuid.UUID | None], tuple[Question, ...]]
@@ -35,14 +36,11 @@ class Way:
     """Only for whoever is in the group already."""
 
 
-def _levels(schema: Schema, attribute: str, own: uuid.UUID | None) -> tuple[uuid.UUID, ...]:
-    guid, of_set = schema.attributes[attribute]
-    return tuple(level for level in (guid, of_set, own) if level is not None)
-
-
 def _writing(*attributes: str) -> Asks:
     """Write all of these attributes."""
-    return lambda schema, own: tuple(Question(Right.WRITE_PROPERTY, _levels(schema, a, own)) for a in attributes)
+    return lambda schema, own: tuple(
+        Question(Right.WRITE_PROPERTY, attribute_levels(schema, a, own)) for a in attributes
+    )
 
 
 def _using(*rights: str) -> Asks:
