@@ -5,10 +5,13 @@ import uuid
 from hypothesis import given
 from hypothesis import strategies as st
 
+from adzeguard.core.change.by_hand.objects import rights_change
+from adzeguard.core.change.kinds.change_rights import ChangeRights
 from adzeguard.core.descriptors.ace import Ace, AceFlag, AceKind, Right, without_generic
 from adzeguard.core.descriptors.descriptor import AceList, Descriptor, canonical_rank, out_of_order
 from adzeguard.core.descriptors.inheritance import handed_on, inherited_entries
 from adzeguard.core.errors import InputError
+from adzeguard.core.estate.named import Named
 from adzeguard.core.identity import Sid
 
 SIDS = [Sid(text) for text in ("S-1-1-0", "S-1-5-11", "S-1-3-0", "S-1-5-21-1-2-3-1103", "S-1-5-32-544")]
@@ -72,6 +75,24 @@ def test_putting_entries_in_and_taking_them_out_gives_the_same_bytes(standing: l
         after = descriptor.with_changes(fresh, [])
         assert after.with_changes([], fresh).to_bytes() == descriptor.to_bytes()
     ranks = [canonical_rank(entry) for entry in ordered.with_changes(fresh, []).entries]
+    assert ranks == sorted(ranks)
+
+
+@given(st.lists(aces(), max_size=8, unique=True), st.lists(aces(), max_size=3, unique=True), st.data())
+def test_entries_that_were_taken_out_stand_again_where_they_stood(
+    standing: list[Ace], fresh: list[Ace], data: st.DataObject
+) -> None:
+    """Undone, a list in order is the same to the byte, though its like stand beside it; no place breaks the order."""
+    before = Descriptor(OWNER, OWNER, AceList(tuple(sorted(standing, key=canonical_rank))))
+    takes = data.draw(st.lists(st.sampled_from(standing), unique=True)) if standing else []
+    gives = [entry for entry in fresh if entry not in standing]
+    change = rights_change(Named("Quay", "S-1-5-21-1-2-3-4", "OU=Quay"), gives=gives, takes=takes)
+    noted = change.noting_places(before)
+    back = noted.taken_back(noted, {})
+    assert isinstance(back, ChangeRights)
+    assert back.made_in(noted.made_in(before)).to_bytes() == before.to_bytes()
+    anywhere = data.draw(st.lists(st.integers(-2, 20), min_size=len(gives), max_size=len(gives)))
+    ranks = [canonical_rank(entry) for entry in before.with_changes(gives, [], anywhere).entries]
     assert ranks == sorted(ranks)
 
 

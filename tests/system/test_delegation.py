@@ -116,6 +116,13 @@ def test_grants_by_hand_leave_the_same_bytes_when_taken_back(demo: Program) -> N
     made(demo, "undo", "--since", "1h")
     assert file.read_bytes() == before
 
+    made(demo, "grant", "give", LEADS, "user-details", "--over", OFFICE)
+    made(demo, "grant", "give", LEADS, "group-lifecycle", "--over", OFFICE)
+    both = file.read_bytes()
+    made(demo, "grant", "withdraw", LEADS, "user-details", "--over", OFFICE)
+    made(demo, "undo", "--last")
+    assert file.read_bytes() == both
+
 
 def test_a_duty_for_a_class_gives_nothing_over_the_ou_itself(demo: Program) -> None:
     """Whoever manages the computers of an OU may not change the OU, nor the users in it."""

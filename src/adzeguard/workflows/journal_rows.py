@@ -63,6 +63,11 @@ def really_done(rows: Iterable[JournalRow]) -> list[Change]:
     return done
 
 
+def done_as_far_as_known(rows: Iterable[JournalRow]) -> list[Change]:
+    """Return the same of the rows that can be read: looking and collecting must not be stopped by one that cannot."""
+    return really_done(_readable(rows))
+
+
 def _readable(rows: Iterable[JournalRow]) -> Iterator[JournalRow]:
     """Leave out what cannot be read: what is done now must not be blocked by it, and others tell of it."""
     for row in rows:
@@ -77,7 +82,7 @@ def _readable(rows: Iterable[JournalRow]) -> Iterator[JournalRow]:
 def taken_out_of(rows: Iterable[JournalRow]) -> Counter[str]:
     """Return by its SID how many members were taken out of each group of the directory, and not put back since."""
     out: set[tuple[str, str]] = set()
-    for change in really_done(_readable(rows)):
+    for change in done_as_far_as_known(rows):
         if isinstance(change, RemoveMember):
             out.add((change.group.sid, change.member.key))
         elif isinstance(change, AddMember):

@@ -9,7 +9,7 @@ from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.named import id_of
 from adzeguard.store.journal import Journal
 from adzeguard.store.put_in import PutIn
-from adzeguard.workflows.journal_rows import really_done
+from adzeguard.workflows.journal_rows import done_as_far_as_known
 from adzeguard.workflows.made_again import as_known_today
 
 
@@ -17,7 +17,7 @@ def put_in_by_rules(table: PutIn, journal: Journal, estate: Estate) -> list[Chan
     """Return the changes of rules that nothing of ours has taken back."""
 
     def all_done() -> list[Change]:
-        return really_done(journal.rows())
+        return done_as_far_as_known(journal.rows())
 
     if table.is_to_be_gathered():
         if not journal.count():

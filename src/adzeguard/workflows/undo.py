@@ -11,7 +11,7 @@ from adzeguard.core.errors import UnknownNameError
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.named import Named
 from adzeguard.store.journal import Journal
-from adzeguard.workflows.journal_rows import really_done
+from adzeguard.workflows.journal_rows import done_as_far_as_known, really_done
 from adzeguard.workflows.made_again import as_known_today
 
 _NO_RULES = (BY_HAND_RULE, UNDO_RULE)
@@ -50,10 +50,10 @@ def undo_draft(estate: Estate, journal: Journal, done: Sequence[Change]) -> Draf
     sids = {change.before for change in done if isinstance(change, SetPrimaryGroup)}
     ids = estate.ids_of_sids(sids)
     groups = estate.catalogue.principals(i for sid in sids if (i := ids[sid]) is not None)
-    known = as_known_today(estate, done, lambda: really_done(journal.rows()))
+    known = as_known_today(estate, done, lambda: done_as_far_as_known(journal.rows()))
     inverses = inverse_changes(known, {str(group.sid): Named.of(group) for group in groups.values()})
     if any(change.rule == UNDO_RULE for change in known):
-        inverses = _given_back(inverses, really_done(journal.rows()))
+        inverses = _given_back(inverses, done_as_far_as_known(journal.rows()))
     return Draft.of(inverses)
 
 

@@ -103,7 +103,7 @@ class ForeseenCatalogue:
             descriptor = handed_on(was[0].entries, will_be[1].entries, descriptor, guid)
         for change in self._rights.get(principal.id, ()):
             try:
-                descriptor = descriptor.with_changes(change.gives, change.takes)
+                descriptor = change.made_in(descriptor)
             except (InputError, ValueError):
                 continue  # enact will call it a conflict
         self._known[principal.id] = descriptor

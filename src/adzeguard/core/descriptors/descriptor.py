@@ -4,6 +4,7 @@ import struct
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
+from operator import itemgetter
 from typing import Final
 
 from adzeguard.core.descriptors.ace import Ace, AceKind
@@ -140,19 +141,25 @@ class Descriptor:
             self, dacl=replace(standing, entries=tuple(entries)), control=self.control | _DACL_PRESENT, whole=b""
         )
 
-    def with_changes(self, added: Iterable[Ace], removed: Iterable[Ace]) -> "Descriptor":
+    def with_changes(self, added: Iterable[Ace], removed: Iterable[Ace], places: Sequence[int] = ()) -> "Descriptor":
         """Return the descriptor with some entries put in, each at its canonical place, and others taken out.
 
-        What stands keeps its order, so that putting in and taking out again gives the same bytes. `InputError` where
-        an entry to take out is not there.
+        What stands keeps its order, so that putting in and taking out again gives the same bytes; `places` are where
+        the added ones stood once, and are taken where the order of kinds allows it. `InputError` where an entry to
+        take out is not there.
         """
         entries = list(self.entries)
         for entry in removed:
             if entry not in entries:
                 raise InputError("an entry to take away does not stand there any more", "Collect, and look again")
             entries.remove(entry)
-        for entry in added:
-            entries.insert(_canonical_place(entries, entry), entry)
+        added = list(added)
+        if len(places) == len(added):  # from the first to the last, so that each finds those before it in place
+            for at, entry in sorted(zip(places, added, strict=True), key=itemgetter(0)):
+                entries.insert(_place(entries, entry, at), entry)
+        else:
+            for entry in added:
+                entries.insert(_canonical_place(entries, entry), entry)
         return self.with_entries(entries)
 
 
@@ -164,6 +171,13 @@ def is_readable(raw: bytes) -> bool:
     except InputError:
         return False
     return True
+
+
+def _place(entries: Sequence[Ace], entry: Ace, at: int | None) -> int:
+    canonical = _canonical_place(entries, entry)
+    if at is None or not 0 <= at < canonical or canonical_rank(entries[at]) < canonical_rank(entry):
+        return canonical
+    return at if at == 0 or canonical_rank(entries[at - 1]) <= canonical_rank(entry) else canonical
 
 
 def _canonical_place(entries: Sequence[Ace], entry: Ace) -> int:

@@ -68,8 +68,8 @@ def change_rights(directory: DirectoryDriver, change: ChangeRights, intent: Inte
         return Outcome(change, Status.CONFLICT, "it is so already", already=True)
     if not _stand(descriptor, change.takes, change.gives):
         return Outcome(change, Status.CONFLICT, f"the rights over {entry.dn} are others by now")
-    intent(change)
-    packed = descriptor.with_changes(change.gives, change.takes).to_bytes()
+    intent(change.noting_places(descriptor))
+    packed = change.made_in(descriptor).to_bytes()
     directory.modify(entry.dn, [Modification("replace", "nTSecurityDescriptor", (packed,))])
     after = same_entry(directory, change.object)
     written = after.first("ntsecuritydescriptor") if after is not None else None

@@ -107,7 +107,7 @@ def _after(raw: bytes | None, changes: Sequence[ChangeRights]) -> Descriptor | N
     try:
         descriptor = Descriptor.from_bytes(raw)
         for change in changes:
-            descriptor = descriptor.with_changes(change.gives, change.takes)
+            descriptor = change.made_in(descriptor)
     except (InputError, ValueError):
         return None
     return descriptor
