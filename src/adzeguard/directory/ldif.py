@@ -41,16 +41,17 @@ def read_records(data: bytes, source: str) -> tuple[list[Record], bytes]:
         if not raw.strip(b"\r\n"):
             lead += raw
             continue
-        lines = list(_unfolded(raw, line, source))
-        if lines and lines[0][1].lower().startswith(b"version:"):
-            version, text = lines.pop(0)
-            if text[8:].strip() != b"1":
-                raise LdifError(f"{source}:{version}: only version 1 of LDIF exists")
-        if not lines:
+        lines = _unfolded(raw, line, source)
+        first = next(lines, None)
+        if first is not None and first[1].lower().startswith(b"version:"):
+            if first[1][8:].strip() != b"1":
+                raise LdifError(f"{source}:{first[0]}: only version 1 of LDIF exists")
+            first = next(lines, None)
+        if first is None:
             lead += raw
             continue
-        begins = _after_lines(raw, lines[0][0] - line)
-        record = _record(lines, raw[begins:], source)
+        begins = _after_lines(raw, first[0] - line)
+        record = _record(first, lines, raw[begins:], source)
         record.lead = lead + raw[:begins]
         records.append(record)
         lead = b""
@@ -98,8 +99,8 @@ def _unfolded(raw: bytes, line: int, source: str) -> Iterator[tuple[int, bytes]]
         start = end + 1
 
 
-def _record(lines: list[tuple[int, bytes]], raw: bytes, source: str) -> Record:
-    number, first = lines[0]
+def _record(first_line: tuple[int, bytes], lines: Iterator[tuple[int, bytes]], raw: bytes, source: str) -> Record:
+    number, first = first_line
     if not first.lower().startswith(b"dn:"):
         raise LdifError(
             f"{source}:{number}: an entry begins with dn:, not with {_shown(first)}",
@@ -108,7 +109,7 @@ def _record(lines: list[tuple[int, bytes]], raw: bytes, source: str) -> Record:
     _, value = _attribute(number, first, source)
     dn = _text(value, number, source)
     values = []
-    for place, text in lines[1:]:
+    for place, text in lines:
         name, content = _attribute(place, text, source)
         if name.lower() == "changetype":
             if content.lower() != b"add":
