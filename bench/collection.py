@@ -16,9 +16,11 @@ from tests.server.server import PASSWORD, Server, missing
 from adzeguard.directory.decode import observe
 from adzeguard.directory.ldap import _QUERY, open_ldap
 from adzeguard.directory.port import ATTRIBUTES
+from adzeguard.hosts.fleet import Fleet
 from adzeguard.store.estate_store import EstateStore
 from adzeguard.store.sqlite import SqliteDatabase
 from adzeguard.workflows.collect import Sources, collect
+from adzeguard.workflows.names import KnownNames
 from bench.measure import Measured
 
 
@@ -96,7 +98,8 @@ def _changes(server: Server, folder: Path) -> Iterator[Measured]:
         driver = open_ldap(options, lambda: PASSWORD, _NoNames())
         driver.facts()
         begun = time.perf_counter()
-        collect(Sources(driver, None, store, lambda: datetime.now(UTC), lambda *_: None), full=full)
+        names = KnownNames(store.load)
+        collect(Sources(driver, Fleet(), store, lambda: datetime.now(UTC), lambda *_: None, names), full=full)
         taken = time.perf_counter() - begun
         driver.close()
         return taken

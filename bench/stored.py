@@ -52,7 +52,7 @@ def _store_of(folder: Path) -> SqliteDatabase:
 
 def _write(folder: Path, size: Size) -> tuple[float, float]:
     ldif = folder.parent / "none.ldif"
-    make_workspace(folder, settings_text({"kind": "ldif", "file": str(ldif)}, {}, {}), charter(size))
+    make_workspace(folder, settings_text({"kind": "ldif", "file": str(ldif)}, (), {}), charter(size))
     store = EstateStore(_store_of(folder))
     whole = make(size)
     hosts = make_hosts(size, whole)

@@ -9,7 +9,7 @@ from adzeguard.core.change.change import Change
 from adzeguard.core.change.kinds.add_local_member import AddLocalMember
 from adzeguard.core.change.kinds.remove_local_member import RemoveLocalMember
 from adzeguard.core.errors import HostFileError, HostRefusedError, HostUnknownError, HostUnreachableError
-from adzeguard.core.estate.hosts import HostState
+from adzeguard.core.estate.hosts import Host, HostState
 from adzeguard.core.estate.named import Named
 from adzeguard.core.identity import Sid
 from adzeguard.hosts.standin import StandinHosts
@@ -29,13 +29,13 @@ def removing(group: Sid, member: Sid) -> Change:
 
 def make(folder: Path, host: str, change: Change) -> None:
     """Make one change in a session of its own."""
-    with StandinHosts(folder).session(host) as session:
+    with StandinHosts(folder).session(Host(1, host, f"CN={host}")) as session:
         session.change(change)
 
 
 def read(folder: Path, host: str) -> HostState:
     """Read a host in a session of its own."""
-    with StandinHosts(folder).session(host) as session:
+    with StandinHosts(folder).session(Host(1, host, f"CN={host}")) as session:
         return session.read()
 
 

@@ -21,6 +21,7 @@ from adzeguard.store.sqlite import SqliteDatabase
 from tests.system.test_made_again import entries
 
 KILLED = 137
+DONE_IN_PART = 4
 POINTS = 3
 HOST_RULE = (
     "charter: 1\nrules:\n  - {id: kiosks, hosts: {named: [KIOSK-01, KIOSK-02]}, response: mend, "
@@ -172,6 +173,7 @@ def test_ended_at_every_write_nothing_is_lost_or_done_twice(
             code, _, said = command(folder, wanted, at, ending)
             assert "should not happen" not in said, (at, said)
             assert code == KILLED if ending is killed else code in (0, 1, 4), (at, code, said)
+            in_part = code == DONE_IN_PART
             begun = len(_journal(folder)) > earlier
             code, _, said = command(folder, ["enact", "--resume", "--yes"])
             asked = re.search(r"Give --deletions (\d+)", said)
@@ -179,13 +181,17 @@ def test_ended_at_every_write_nothing_is_lost_or_done_twice(
                 code, _, said = command(folder, ["enact", "--resume", "--yes", "--deletions", asked[1]])
             assert code in (0, 2), (at, said)  # 2: there is nothing to go on with
             state = entries(folder / "lowmere.ldif"), hosts(folder)
+            if in_part and state not in (before, after):  # one host was told as not reached, and is left to the next
+                assert command(folder, wanted)[0] == 0, at
+                state = entries(folder / "lowmere.ldif"), hosts(folder)
             assert state in (before, after), at
             seen.add(state == after)
             code, _, said = command(folder, ["collect", "--full"])
             assert "Changed since the last time: 0 objects, 0 groups, 0 hosts." in said, (at, said)
             assert command(folder, ["journal", "verify"])[0] == 0, at
             if begun:
-                code, _, said = command(folder, ["undo", "--last", "--yes"])
+                taken_back = ["--since", "1h"] if in_part else ["--last"]
+                code, _, said = command(folder, ["undo", *taken_back, "--yes"])
                 assert code in (0, 2), (at, said)
             assert (entries(folder / "lowmere.ldif"), hosts(folder)) == before, at
             code, _, said = command(folder, ["collect", "--full"])

@@ -6,6 +6,7 @@ from pathlib import Path
 import pytest
 
 from adzeguard.core.estate.capabilities import pack_state
+from adzeguard.core.estate.hosts import Host
 from adzeguard.hosts.standin import StandinHosts
 from tests.conftest import Program, insisting
 
@@ -19,7 +20,7 @@ def registered(demo: Program) -> Program:
     register = {}
     for path in (demo.folder / "hosts").glob("*.json"):
         if not json.loads(path.read_text()).get("behaviour", {}).get("offline"):
-            with hosts.session(path.stem) as session:
+            with hosts.session(Host(1, path.stem, "")) as session:
                 register[path.stem] = pack_state(session.read())
     (demo.folder / "register.json").write_text(json.dumps(register))
     demo.environment["PYTHONPATH"] = str(PACKAGE)
@@ -43,7 +44,7 @@ def test_a_driver_of_another_package_is_read_changed_and_undone(registered: Prog
     before = json.loads(register.read_text())
     collected = registered("collect")
     assert collected.code == 0
-    assert "Computers that no driver knows, left out: KIOSK-22, LAPTOP-05" in collected.err
+    assert "Of no source of hosts (2), nothing is known of them: KIOSK-22, LAPTOP-05" in collected.err
 
     enacted = registered("enact", "--yes", "--format", "json")
     on_hosts = [row for row in enacted.json if row["target"] != "directory"]

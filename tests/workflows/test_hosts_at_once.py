@@ -3,15 +3,18 @@
 import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
+from dataclasses import replace
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from adzeguard.core.errors import HostError, HostUnreachableError
+from adzeguard.core.errors import HostError, HostUnknownError, HostUnreachableError
+from adzeguard.core.estate.fleet import FleetPart
 from adzeguard.core.estate.hosts import Host, HostState
 from adzeguard.core.identity import Sid
 from adzeguard.hosts.careful import session_with
+from adzeguard.hosts.fleet import Fleet, FleetSource
 from adzeguard.workflows.collect import read_host
 from adzeguard.workflows.fan_out import over_hosts
 
@@ -42,7 +45,7 @@ class Failing:
         self.error = error
 
     @contextmanager
-    def session(self, _host: str) -> Iterator["Failing"]:
+    def session(self, _host: Host) -> Iterator["Failing"]:
         self.fail("open")
         yield self
         self.fail("close")
@@ -62,9 +65,14 @@ class Failing:
         pass
 
 
+def everywhere(source: Failing) -> Fleet:
+    """A fleet that one source looks after."""
+    return Fleet([FleetSource("kiosks", FleetPart(), source)])
+
+
 def work_with(source: Failing) -> None:
     """Read a host and change it."""
-    with session_with(source, "KIOSK-1") as session:
+    with session_with(source, KIOSK) as session:
         session.read()
         session.change(None)
 
@@ -85,23 +93,68 @@ def test_what_a_driver_says_itself_stays_as_it_said_it() -> None:
     """An error of ours is handed on, and what people interrupt is interrupted."""
     with (
         pytest.raises(HostUnreachableError, match="off"),
-        session_with(Failing("read", HostUnreachableError("off")), "K") as s,
+        session_with(Failing("read", HostUnreachableError("off")), KIOSK) as s,
     ):
         s.read()
-    with pytest.raises(KeyboardInterrupt), session_with(Failing("read", KeyboardInterrupt()), "K") as s:
+    with pytest.raises(KeyboardInterrupt), session_with(Failing("read", KeyboardInterrupt()), KIOSK) as s:
         s.read()
 
 
 def test_a_host_that_cannot_be_read_keeps_what_was_known_of_it() -> None:
     """The last state stays, with the trouble beside it; one that was never read has none."""
-    broken = Failing("read", ValueError("odd"))
+    broken = everywhere(Failing("read", ValueError("odd")))
     known = Host(1, "KIOSK-1", KIOSK.dn, STATE)
     again = read_host(broken, KIOSK, known)
-    assert again is not None
     assert (again.state, again.trouble) == (STATE, "the driver failed with KIOSK-1: ValueError: odd")
     never = read_host(broken, KIOSK, None)
-    assert never is not None
-    assert never.state is None
-    whole = read_host(Failing("", ValueError()), KIOSK, None)
-    assert whole is not None
+    assert (never.state, never.source) == (None, "kiosks")
+    whole = read_host(everywhere(Failing("", ValueError())), KIOSK, None)
     assert (whole.state, whole.trouble) == (STATE, "")
+
+
+def test_the_first_source_whose_part_takes_a_host_reaches_it() -> None:
+    """What none takes, and what the one that does has none of, is of no source, and nothing is known of it."""
+    off = Failing("read", HostUnreachableError("off"))
+    unknown = Failing("open", HostUnknownError("none of that name"))
+    fleet = Fleet(
+        [
+            FleetSource("kiosks", FleetPart(named=["kiosk-?"]), Failing("", ValueError())),
+            FleetSource("quay", FleetPart(under=["OU=Quay"]), unknown),
+            FleetSource("linux", FleetPart(system=["debian*"]), off),
+        ]
+    )
+    linux = replace(KIOSK, name="NAV-1", details='{"operating_system": "Debian GNU/Linux"}')
+    quay = replace(linux, dn="CN=NAV-1,OU=Slip,OU=Quay,DC=lowmere,DC=example")
+    other = replace(KIOSK, name="NAV-2", state=STATE)
+    read = [read_host(fleet, host, other) for host in (KIOSK, linux, quay, other)]
+    assert [(host.source, host.trouble, host.state) for host in read] == [
+        ("kiosks", "", STATE),
+        ("linux", "off", STATE),
+        ("", "", None),
+        ("", "", None),
+    ]
+
+
+@pytest.mark.parametrize(
+    ("part", "taken"),
+    [
+        (FleetPart(), "all"),
+        (FleetPart(under=["OU=Hosts"]), "all"),
+        (FleetPart(under=["ou=kiosks,ou=hosts,DC=lowmere,DC=example"]), "kiosks"),
+        (FleetPart(under=["OU=Kiosks"]), "none"),
+        (FleetPart(under=["OU=Kiosks,OU=Hosts"], named=["NAV*"]), "all"),
+        (FleetPart(named=["*-1"], excepted=["nav-*"]), "kiosks"),
+        (FleetPart(system=["*linux*"]), "other"),
+        (FleetPart(under=["OU=Kiosks,OU=Hosts"], system=["*linux*"]), "none"),
+    ],
+)
+def test_a_part_of_the_fleet_is_said_by_place_name_and_system(part: FleetPart, taken: str) -> None:
+    """OUs and names add up, a system narrows, an exception is one whatever else says; the base may be left off."""
+    kiosk = replace(KIOSK, dn="CN=KIOSK-1,OU=Kiosks,OU=Hosts,DC=lowmere,DC=example")
+    other = replace(
+        KIOSK, name="NAV-1", dn="CN=NAV-1,OU=Hosts,DC=lowmere,DC=example", details='{"operating_system":"Linux"}'
+    )
+    found = tuple(part.takes(host) for host in (kiosk, other))
+    assert (
+        found == {"all": (True, True), "kiosks": (True, False), "other": (False, True), "none": (False, False)}[taken]
+    )

@@ -5,9 +5,10 @@ from pathlib import Path
 import pytest
 
 from adzeguard.core.errors import SettingsError
+from adzeguard.core.estate.fleet import FleetPart
 from adzeguard.workspace.drivers import checked_settings, find_driver
 from adzeguard.workspace.passwords import password_source
-from adzeguard.workspace.settings import Workspace, read_workspace, settings_text
+from adzeguard.workspace.settings import HostsSettings, Workspace, read_workspace, settings_text
 
 
 def workspace(folder: Path, **directory: str) -> Workspace:
@@ -45,13 +46,16 @@ def test_settings_survive_being_written_and_paths_stand_on_the_workspace(tmp_pat
     """Backslashes, quotes and non-ASCII names come back; relative paths are those of the workspace."""
     text = settings_text(
         {"kind": "ldif", "file": "d/ü.ldif", "domain": 'A"B'},
-        {"kind": "standin", "folder": "hosts"},
+        [HostsSettings("quay", {"kind": "standin", "folder": "h"}, FleetPart(["OU=Quay"], excepted=['Q"-*']))],
         {"response": "mend", "keepers": [r"LOWMERE\Ωmega"], "privileged": []},
     )
     (tmp_path / "adzeguard.toml").write_text(
         text + "\n[guards]\nremovals = 7\nshare = 0.25\noperator = 'LOWMERE\\ada'\n"
     )
     read = read_workspace(tmp_path)
+    [quay] = read.hosts
+    assert (quay.name, quay.table, quay.given) == ("quay", "hosts.quay", {"kind": "standin", "folder": "h"})
+    assert (quay.part.under, quay.part.excepted, quay.part.named) == (("OU=Quay",), ('Q"-*',), ())
 
     of_driver = checked_settings(find_driver("directory", "ldif"), "directory", read.directory, tmp_path)
     assert of_driver == {"file": str(tmp_path / "d/ü.ldif"), "domain": 'A"B'}
@@ -69,6 +73,10 @@ def test_settings_survive_being_written_and_paths_stand_on_the_workspace(tmp_pat
         ("[charter]\nresponse = 'fix'", "must be 'tell' or 'mend'"),
         ("[hosts]\nfolder = 'x'", "[hosts] kind is missing"),
         ("[hosts]\nfolder = []", "must be a text"),
+        ("[hosts.quay]\nfolder = 'x'", "[hosts.quay] kind is missing"),
+        ("[hosts]\nkind = 'standin'\n[hosts.quay]\nkind = 'standin'", "both the key kind and the source quay"),
+        ("[hosts.'q y']\nkind = 'standin'", "'q y' cannot be the name of a source"),
+        ("[hosts.quay]\nkind = 'standin'\nunder = []", "[hosts.quay] under must be a text or a list of texts"),
         ("= 3", "It must be TOML"),
     ],
 )

@@ -36,7 +36,7 @@ def command(full: bool, workspace: Path | None) -> int:
         desk.hosts() as hosts,
         progress_bar() as progress,
     ):
-        done = collect(Sources(directory, hosts, desk.store, desk.now, progress), full=full)
+        done = collect(Sources(directory, hosts, desk.store, desk.now, progress, desk.names), full=full)
         forget_what_is_gone(PutIn(desk.database), desk.journal, desk.estate)
     counted = ", ".join(f"{count} {label}{'s' * (count != 1)}" for label, count in done.counts.items())
     counted = counted.replace("directory policys", "directory policies") or "nothing"
@@ -54,7 +54,8 @@ def command(full: bool, workspace: Path | None) -> int:
     if len(done.hosts_unread) > _SHOWN:
         say(f"  and {len(done.hosts_unread) - _SHOWN} more: adzeguard check lists them")
     if done.not_looked_after:
-        say(f"Computers that no driver knows, left out: {some_of(done.not_looked_after, _SHOWN)}")
+        count = len(done.not_looked_after)
+        say(f"Of no source of hosts ({count}), nothing is known of them: {some_of(done.not_looked_after, _SHOWN)}")
     if done.strangers:
         say(f"Groups list {len(done.strangers)} names from outside, left out: {some_of(done.strangers, _SHOWN)}")
     return Exit.DONE_IN_PART if done.hosts_unread else Exit.NOTHING_TO_REPORT

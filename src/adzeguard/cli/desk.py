@@ -27,11 +27,12 @@ if TYPE_CHECKING:
     from adzeguard.core.limits import NamedSizes
     from adzeguard.core.rights.delegations import Rights
     from adzeguard.directory.port import DirectoryDriver
-    from adzeguard.hosts.port import HostSource
+    from adzeguard.hosts.fleet import Fleet
     from adzeguard.store.checked import Checked
     from adzeguard.store.connection import Database
     from adzeguard.store.estate_store import EstateStore
     from adzeguard.store.journal import Journal
+    from adzeguard.workflows.names import KnownNames
     from adzeguard.workflows.propose import Proposed, Proposer
 
 
@@ -249,26 +250,33 @@ class Desk:
             driver.close()
 
     @contextmanager
-    def hosts(self) -> "Iterator[HostSource | None]":
-        """The source of hosts, if the workspace names any."""
-        given = self.workspace.hosts
-        if not given:
-            yield None
-            return
-        source: HostSource = self._opened("hosts", given)
-        try:
-            yield source
-        finally:
-            source.close()
+    def hosts(self) -> "Iterator[Fleet]":
+        """The hosts, through the sources that the workspace names."""
+        from adzeguard.hosts.fleet import Fleet, FleetSource
 
-    def _opened(self, table: str, given: Mapping[str, str]) -> Any:
+        sources = [
+            FleetSource(one.name, one.part, self._opened("hosts", one.given, one.table)) for one in self.workspace.hosts
+        ]
+        fleet = Fleet(sources)
+        try:
+            yield fleet
+        finally:
+            fleet.close()
+
+    @cached_property
+    def names(self) -> "KnownNames":
+        """What hosts that know people by name alone ask."""
+        from adzeguard.workflows.names import KnownNames
+
+        return KnownNames(lambda: self.estate)
+
+    def _opened(self, drivers: str, given: Mapping[str, str], table: str = "") -> Any:
         """Open the driver that a table of the settings names."""
-        from adzeguard.workflows.names import NamesOfStore
         from adzeguard.workspace.drivers import checked_settings, find_driver
 
-        kind = find_driver(table, given["kind"])
-        settings = checked_settings(kind, table, given, self.workspace.folder)
-        return kind.open(settings, self._secret, NamesOfStore(lambda: self.estate))
+        kind = find_driver(drivers, given["kind"], table)
+        settings = checked_settings(kind, table or drivers, given, self.workspace.folder)
+        return kind.open(settings, self._secret, self.names)
 
     def now(self) -> datetime:
         """The time."""

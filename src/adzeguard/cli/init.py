@@ -9,7 +9,7 @@ from adzeguard.cli.exits import Exit
 from adzeguard.cli.options import example
 from adzeguard.cli.output import put
 from adzeguard.core.errors import UsageError
-from adzeguard.workspace.settings import make_workspace, settings_text
+from adzeguard.workspace.settings import ONLY_SOURCE, HostsSettings, make_workspace, settings_text
 
 _FIRST_CHARTER = """\
 # The charter says who should be where. Every rule is one item of this list.
@@ -75,13 +75,13 @@ def command(
         directory = _server(
             str(ldap), bind_as, password_file, ca_file, tls_name, start_tls=start_tls, plain_ldap=plain_ldap
         )
-    hosts = {}
+    hosts = []
     if standin_hosts is not None:
         if not standin_hosts.is_dir():
             raise UsageError(
                 f"there is no folder {standin_hosts}", "Name the folder of host files with --standin-hosts"
             )
-        hosts = {"kind": "standin", "folder": str(standin_hosts.resolve())}
+        hosts = [HostsSettings(ONLY_SOURCE, {"kind": "standin", "folder": str(standin_hosts.resolve())})]
     make_workspace(folder, settings_text(directory, hosts, {"response": "tell"}), _FIRST_CHARTER)
     put(f"Made the workspace {folder}. Next: adzeguard collect --workspace {folder}\n")
     return Exit.NOTHING_TO_REPORT

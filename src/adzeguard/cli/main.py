@@ -20,6 +20,7 @@ COMMANDS: Final = {
     "check": ("adzeguard.cli.check", "What deviates from the charter, and what is wrong anyway."),
     "propose": ("adzeguard.cli.propose", "What would be changed to put it right."),
     "enact": ("adzeguard.cli.enact", "Make the changes of a proposal."),
+    "hosts": ("adzeguard.cli.hosts", "The hosts, by what each is reached, and whether it answers."),
     "group": ("adzeguard.cli.group", "Change memberships and groups by hand."),
     "ou": ("adzeguard.cli.ou", "Make, protect, move and delete OUs by hand."),
     "move": ("adzeguard.cli.move", "Put an object into another OU."),

@@ -100,9 +100,7 @@ def _on_host(desk: Desk, name: str, local_group: str | None) -> "Table":
     if host.trouble:
         say(f"{host.name} did not answer at the last collection: {host.trouble}")
     if host.state is None or sid is None:
-        raise UsageError(
-            f"nothing is known of {host.name}: it has never answered", "Run adzeguard collect when it is on"
-        )
+        raise UsageError(f"nothing is known of {host.name}: {host.why_unknown}", "Run adzeguard collect when it is on")
     return members_table(members_on_host(desk.estate, host, sid), rf"{host.name}\{label}")
 
 

@@ -58,7 +58,7 @@ def command(
         subject = rf"{place.name}\administrators"
         if place.state is None:
             raise UsageError(
-                f"nothing is known of {place.name}: it has never answered",
+                f"nothing is known of {place.name}: {place.why_unknown}",
                 "Run adzeguard collect when it is on",
             )
         access = next((a for a in members_on_host(estate, place) if a.principal == member), None)

@@ -10,6 +10,8 @@ ADMINISTRATORS: Final = Sid("S-1-5-32-544")
 SECURITY_ENABLED: Final = 0x80000000
 """The bit of groupType that makes a group one for access ([MS-ADTS] 2.2.12)."""
 
+DIRECTORY_SERVER_GROUPS: Final = (516, 521)
+"""The primary groups of domain controllers, writable and read-only ([MS-ADTS] 6.1.1.4.13)."""
 RID_ADMINISTRATOR: Final = 500
 RID_GUEST: Final = 501
 RID_DOMAIN_ADMINS: Final = 512
@@ -57,6 +59,8 @@ WELL_KNOWN: Final[dict[str, Sid]] = {
 }
 """Principals that stand for a situation rather than for somebody."""
 
+EVERYONE: Final = Sid("S-1-1-0")
+AUTHENTICATED_USERS: Final = Sid("S-1-5-11")
 EVERYONE_LIKE: Final = frozenset({"S-1-1-0", "S-1-5-7", "S-1-5-11", "S-1-5-4", "S-1-5-2", "S-1-5-32-545"})
 """Whoever names one of these names practically everybody."""
 

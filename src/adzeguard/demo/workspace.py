@@ -10,7 +10,7 @@ from adzeguard.demo.as_hosts import write_hosts
 from adzeguard.demo.as_ldif import DOMAIN_SID, LdifDomain
 from adzeguard.demo.scenario import Scenario
 from adzeguard.private_files import write_new
-from adzeguard.workspace.settings import make_workspace, settings_text
+from adzeguard.workspace.settings import ONLY_SOURCE, HostsSettings, make_workspace, settings_text
 
 
 def make_demo(folder: Path, scenario: Scenario, now: datetime) -> None:
@@ -34,7 +34,7 @@ def _make(folder: Path, scenario: Scenario, now: datetime) -> None:
     write_hosts(scenario, domain.sid_of, DOMAIN_SID, folder / "hosts")
     settings = settings_text(
         {"kind": "ldif", "file": "lowmere.ldif"},
-        {"kind": "standin", "folder": "hosts"},
+        [HostsSettings(ONLY_SOURCE, {"kind": "standin", "folder": "hosts"})],
         {"response": "tell", "privileged": [r"LOWMERE\Break Glass"]},
     )
     make_workspace(folder, settings, charter_text())

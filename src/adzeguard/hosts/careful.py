@@ -9,7 +9,7 @@ from contextlib import contextmanager
 
 from adzeguard.core.change.change import Change
 from adzeguard.core.errors import AdzeguardError, HostError
-from adzeguard.core.estate.hosts import HostState
+from adzeguard.core.estate.hosts import Host, HostState
 from adzeguard.hosts.port import HostSession, HostSource
 
 
@@ -32,15 +32,15 @@ class CarefulSession:
 
 
 @contextmanager
-def session_with(source: HostSource, host: str) -> Iterator[CarefulSession]:
+def session_with(source: HostSource, host: Host) -> Iterator[CarefulSession]:
     """Open a session with one host; whatever its driver raises is an error under `AdzeguardError`."""
-    with _errors_of_ours(host):
+    with _errors_of_ours(host.name):
         opening = source.session(host)
         session = opening.__enter__()
     try:
-        yield CarefulSession(host, session)
+        yield CarefulSession(host.name, session)
     finally:
-        with _errors_of_ours(host):
+        with _errors_of_ours(host.name):
             opening.__exit__(None, None, None)
 
 

@@ -18,6 +18,14 @@ class HostChange(Protocol):
         """Tell whether the host is as wanted; nothing where the change means nothing there."""
 
 
+@runtime_checkable
+class ExpectingChange(Protocol):
+    """A change of a whole value, which knows by the host's state whether it is still the one that was seen."""
+
+    def finds(self, state: HostState) -> bool:
+        """Tell whether the host is as the proposal saw it."""
+
+
 Judge = Callable[[Change, HostState], str]
 """Says why a change must not be made on a host as it stands now, in no words where it may."""
 
@@ -39,12 +47,16 @@ def make_on_host(  # noqa: PLR0911 - one way out for each thing that can become 
     try:
         before = session.read()
         if change.needs not in before.capabilities:
-            return Outcome(change, Status.UNSUPPORTED, f"{change.host_name} has no {change.needs}"), before
+            return Outcome(
+                change, Status.UNSUPPORTED, f"{change.host_name} has {before.unsupported(change.needs)}"
+            ), before
         is_so = change.stands(before)
         if is_so is None:
             return Outcome(change, Status.CONFLICT, f"{change.host_name} has nothing like it any more"), before
         if is_so:
             return Outcome(change, Status.CONFLICT, "it is so already", already=True), before
+        if isinstance(change, ExpectingChange) and not change.finds(before):
+            return Outcome(change, Status.CONFLICT, "it is another one by now than the proposal saw"), before
         harm = judge(change, before)
         if harm:
             return Outcome(change, Status.HELD_BACK, harm), before

@@ -5,32 +5,54 @@
   "machine_sid": "S-1-5-21-…",
   "accounts": [{"name": "administrator", "sid": "S-1-5-21-…-500", "enabled": true}],
   "local_groups": [{"name": "Administrators", "sid": "S-1-5-32-544", "members": ["S-1-5-21-…-512"]}],
+  "logon": {"refused": {"console": ["S-1-5-21-…-513"]}, "alone": {}},
+  "notice": {"title": "Not in service yet", "text": "…"},
+  "elevated": [{"program": "/opt/charts/update", "sha256": "…", "who": "S-1-5-21-…", "arguments": "", "until": ""}],
+  "programs": {"/opt/charts/update": "…"},
+  "looks_like": "",
   "behaviour": {"offline": false, "refuses": false, "slow_seconds": 0}
 }
 
-`behaviour` makes the host switched off, unwilling or slow.
+`behaviour` makes the host switched off, unwilling or slow. `looks_like` gives it what hosts of another kind have:
+`remote-sam` or `linux`; otherwise it has everything.
 """
 
 import json
 import os
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
+from dataclasses import asdict
 from pathlib import Path
-from typing import Annotated, Any, Final
+from typing import Annotated, Any, Final, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
 
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.kinds.add_local_member import AddLocalMember
+from adzeguard.core.change.kinds.elevation import EndElevation, GiveElevation
+from adzeguard.core.change.kinds.logon_refusal import EndRefusal, RefuseLogon
 from adzeguard.core.change.kinds.membership import LocalMembershipChange
+from adzeguard.core.change.kinds.remove_local_member import RemoveLocalMember
+from adzeguard.core.change.kinds.set_logon_alone import SetLogonAlone
+from adzeguard.core.change.kinds.set_notice import SetNotice
 from adzeguard.core.drivers import DriverKind, Names, Secret, Setting, Settings
 from adzeguard.core.errors import HostFileError, HostRefusedError, HostUnknownError, HostUnreachableError
-from adzeguard.core.estate.hosts import HostState, LocalAccount, LocalGroup
+from adzeguard.core.estate.capabilities import CAPABILITIES
+from adzeguard.core.estate.elevation import ELEVATION, Elevation, Elevations
+from adzeguard.core.estate.hosts import Host, HostState, LocalAccount, LocalGroup
+from adzeguard.core.estate.logon import LOGON_REFUSAL, WAYS, LogonRules, Way
+from adzeguard.core.estate.notice import NOTICE, Notice
 from adzeguard.core.identity import Sid
 from adzeguard.private_files import alone_with, open_new
 
 _LARGEST_FILE: Final = 8 * 1024 * 1024
+_WAYS_OF: Final[Mapping[str, tuple[Way, ...]]] = {"": WAYS, "remote-sam": WAYS, "linux": ("console", "remote")}
+_LACKING: Final[Mapping[str, Mapping[str, str]]] = {
+    "": {},
+    "linux": {},
+    "remote-sam": {ELEVATION.name: "a host reached by its account database has no such thing as one elevated program"},
+}
 
 
 def open_standins(settings: Settings, _secret: Secret, _names: Names) -> "StandinHosts":
@@ -74,11 +96,36 @@ class _Behaviour(_Model):
     slow_seconds: float = Field(0, ge=0, le=60)
 
 
-class _HostFile(_Model):
+class _Logon(_Model):
+    refused: dict[Way, list[_SidText]] = {}
+    alone: dict[Way, list[_SidText]] = {}
+
+
+class _Notice(_Model):
+    title: str = ""
+    text: str = ""
+
+
+class _Elevated(_Model):
+    program: str
+    sha256: str
+    who: _SidText
+    arguments: str = ""
+    until: str = ""
+
+
+class HostFile(_Model):
+    """One host as its file has it."""
+
     host: str
     machine_sid: _SidText
     accounts: list[_Account] = []
     local_groups: list[_Group] = []
+    logon: _Logon = _Logon()
+    notice: _Notice = _Notice()
+    elevated: list[_Elevated] = []
+    programs: dict[str, str] = {}
+    looks_like: Literal["", "remote-sam", "linux"] = ""
     behaviour: _Behaviour = _Behaviour()
 
 
@@ -89,12 +136,12 @@ class StandinHosts:
         self._folder = folder
 
     @contextmanager
-    def session(self, host: str) -> Iterator["StandinSession"]:
+    def session(self, host: Host) -> Iterator["StandinSession"]:
         """Open a session with a host that has a file; whether it answers is seen when it is asked something."""
-        path = self._path(host)
+        path = self._path(host.name)
         if not path.is_file():
             raise HostUnknownError(f"there is no host file {path}")
-        yield StandinSession(host, path)
+        yield StandinSession(host.name, path)
 
     def close(self) -> None:
         """Nothing is kept open."""
@@ -122,13 +169,13 @@ class StandinSession:
         with alone_with(self._path, HostUnreachableError):
             content = self._answering()
             raw = self._raw()
-            if isinstance(change, LocalMembershipChange):
-                _change_member(self._host, content, raw, change)
-            else:
+            write = _WRITING.get(type(change))
+            if write is None or change.needs not in _capabilities(content):
                 raise HostRefusedError(f"{self._host} knows no change of the kind {change.kind}")
+            write(content, raw, change)
             self._write(raw)
 
-    def _answering(self) -> _HostFile:
+    def _answering(self) -> HostFile:
         content = self._load()
         if content.behaviour.slow_seconds:
             time.sleep(content.behaviour.slow_seconds)
@@ -143,12 +190,12 @@ class StandinSession:
         raw: dict[str, Any] = json.loads(self._path.read_bytes())
         return raw
 
-    def _load(self) -> _HostFile:
+    def _load(self) -> HostFile:
         path = self._path
         try:
             if path.stat().st_size > _LARGEST_FILE:
                 raise HostFileError(f"{path} is larger than 8 MiB, which no host's state is")
-            return _HostFile.model_validate_json(path.read_bytes())
+            return HostFile.model_validate_json(path.read_bytes())
         except FileNotFoundError as error:
             raise HostUnknownError(f"there is no host file {path}") from error
         except OSError as error:
@@ -173,8 +220,9 @@ class StandinSession:
             raise HostUnreachableError(f"{path} cannot be written: {error.strerror}") from error
 
 
-def _change_member(host: str, content: _HostFile, raw: dict[str, Any], change: LocalMembershipChange) -> None:
+def _change_member(content: HostFile, raw: dict[str, Any], change: LocalMembershipChange) -> None:
     """Put the member in or take it out; a real host refuses to do what is done already, and so does this one."""
+    host = content.host
     place = next((at for at, g in enumerate(content.local_groups) if g.sid == change.group_sid), None)
     if place is None:
         raise HostRefusedError(f"{host} has no local group {change.group_sid}")
@@ -191,14 +239,94 @@ def _change_member(host: str, content: _HostFile, raw: dict[str, Any], change: L
     raw["local_groups"][place]["members"] = members
 
 
+def _change_refusal(content: HostFile, raw: dict[str, Any], change: RefuseLogon | EndRefusal) -> None:
+    refused = set(content.logon.refused.get(change.way, [])) - {change.who.sid}
+    if isinstance(change, RefuseLogon):
+        refused.add(change.who.sid)
+    _set_list(raw, "refused", change.way, refused or None)
+
+
+def _change_alone(_content: HostFile, raw: dict[str, Any], change: SetLogonAlone) -> None:
+    _set_list(raw, "alone", change.way, None if change.after is None else {one.sid for one in change.after})
+
+
+def _set_list(raw: dict[str, Any], key: str, way: str, sids: set[str] | None) -> None:
+    logon = raw.setdefault("logon", {})
+    lists = logon.setdefault(key, {})
+    lists.pop(way, None)
+    if sids is not None:
+        lists[way] = sorted(sids)
+    for empty in [name for name, listed in logon.items() if not listed]:
+        del logon[empty]
+    if not logon:
+        del raw["logon"]
+
+
+def _change_notice(_content: HostFile, raw: dict[str, Any], change: SetNotice) -> None:
+    raw.pop("notice", None)
+    if change.after:
+        raw["notice"] = {"title": change.title, "text": change.text}
+
+
+def _change_elevation(content: HostFile, raw: dict[str, Any], change: GiveElevation | EndElevation) -> None:
+    granted = {_elevation(one) for one in content.elevated} - {change.elevation}
+    if isinstance(change, GiveElevation):
+        granted.add(change.elevation)
+    raw.pop("elevated", None)
+    if granted:
+        raw["elevated"] = [asdict(one) for one in sorted(granted)]
+
+
+_WRITING: Final[Mapping[type[Change], Callable[[HostFile, dict[str, Any], Any], None]]] = {
+    AddLocalMember: _change_member,
+    RemoveLocalMember: _change_member,
+    RefuseLogon: _change_refusal,
+    EndRefusal: _change_refusal,
+    SetLogonAlone: _change_alone,
+    SetNotice: _change_notice,
+    GiveElevation: _change_elevation,
+    EndElevation: _change_elevation,
+}
+
+
 def host_file_text(content: dict[str, object]) -> str:
     """Return the text of a host file."""
     return json.dumps(content, indent=1) + "\n"
 
 
-def _state(content: _HostFile) -> HostState:
+def _elevation(one: _Elevated) -> Elevation:
+    return Elevation(one.program, one.sha256, Sid(one.who), one.arguments, one.until)
+
+
+def _capabilities(content: HostFile) -> frozenset[str]:
+    lacking = _LACKING[content.looks_like]
+    return frozenset(capability.name for capability in CAPABILITIES) - lacking.keys()
+
+
+def _state(content: HostFile) -> HostState:
+    logon = content.logon
+    known = _capabilities(content)
+    parts = {
+        LOGON_REFUSAL.name: LogonRules(
+            {way: frozenset(map(Sid, logon.refused.get(way, []))) for way in _WAYS_OF[content.looks_like]},
+            {
+                way: frozenset(map(Sid, sids))
+                for way, sids in logon.alone.items()
+                if way in _WAYS_OF[content.looks_like]
+            },
+        ),
+        NOTICE.name: Notice(content.notice.title, content.notice.text),
+        ELEVATION.name: Elevations(
+            frozenset(_elevation(one) for one in content.elevated),
+            # A host says of what it elevates how it is now; of a program that is gone, that it is.
+            {**{one.program: "" for one in content.elevated}, **content.programs},
+        ),
+    }
     return HostState(
         Sid(content.machine_sid),
         tuple(LocalAccount(a.name, Sid(a.sid), a.enabled) for a in content.accounts),
         tuple(LocalGroup(g.name, Sid(g.sid), frozenset(Sid(m) for m in g.members)) for g in content.local_groups),
+        known,
+        {name: part for name, part in parts.items() if name in known},
+        _LACKING[content.looks_like],
     )

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import UTC, datetime
 from itertools import islice
 from typing import Any
 
@@ -13,10 +13,11 @@ from adzeguard.core.estate.hosts import Host
 from adzeguard.core.estate.membership import MembershipGraph
 from adzeguard.core.estate.principal import CONTAINERS, Kind
 from adzeguard.core.estate.rows import Observed
+from adzeguard.core.wellknown import DIRECTORY_SERVER_GROUPS
 from adzeguard.store.catalogue import StoredCatalogue
 from adzeguard.store.collections import ENACTMENT, CollectionFacts, StoredCollection, begin, last_where, valid_at
 from adzeguard.store.connection import Connection, Database, one
-from adzeguard.store.host_rows import StoredHosts, read_hosts, write_hosts
+from adzeguard.store.host_rows import StoredHosts, read_at, read_hosts, write_hosts
 from adzeguard.store.memberships import read_graph, write_memberships
 from adzeguard.store.objects import write_whole
 from adzeguard.store.partial import PartialWrite
@@ -128,10 +129,24 @@ class EstateStore:
 
     def computers(self) -> list[Host]:
         """Return every computer of the directory, as a host of which nothing is read yet."""
-        query = "SELECT id, name, dn FROM object WHERE until IS NULL AND kind = ?"
+        query = (
+            "SELECT o.id, o.name, o.dn, o.details, o.primary_rid, a.text, o.rid FROM object o LEFT JOIN authority a"
+            " ON a.id = o.authority WHERE o.until IS NULL AND o.kind = ?"
+        )
         with self._database.reading() as connection:
             rows = connection.rows(query, (int(Kind.COMPUTER),))
-        return [Host(i, name, dn) for i, name, dn in rows]
+        return [
+            Host(
+                i,
+                name,
+                dn,
+                sid=f"{authority}-{rid}" if authority else "",
+                source="",
+                details=details,
+                is_of_directory=primary in DIRECTORY_SERVER_GROUPS,
+            )
+            for i, name, dn, details, primary, authority, rid in rows
+        ]
 
     def ids_of(self, keys: Iterable[bytes]) -> list[int]:
         """Return the ids of the objects with these keys that are there now, less those that are not known."""
@@ -184,9 +199,14 @@ class EstateStore:
         """Return how many hosts there are, and the names of those that could not be read the last time."""
         joined = "SELECT o.name FROM host h JOIN object o ON o.id = h.id WHERE h.until IS NULL AND o.until IS NULL"
         with self._database.reading() as connection:
-            (count,) = one(connection, "SELECT count(*) FROM host WHERE until IS NULL") or (0,)
+            (count,) = one(connection, "SELECT count(*) FROM host WHERE until IS NULL AND source <> ''") or (0,)
             rows = connection.rows(f"{joined} AND h.trouble <> '' ORDER BY o.name")
         return int(count), [name for (name,) in rows]
+
+    def hosts_read_at(self) -> dict[int, datetime]:
+        """Return by the ids of the hosts that are looked after when each answered last."""
+        with self._database.reading() as connection:
+            return {i: datetime.fromtimestamp(moment, UTC) for i, moment in read_at(connection).items()}
 
     def load_hosts(self, collection: int | None = None) -> list[Host]:
         """Return all hosts with the state last read of each, now or after a collection."""

@@ -1,11 +1,15 @@
 """The rows of hosts: the state last read of each, in named fields, and why it could not be read."""
 
 import json
+from bisect import bisect_left
 from collections.abc import Iterable, Sequence
 
 from adzeguard.core.errors import InputError
-from adzeguard.core.estate.capabilities import CAPABILITIES, Capability, pack_state, unpack_state
+from adzeguard.core.estate.capabilities import CAPABILITIES, pack_state, unpack_state
+from adzeguard.core.estate.capability import Capability
 from adzeguard.core.estate.hosts import Host, HostState
+from adzeguard.core.wellknown import DIRECTORY_SERVER_GROUPS
+from adzeguard.store.collections import ENACTMENT
 from adzeguard.store.connection import Connection, Database, pattern_of
 from adzeguard.store.lazy_sequence import LazySequence
 from adzeguard.store.objects import end_rows
@@ -26,18 +30,18 @@ def state_of_text(text: str, capabilities: Sequence[Capability] = CAPABILITIES) 
 
 def write_hosts(connection: Connection, number: int, hosts: Iterable[Host], *, whole: bool) -> int:
     """Write the hosts that differ from what holds now; return how many."""
-    rows = connection.rows("SELECT id, trouble, state FROM host WHERE until IS NULL")
-    before = {i: (trouble, state) for i, trouble, state in rows}
-    changed: list[tuple[int, int, str, str]] = []
+    rows = connection.rows("SELECT id, trouble, state, source FROM host WHERE until IS NULL")
+    before = {i: tuple(rest) for i, *rest in rows}
+    changed: list[tuple[int, int, str, str, str]] = []
     seen: set[int] = set()
     for host in hosts:
         seen.add(host.id)
-        packed = (host.trouble, state_text(host.state) if host.state else "")
+        packed = (host.trouble, state_text(host.state) if host.state else "", host.source)
         if before.get(host.id) != packed:
             changed.append((host.id, number, *packed))
     gone = before.keys() - seen if whole else set()
     end_rows(connection, "host", "id", number, [*(row[0] for row in changed), *gone])
-    connection.run_many("INSERT INTO host (id, since, trouble, state) VALUES (?, ?, ?, ?)", changed)
+    connection.run_many("INSERT INTO host (id, since, trouble, state, source) VALUES (?, ?, ?, ?, ?)", changed)
     return len(changed) + len(gone)
 
 
@@ -68,12 +72,39 @@ def read_hosts(connection: Connection, valid: str, holding: str = "") -> list[Ho
     """Return all hosts that hold by a condition, by name; with `holding` only those in whose state the text stands."""
     more = f" WHERE h.state {connection.dialect.like} ? ESCAPE '!'" if holding else ""
     query = (
-        "SELECT o.id, o.name, o.dn, a.text, o.rid, h.trouble, h.state"
+        "SELECT o.id, o.name, o.dn, o.details, o.primary_rid, a.text, o.rid, h.trouble, h.state, h.source"
         f" FROM (SELECT * FROM host WHERE {valid}) h JOIN (SELECT * FROM object WHERE {valid}) o ON o.id = h.id"
         f" LEFT JOIN authority a ON a.id = o.authority{more} ORDER BY o.name"
     )
     values = (pattern_of(holding),) if holding else ()
     return [
-        Host(i, name, dn, state_of_text(state), trouble, f"{authority}-{rid}" if authority else "")
-        for i, name, dn, authority, rid, trouble, state in connection.rows(query, values)
+        Host(
+            i,
+            name,
+            dn,
+            state_of_text(state),
+            trouble,
+            f"{authority}-{rid}" if authority else "",
+            source,
+            details,
+            primary in DIRECTORY_SERVER_GROUPS,
+        )
+        for i, name, dn, details, primary, authority, rid, trouble, state, source in connection.rows(query, values)
     ]
+
+
+def read_at(connection: Connection) -> dict[int, float]:
+    """Return by the ids of the hosts that are looked after when each answered last, in seconds since 1970.
+
+    A collection reads every host, an enactment those that it changes; a host that answered as before has no new row.
+    """
+    whole = connection.rows("SELECT id, finished FROM collection WHERE kind <> ? ORDER BY id", (ENACTMENT,))
+    numbers = [number for number, _ in whole]
+    finished: dict[int, float] = dict(connection.rows("SELECT id, finished FROM collection"))
+    moments: dict[int, float] = {}
+    query = "SELECT id, since, until FROM host WHERE trouble = '' AND state <> '' ORDER BY since"
+    for host, since, until in connection.rows(query):
+        before = bisect_left(numbers, until) if until is not None else len(numbers)
+        moments[host] = finished[max([since, *numbers[max(before - 1, 0) : before]])]
+    looked_after = {host for (host,) in connection.rows("SELECT id FROM host WHERE until IS NULL AND source <> ''")}
+    return {host: moment for host, moment in moments.items() if host in looked_after}

@@ -106,7 +106,12 @@ def _named(state: str) -> str:
     return json.dumps({"machine_sid": machine, "parts": {"local-groups": part}}, separators=(",", ":"))
 
 
-MIGRATIONS: Final[tuple[Callable[[Connection], None], ...]] = (_first_schema, _form_two)
+def _form_three(connection: Connection) -> None:
+    """A host says through which source it is reached; there was one before, of this name."""
+    connection.run("ALTER TABLE host ADD COLUMN source TEXT NOT NULL DEFAULT 'hosts'")
+
+
+MIGRATIONS: Final[tuple[Callable[[Connection], None], ...]] = (_first_schema, _form_two, _form_three)
 """Step i brings a store from version i to version i + 1. A step and the note of it share one transaction."""
 VERSION: Final = len(MIGRATIONS)
 

@@ -13,13 +13,15 @@ from adzeguard.core.estate.assembly import assemble
 from adzeguard.core.estate.hosts import Host
 from adzeguard.core.estate.principal import Kind
 from adzeguard.core.estate.rows import Observed
+from adzeguard.core.wellknown import DIRECTORY_SERVER_GROUPS
 from adzeguard.directory.decode import observe
 from adzeguard.directory.port import DirectoryDriver, DirectoryFacts, Entry
 from adzeguard.hosts.careful import session_with
-from adzeguard.hosts.port import HostSource
+from adzeguard.hosts.fleet import Fleet
 from adzeguard.store.collections import CollectionFacts
 from adzeguard.store.estate_store import EstateStore, Written
 from adzeguard.workflows.fan_out import over_hosts
+from adzeguard.workflows.names import KnownNames
 
 Progress = Callable[[str, int, int | None], None]
 """Told what is being read, how many are done, and of how many (nothing when that is not known)."""
@@ -38,7 +40,7 @@ class Collected:
     hosts_read: int
     hosts_unread: list[Host]
     not_looked_after: list[str]
-    """Computers of the directory that the host driver does not know, such as domain controllers."""
+    """Computers that no source takes or knows, less those of the directory itself."""
     strangers: tuple[str, ...]
 
 
@@ -47,10 +49,11 @@ class Sources:
     """What is read from, and where it is stored."""
 
     directory: DirectoryDriver
-    hosts: HostSource | None
+    hosts: Fleet
     store: EstateStore
     clock: Callable[[], datetime]
     progress: Progress
+    names: KnownNames
 
 
 def collect(sources: Sources, *, full: bool = False) -> Collected:
@@ -88,18 +91,15 @@ def _watermark(store: EstateStore, facts: DirectoryFacts) -> int | None:
 
 def _collect_all(sources: Sources, about: CollectionFacts, *, compared: bool) -> Collected:
     observed = _observed(sources.directory.entries(), sources.progress)
+    sources.names.just_seen(about.domain.short_name, observed)
     ids = sources.store.ids_for([seen.row.key for seen in observed])
     assembled = assemble(about.domain, observed, ids)
-    computers = [
-        Host(i, seen.row.name, seen.row.dn, sid=seen.row.sid)
-        for seen, i in zip(observed, ids, strict=True)
-        if seen.row.kind == Kind.COMPUTER
-    ]
+    computers = [_computer(i, seen) for seen, i in zip(observed, ids, strict=True) if seen.row.kind == Kind.COMPUTER]
     read = _read_hosts(sources, computers)
     written = sources.store.write(replace(about, finished=sources.clock()), assembled, read, compared=compared)
     kinds = np.bincount(assembled.objects.kinds, minlength=len(Kind))
     counts = {kind.label: int(kinds[kind]) for kind in Kind if kind != Kind.ABSENT and kinds[kind]}
-    return _collected(about.kind, written, counts, sources, computers, read, assembled.strangers)
+    return _collected(about.kind, written, counts, read, assembled.strangers)
 
 
 def _collect_changes(changed: Sequence[Entry], sources: Sources, about: CollectionFacts) -> Collected:
@@ -115,22 +115,34 @@ def _collect_changes(changed: Sequence[Entry], sources: Sources, about: Collecti
         below = _observed(sources.directory.entries_below(dn), sources.progress)
         by_key |= {seen.row.key: seen for seen in below}
     observed = list(by_key.values())
+    sources.names.just_seen(about.domain.short_name, observed)
     known = {computer.id: computer for computer in store.computers()}
     gone = set(store.ids_of(deleted))
     for seen, i in zip(observed, store.ids_for([seen.row.key for seen in observed]), strict=True):
         if seen.row.kind == Kind.COMPUTER:
-            known[i] = Host(i, seen.row.name, seen.row.dn, sid=seen.row.sid)
+            known[i] = _computer(i, seen)
     computers = [computer for i, computer in sorted(known.items()) if i not in gone]
     read = _read_hosts(sources, computers)
     finished = replace(about, finished=sources.clock())
     written = store.write_observed(finished, observed, read, removed=deleted, all_hosts=True)
     counts = Counter(Kind(seen.row.kind).label for seen in observed)
-    return _collected(about.kind, written, dict(counts), sources, computers, read, ())
+    return _collected(about.kind, written, dict(counts), read, ())
+
+
+def _computer(object_id: int, seen: Observed) -> Host:
+    row = seen.row
+    return Host(
+        object_id,
+        row.name,
+        row.dn,
+        sid=row.sid,
+        source="",
+        details=row.details,
+        is_of_directory=row.primary_group_rid in DIRECTORY_SERVER_GROUPS,
+    )
 
 
 def _read_hosts(sources: Sources, computers: Sequence[Host]) -> list[Host]:
-    if sources.hosts is None:
-        return []
     known = {host.id: host for host in sources.store.load_hosts()}
     return read_hosts(sources.hosts, computers, known, sources.progress)
 
@@ -139,15 +151,13 @@ def _collected(
     kind: str,
     written: Written,
     counts: dict[str, int],
-    sources: Sources,
-    computers: Sequence[Host],
     read: Sequence[Host],
     strangers: tuple[str, ...],
 ) -> Collected:
-    looked_after = {host.id for host in read}
-    unknown = [computer.name for computer in computers if computer.id not in looked_after] if sources.hosts else []
+    unknown = [host.name for host in read if not host.source and not host.is_of_directory]
     unread = [host for host in read if host.trouble]
-    return Collected(kind, written, counts, len(read) - len(unread), unread, unknown, strangers)
+    looked_after = sum(bool(host.source) for host in read)
+    return Collected(kind, written, counts, looked_after - len(unread), unread, unknown, strangers)
 
 
 def _observed(entries: Iterable[Entry], progress: Progress) -> list[Observed]:
@@ -162,26 +172,28 @@ def _observed(entries: Iterable[Entry], progress: Progress) -> list[Observed]:
     return observed
 
 
-def read_hosts(source: HostSource, computers: Sequence[Host], known: dict[int, Host], progress: Progress) -> list[Host]:
+def read_hosts(fleet: Fleet, computers: Sequence[Host], known: dict[int, Host], progress: Progress) -> list[Host]:
     """Read many hosts at once. One that does not answer keeps the state last seen, with the reason as its trouble.
 
-    Computers that the source does not know are left out.
+    Computers that no source takes or knows are kept as such.
     """
     hosts: list[Host] = []
-    done = 0
-    for part in over_hosts(computers, lambda host: read_host(source, host, known.get(host.id))):
-        hosts += [host for host in part if host is not None]
-        done += len(part)
-        progress("hosts", done, len(computers))
+    for part in over_hosts(computers, lambda host: read_host(fleet, host, known.get(host.id))):
+        hosts += part
+        progress("hosts", len(hosts), len(computers))
     return hosts
 
 
-def read_host(source: HostSource, host: Host, known: Host | None) -> Host | None:
-    """Read one host; nothing when the source knows none of that name."""
+def read_host(fleet: Fleet, host: Host, known: Host | None) -> Host:
+    """Read one host; it is of no source where none takes it, or the one that does knows none of that name."""
+    host = replace(host, source=fleet.source_of(host))
+    nowhere = replace(host, source="", state=None, trouble="")
+    if not host.source:
+        return nowhere
     try:
-        with session_with(source, host.name) as session:
+        with session_with(fleet, host) as session:
             return replace(host, state=session.read(), trouble="")
     except HostUnknownError:
-        return None
+        return nowhere
     except AdzeguardError as error:
         return replace(host, state=known.state if known else None, trouble=error.message)

@@ -2,7 +2,7 @@
 
 from collections import Counter
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from itertools import chain
 from threading import Lock
@@ -11,6 +11,7 @@ from typing import Any, Final
 from adzeguard.core.change.change import Change, Order
 from adzeguard.core.change.guards.case import Case
 from adzeguard.core.change.guards.lockout import keepers_stay, lockouts
+from adzeguard.core.change.guards.logon import both, logons_stay
 from adzeguard.core.change.kinds.delete_object import DeleteObject
 from adzeguard.core.change.outcome import Outcome, Status
 from adzeguard.core.change.proposal import Proposal
@@ -24,7 +25,7 @@ from adzeguard.directory.executors.table import make_in_directory
 from adzeguard.directory.port import DirectoryDriver
 from adzeguard.hosts.careful import session_with
 from adzeguard.hosts.executor import Judge, make_on_host, no_harm
-from adzeguard.hosts.port import HostSource
+from adzeguard.hosts.fleet import Fleet
 from adzeguard.store.collections import ENACTMENT, CollectionFacts
 from adzeguard.store.estate_store import EstateStore
 from adzeguard.store.journal import Journal
@@ -56,7 +57,7 @@ class Ports:
     """What is written to, and where that is written down."""
 
     directory: DirectoryDriver
-    hosts: HostSource | None
+    hosts: Fleet
     store: EstateStore
     journal: Journal
     clock: Callable[[], datetime]
@@ -138,7 +139,8 @@ def enact_proposal(
         run.write("begin", {"proposal": proposal.model_dump(mode="json")})
     else:
         run = _resumed(ports, earlier, report)
-    run.judge = keepers_stay(Case(estate, proposal.changes, charter))
+    case = Case(estate, proposal.changes, charter)
+    run.judge = both(keepers_stay(case), logons_stay(case))
     concluded = {outcome.change.id for outcome in run.outcomes}
     waiting = [change for change in proposal.changes if change.id not in concluded]
     hosts_read: dict[str, Host] = {}
@@ -146,7 +148,7 @@ def enact_proposal(
     if not ports.stopping():
         allowed = _not_held_back([c for c in waiting if not _goes_first(c)], run, estate, charter)
         _make(allowed, run, estate, hosts_read)
-    _settle(run)
+    _settle(run, estate)
     _store_what_was_read(run, estate, hosts_read, started)
     left = len({c.id for c in proposal.changes} - {outcome.change.id for outcome in run.outcomes})
     if not left:
@@ -159,7 +161,7 @@ def drop_enactment(earlier: Interrupted, estate: Estate, ports: Ports, report: R
     started = ports.clock()
     run = _resumed(ports, earlier, report)
     for change in earlier.left:
-        made = _made_after_all(ports, change) if change.id in earlier.begun else None
+        made = _made_after_all(ports, estate, change) if change.id in earlier.begun else None
         run.conclude(made or Outcome(change, Status.HELD_BACK, "dropped before it was made"))
     _store_what_was_read(run, estate, {}, started)
     run.end()
@@ -179,26 +181,27 @@ def _look_only(_change: Change) -> None:
     raise _NothingIsWrittenError
 
 
-def _made_after_all(ports: Ports, change: Change) -> Outcome | None:
+def _made_after_all(ports: Ports, estate: Estate, change: Change) -> Outcome | None:
     """Return that a change stands, if it does; nothing where it does not, or where nobody answers."""
     try:
         if not change.host_name:
             outcome = make_in_directory(ports.directory, change, _look_only)
-        elif ports.hosts is not None:
-            with session_with(ports.hosts, change.host_name) as session:
-                outcome, _ = make_on_host(session, change, _look_only)
         else:
-            return None
+            known = estate.hosts_by_name.get(change.host_name.casefold())
+            if known is None:
+                return None
+            with session_with(ports.hosts, known) as session:
+                outcome, _ = make_on_host(session, change, _look_only)
     except (_NothingIsWrittenError, AdzeguardError):
         return None
     return outcome if outcome.already else None
 
 
-def _settle(run: _Run) -> None:
+def _settle(run: _Run, estate: Estate) -> None:
     """Look once more at what was written without an answer: a write may have been made though its answer was lost."""
     for place, outcome in enumerate(run.outcomes):
         if outcome.status == Status.UNREACHABLE and outcome.change.id in run.intended:
-            made = _made_after_all(run.ports, outcome.change)
+            made = _made_after_all(run.ports, estate, outcome.change)
             if made is not None:
                 run.settle(place, Outcome(outcome.change, Status.VERIFIED, "no answer came, and it was made"))
 
@@ -242,23 +245,23 @@ def _make(changes: Iterable[Change], run: _Run, estate: Estate, hosts_read: dict
 
 
 def _change_host(name: str, changes: Sequence[Change], run: _Run, estate: Estate, hosts_read: dict[str, Host]) -> None:
-    source, known = run.ports.hosts, estate.hosts_by_name.get(name.casefold())
-    if source is None or known is None:
-        status = Status.UNSUPPORTED if source is None else Status.CONFLICT
-        reason = "no source of hosts is named" if source is None else f"there is no host {name} any more"
+    fleet, known = run.ports.hosts, estate.hosts_by_name.get(name.casefold())
+    if known is None or not fleet.source_of(known):
+        status = Status.CONFLICT if known is None else Status.UNSUPPORTED
+        reason = f"there is no host {name} any more" if known is None else f"no source of hosts takes {name}"
         for change in changes:
             run.conclude(Outcome(change, status, reason))
         return
     left = list(changes)
     try:
-        with session_with(source, known.name) as session:
+        with session_with(fleet, known) as session:
             while left and not run.ports.stopping():
                 outcome, state = make_on_host(session, left[0], run.intend, run.judge)
                 run.conclude(outcome)
                 left.pop(0)
                 if state is not None:
                     with run.lock:
-                        hosts_read[known.name] = Host(known.id, known.name, known.dn, state, sid=known.sid)
+                        hosts_read[known.name] = replace(known, state=state, trouble="")
     except AdzeguardError as error:
         for change in left:
             run.conclude(Outcome(change, Status.UNREACHABLE, error.message))
@@ -278,7 +281,7 @@ def _store_what_was_read(run: _Run, estate: Estate, hosts_read: dict[str, Host],
     gone = [key for change in deleted if (key := _key_of_deleted(run.intended.get(change.id)))]
     for name in {change.host_name for change in made if change.host_name} - hosts_read.keys():
         known = estate.hosts_by_name.get(name.casefold())
-        again = read_host(ports.hosts, known, known) if ports.hosts and known else None
+        again = read_host(ports.hosts, known, known) if known else None
         if again is not None:
             hosts_read[name] = again
     latest = ports.store.latest().facts

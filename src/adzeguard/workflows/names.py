@@ -1,20 +1,37 @@
 """What the directory knows of names, for hosts that know people by name alone."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 
 from adzeguard.core.errors import AdzeguardError
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.names import lookup_qualified
+from adzeguard.core.estate.rows import Observed
 
 
-class NamesOfStore:
-    """Looks names up in the estate that was collected last, which is loaded when somebody first asks."""
+class KnownNames:
+    """Looks names up in what was just seen of the directory, and else in the estate that was collected last.
+
+    The estate is loaded when somebody first asks. A name that several objects bear stands for none of them.
+    """
 
     def __init__(self, estate: Callable[[], Estate]) -> None:
         self._estate = estate
+        self._sids: dict[str, str | None] = {}
+        self._names: dict[str, str] = {}
+
+    def just_seen(self, short_name: str, observed: Iterable[Observed]) -> None:
+        """Remember what was just seen of the directory of this name, before it is stored."""
+        for seen in observed:
+            if seen.row.sid:
+                name = rf"{short_name}\{seen.row.name}"
+                other = self._sids.get(name.casefold(), seen.row.sid)
+                self._sids[name.casefold()] = seen.row.sid if other == seen.row.sid else None
+                self._names[seen.row.sid] = name
 
     def sid_of(self, name: str) -> str | None:
         """Return the SID of a qualified name, or nothing where it stands for nothing or for several things."""
+        if name.casefold() in self._sids:
+            return self._sids[name.casefold()]
         try:
             known = lookup_qualified(self._estate(), name)
         except AdzeguardError:  # nothing was collected yet
@@ -23,6 +40,8 @@ class NamesOfStore:
 
     def name_of(self, sid: str) -> str | None:
         """Return the qualified name of a SID, or nothing."""
+        if sid in self._names:
+            return self._names[sid]
         try:
             estate = self._estate()
         except AdzeguardError:

@@ -3,10 +3,10 @@
 from collections.abc import Iterable, Iterator
 
 from adzeguard.core.change.change import Change
-from adzeguard.core.change.kinds.add_local_member import AddLocalMember
 from adzeguard.core.change.kinds.add_member import AddMember
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.named import id_of
+from adzeguard.hosts.executor import HostChange
 from adzeguard.store.journal import Journal
 from adzeguard.store.put_in import PutIn
 from adzeguard.workflows.journal_rows import done_as_far_as_known
@@ -41,7 +41,7 @@ def _taken_out(put_in: Iterable[Change], estate: Estate) -> Iterator[Change]:
             group, member = id_of(estate, change.group), id_of(estate, change.member)
             if group is not None and member is not None and member not in estate.graph.direct_members(group):
                 yield change
-        elif isinstance(change, AddLocalMember):
-            host = estate.hosts_by_name.get(change.host.casefold())
+        elif isinstance(change, HostChange):
+            host = estate.hosts_by_name.get(change.host_name.casefold())
             if host is not None and host.state is not None and change.stands(host.state) is False:
                 yield change

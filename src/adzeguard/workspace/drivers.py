@@ -12,14 +12,14 @@ GROUPS = {"directory": "adzeguard.directory", "hosts": "adzeguard.hosts"}
 """The entry points of the drivers for each table of the settings."""
 
 
-def find_driver(table: str, name: str) -> DriverKind:
+def find_driver(drivers: str, name: str, table: str = "") -> DriverKind:
     """Return the kind of driver that a table's `kind` names; `SettingsError` where no package brings it."""
-    known = entry_points(group=GROUPS[table])
+    known = entry_points(group=GROUPS[drivers])
     chosen = next(iter(known.select(name=name)), None)
     if chosen is None:
         near = nearest(name, known.names)
         hint = f"Did you mean {near}?" if near else "Install the package that brings it"
-        raise SettingsError(f"adzeguard.toml: [{table}] kind: there is no driver '{name}'", hint)
+        raise SettingsError(f"adzeguard.toml: [{table or drivers}] kind: there is no driver '{name}'", hint)
     try:
         kind = chosen.load()
     except (ImportError, AttributeError) as error:

@@ -2,12 +2,13 @@
 
 import json
 import tomllib
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Final, Literal
 
 from adzeguard.core.errors import SettingsError
+from adzeguard.core.estate.fleet import FleetPart
 from adzeguard.core.limits import USUAL_LIMITS, Limits
 from adzeguard.core.wording import nearest
 from adzeguard.private_files import write_new
@@ -21,6 +22,10 @@ _FORMER_RESPONSES: Final = {"alert": "tell", "correct": "mend"}
 """What the responses were called in workspaces of the first version; those go on working."""
 _OF_DRIVERS: Final = ("directory", "hosts")
 """Tables whose keys belong to the driver that `kind` names; see `drivers`."""
+ONLY_SOURCE: Final = "hosts"
+"""What the source is called that stands in [hosts] itself."""
+_PARTS: Final = {"under": "under", "named": "named", "except": "excepted", "system": "system"}
+"""The keys of a table of hosts that are ours, and not its driver's."""
 _KNOWN: Final = {
     "directory": (),
     "hosts": (),
@@ -31,12 +36,26 @@ _KNOWN: Final = {
 
 
 @dataclass(frozen=True)
+class HostsSettings:
+    """One source of hosts: its name, the settings of its driver with `kind`, and its part of the fleet."""
+
+    name: str
+    given: dict[str, str]
+    part: FleetPart = field(default_factory=FleetPart)
+
+    @property
+    def table(self) -> str:
+        """The table in which it stands."""
+        return "hosts" if self.name == ONLY_SOURCE else f"hosts.{self.name}"
+
+
+@dataclass(frozen=True)
 class Workspace:
     """A folder with everything a command needs. `directory` and `hosts` are checked when their driver is opened."""
 
     folder: Path
     directory: dict[str, str]
-    hosts: dict[str, str] = field(default_factory=dict)
+    hosts: tuple[HostsSettings, ...] = ()
     response: Literal["tell", "mend"] = "tell"
     keepers: tuple[str, ...] = ()
     privileged: tuple[str, ...] = ()
@@ -93,16 +112,14 @@ def read_workspace(folder: Path) -> Workspace:
     except tomllib.TOMLDecodeError as error:
         raise SettingsError(f"{path}: {error}", "It must be TOML, as adzeguard init wrote it") from error
     _refuse_unknown(tree, path)
-    directory, hosts, store = (_texts(tree, table, path) for table in ("directory", "hosts", "store"))
+    directory, store = (_texts(tree.get(table, {}), table, path) for table in ("directory", "store"))
     if not directory.get("kind"):
         raise SettingsError(f"{path}: [directory] kind is missing", "It names the driver, such as ldif or ldap")
-    if hosts and not hosts.get("kind"):
-        raise SettingsError(f"{path}: [hosts] kind is missing", "It names the driver, such as standin")
     charter, guards = tree.get("charter", {}), tree.get("guards", {})
     return Workspace(
         folder,
         directory,
-        hosts,
+        tuple(_host_sources(tree.get("hosts", {}), path)),
         _response(charter, path),
         _names(charter, "keepers", path),
         _names(charter, "privileged", path),
@@ -134,9 +151,36 @@ def _near(word: str, known: Iterable[str]) -> str:
     return f", did you mean {near}?" if near else f"; known are {', '.join(sorted(known))}"
 
 
-def _texts(tree: dict[str, Any], table: str, path: Path) -> dict[str, str]:
+def _host_sources(content: dict[str, Any], path: Path) -> Iterator[HostsSettings]:
+    """Yield the sources of hosts in their order: one in [hosts], or one in each [hosts.NAME]."""
+    tables = {name: value for name, value in content.items() if isinstance(value, dict)}
+    if tables and len(tables) < len(content):
+        key = next(key for key in content if key not in tables)
+        raise SettingsError(
+            f"{path}: [hosts] has both the key {key} and the source {next(iter(tables))}",
+            f"Move its keys into a table of their own, such as [hosts.others], below [hosts.{next(iter(tables))}]",
+        )
+    for name, keys in (tables or ({ONLY_SOURCE: content} if content else {})).items():
+        table = "hosts" if not tables else f"hosts.{name}"
+        if not name.replace("-", "").isalnum():
+            raise SettingsError(f"{path}: '{name}' cannot be the name of a source", "Use letters, digits and dashes")
+        part = {to: _patterns(keys[key], table, key, path) for key, to in _PARTS.items() if key in keys}
+        given = _texts({key: value for key, value in keys.items() if key not in _PARTS}, table, path)
+        if not given.get("kind"):
+            raise SettingsError(f"{path}: [{table}] kind is missing", "It names the driver, such as standin")
+        yield HostsSettings(name, given, FleetPart(**part))
+
+
+def _patterns(value: Any, table: str, key: str, path: Path) -> tuple[str, ...]:
+    texts = [value] if isinstance(value, str) else value
+    if not isinstance(texts, list) or not texts or not all(isinstance(text, str) and text for text in texts):
+        raise SettingsError(f"{path}: [{table}] {key} must be a text or a list of texts, each saying something")
+    return tuple(texts)
+
+
+def _texts(content: dict[str, Any], table: str, path: Path) -> dict[str, str]:
     texts = {}
-    for key, value in tree.get(table, {}).items():
+    for key, value in content.items():
         if isinstance(value, bool):
             texts[key] = "true" if value else "false"
         elif isinstance(value, str | int | float):
@@ -162,15 +206,21 @@ def _names(charter: dict[str, Any], key: str, path: Path) -> tuple[str, ...]:
     return tuple(names)
 
 
-def settings_text(directory: dict[str, str | bool], hosts: dict[str, str], charter: dict[str, Any]) -> str:
+def settings_text(directory: dict[str, str | bool], hosts: Sequence[HostsSettings], charter: dict[str, Any]) -> str:
     """Return the text of adzeguard.toml."""
     parts = ["# What this workspace is connected to. Passwords never stand here: see the guide.\n"]
-    for table, content in (("directory", directory), ("hosts", hosts), ("charter", charter)):
+    sources = [(source.table, _written(source)) for source in hosts]
+    for table, content in (("directory", directory), *sources, ("charter", charter)):
         if content:
             # A JSON string without control characters is a TOML basic string, and so are lists and booleans.
             lines = [f"{key} = {json.dumps(value, ensure_ascii=False)}" for key, value in content.items()]
             parts.append(f"[{table}]\n" + "\n".join(lines) + "\n")
     return "\n".join(parts)
+
+
+def _written(source: HostsSettings) -> dict[str, Any]:
+    part = {key: list(getattr(source.part, to)) for key, to in _PARTS.items()}
+    return {**source.given, **{key: texts for key, texts in part.items() if texts}}
 
 
 def make_workspace(folder: Path, text: str, first_charter: str) -> None:

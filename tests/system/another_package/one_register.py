@@ -13,7 +13,7 @@ from adzeguard.core.change.kinds.membership import LocalMembershipChange
 from adzeguard.core.drivers import DriverKind, Names, Secret, Setting, Settings
 from adzeguard.core.errors import HostRefusedError, HostUnknownError
 from adzeguard.core.estate.capabilities import pack_state, unpack_state
-from adzeguard.core.estate.hosts import HostState
+from adzeguard.core.estate.hosts import Host, HostState
 
 # Sessions with different hosts are used from several threads at once, and here they share one file.
 _ONE_AT_A_TIME = threading.Lock()
@@ -26,12 +26,12 @@ class Register:
         self.path = path
 
     @contextmanager
-    def session(self, host: str) -> Iterator["Line"]:
+    def session(self, host: Host) -> Iterator["Line"]:
         with _ONE_AT_A_TIME:
             known = json.loads(self.path.read_text())
-        if host not in known:
-            raise HostUnknownError(f"the register has no {host}")
-        yield Line(self.path, host)
+        if host.name not in known:
+            raise HostUnknownError(f"the register has no {host.name}")
+        yield Line(self.path, host.name)
 
     def close(self) -> None:
         pass

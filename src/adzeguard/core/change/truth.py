@@ -45,6 +45,9 @@ def _untrue_names(estate: Estate, making: dict[str, CreateObject], change: Chang
     if isinstance(change, LocalMembershipChange):
         yield from _untrue_on_host(estate, change)
         return
+    if change.host_name:
+        yield from _untrue_of_setting(estate, change)
+        return
     if isinstance(change, CreateObject):
         yield from _not_to_be_made(estate, change)
     for one in change.identities():
@@ -81,6 +84,20 @@ def _untrue_on_host(estate: Estate, change: LocalMembershipChange) -> Iterator[s
     yield from _untrue(change, change.group, true)
     member = on_host(estate, host.state, host.name, [change.member_sid])[change.member_sid]
     yield from _untrue(change, change.member, Named.of(member))
+
+
+def _untrue_of_setting(estate: Estate, change: Change) -> Iterator[str]:
+    host = estate.hosts_by_name.get(change.host_name.casefold())
+    if host is None or host.state is None:
+        yield f"{change.id} names the host '{change.host_name}', of which nothing is known"
+        return
+    named = change.identities()
+    if not all(one.sid for one in named):
+        yield f"{change.id} names somebody without a SID, whom a host cannot know"
+        return
+    true = on_host(estate, host.state, host.name, {Sid(one.sid) for one in named})
+    for one in named:
+        yield from _untrue(change, one, Named.of(true[Sid(one.sid)]))
 
 
 def _not_to_be_made(estate: Estate, change: CreateObject) -> Iterator[str]:

@@ -7,6 +7,11 @@ from typing import Any
 from adzeguard.core.charter.rule import RuleBase
 
 
+def nothing_left(*_: Any) -> tuple[()]:
+    """Yield nothing: what such rules put in is seen to elsewhere, or is nothing that is taken back."""
+    return ()
+
+
 @dataclass(frozen=True, slots=True)
 class RuleKind:
     """One row of the table of kinds.
@@ -19,6 +24,8 @@ class RuleKind:
     words: type[RuleBase]
     resolve: Callable[..., Iterable[Any]]
     review: Callable[..., Iterable[Any]]
+    withdraw: Callable[..., Iterable[Any]] = nothing_left
+    """`withdraw(rights, charter, put_in)` yields what rules of the kind have put in and none asks for any more."""
 
 
 def kind_of(raw: dict[str, Any], kinds: Sequence[RuleKind]) -> RuleKind | None:

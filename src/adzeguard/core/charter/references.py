@@ -78,6 +78,17 @@ class RuleNames:
         bearers = (self._reference((key, i), name, local_allowed=local_allowed) for i, name in enumerate(names))
         return tuple(reference for reference in bearers if reference is not None)
 
+    def with_sids(self, path: tuple[str | int, ...], names: Iterable[str]) -> tuple[Reference, ...]:
+        """Resolve names that must be accounts or groups of the directory, or of the host."""
+        found = []
+        for i, name in enumerate(names):
+            reference = self._reference((*path, i), name, local_allowed=True)
+            if isinstance(reference, Principal) and not reference.sid:
+                self.fail((*path, i), name, f"'{name}' is a {reference.kind.label}, and nobody can log on as one")
+            elif reference is not None:
+                found.append(reference)
+        return tuple(found)
+
     def _reference(self, path: tuple[str | int, ...], name: str, *, local_allowed: bool) -> Reference | None:
         if name.casefold().startswith(LOCAL_PREFIX):
             if local_allowed:

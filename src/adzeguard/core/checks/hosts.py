@@ -46,6 +46,17 @@ def _known_elsewhere(estate: Estate, state: HostState, members: frozenset[Sid]) 
     return frozenset(sid for sid in members if ids[sid] is not None or not sid.startswith(own))
 
 
+def without_source(looked_at: LookedAt) -> Iterator[Finding]:
+    """Each computer that no source of hosts takes: nobody knows who administers it."""
+    estate = looked_at.estate
+    if not any(host.source for host in estate.hosts):
+        return  # a workspace without hosts at all looks after the directory alone
+    for host in estate.hosts:
+        if not host.source and not host.is_of_directory:
+            message = "no source of hosts takes it, so nothing is known of it"
+            yield Finding("host-without-source", host_named(host), message, evidence={"dn": host.dn})
+
+
 def _unread(host: Host) -> Iterator[Finding]:
     if host.trouble:
         known = "what is shown of it is from the last time" if host.state else "nothing is known of it"

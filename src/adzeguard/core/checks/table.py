@@ -6,7 +6,7 @@ from adzeguard.core.checks.accounts import without_a_place
 from adzeguard.core.checks.check import Check
 from adzeguard.core.checks.delegation import check_descriptors, check_grants, check_inheritance, check_ways_up
 from adzeguard.core.checks.finding import Severity
-from adzeguard.core.checks.hosts import check_hosts, too_wide
+from adzeguard.core.checks.hosts import check_hosts, too_wide, without_source
 from adzeguard.core.checks.privileged import check_privileged
 from adzeguard.core.checks.rules import deviations_from_rules
 
@@ -91,6 +91,46 @@ CHECKS: Final[tuple[Check, ...]] = (
         "An exception is made for a reason and outlives it; here is what the rule would find.",
         "Take the host out of `except` once the reason is gone",
         _NOTE,
+        deviations_from_rules,
+    ),
+    Check(
+        "logon-not-refused",
+        "Somebody may log on whom the charter refuses",
+        "An account that logs on where it does not belong leaves its secrets there.",
+        "Refuse it: adzeguard propose",
+        _MEDIUM,
+        deviations_from_rules,
+    ),
+    Check(
+        "logon-not-limited",
+        "Others may log on than the charter lets",
+        "Whoever can log on there is one step from what runs there.",
+        "Limit it: adzeguard propose",
+        _MEDIUM,
+        deviations_from_rules,
+    ),
+    Check(
+        "other-notice",
+        "A host shows another notice than the charter wants",
+        "Whoever stands before it is not told what to know, or is told something old.",
+        "Set it: adzeguard propose",
+        _LOW,
+        deviations_from_rules,
+    ),
+    Check(
+        "elevation-missing",
+        "Somebody cannot run a program elevated as the charter lets them",
+        "They will ask to be an administrator instead.",
+        "Give it: adzeguard propose",
+        _MEDIUM,
+        deviations_from_rules,
+    ),
+    Check(
+        "program-changed",
+        "A program that is run elevated was changed",
+        "It is refused now, whether it was updated by the right people or not.",
+        "Look who changed it; if it is right, write the new sha256 into the rule",
+        _MEDIUM,
         deviations_from_rules,
     ),
     Check(
@@ -180,6 +220,14 @@ CHECKS: Final[tuple[Check, ...]] = (
         "Read it when it is on: adzeguard collect",
         _LOW,
         check_hosts,
+    ),
+    Check(
+        "host-without-source",
+        "A computer of the directory is of no source of hosts",
+        "Nobody knows who administers it, and no rule about hosts is followed there.",
+        "Give a source a part of the fleet that takes it: adzeguard.toml, [hosts.NAME] under, named or system",
+        _LOW,
+        without_source,
     ),
     Check(
         "keeper-missing",

@@ -1,26 +1,14 @@
 """What a host can have: one row for each capability, with its part of the host's state, its form, and its words."""
 
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping
 from typing import Any, Final
 
+from adzeguard.core.estate.capability import Capability
+from adzeguard.core.estate.elevation import ELEVATION
 from adzeguard.core.estate.hosts import HostState, LocalAccount, LocalGroup
+from adzeguard.core.estate.logon import LOGON_REFUSAL
+from adzeguard.core.estate.notice import NOTICE
 from adzeguard.core.identity import Sid
-
-
-@dataclass(frozen=True, slots=True)
-class Capability:
-    """Something that can be read of a host, and changed there.
-
-    `pack` returns its part of a state as plain values, always in the same order, so that equal states are equal text.
-    `unpack` returns the keywords that it gives to a `HostState`; `ValueError`, `KeyError` or `TypeError` where the
-    values are not what `pack` made.
-    """
-
-    name: str
-    words: str
-    pack: Callable[[HostState], Any]
-    unpack: Callable[[Any], Mapping[str, Any]]
 
 
 def _pack_local_groups(state: HostState) -> dict[str, Any]:
@@ -44,7 +32,7 @@ def _unpack_local_groups(part: Any) -> Mapping[str, Any]:
 LOCAL_GROUPS: Final = Capability(
     "local-groups", "local groups and who is in them", _pack_local_groups, _unpack_local_groups
 )
-CAPABILITIES: Final[tuple[Capability, ...]] = (LOCAL_GROUPS,)
+CAPABILITIES: Final[tuple[Capability, ...]] = (LOCAL_GROUPS, LOGON_REFUSAL, NOTICE, ELEVATION)
 
 
 def kept_as_it_is(name: str, words: str) -> Capability:
@@ -55,10 +43,11 @@ def kept_as_it_is(name: str, words: str) -> Capability:
 def pack_state(state: HostState, capabilities: tuple[Capability, ...] = CAPABILITIES) -> dict[str, Any]:
     """Return a state as plain values with names."""
     held = [c for c in capabilities if c.name in state.capabilities]
-    return {
+    packed: dict[str, Any] = {
         "machine_sid": state.machine_sid,
         "parts": {c.name: c.pack(state) for c in sorted(held, key=lambda c: c.name)},
     }
+    return packed | ({"lacks": dict(sorted(state.lacks.items()))} if state.lacks else {})
 
 
 def unpack_state(values: Any, capabilities: tuple[Capability, ...] = CAPABILITIES) -> HostState:
@@ -72,5 +61,9 @@ def unpack_state(values: Any, capabilities: tuple[Capability, ...] = CAPABILITIE
             parts |= fields.pop("parts", {})
             given |= fields
     return HostState(
-        Sid(values["machine_sid"]), capabilities=frozenset(values["parts"]) & known.keys(), parts=parts, **given
+        Sid(values["machine_sid"]),
+        capabilities=frozenset(values["parts"]) & known.keys(),
+        parts=parts,
+        lacks={str(name): str(why) for name, why in values.get("lacks", {}).items()},
+        **given,
     )

@@ -1,5 +1,6 @@
 """What a host said of itself, part by part."""
 
+import json
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, Protocol, runtime_checkable
@@ -38,6 +39,8 @@ class HostState:
     groups: tuple[LocalGroup, ...] = ()
     capabilities: frozenset[str] = frozenset({"local-groups"})
     parts: Mapping[str, Any] = field(default_factory=dict)
+    lacks: Mapping[str, str] = field(default_factory=dict)
+    """By the names of capabilities that it has not: why, in words, where the driver knows."""
 
     def group(self, sid: str) -> LocalGroup | None:
         """Return the local group with this SID."""
@@ -46,6 +49,11 @@ class HostState:
     def group_named(self, name: str) -> LocalGroup | None:
         """Return the local group with this name of the host's own."""
         return next((group for group in self.groups if group.name.casefold() == name.casefold()), None)
+
+    def unsupported(self, capability: str) -> str:
+        """Return in words that the host lacks a capability, and why, as far as that is known."""
+        why = self.lacks.get(capability, "")
+        return f"no {capability}{f': {why}' if why else ''}"
 
     def account_named(self, name: str) -> Sid | None:
         """Return the SID of a local account; the built-in ones are found even when somebody renamed them."""
@@ -62,9 +70,10 @@ def host_administrator(state: HostState) -> Sid:
 
 @dataclass(frozen=True, slots=True)
 class Host:
-    """A computer of the directory whose local groups are looked after.
+    """A computer of the directory, as a host that is looked after, or that nobody looks after yet.
 
-    `state` is the last one read, even when the host did not answer this time; `trouble` says why it did not.
+    `state` is the last one read, even when the host did not answer this time; `trouble` says why it did not. `source`
+    is the one through which it is reached, empty where none takes it.
     """
 
     id: int
@@ -73,6 +82,34 @@ class Host:
     state: HostState | None = None
     trouble: str = ""
     sid: str = ""
+    source: str = "hosts"
+    details: str = field(default="", repr=False)
+    """What else the directory tells of it, as it is stored."""
+    is_of_directory: bool = False
+    """Whether it is a domain controller: it has no local groups of its own, they are the directory's."""
+
+    @property
+    def dns_name(self) -> str:
+        """The name under which it is found on the network, where the directory tells one."""
+        return self._detail("dns_host_name")
+
+    @property
+    def system(self) -> str:
+        """Its operating system, where the directory tells one."""
+        return self._detail("operating_system")
+
+    @property
+    def why_unknown(self) -> str:
+        """Why nothing is known of a host without a state, in words."""
+        return "it has never answered" if self.source else "no source of hosts takes it"
+
+    def _detail(self, key: str) -> str:
+        if f'"{key}"' not in self.details:
+            return ""
+        try:
+            return str(json.loads(self.details).get(key, ""))
+        except (ValueError, AttributeError):  # a store that was damaged is told of elsewhere
+            return ""
 
 
 @runtime_checkable

@@ -23,6 +23,10 @@ def corrections(
             yield _as_far_as_supported(rights.estate, correction)
     for correction in review_put_in(rights, charter, put_in):
         yield _as_far_as_supported(rights.estate, correction)
+    stopped = {problem.rule.id for problem in charter.problems}
+    of_others = [change for change in put_in if change.rule not in stopped]
+    for kind in kinds if of_others else ():
+        yield from kind.withdraw(rights, charter, of_others)
 
 
 def _as_far_as_supported(estate: Estate, correction: Correction) -> Correction:
@@ -30,5 +34,5 @@ def _as_far_as_supported(estate: Estate, correction: Correction) -> Correction:
     for change in correction.changes:
         host = estate.hosts_by_name.get(change.host_name.casefold()) if change.needs else None
         if host is not None and host.state is not None and change.needs not in host.state.capabilities:
-            return correction.without_changes(f"unsupported: {host.name} has no {change.needs}")
+            return correction.without_changes(f"unsupported: {host.name} has {host.state.unsupported(change.needs)}")
     return correction

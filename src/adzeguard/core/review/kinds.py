@@ -2,23 +2,31 @@
 
 from typing import Final
 
+from adzeguard.core.charter.elevate_rule import ElevateRule, resolve_elevation
 from adzeguard.core.charter.grant_rule import GrantRule, resolve_grant
 from adzeguard.core.charter.group_rule import GroupRule, resolve_group_rule
 from adzeguard.core.charter.intake_rule import IntakeRule, resolve_intake
 from adzeguard.core.charter.kinds import RuleKind
 from adzeguard.core.charter.local_group_rule import LocalGroupRule, resolve_local_group_rule
+from adzeguard.core.charter.logon_rule import LogonRule, resolve_logon_rule
 from adzeguard.core.charter.protect_rule import ProtectRule, resolve_protection
 from adzeguard.core.charter.roster_rule import RosterRule, resolve_roster
 from adzeguard.core.review.absent_groups import review_absent_groups
+from adzeguard.core.review.elevate_rules import review_elevations, withdraw_elevations
 from adzeguard.core.review.grants import review_grants
 from adzeguard.core.review.group_rules import review_groups
 from adzeguard.core.review.intake import review_intake
 from adzeguard.core.review.local_group_rules import review_local_groups
+from adzeguard.core.review.logon_rules import review_alone, review_notices, review_refusals, withdraw_logon
 from adzeguard.core.review.protection import review_protection
 
 RULE_KINDS: Final = (
     RuleKind("group", GroupRule, resolve_group_rule, review_groups),
     RuleKind("local-group", LocalGroupRule, resolve_local_group_rule, review_local_groups),
+    RuleKind("refuse-logon", LogonRule, resolve_logon_rule, review_refusals, withdraw_logon),
+    RuleKind("allow-logon-only", LogonRule, resolve_logon_rule, review_alone),
+    RuleKind("notice", LogonRule, resolve_logon_rule, review_notices),
+    RuleKind("elevate", ElevateRule, resolve_elevation, review_elevations, withdraw_elevations),
     RuleKind("roster", RosterRule, resolve_roster, review_absent_groups),
     RuleKind("protect", ProtectRule, resolve_protection, review_protection),
     RuleKind("intake", IntakeRule, resolve_intake, review_intake),

@@ -6,6 +6,7 @@ from typing import Final
 from adzeguard.core.change.guards.attributes import odd_settings
 from adzeguard.core.change.guards.case import Case
 from adzeguard.core.change.guards.lockout import lockouts
+from adzeguard.core.change.guards.logon import shut_out_of_hosts
 from adzeguard.core.change.guards.objects import critical_objects
 from adzeguard.core.change.guards.reach import new_reach
 from adzeguard.core.change.guards.rights import lost_rights, shutting_out
@@ -16,7 +17,15 @@ from adzeguard.core.errors import GuardError
 Guard = Callable[[Case], Iterator[str]]
 """Yields each reason why the changes must not be made."""
 
-GUARDS: Final[tuple[Guard, ...]] = (odd_settings, critical_objects, lockouts, lost_ways_back, lost_rights, shutting_out)
+GUARDS: Final[tuple[Guard, ...]] = (
+    odd_settings,
+    critical_objects,
+    lockouts,
+    shut_out_of_hosts,
+    lost_ways_back,
+    lost_rights,
+    shutting_out,
+)
 """Those that nothing but another proposal can satisfy."""
 
 SIZES: Final[tuple[Guard, ...]] = (oversizes, new_reach)

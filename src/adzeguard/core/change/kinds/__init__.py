@@ -8,10 +8,14 @@ from adzeguard.core.change.kinds.add_member import AddMember
 from adzeguard.core.change.kinds.change_rights import ChangeRights
 from adzeguard.core.change.kinds.create_object import CreateObject
 from adzeguard.core.change.kinds.delete_object import DeleteObject
+from adzeguard.core.change.kinds.elevation import EndElevation, GiveElevation
+from adzeguard.core.change.kinds.logon_refusal import EndRefusal, RefuseLogon
 from adzeguard.core.change.kinds.move_object import MoveObject
 from adzeguard.core.change.kinds.remove_local_member import RemoveLocalMember
 from adzeguard.core.change.kinds.remove_member import RemoveMember
 from adzeguard.core.change.kinds.set_attributes import SetAttributes
+from adzeguard.core.change.kinds.set_logon_alone import SetLogonAlone
+from adzeguard.core.change.kinds.set_notice import SetNotice
 from adzeguard.core.change.kinds.set_primary_group import SetPrimaryGroup
 
 CHANGE_KINDS: Final[tuple[type[Change], ...]] = (
@@ -25,4 +29,10 @@ CHANGE_KINDS: Final[tuple[type[Change], ...]] = (
     SetAttributes,
     MoveObject,
     ChangeRights,
+    RefuseLogon,
+    EndRefusal,
+    SetLogonAlone,
+    SetNotice,
+    GiveElevation,
+    EndElevation,
 )

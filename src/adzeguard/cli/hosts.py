@@ -1,0 +1,70 @@
+"""adzeguard hosts: what is reached, by what, and whether it answers."""
+
+from datetime import datetime
+from pathlib import Path
+
+import click
+
+from adzeguard.cli.completing import names
+from adzeguard.cli.desk import Desk
+from adzeguard.cli.exits import Exit
+from adzeguard.cli.options import at_option, example, listing_options, workspace_option
+from adzeguard.cli.output import put_view
+
+
+@click.group("hosts")
+def command() -> None:
+    """Look at the hosts: through which source each is reached, what it can, and whether it answers."""
+
+
+@command.command("list", epilog=example("adzeguard hosts list --trouble"))
+@click.option("--source", metavar="NAME", help="Only those of this source; '' for those that none takes.")
+@click.option("--trouble", is_flag=True, help="Only those that did not answer, or that no source takes.")
+@listing_options
+@at_option
+@workspace_option
+def list_hosts(
+    source: str | None,
+    trouble: bool,
+    form: str,
+    output: Path | None,
+    moment: datetime | None,
+    workspace: Path | None,
+) -> int:
+    """List every host with its source, what it can, when it answered last, and its trouble.
+
+    Keys of json and csv: name, source, capabilities, read_at, trouble.
+    """
+    from adzeguard.core.views.hosts import hosts_table
+
+    desk = Desk(workspace, moment)
+    wanted = [
+        host
+        for host in desk.estate.hosts
+        if not host.is_of_directory
+        and (source is None or host.source == source)
+        and (not trouble or host.trouble or not host.source)
+    ]
+    put_view(hosts_table(wanted, desk.store.hosts_read_at()), form, output)
+    return Exit.NOTHING_TO_REPORT
+
+
+@command.command("test", epilog=example("adzeguard hosts test KIOSK-07"))
+@click.argument("host", shell_complete=names("computer"))
+@listing_options
+@workspace_option
+def test_host(host: str, form: str, output: Path | None, workspace: Path | None) -> int:
+    """Try the connection to a host step by step, and say what works. Nothing is changed.
+
+    Ends with 3 when something is in the way. Keys of json and csv: step, works, said.
+    """
+    from adzeguard.core.estate.names import resolve_host
+    from adzeguard.core.views.hosts import steps_table
+    from adzeguard.workflows.host_test import tried
+
+    desk = Desk(workspace)
+    with desk.hosts() as fleet:
+        known = resolve_host(desk.estate, host)
+        steps = list(tried(fleet, known))
+    put_view(steps_table(known.name, [(s.what, s.said, s.trouble) for s in steps]), form, output)
+    return Exit.TO_REPORT if any(step.trouble for step in steps) else Exit.NOTHING_TO_REPORT

@@ -1,0 +1,22 @@
+"""What one capability of hosts is: its name, its words, and the form of its part of a host's state."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from adzeguard.core.estate.hosts import HostState
+
+
+@dataclass(frozen=True, slots=True)
+class Capability:
+    """Something that can be read of a host, and changed there.
+
+    `pack` returns its part of a state as plain values, always in the same order, so that equal states are equal text.
+    `unpack` returns the keywords that it gives to a `HostState`; `ValueError`, `KeyError` or `TypeError` where the
+    values are not what `pack` made.
+    """
+
+    name: str
+    words: str
+    pack: Callable[[HostState], Any]
+    unpack: Callable[[Any], Mapping[str, Any]]

@@ -1,0 +1,58 @@
+"""Which programs, at which exact version, a host runs elevated for whom."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any, Final
+
+from adzeguard.core.estate.capability import Capability
+from adzeguard.core.estate.hosts import HostState
+from adzeguard.core.identity import Sid
+
+
+@dataclass(frozen=True, slots=True, order=True)
+class Elevation:
+    """One program for one person or group.
+
+    `sha256` is the digest of its file in lower-case hexadecimal. `arguments` are the only ones allowed; without any,
+    all are. `until` is the last day, as 2026-11-30, empty for no end.
+    """
+
+    program: str
+    sha256: str
+    who: Sid
+    arguments: str = ""
+    until: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Elevations:
+    """What is elevated at a host, and the digests of the programs as they are there now, empty for one that is gone."""
+
+    granted: frozenset[Elevation] = frozenset()
+    digests: Mapping[str, str] = field(default_factory=dict)
+
+
+def _pack(state: HostState) -> dict[str, Any]:
+    part = elevations_of(state) or Elevations()
+    granted = [
+        {"program": e.program, "sha256": e.sha256, "who": e.who, "arguments": e.arguments, "until": e.until}
+        for e in sorted(part.granted)
+    ]
+    return {"granted": granted, "digests": dict(sorted(part.digests.items()))}
+
+
+def _unpack(part: Any) -> Mapping[str, Any]:
+    granted = frozenset(
+        Elevation(e["program"], e["sha256"], Sid(e["who"]), e["arguments"], e["until"]) for e in part["granted"]
+    )
+    digests = {str(program): str(digest) for program, digest in part["digests"].items()}
+    return {"parts": {ELEVATION.name: Elevations(granted, digests)}}
+
+
+ELEVATION: Final = Capability("elevation", "programs that people run elevated", _pack, _unpack)
+
+
+def elevations_of(state: HostState) -> Elevations | None:
+    """Return what is elevated at a host; nothing where it cannot elevate single programs."""
+    part = state.parts.get(ELEVATION.name)
+    return part if isinstance(part, Elevations) else None

@@ -1,0 +1,43 @@
+"""The hosts: through which source each is reached, what it can, when it answered last, and what is wrong."""
+
+from collections.abc import Iterable, Mapping
+from datetime import datetime
+
+from adzeguard.core.estate.hosts import Host
+from adzeguard.core.views.table import Column, Table
+
+_COLUMNS = (
+    Column("name", "Host"),
+    Column("source", "Source"),
+    Column("capabilities", "Can", wide=True),
+    Column("read_at", "Answered last", kind="moment"),
+    Column("trouble", "Trouble", wide=True),
+)
+
+
+def hosts_table(hosts: Iterable[Host], read_at: Mapping[int, datetime]) -> Table:
+    """Return one row a host."""
+    rows = [
+        {
+            "name": host.name,
+            "source": host.source,
+            "capabilities": ", ".join(sorted(host.state.capabilities)) if host.state else "",
+            "read_at": read_at.get(host.id),
+            "trouble": host.trouble or ("" if host.source else "no source takes it"),
+        }
+        for host in hosts
+    ]
+    return Table(rows, _COLUMNS, title=f"Hosts: {len(rows)}", empty="No such host.")
+
+
+def steps_table(host: str, steps: Iterable[tuple[str, str, str]]) -> Table:
+    """Return what was tried with a host, step by step."""
+    rows = [
+        {"step": what, "works": "no" if trouble else "yes", "said": trouble or said} for what, said, trouble in steps
+    ]
+    columns = (
+        Column("step", "Tried"),
+        Column("works", "Works", kind="word"),
+        Column("said", "What came back", wide=True),
+    )
+    return Table(rows, columns, title=f"{host}, nothing was changed")

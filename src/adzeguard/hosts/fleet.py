@@ -1,0 +1,52 @@
+"""All hosts, each through the source that looks after its part of the fleet."""
+
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass
+
+from adzeguard.core.errors import HostUnknownError
+from adzeguard.core.estate.fleet import FleetPart
+from adzeguard.core.estate.hosts import Host
+from adzeguard.hosts.port import HostSession, HostSource
+
+
+@dataclass(frozen=True, slots=True)
+class FleetSource:
+    """One source with its name in the settings and its part of the fleet."""
+
+    name: str
+    part: FleetPart
+    source: HostSource
+
+
+class Fleet:
+    """The sources of a workspace, in their order: the first whose part takes a host is the one that reaches it."""
+
+    def __init__(self, sources: Sequence[FleetSource] = ()) -> None:
+        self._sources = tuple(sources)
+
+    def source_of(self, host: Host) -> str:
+        """Return the name of the source that takes a host; empty where none does."""
+        found = self._find(host)
+        return found.name if found is not None else ""
+
+    def source_with(self, host: Host) -> HostSource:
+        """Return the source that takes a host; `HostUnknownError` where none does."""
+        found = self._find(host)
+        if found is None:
+            raise HostUnknownError(f"no source of hosts takes {host.name}", "Give it one in adzeguard.toml, [hosts]")
+        return found.source
+
+    @contextmanager
+    def session(self, host: Host) -> Iterator[HostSession]:
+        """Open a session with a host; `HostUnknownError` where no source takes it, or the one that does has none."""
+        with self.source_with(host).session(host) as session:
+            yield session
+
+    def close(self) -> None:
+        """Let go of everything that the sources keep open."""
+        for one in self._sources:
+            one.source.close()
+
+    def _find(self, host: Host) -> FleetSource | None:
+        return next((one for one in self._sources if one.part.takes(host)), None)
