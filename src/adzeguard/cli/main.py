@@ -31,6 +31,7 @@ COMMANDS: Final = {
     "undo": ("adzeguard.cli.undo", "Take back what was enacted."),
     "journal": ("adzeguard.cli.journal", "Every change made, by whom and why."),
     "charter": ("adzeguard.cli.charter", "Look over the charter, or print its schema."),
+    "standin": ("adzeguard.cli.standin", "Use a stand-in host as a person would."),
     "completion": ("adzeguard.cli.completion", "Complete commands and names in your shell."),
 }
 

@@ -2,7 +2,7 @@
 
 from datetime import datetime
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import click
 
@@ -36,13 +36,13 @@ def command(name: str, form: str, output: Path | None, moment: datetime | None, 
     data = object_data(desk.estate, shown)
     host = desk.estate.hosts_by_name.get(shown.name.casefold()) if shown.kind == Kind.COMPUTER else None
     sections: list[Section] = []
+    of_host: dict[str, Any] = {}
     if host is not None:
         from adzeguard.core.views.host_page import host_data, host_sections
 
         of_host = host_data(desk.estate, _charter(desk), host)
-        data |= of_host
         sections = host_sections(of_host)
-    put_view(object_page(data, sections), form, output)
+    put_view(object_page(data, sections, of_host), form, output)
     return Exit.NOTHING_TO_REPORT
 
 

@@ -14,6 +14,7 @@ from adzeguard.core.charter.setting_rule import sids_on
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host, HostState, host_administrator
 from adzeguard.core.estate.logon import logon_of
+from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.notice import Notice, notice_of
 from adzeguard.core.identity import Sid
 from adzeguard.core.review.correction import Correction, correction_of
@@ -126,8 +127,8 @@ def _alone_by(estate: Estate, on: OnHost[ResolvedLogonRule], way: str, keepers: 
             yield correction.without_changes(f"unsupported: {on.host.name} cannot tell logon by {way} apart")
             continue
         lists = {
-            "before": None if stands is None else tuple(names[sid] for sid in sorted(stands)),
-            "after": tuple(names[sid] for sid in sorted(decision.value)),
+            "before": None if stands is None else tuple(sorted((names[sid] for sid in stands), key=_by_name)),
+            "after": tuple(sorted((names[sid] for sid in decision.value), key=_by_name)),
         }
         yield correction.with_changes([SetLogonAlone(host=on.host.name, way=way, **lists, **_of(decision.by))])
 
@@ -195,6 +196,10 @@ def _withdrawn(change: RefuseLogon | SetLogonAlone | SetNotice, host: Host) -> C
         return left_behind(change, host, gone, f"only some may log on by {change.way}")
     gone = change.by(change.rule, why, id="", title_before=change.title, text_before=change.text, title="", text="")
     return left_behind(change, host, gone, f"the notice {change.after.in_words()} is shown")
+
+
+def _by_name(named: Named) -> str:
+    return named.name.casefold()
 
 
 def _keepers(charter: ResolvedCharter) -> frozenset[Sid]:

@@ -11,16 +11,23 @@ from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host
 from adzeguard.core.review.demands import Demands
 from adzeguard.core.review.member_demands import MemberDemands
+from adzeguard.core.views.host_rules import setting_rows
+from adzeguard.core.views.host_settings import settings_data, settings_sections
 from adzeguard.core.views.local_groups import local_groups
 from adzeguard.core.views.page import Fact, Section
 
 
 def host_data(estate: Estate, charter: ResolvedCharter | None, host: Host) -> dict[str, Any]:
     """Return what a host has beyond what its account in the directory says."""
+    rules = [*_rules(charter, host), *setting_rows(estate, charter, host)] if charter is not None else []
     return {
+        "source": host.source,
         "trouble": host.trouble,
+        "capabilities": sorted(host.state.capabilities) if host.state else [],
+        "lacks": dict(sorted(host.state.lacks.items())) if host.state else {},
         "local_groups": local_groups(estate, host),
-        "rules": list(_rules(charter, host)) if charter is not None else [],
+        **settings_data(estate, host),
+        "rules": rules,
     }
 
 
@@ -28,10 +35,14 @@ def host_sections(data: dict[str, Any]) -> list[Section]:
     """Return the same for people."""
     groups = [f"{g['name']}: {', '.join(g['members']) or 'nobody'}" for g in data["local_groups"]]
     rules = [
-        f"{r['rule']}: {r['local_group']}, {r['says']}, {r['scope']} → {r['decides']} ({r['response']})"
+        f"{r['rule']}: {r['about']}, {r['says']}, {r['scope']} → {r['decides']} ({r['response']})"
         for r in data["rules"]
     ]
-    return [Fact(label, lines) for label, lines in (("Local groups", groups), ("Rules", rules)) if lines]
+    lacks = [f"{name}: {why}" for name, why in data["lacks"].items()]
+    source = data["source"] if not data["trouble"] else f"{data['source']}; it did not answer: {data['trouble']}"
+    facts = [Fact("Source of hosts", source or "none takes it")]
+    facts += [Fact(label, lines) for label, lines in (("Cannot", lacks), ("Local groups", groups)) if lines]
+    return [*facts, *settings_sections(data), *([Fact("Rules", rules)] if rules else [])]
 
 
 def _rules(charter: ResolvedCharter, host: Host) -> Iterator[dict[str, Any]]:
@@ -63,6 +74,7 @@ def _row(scoped: ScopedRule[ResolvedLocalGroupRule], decides: str) -> dict[str, 
     rule = scoped.rule
     return {
         "rule": rule.id,
+        "about": rule.group_label,
         "local_group": rule.group_label,
         "says": _says(rule.rule),
         "scope": scoped.scope,

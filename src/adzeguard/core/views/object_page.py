@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Mapping
 from datetime import UTC, datetime
+from types import MappingProxyType
 from typing import Any, Final
 
 from adzeguard.core.access.members import members_of
@@ -64,11 +65,16 @@ def _moment(seconds: int) -> datetime | None:
         return None
 
 
-def object_page(data: Mapping[str, Any], more: Iterable[Section] = ()) -> Page:
-    """Return the page of an object from its data; what is empty is left out. `more` are further sections."""
+def object_page(
+    data: Mapping[str, Any], more: Iterable[Section] = (), more_data: Mapping[str, Any] = MappingProxyType({})
+) -> Page:
+    """Return the page of an object from its data; what is empty is left out.
+
+    `more` are further sections, which show `more_data`.
+    """
     sections = [_section(key, value) for key, value in data.items() if key not in ("name", "qualified_name")]
     title = str(data.get("qualified_name") or data["name"])
-    return Page(data, [*(section for section in sections if section is not None), *more], title)
+    return Page({**data, **more_data}, [*(section for section in sections if section is not None), *more], title)
 
 
 def _section(key: str, value: Any) -> Section | None:
