@@ -15,11 +15,15 @@ from adzeguard.core.change.kinds.add_member import AddMember
 from adzeguard.core.change.kinds.change_rights import ChangeRights
 from adzeguard.core.change.kinds.create_object import CreateObject
 from adzeguard.core.change.kinds.delete_object import DeleteObject
+from adzeguard.core.change.kinds.elevation import EndElevation, GiveElevation
+from adzeguard.core.change.kinds.logon_refusal import EndRefusal, RefuseLogon
 from adzeguard.core.change.kinds.move_object import MoveObject
 from adzeguard.core.change.kinds.object_change import AttributeChange
 from adzeguard.core.change.kinds.remove_local_member import RemoveLocalMember
 from adzeguard.core.change.kinds.remove_member import RemoveMember
 from adzeguard.core.change.kinds.set_attributes import SetAttributes
+from adzeguard.core.change.kinds.set_logon_alone import SetLogonAlone
+from adzeguard.core.change.kinds.set_notice import SetNotice
 from adzeguard.core.change.kinds.set_primary_group import SetPrimaryGroup
 from adzeguard.core.change.order import in_order
 from adzeguard.core.change.written import read_change, read_proposal
@@ -49,6 +53,10 @@ ENTRIES = st.builds(allowing, st.integers(500, 2000), st.integers(1, 0xF01FF))
 ABOUT = {"rule": NAMES, "why": st.text(st.characters(exclude_categories=["Cs"]), max_size=8)}
 MEMBERSHIP = ABOUT | {"group": NAMED, "member": NAMED}
 OBJECT = ABOUT | {"object": NAMED, "words": NAMES}
+WAYS = st.sampled_from(["console", "remote", "network", "service", "batch"])
+LISTED = st.none() | st.lists(NAMED, max_size=2).map(tuple)
+SOMEBODY = ABOUT | {"host": NAMES, "who": NAMED}
+ELEVATION = SOMEBODY | {"program": NAMES, "sha256": st.sampled_from(["a1" * 32, "9f" * 32]), "arguments": NAMES}
 MADE: dict[type[Change], st.SearchStrategy[Change]] = {
     AddMember: st.builds(AddMember, **MEMBERSHIP),
     RemoveMember: st.builds(RemoveMember, **MEMBERSHIP),
@@ -59,6 +67,12 @@ MADE: dict[type[Change], st.SearchStrategy[Change]] = {
     DeleteObject: st.builds(DeleteObject, **OBJECT, attributes=ATTRIBUTES),
     SetAttributes: st.builds(SetAttributes, **OBJECT, attributes=ATTRIBUTES),
     MoveObject: st.builds(MoveObject, **OBJECT, to=st.just("OU=Quay,DC=lowmere,DC=example")),
+    RefuseLogon: st.builds(RefuseLogon, **SOMEBODY, way=WAYS),
+    EndRefusal: st.builds(EndRefusal, **SOMEBODY, way=WAYS),
+    SetLogonAlone: st.builds(SetLogonAlone, **ABOUT, host=NAMES, way=WAYS, before=LISTED, after=LISTED),
+    SetNotice: st.builds(SetNotice, **ABOUT, host=NAMES, title_before=NAMES, title=NAMES, text=NAMES),
+    GiveElevation: st.builds(GiveElevation, **ELEVATION),
+    EndElevation: st.builds(EndElevation, **ELEVATION),
     ChangeRights: st.builds(ChangeRights, **OBJECT, gives=st.lists(ENTRIES, max_size=2).map(tuple)),
 }
 CHANGES = st.one_of(*MADE.values())

@@ -162,7 +162,7 @@ def _person(desk: Desk, host: "Host", state: "HostState", typed: str) -> "tuple[
     return person.qualified_name, _sid(person.sid), person.enabled
 
 
-def _sid(text: "Sid | None") -> "Sid":
+def _sid(text: str | None) -> "Sid":
     from adzeguard.core.identity import Sid
 
     return Sid(text or "")

@@ -13,6 +13,10 @@ Secret = Callable[[], str]
 class Names(Protocol):
     """What the directory knows of names, for hosts that know people by name alone."""
 
+    @property
+    def domain(self) -> str:
+        """The short name of the directory's domain, empty where nothing is known of it yet."""
+
     def sid_of(self, name: str) -> str | None:
         """Return the SID of a qualified name, or nothing where it stands for nothing or for several things."""
 

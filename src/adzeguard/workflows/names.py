@@ -18,9 +18,21 @@ class KnownNames:
         self._estate = estate
         self._sids: dict[str, str | None] = {}
         self._names: dict[str, str] = {}
+        self._domain = ""
+
+    @property
+    def domain(self) -> str:
+        """The short name of the directory's domain, empty where nothing is known of it yet."""
+        if self._domain:
+            return self._domain
+        try:
+            return self._estate().domain.short_name
+        except AdzeguardError:
+            return ""
 
     def just_seen(self, short_name: str, observed: Iterable[Observed]) -> None:
         """Remember what was just seen of the directory of this name, before it is stored."""
+        self._domain = short_name
         for seen in observed:
             if seen.row.sid:
                 name = rf"{short_name}\{seen.row.name}"

@@ -10,7 +10,7 @@ from adzeguard.core.access.keepers import KeepersAtWork
 from adzeguard.core.checks.finding import Finding
 from adzeguard.core.checks.looked_at import LookedAt
 from adzeguard.core.estate.estate import Estate
-from adzeguard.core.estate.hosts import Host, HostState
+from adzeguard.core.estate.hosts import Host, HostState, is_kept_by_itself
 from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.names import host_named, local_group_named, on_host
 from adzeguard.core.estate.principal import Kind, Principal
@@ -70,7 +70,7 @@ def _administrators(
     if state.group(ADMINISTRATORS) is None:
         return
     subject = local_group_named(host, "administrators", ADMINISTRATORS)
-    if not at_work.among(members):
+    if not at_work.among(members) and not is_kept_by_itself(state):
         message = "no keeper can get in: nobody of the directory's own administrators is inside with an enabled account"
         yield Finding("keeper-missing", subject, message, host=host_named(host), evidence={"members": sorted(members)})
     yield from _distribution_groups(estate, host, subject, members)

@@ -3,10 +3,10 @@
 import json
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import Any, Protocol, runtime_checkable
+from typing import Any, Final, Protocol, runtime_checkable
 
 from adzeguard.core.identity import Sid
-from adzeguard.core.wellknown import LOCAL_ACCOUNT_RIDS, RID_ADMINISTRATOR
+from adzeguard.core.wellknown import ADMINISTRATORS, LOCAL_ACCOUNT_RIDS, RID_ADMINISTRATOR
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,6 +61,19 @@ class HostState:
         if rid is not None:
             return Sid(f"{self.machine_sid}-{rid}")
         return next((account.sid for account in self.accounts if account.name.casefold() == name.casefold()), None)
+
+
+GROUPS_IN_GROUPS: Final = "groups-in-groups"
+"""What a host lacks whose groups hold accounts alone, as those of Linux do."""
+
+
+def is_kept_by_itself(state: HostState) -> bool:
+    """Tell whether a host always has an administrator of its own, whatever its lists say: the number 0 on Linux.
+
+    No group of the directory's administrators can stand in a group there, and none need to.
+    """
+    group = state.group(ADMINISTRATORS)
+    return GROUPS_IN_GROUPS in state.lacks and group is not None and host_administrator(state) in group.members
 
 
 def host_administrator(state: HostState) -> Sid:

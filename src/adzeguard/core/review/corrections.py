@@ -3,9 +3,11 @@
 from collections.abc import Iterator, Sequence
 
 from adzeguard.core.change.change import Change
+from adzeguard.core.change.kinds.add_local_member import AddLocalMember
 from adzeguard.core.charter.kinds import RuleKind
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.hosts import GROUPS_IN_GROUPS, HostState
 from adzeguard.core.review.correction import Correction
 from adzeguard.core.review.kinds import RULE_KINDS
 from adzeguard.core.review.names import review_names
@@ -29,10 +31,22 @@ def corrections(
         yield from kind.withdraw(rights, charter, of_others)
 
 
+def _nesting(estate: Estate, state: HostState, change: Change) -> str:
+    """Return what is lacking where a group is to be put into a group of a host whose groups hold accounts alone."""
+    if not isinstance(change, AddLocalMember) or GROUPS_IN_GROUPS not in state.lacks:
+        return ""
+    member = estate.id_of_sid(change.member_sid)
+    is_group = member is not None and estate.graph.position_of(member) is not None
+    return GROUPS_IN_GROUPS if is_group or state.group(change.member_sid) else ""
+
+
 def _as_far_as_supported(estate: Estate, correction: Correction) -> Correction:
     """Say already here what a host cannot do, instead of trying it there."""
     for change in correction.changes:
         host = estate.hosts_by_name.get(change.host_name.casefold()) if change.needs else None
-        if host is not None and host.state is not None and change.needs not in host.state.capabilities:
-            return correction.without_changes(f"unsupported: {host.name} has {host.state.unsupported(change.needs)}")
+        if host is None or host.state is None:
+            continue
+        needs = change.needs if change.needs not in host.state.capabilities else _nesting(estate, host.state, change)
+        if needs:
+            return correction.without_changes(f"unsupported: {host.name} has {host.state.unsupported(needs)}")
     return correction

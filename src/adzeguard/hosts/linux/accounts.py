@@ -1,0 +1,148 @@
+"""Accounts and groups of a Linux host, from passwd(5), group(5) and shadow(5), and the SIDs by which we know them.
+
+A host without SIDs gets some of ours: its own authority from its machine id, and in it the numbers that Samba gives to
+accounts and groups of a host (twice the number and 1000, and one more for groups). The account with the number 0 has
+the RID 500 and the administrators group the SID that it has everywhere, so that rules mean the same on every host.
+"""
+
+import struct
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass
+from functools import cached_property
+from hashlib import sha256
+from typing import Final
+
+from adzeguard.core.errors import HostFileError
+from adzeguard.core.identity import Sid
+from adzeguard.core.wellknown import ADMINISTRATORS, RID_ADMINISTRATOR
+
+_FIRST_PERSON: Final = 1000
+_NOBODY: Final = 65534
+_LARGEST_MAPPED: Final = 1 << 29
+_UNKNOWN: Final = 1 << 31
+_DAY: Final = 86_400
+_NO_LOGON: Final = ("/nologin", "/false")
+_ADMINISTRATORS_GROUPS: Final = ("sudo", "wheel")
+
+
+@dataclass(frozen=True, slots=True)
+class NativeAccount:
+    """One line of passwd, with what shadow says of it."""
+
+    name: str
+    number: int
+    group: int
+    enabled: bool
+
+
+@dataclass(frozen=True, slots=True)
+class NativeGroup:
+    """One line of group."""
+
+    name: str
+    number: int
+    members: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Accounts:
+    """The accounts and groups of one host. `administrators` is the name of its administrators group, if it has one."""
+
+    authority: Sid
+    accounts: Mapping[str, NativeAccount]
+    groups: Mapping[str, NativeGroup]
+    administrators: str = ""
+
+    @classmethod
+    def of(cls, machine: str, passwd: str, group: str, shadow: str, today: int, administrators: str = "") -> "Accounts":
+        """Read the three files; `today` in days since 1970. `HostFileError` for a host that says nothing of itself."""
+        if not machine.strip():
+            raise HostFileError("the host has no machine id", "Make one there: systemd-machine-id-setup")
+        expired = _expired(shadow, today)
+        accounts = {a.name: a for a in _accounts(passwd, expired)}
+        groups = {g.name: g for g in _groups(group)}
+        if not accounts or not groups:
+            raise HostFileError("the host has no passwd or no group file that can be read")
+        found = administrators or next((name for name in _ADMINISTRATORS_GROUPS if name in groups), "")
+        return cls(authority_of(machine), accounts, groups, found if found in groups else "")
+
+    def account_sid(self, name: str) -> Sid | None:
+        """Return the SID of an account of the host, or nothing where it has none of that name."""
+        account = self.accounts.get(name)
+        if account is None:
+            return None
+        first = account.number == 0 and name == self._first_root
+        if first:
+            return Sid(f"{self.authority}-{RID_ADMINISTRATOR}")
+        if 0 < account.number < _LARGEST_MAPPED:
+            return Sid(f"{self.authority}-{2 * account.number + 1000}")
+        return self.unknown_sid(name)
+
+    def group_sid(self, name: str) -> Sid:
+        """Return the SID of a group of the host."""
+        number = self.groups[name].number
+        if name == self.administrators:
+            return ADMINISTRATORS
+        return Sid(f"{self.authority}-{2 * number + 1001}") if number < _LARGEST_MAPPED else self.unknown_sid(name)
+
+    def unknown_sid(self, name: str) -> Sid:
+        """Return a SID for a name that stands for nothing here: it must be told, and taken out, all the same."""
+        (number,) = struct.unpack(">I", sha256(name.encode("utf-8", "surrogateescape")).digest()[:4])
+        return Sid(f"{self.authority}-{_UNKNOWN | number}")
+
+    @cached_property
+    def _first_root(self) -> str:
+        return next((name for name, account in self.accounts.items() if account.number == 0), "")
+
+    @property
+    def roots(self) -> list[str]:
+        """The accounts with the number 0: they are administrators by nature, in no list of members."""
+        return [name for name, account in self.accounts.items() if account.number == 0]
+
+    def primary_members(self, group: NativeGroup) -> Iterator[str]:
+        """Yield the people whose primary group it is; a person's group of their own holds nobody else."""
+        for account in self.accounts.values():
+            if account.group == group.number and is_person(account):
+                yield account.name
+
+
+def is_person(account: NativeAccount) -> bool:
+    """Tell whether an account is one that people use, and not one of a service (numbers as in login.defs(5))."""
+    return account.number == 0 or (account.number >= _FIRST_PERSON and account.number != _NOBODY)
+
+
+def authority_of(machine: str) -> Sid:
+    """Return the authority of a host's own accounts, the same as long as its machine id is (machine-id(5))."""
+    parts = struct.unpack(">3I", sha256(machine.strip().encode()).digest()[:12])
+    return Sid("S-1-5-21-" + "-".join(map(str, parts)))
+
+
+def _expired(shadow: str, today: int) -> dict[str, bool]:
+    """Return by names whether an account is locked or past its last day. A key gets past a locked password."""
+    found = {}
+    for line in _lines(shadow):
+        name, password, *rest = [*line.split(":"), *[""] * 8][:9]
+        last = rest[5]
+        found[name] = password.startswith("!") or (last.isdecimal() and int(last) <= today)
+    return found
+
+
+def _accounts(passwd: str, expired: Mapping[str, bool]) -> Iterator[NativeAccount]:
+    for line in _lines(passwd):
+        parts = line.split(":")
+        if len(parts) >= 7 and parts[2].isdecimal() and parts[3].isdecimal():  # noqa: PLR2004 - passwd(5)
+            number = int(parts[2])
+            closed = parts[6].strip().endswith(_NO_LOGON) or (expired.get(parts[0], False) and number != 0)
+            yield NativeAccount(parts[0], number, int(parts[3]), not closed)
+
+
+def _groups(group: str) -> Iterator[NativeGroup]:
+    for line in _lines(group):
+        parts = line.split(":")
+        if len(parts) >= 4 and parts[2].isdecimal():  # noqa: PLR2004 - group(5)
+            yield NativeGroup(parts[0], int(parts[2]), tuple(name for name in parts[3].strip().split(",") if name))
+
+
+def _lines(text: str) -> Iterable[str]:
+    # A line of NIS begins with + or - and names no account of the host.
+    return (line for line in text.split("\n") if line.strip() and not line.startswith(("#", "+", "-")))

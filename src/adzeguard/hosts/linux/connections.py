@@ -1,0 +1,194 @@
+"""Connections over SSH: one kept for each host, opened at a pace that servers bear, its host key always checked."""
+
+import asyncio
+import os
+import threading
+from collections.abc import Coroutine
+from dataclasses import dataclass
+from typing import Any, Final, TypeVar
+
+import asyncssh
+
+from adzeguard.core.errors import HostRefusedError, HostUnreachableError
+from adzeguard.hosts.linux.shell import AS_ROOT, COMMAND, Ran
+
+_AT_ONCE: Final = 8
+"""Connections that are opened at one time: OpenSSH drops some of more than ten that are not logged in yet."""
+_ANSWER: Final = 120
+_CLOSING: Final = 5
+T = TypeVar("T")
+
+
+@dataclass(frozen=True, slots=True)
+class Reaching:
+    """How hosts are reached: by which account and keys, with which known hosts, and through which other host."""
+
+    account: str
+    known_hosts: str
+    port: int = 22
+    keys: tuple[str, ...] = ()
+    jump: str = ""
+    sudo: bool = True
+    wait: float = 15
+
+
+class Connections:
+    """Keeps the connections of all hosts, in a thread of their own."""
+
+    def __init__(self, reaching: Reaching) -> None:
+        self.reaching = reaching
+        self._loop = asyncio.new_event_loop()
+        self._thread = threading.Thread(target=self._loop.run_forever, name="ssh", daemon=True)
+        self._thread.start()
+        self._opening = asyncio.Semaphore(_AT_ONCE)
+        self._open: dict[str, asyncssh.SSHClientConnection] = {}
+        self._jump: asyncssh.SSHClientConnection | None = None
+        self._jump_lock = asyncio.Lock()
+
+    def run(self, address: str, script: bytes) -> Ran:
+        """Run a script on a host, as root, over its kept connection."""
+        return self._wait(self._run(address, script))
+
+    def connect(self, address: str) -> str:
+        """Open the connection to a host, if it is not; return what it calls itself."""
+        connection = self._wait(self._connection(address))
+        return str(connection.get_extra_info("server_version", ""))
+
+    def host_key(self, address: str) -> tuple[str, str]:
+        """Return the key that a host shows, as its line for a file of known hosts, and its fingerprint.
+
+        `HostUnreachableError` where it shows none.
+        """
+        return self._wait(self._host_key(address))
+
+    def close(self) -> None:
+        """Close all connections."""
+        asyncio.run_coroutine_threadsafe(self._close(), self._loop).result(_CLOSING)
+        self._loop.call_soon_threadsafe(self._loop.stop)
+        self._thread.join(_CLOSING)
+
+    def _wait(self, work: Coroutine[Any, Any, T]) -> T:
+        return asyncio.run_coroutine_threadsafe(work, self._loop).result()
+
+    async def _run(self, address: str, script: bytes) -> Ran:
+        words = AS_ROOT if self.reaching.sudo and self.reaching.account != "root" else COMMAND
+        for attempt in (1, 2):
+            kept = address in self._open
+            connection = await self._connection(address)
+            try:
+                done = await asyncio.wait_for(
+                    connection.run(" ".join(words), input=script, encoding=None, check=False), _ANSWER
+                )
+            except TimeoutError as error:
+                raise HostUnreachableError(f"{address} gave no answer within {_ANSWER} seconds") from error
+            except (OSError, asyncssh.Error) as error:
+                self._open.pop(address, None)
+                # A kept connection may have been cut while nobody used it; a script that was begun is never run twice.
+                if kept and attempt == 1 and isinstance(error, asyncssh.ChannelOpenError):
+                    continue
+                raise HostUnreachableError(f"the connection to {address} was lost: {error}") from error
+            out, said = (part if isinstance(part, bytes) else b"" for part in (done.stdout, done.stderr))
+            return _ran(address, self.reaching.account, done.exit_status, out, said)
+        raise HostUnreachableError(f"the connection to {address} was lost")
+
+    async def _connection(self, address: str) -> asyncssh.SSHClientConnection:
+        if address not in self._open:
+            async with self._opening:
+                if address not in self._open:
+                    self._open[address] = await self._opened(address, await self._through())
+        return self._open[address]
+
+    async def _through(self) -> asyncssh.SSHClientConnection | None:
+        if not self.reaching.jump:
+            return None
+        async with self._jump_lock:
+            if self._jump is None:
+                self._jump = await self._opened(self.reaching.jump, None)
+        return self._jump
+
+    async def _opened(self, address: str, tunnel: asyncssh.SSHClientConnection | None) -> asyncssh.SSHClientConnection:
+        name, port, account = self._parts(address)
+        reaching = self.reaching
+        try:
+            return await asyncio.wait_for(
+                asyncssh.connect(
+                    name,
+                    port,
+                    username=account,
+                    known_hosts=reaching.known_hosts,
+                    client_keys=list(reaching.keys) or None,
+                    agent_path=() if reaching.keys else os.environ.get("SSH_AUTH_SOCK") or (),
+                    password=None,
+                    preferred_auth="publickey",
+                    tunnel=tunnel or (),
+                    config=None,
+                    connect_timeout=reaching.wait,
+                    login_timeout=reaching.wait,
+                ),
+                2 * reaching.wait,
+            )
+        except asyncssh.HostKeyNotVerifiable as error:
+            raise HostUnreachableError(
+                f"the key of {address} is not in {reaching.known_hosts}", await self._way_out(address)
+            ) from error
+        except asyncssh.PermissionDenied as error:
+            how = "The key must be let in there" if reaching.keys else "Name a key: key = '…', or start an agent"
+            raise HostRefusedError(f"{address} refuses {account}: {error.reason}", how) from error
+        except TimeoutError as error:
+            raise HostUnreachableError(f"{address} does not answer", "Is it switched on?") from error
+        except (OSError, asyncssh.Error) as error:
+            said = getattr(error, "strerror", None) or getattr(error, "reason", None) or str(error)
+            raise HostUnreachableError(f"{address} cannot be reached: {said}", "Is it switched on?") from error
+
+    async def _way_out(self, address: str) -> str:
+        try:
+            line, fingerprint = await self._host_key(address)
+        except HostUnreachableError:
+            return "Look at its key there, and put it in"
+        return f"It shows {fingerprint}. If that is its own, add the line: {line}"
+
+    async def _host_key(self, address: str) -> tuple[str, str]:
+        name, port, _ = self._parts(address)
+        tunnel = await self._through() if address != self.reaching.jump else None
+        try:
+            key = await asyncio.wait_for(
+                asyncssh.get_server_host_key(name, port, tunnel=tunnel or (), config=None), self.reaching.wait
+            )
+        except (TimeoutError, OSError, asyncssh.Error) as error:
+            raise HostUnreachableError(f"{address} shows no key: {error}") from error
+        if key is None:
+            raise HostUnreachableError(f"{address} shows no key")
+        shown = name if port == asyncssh.DEFAULT_PORT else f"[{name}]:{port}"
+        return f"{shown} {key.export_public_key().decode().split(' comment')[0].strip()}", key.get_fingerprint()
+
+    def _parts(self, address: str) -> tuple[str, int, str]:
+        """Split an address such as `user@host:2222`; a jump host may have another account and port."""
+        account, _, rest = address.rpartition("@")
+        name, colon, port = rest.rpartition(":")
+        if not colon or not port.isdecimal():
+            name, port = rest, str(self.reaching.port)
+        return name.strip("[]"), int(port), account or self.reaching.account
+
+    async def _close(self) -> None:
+        connections = [*self._open.values(), *([self._jump] if self._jump else [])]
+        for connection in connections:
+            connection.close()
+        await asyncio.wait([asyncio.ensure_future(c.wait_closed()) for c in connections] or [_nothing()], timeout=2)
+
+
+async def _closed() -> None:
+    """Nothing was open."""
+
+
+def _nothing() -> "asyncio.Future[None]":
+    return asyncio.ensure_future(_closed())
+
+
+def _ran(address: str, account: str, code: int | None, out: bytes, said: bytes) -> Ran:
+    text = said.decode("utf-8", "replace").strip()
+    if code is None:
+        raise HostUnreachableError(f"the connection to {address} was lost before an answer came")
+    if code and text.startswith("sudo:"):
+        way_out = f"Let {account} run /bin/sh as root there without a password: see the guide, Hosts"
+        raise HostRefusedError(f"sudo refuses on {address}: {text.splitlines()[0]}", way_out)
+    return Ran(code, out, text)

@@ -1,0 +1,89 @@
+"""The driver for the host on which the program itself runs, without a connection."""
+
+import os
+import subprocess
+from collections.abc import Iterator
+from contextlib import contextmanager
+from socket import gethostname
+from typing import Final
+
+from adzeguard.core.drivers import DriverKind, Names, Secret, Setting, Settings
+from adzeguard.core.errors import HostRefusedError, HostUnknownError, HostUnreachableError
+from adzeguard.core.estate.hosts import Host
+from adzeguard.hosts.linux.native_names import checked_pattern
+from adzeguard.hosts.linux.session import Habits, LinuxSession
+from adzeguard.hosts.linux.shell import AS_ROOT, COMMAND, Ran
+from adzeguard.hosts.port import Step
+
+_LONGEST_WAIT: Final = 120
+NAMES_SETTING: Final = Setting("names", r"How hosts name people of the directory: {name}, or {domain}\{name}.")
+ADMINISTRATORS_SETTING: Final = Setting("administrators", "The administrators group; otherwise sudo, or wheel.")
+
+
+def habits_of(settings: Settings) -> Habits:
+    """Return what the settings say of how hosts name people."""
+    return Habits(checked_pattern(settings.get("names", "{name}")), settings.get("administrators", ""))
+
+
+def open_local(settings: Settings, _secret: Secret, names: Names) -> "LocalHost":
+    """Open the host itself."""
+    return LocalHost(names, habits_of(settings), settings.get("host", ""))
+
+
+DRIVER: Final = DriverKind(
+    "local",
+    (
+        Setting("host", "The host's name in the directory, where it is not its own."),
+        NAMES_SETTING,
+        ADMINISTRATORS_SETTING,
+    ),
+    open_local,
+)
+
+
+class LocalShell:
+    """Runs scripts on this host; as somebody else than root through sudo, which must not ask for a password."""
+
+    account = ""
+
+    def run(self, script: bytes) -> Ran:
+        """Run a script with /bin/sh."""
+        command = COMMAND if os.geteuid() == 0 else AS_ROOT
+        try:
+            done = subprocess.run(command, input=script, capture_output=True, timeout=_LONGEST_WAIT, check=False)
+        except subprocess.TimeoutExpired as error:
+            raise HostUnreachableError(f"this host gave no answer within {_LONGEST_WAIT} seconds") from error
+        except OSError as error:
+            raise HostUnreachableError(f"{command[0]} cannot be run here: {error.strerror}") from error
+        said = done.stderr.decode("utf-8", "replace").strip()
+        if command is AS_ROOT and done.returncode and said.startswith("sudo:"):
+            raise HostRefusedError(f"sudo refuses: {said}", "Let this account run /bin/sh as root without a password")
+        return Ran(done.returncode, done.stdout, said)
+
+
+class LocalHost:
+    """One host: this one."""
+
+    def __init__(self, names: Names, habits: Habits, name: str) -> None:
+        self._names = names
+        self._habits = habits
+        self._name = name or gethostname().partition(".")[0]
+
+    @contextmanager
+    def session(self, host: Host) -> Iterator[LinuxSession]:
+        """Open a session with this host; `HostUnknownError` for any other."""
+        if host.name.casefold() != self._name.casefold():
+            raise HostUnknownError(f"this host is {self._name}, and not {host.name}")
+        yield LinuxSession(LocalShell(), self._names, self._habits)
+
+    def steps(self, host: Host) -> Iterator[Step]:
+        """Say whether this is the host, and whether it may be changed."""
+        if host.name.casefold() != self._name.casefold():
+            yield Step("name", trouble=f"this host is {self._name}, and not {host.name}")
+            return
+        yield Step("name", f"this host is {self._name}")
+        ran = LocalShell().run(b"id -un")
+        yield Step("right to change", f"runs as {ran.out.decode('utf-8', 'replace').strip()}", ran.said)
+
+    def close(self) -> None:
+        """Nothing is kept open."""

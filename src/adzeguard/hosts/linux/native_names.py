@@ -1,0 +1,97 @@
+r"""Principals of the directory by the names that a Linux host gives them: `LOWMERE\orla.fenn`, or `orla.fenn`."""
+
+import re
+from collections.abc import Mapping
+from functools import cached_property
+
+from adzeguard.core.drivers import Names
+from adzeguard.core.errors import HostRefusedError, SettingsError
+from adzeguard.core.identity import Sid
+from adzeguard.hosts.linux.accounts import Accounts
+
+_PLACES = ("{name}", "{domain}")
+
+
+class NativeNames:
+    """Turns names of one host into SIDs and back. What is the host's own comes before the directory's."""
+
+    def __init__(self, accounts: Accounts, names: Names, pattern: str) -> None:
+        self._accounts = accounts
+        self._names = names
+        self._pattern = pattern
+
+    @cached_property
+    def _groups_by_sid(self) -> dict[str, str]:
+        return {self._accounts.group_sid(name): name for name in self._accounts.groups}
+
+    @cached_property
+    def _accounts_by_sid(self) -> dict[str, str]:
+        own = ((self._accounts.account_sid(name), name) for name in self._accounts.accounts)
+        return {sid: name for sid, name in own if sid is not None}
+
+    def sid_of(self, name: str) -> Sid:
+        """Return who a name stands for; a name of nobody has a SID of its own, so that it is seen."""
+        own = self._accounts.account_sid(name)
+        if own is not None:
+            return own
+        found = self._names.sid_of(self._qualified(name)) if self._qualified(name) else None
+        return Sid(found) if found else self._accounts.unknown_sid(name)
+
+    def spellings_of(self, sid: Sid, unknown: Mapping[str, str]) -> tuple[str, ...]:
+        """Return how somebody may be called on the host; `HostRefusedError` for a SID that stands for nobody.
+
+        What gives a host the directory's names may write them in small letters. `unknown` are names of nobody.
+        """
+        own = self._accounts_by_sid.get(sid) or unknown.get(sid)
+        spellings = (own,) if own else self._of_directory(sid)
+        if not spellings:
+            raise HostRefusedError(f"the host knows no account {sid}")
+        return spellings
+
+    def group_of(self, sid: Sid) -> str:
+        """Return the name of a group of the host; `HostRefusedError` where it has none."""
+        name = self._groups_by_sid.get(sid)
+        if name is None:
+            raise HostRefusedError(f"the host has no group {sid}")
+        return name
+
+    def own_group(self, sid: Sid) -> str | None:
+        """Return the name of a group of the host with this SID, if there is one."""
+        return self._groups_by_sid.get(sid)
+
+    def _of_directory(self, sid: Sid) -> tuple[str, ...]:
+        qualified = self._names.name_of(sid)
+        if qualified is None or "\\" not in qualified:
+            return ()
+        domain, _, name = qualified.partition("\\")
+        parts = ((domain, name), (domain, name.lower()), (domain.lower(), name.lower()))
+        spelt = (self._pattern.replace("{domain}", d).replace("{name}", n) for d, n in parts)
+        return tuple(dict.fromkeys(spelt))
+
+    def _qualified(self, name: str) -> str:
+        found = self._shape.fullmatch(name)
+        if found is None:
+            return ""
+        domain = found.groupdict().get("domain") or self._names.domain
+        return rf"{domain}\{found['name']}"
+
+    @cached_property
+    def _shape(self) -> re.Pattern[str]:
+        parts = re.split(r"(\{name\}|\{domain\})", self._pattern)
+        words = {"{name}": "(?P<name>.+)", "{domain}": r"(?P<domain>[^\\@+/]+)"}
+        return re.compile("".join(words.get(part) or re.escape(part) for part in parts), re.IGNORECASE | re.DOTALL)
+
+
+def checked_pattern(pattern: str) -> str:
+    """Return a pattern of names; `SettingsError` for one without a place for the name."""
+    if pattern.count("{name}") != 1 or pattern.count("{domain}") > 1 or re.search(r"[{}]", _without(pattern)):
+        raise SettingsError(
+            f"names = '{pattern}' is no pattern of names", r"Write {name}, or {domain}\{name}, as the host gives them"
+        )
+    return pattern
+
+
+def _without(pattern: str) -> str:
+    for place in _PLACES:
+        pattern = pattern.replace(place, "")
+    return pattern

@@ -1,0 +1,123 @@
+"""The scripts that are run on a Linux host, as POSIX shell. What they are about comes in their arguments alone."""
+
+from typing import Final
+
+from adzeguard.hosts.linux.access_file import SERVICES, access_path
+from adzeguard.hosts.linux.notice_files import NOTICE_FILES
+from adzeguard.hosts.linux.sudoers import SUDOERS
+
+STATE: Final = "/etc/adzeguard/state.json"
+CHANGED_MEANWHILE: Final = 75  # EX_TEMPFAIL of sysexits(3)
+_PAM: Final = "\n".join(f"pam {way} {service} {access_path(way)}" for way, service in SERVICES.items())
+
+READ: Final = (
+    """
+emit() {
+    if [ -r "$1" ]; then printf 'file %s ' "$1"; base64 "$1" | tr -d '\\n'; printf '\\n'; fi
+}
+pam() {
+    if grep -Eqs "^[^#]*pam_access\\\\.so.*accessfile=$3( |\\$)" "/etc/pam.d/$2"; then printf 'pam %s\\n' "$1"; fi
+}
+for one in /etc/machine-id /etc/passwd /etc/group /etc/shadow """
+    + STATE
+    + """; do emit "$one"; done
+"""
+    + _PAM
+    + """
+if command -v visudo > /dev/null && grep -Eqs '^[@#]includedir +/etc/sudoers.d' /etc/sudoers; then echo sudo; fi
+for one in """
+    + " ".join((SUDOERS, *(access_path(way) for way in SERVICES), *NOTICE_FILES))
+    + """; do
+    if [ -e "$one" ]; then printf 'digest %s %s\\n' "$one" "$(sha256sum < "$one" | cut -c 1-64)"; fi
+done
+echo end
+"""
+)
+"""Prints the files that say who is on the host, what of PAM and sudo is there, and the digests of the files of ours."""
+
+DIGESTS: Final = """
+for program; do
+    if [ -f "$program" ]; then printf '%s\\n' "$(sha256sum < "$program" | cut -c 1-64)"; else echo; fi
+done
+echo end
+"""
+"""Prints the digest of each program, a line each, empty for one that is not there."""
+
+KIND: Final = """
+for name; do
+    if getent passwd "$name" > /dev/null; then printf 'account %s' "$name"; exit; fi
+    if getent group "$name" > /dev/null; then printf 'group %s' "$name"; exit; fi
+done
+"""
+"""Says which of some names the host itself knows first, and as what."""
+
+_ALONE: Final = """
+set -eu
+umask 077
+exec 9> /run/adzeguard.lock
+flock -w 30 9 || { echo 'another adzeguard is at work on this host' >&2; exit 1; }
+"""
+"""Only one at a time: two that write the group file at once lose one of the changes (seen with gpasswd)."""
+
+ADD_MEMBER: Final = _ALONE + 'exec gpasswd -a "$1" "$2"\n'
+REMOVE_MEMBER: Final = _ALONE + 'exec gpasswd -d "$1" "$2"\n'
+
+WRITE: Final = (
+    _ALONE
+    + f"""
+state={STATE}
+"""
+    + """
+now=
+if [ -e "$state" ]; then now=$(sha256sum < "$state" | cut -c 1-64); fi
+if [ "$now" != "$1" ]; then echo 'the settings of the host were changed meanwhile' >&2; exit 75; fi
+both=$2 only=$3
+shift 3
+beside() { printf '%s/.%s.new' "$(dirname "$1")" "$(basename "$1")"; }
+put() {
+    (umask 022 && mkdir -p "$(dirname "$1")")
+    new=$(beside "$1")
+    printf %s "$2" | base64 -d > "$new"
+    chmod "$3" "$new"
+}
+keep() {
+    if [ -z "$1" ]; then rm -f "$state"; rmdir "$(dirname "$state")" 2> /dev/null || :; return; fi
+    put "$state" "$1" 0600
+    mv -f "$(beside "$state")" "$state"
+}
+reload=
+for one; do
+    case "$one" in
+    write=*)
+        rest=${one#write=}; path=${rest%%=*}; rest=${rest#*=}; mode=${rest%%=*}; content=${rest#*=}
+        put "$path" "$content" "$mode"
+        case "$path" in
+        /etc/sudoers.d/*) visudo -c -s -f "$(beside "$path")" >&2 || { rm -f "$(beside "$path")"; exit 1; } ;;
+        esac ;;
+    esac
+done
+keep "$both"
+for one; do
+    case "$one" in
+    write=*) rest=${one#write=}; path=${rest%%=*}; mv -f "$(beside "$path")" "$path" ;;
+    remove=*) path=${one#remove=}; rm -f "$path" ;;
+    esac
+    case "$path" in /etc/ssh/*) reload=yes ;; esac
+done
+sync
+keep "$only"
+if [ -n "$reload" ]; then
+    if [ -r /run/sshd.pid ]; then kill -HUP "$(cat /run/sshd.pid)" 2> /dev/null || :
+    else systemctl reload ssh.service sshd.service 2> /dev/null || :
+    fi
+fi
+"""
+)
+"""Puts files in place, each whole, after sudo's own check. Its arguments: the digest of the state that was seen, the
+state that holds with the old files and the new, the state that holds with the new, then `write=PATH=MODE=BASE64` and
+`remove=PATH`. Wherever it is ended, the state that is kept tells which files are in force."""
+
+PROVE: Final = """
+sudo -n -l -U "$@" > /dev/null 2>&1
+"""
+"""Asks sudo whether it would run a program for somebody; it looks at the digest too."""

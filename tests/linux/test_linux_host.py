@@ -1,0 +1,245 @@
+"""A Linux host over SSH: the program from end to end against real OpenSSH, PAM and sudo."""
+
+import json
+from hashlib import sha256
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import Json, Program
+from tests.linux.sandbox import LinuxHost
+
+NAV = "CONSOLE-12"
+ORLA, ROAN = r"LOWMERE\orla.fenn", r"LOWMERE\roan.pell"
+UPDATE = "/opt/charts/update"
+
+
+@pytest.fixture
+def nav(demo: Program, linux_host: LinuxHost) -> Program:
+    """The demo, of whose hosts one is a real Linux host, which is as it was made."""
+    settings = demo.folder / "adzeguard.toml"
+    text = settings.read_text()
+    at = text.index("[hosts]")
+    sources = f"""[hosts.nav]
+kind = "ssh"
+named = "{NAV}"
+account = "keeper"
+key = {json.dumps(str(linux_host.key))}
+known_hosts = {json.dumps(str(linux_host.known_hosts))}
+port = {linux_host.port}
+address = "127.0.0.1"
+names = '{{domain}}\\{{name}}'
+
+[hosts.others]
+kind = "standin"
+folder = "hosts"
+"""
+    settings.write_text(text[:at] + sources + text[text.index("\n[", at + 1) :])
+    (demo.folder / "charter/charter.yaml").write_text("charter: 1\nrules: []\n")
+    linux_host.as_made()
+    assert demo("collect").code == 4
+    return demo
+
+
+def traces(host: LinuxHost) -> str:
+    """What of ours is on the host beyond the empty access files that its services of PAM ask for."""
+    where = "/etc/adzeguard /etc/sudoers.d /etc/issue.d /etc/motd.d /etc/ssh/sshd_config.d /etc/security"
+    found = host.run(
+        "sh", "-c", f"find {where} -name '*adzeguard*' -size +0 2> /dev/null; ls -A /etc/adzeguard 2> /dev/null"
+    )
+    lines = found.stdout.split()
+    return " ".join(line for line in lines if not line.startswith("/etc/security/") or _says_anything(host, line))
+
+
+def _says_anything(host: LinuxHost, path: str) -> bool:
+    return any(not line.startswith("#") for line in host.run("cat", path).stdout.splitlines())
+
+
+def charter(program: Program, *rules: str) -> None:
+    """A charter of these rules, each about the Linux host, which are mended."""
+    text = "".join(f"- id: rule-{n}\n  response: mend\n  hosts: {{named: {NAV}}}\n  {r}\n" for n, r in enumerate(rules))
+    (program.folder / "charter/charter.yaml").write_text(
+        f"charter: 1\nrules:\n{text}" if rules else "charter: 1\nrules: []\n"
+    )
+
+
+def enacted(program: Program) -> list[Json]:
+    """Enact what is to be mended; everything is verified."""
+    done = program("enact", "--yes", "--format", "json")
+    assert done.out, done.err
+    assert {row["status"] for row in done.json} <= {"verified"}, done.out
+    rows: list[Json] = done.json
+    return rows
+
+
+def test_what_a_host_says_is_seen(nav: Program) -> None:
+    """Its administrators with whoever has the number 0, groups by primary group too, people of the directory by SID."""
+    shown = nav("show", NAV, "--format", "json").json
+    groups = {group["name"]: set(group["members"]) for group in shown["local_groups"]}
+    assert groups["administrators"] == {rf"{NAV}\root", rf"{NAV}\cleo"}
+    assert groups["navigators"] == {rf"{NAV}\ben"}
+    assert groups["ada"] == {rf"{NAV}\ada"}
+    assert set(shown["capabilities"]) == {"elevation", "local-groups", "logon-refusal", "notice"}
+    assert shown["logon"]["ways"] == ["console", "remote"]
+    steps = {row["step"]: row["works"] for row in nav("hosts", "test", NAV, "--format", "json").json}
+    assert {steps[step] for step in ("name", "port", "host key and login", "right to change", "read")} == {"yes"}
+
+
+def test_administrators_are_exactly_those_of_the_rule(nav: Program, linux_host: LinuxHost) -> None:
+    """A hand-made entry goes when the rule says `only`, stays when it says `include`, and comes back by undo."""
+    charter(nav, rf"local-group: administrators{chr(10)}  only: [local\administrator, local\ada, {ORLA}]")
+    assert {(r["kind"], r["member"]) for r in enacted(nav)} == {
+        ("add-local-member", rf"{NAV}\ada"),
+        ("add-local-member", ORLA),
+        ("remove-local-member", rf"{NAV}\cleo"),
+    }
+    assert linux_host.members("sudo") == {"ada", ORLA}
+    linux_host.run("gpasswd", "-a", "ben", "sudo")
+    linux_host.run("sh", "-c", "sed -i 's/^sudo:.*/&,ghost/' /etc/group")
+    nav("collect")
+    found = {f["member"] for f in nav("check", "--format", "json").json if f["check"] == "unlisted-member"}
+    assert found == {rf"{NAV}\ben", rf"{NAV}\ghost"}
+    assert len(enacted(nav)) == 2
+    assert linux_host.members("sudo") == {"ada", ORLA}
+    linux_host.run("gpasswd", "-a", "ben", "sudo")
+    nav("collect")
+    charter(nav, r"local-group: administrators" + "\n  include: [local\\ada, local\\cleo]")
+    assert {(r["kind"], r["member"]) for r in enacted(nav)} == {
+        ("add-local-member", rf"{NAV}\cleo"),
+        ("remove-local-member", ORLA),
+    }
+    assert linux_host.members("sudo") == {"ada", "ben", "cleo"}
+    charter(nav, r"local-group: local\navigators" + "\n  include: [LOWMERE\\Galley Crew, local\\ada]")
+    [left] = nav("propose", "--format", "json").json["left_out"]
+    assert (
+        left["reason"]
+        == f"unsupported: {NAV} has no groups-in-groups: a group of a Linux host holds accounts, and no groups"
+    )
+    assert {(r["kind"], r["group"]) for r in enacted(nav)} >= {("add-local-member", rf"{NAV}\navigators")}
+    assert linux_host.members("navigators") == {"ada", "ben"}
+    linux_host.run("gpasswd", "-d", "ben", "sudo")
+    linux_host.run("gpasswd", "-M", "cleo", "sudo")
+    linux_host.run("gpasswd", "-M", "ben", "navigators")
+
+
+def test_refused_logon_is_refused_by_that_way_alone_from_then_on(nav: Program, linux_host: LinuxHost) -> None:
+    """A refused group cannot log in remotely but can at the console, and the other way round; withdrawn, they can."""
+
+    def lets(person: str) -> tuple[bool, bool]:
+        return linux_host.remote_login(person), linux_host.console_login(person)
+
+    assert lets("ben") == lets("ada") == lets(ORLA) == (True, True)
+    charter(nav, r"refuse-logon: {remote: [local\navigators, LOWMERE\Domain Users], console: [local\ada]}")
+    assert {r["kind"] for r in enacted(nav)} == {"refuse-logon"}
+    assert lets("ben") == (False, True)
+    assert lets(ORLA) == (False, True)
+    assert lets("ada") == (True, False)
+    assert lets("cleo") == lets("keeper") == (True, True)
+    assert nav("collect", "--full").out.count("0 hosts.") == 1
+    charter(nav, r"allow-logon-only: {remote: [local\cleo, LOWMERE\Galley Crew]}")
+    assert {r["kind"] for r in enacted(nav)} == {"end-refusal", "logon-alone"}
+    assert lets("ben") == lets("ada") == lets(ORLA) == (False, True)
+    assert lets(ROAN) == lets("cleo") == lets("keeper") == (True, True)
+    charter(nav)
+    enacted(nav)
+    assert lets("ben") == lets("ada") == lets(ORLA) == (True, True)
+    assert traces(linux_host) == ""
+
+
+def test_the_account_in_use_is_never_shut_out(nav: Program, linux_host: LinuxHost) -> None:
+    """The host says so when it is asked, and nothing is changed."""
+    charter(nav, r"refuse-logon: {remote: [local\keeper]}")
+    done = nav("enact", "--yes", "--format", "json")
+    assert [(r["status"], r["detail"]) for r in done.json] == [
+        ("refused", "keeper is the account that adzeguard itself uses there")
+    ]
+    assert linux_host.remote_login("keeper")
+    assert traces(linux_host) == ""
+
+
+def test_a_notice_is_shown_before_anybody_logs_on(nav: Program, linux_host: LinuxHost) -> None:
+    """At the console and over SSH, as it is written; withdrawn, nothing is left of it."""
+    charter(nav, 'notice: {title: "Bridge only", text: "Ask the \\\\n bridge $(id) `id` %s"}')
+    assert [r["kind"] for r in enacted(nav)] == ["set-notice"]
+    shown = "Bridge only\nAsk the \\n bridge $(id) `id` %s\n"
+    assert linux_host.run("cat", "/etc/motd.d/adzeguard").stdout == shown
+    assert linux_host.run("cat", "/etc/issue.d/adzeguard.issue").stdout == shown.replace("\\", "\\\\")
+    assert linux_host.banner() == shown
+    before = (nav.folder / "charter/charter.yaml").read_text()
+    charter(nav)
+    enacted(nav)
+    assert (linux_host.banner(), traces(linux_host)) == ("", "")
+    (nav.folder / "charter/charter.yaml").write_text(before)
+    enacted(nav)
+    assert nav("undo", "--last", "--yes").code == 0
+    assert traces(linux_host) == ""
+
+
+def test_one_program_runs_elevated_at_its_digest(nav: Program, linux_host: LinuxHost) -> None:
+    """For the named people alone, refused once the file changes, which `check` tells with the new digest."""
+    digest = sha256(linux_host.run("cat", UPDATE).stdout.encode()).hexdigest()
+    rule = rf"elevate: {{program: {UPDATE}, sha256: {digest}, for: [local\ben, {ORLA}, LOWMERE\Galley Crew]}}"
+    charter(nav, rule)
+    assert {r["kind"] for r in enacted(nav)} == {"give-elevation"}
+    runs = {who: linux_host.runs_elevated(who, UPDATE) for who in ("ada", "ben", ORLA, ROAN)}
+    assert runs == {"ada": False, "ben": True, ORLA: True, ROAN: True}
+    assert not linux_host.runs_elevated("ben", "/usr/bin/id", "-un")
+    linux_host.run("sh", "-c", f"echo '# newer' >> {UPDATE}")
+    newer = sha256(linux_host.run("cat", UPDATE).stdout.encode()).hexdigest()
+    assert not linux_host.runs_elevated("ben", UPDATE)
+    nav("collect")
+    [changed] = [f for f in nav("check", "--format", "json").json if f["check"] == "program-changed"]
+    assert (changed["subject"], changed["evidence"]["sha256_now"]) == (NAV, newer)
+    charter(nav, rule.replace(digest, newer).replace(", LOWMERE\\Galley Crew", ""))
+    enacted(nav)
+    runs = {who: linux_host.runs_elevated(who, UPDATE) for who in ("ben", ORLA, ROAN)}
+    assert runs == {"ben": True, ORLA: True, ROAN: False}
+    charter(nav, rule.replace(digest, newer).replace("elevate", "until: 2026-01-01\n  elevate"))
+    enacted(nav)
+    assert not linux_host.runs_elevated("ben", UPDATE)
+    assert traces(linux_host) == ""
+
+
+def test_arguments_and_an_end_are_held_by_sudo(nav: Program, linux_host: LinuxHost) -> None:
+    """Other arguments than those of the rule are refused, and after its last day all are."""
+    digest = linux_host.run("sha256sum", "/usr/bin/id").stdout.split()[0]
+    rule = (
+        f"until: 2999-12-31\n  elevate: {{program: /usr/bin/id, sha256: {digest}, for: [local\\ben], arguments: -un}}"
+    )
+    charter(nav, rule)
+    enacted(nav)
+    assert linux_host.runs_elevated("ben", "/usr/bin/id", "-un")
+    assert not linux_host.runs_elevated("ben", "/usr/bin/id", "-u", "-n")
+    assert "NOTAFTER=30000101000000Z" in linux_host.run("cat", "/etc/sudoers.d/adzeguard").stdout
+    charter(nav)
+    enacted(nav)
+    assert traces(linux_host) == ""
+
+
+def test_what_somebody_wrote_into_a_file_of_ours_stops_everything_there(nav: Program, linux_host: LinuxHost) -> None:
+    """A line that gives more is never taken for ours: the host has a trouble that says which file it is."""
+    charter(nav, r"refuse-logon: {console: [local\ada]}")
+    enacted(nav)
+    linux_host.run("sh", "-c", "echo 'ada ALL=(ALL) NOPASSWD: ALL' > /etc/sudoers.d/adzeguard")
+    assert "/etc/sudoers.d/adzeguard is not as adzeguard wrote it" in nav("collect").err
+    linux_host.run("rm", "/etc/sudoers.d/adzeguard")
+    assert NAV not in nav("collect").err
+    charter(nav)
+    enacted(nav)
+    assert traces(linux_host) == ""
+
+
+def test_a_host_whose_key_is_not_known_is_refused_with_the_line_that_adds_it(
+    nav: Program, linux_host: LinuxHost, tmp_path: Path
+) -> None:
+    """Nothing is sent there; the line that is said makes it known."""
+    empty = tmp_path / "known"
+    empty.touch()
+    settings = nav.folder / "adzeguard.toml"
+    settings.write_text(settings.read_text().replace(str(linux_host.known_hosts), str(empty)))
+    refused = nav("hosts", "test", NAV, "--format", "json")
+    said = refused.json[-1]["said"]
+    assert refused.code == 3
+    assert f"the key of 127.0.0.1 is not in {empty}" in said
+    empty.write_text(said.partition("add the line: ")[2] + "\n")
+    assert nav("hosts", "test", NAV).code == 0
