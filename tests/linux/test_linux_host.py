@@ -1,6 +1,7 @@
 """A Linux host over SSH: the program from end to end against real OpenSSH, PAM and sudo."""
 
 import json
+import sys
 from hashlib import sha256
 from pathlib import Path
 
@@ -243,3 +244,28 @@ def test_a_host_whose_key_is_not_known_is_refused_with_the_line_that_adds_it(
     assert f"the key of 127.0.0.1 is not in {empty}" in said
     empty.write_text(said.partition("add the line: ")[2] + "\n")
     assert nav("hosts", "test", NAV).code == 0
+
+
+def test_the_host_itself_is_worked_on_without_a_connection(nav: Program, linux_host: LinuxHost) -> None:
+    """The same driver where the program runs: it reads and changes this host, and knows no other."""
+    settings = nav.folder / "adzeguard.toml"
+    text = settings.read_text()
+    at, end = text.index("[hosts.nav]"), text.index("[hosts.others]")
+    part = f"kind = 'local'\nnamed = ['{NAV}', 'KIOSK-01']\nhost = '{NAV}'"
+    here = f"[hosts.nav]\n{part}\nnames = '{{domain}}\\{{name}}'\n\n"
+    settings.write_text(text[:at] + here + text[end:])
+
+    def there(*arguments: str) -> Json:
+        program = [sys.executable, "-m", "adzeguard", *arguments, "--workspace", str(nav.folder), "--format", "json"]
+        done = linux_host.run(*program)
+        assert done.returncode in (0, 4), done.stderr
+        return json.loads(done.stdout)
+
+    charter(nav, r"local-group: administrators" + "\n  include: [local\\ada]", r"refuse-logon: {console: [local\ben]}")
+    steps = {row["step"]: row["said"] for row in there("hosts", "test", NAV)}
+    assert (steps["name"], steps["right to change"]) == (f"this host is {NAV}", "runs as root")
+    assert {row["status"] for row in there("enact", "--yes")} == {"verified"}
+    assert linux_host.members("sudo") == {"ada", "cleo"}
+    assert (linux_host.console_login("ben"), linux_host.console_login("ada")) == (False, True)
+    assert linux_host.run(sys.executable, "-m", "adzeguard", "collect", "--workspace", str(nav.folder)).returncode == 4
+    assert {row["name"]: row["source"] for row in there("hosts", "list")}["KIOSK-01"] == ""
