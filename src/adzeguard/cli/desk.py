@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from adzeguard.workspace.settings import Workspace, find_workspace, read_workspace
+from adzeguard.workspace.settings import HostsSettings, Workspace, find_workspace, read_workspace
 
 if TYPE_CHECKING:
     from adzeguard.core.change.change import Change
@@ -228,14 +228,17 @@ class Desk:
         except UsageError:  # a name to bind with need not be one of the directory's accounts
             return None
 
-    @property
-    def _secret(self) -> "Secret":
-        from adzeguard.workspace.passwords import password_source
+    def _secret(self, source: "HostsSettings | None" = None) -> "Secret":
+        """Return what gives the password of the directory, or of a source of hosts."""
+        from adzeguard.workspace.passwords import password_source, password_source_of_hosts
 
-        def ask(text: str) -> str:
+        def prompt(text: str) -> str:
             return str(click.prompt(text, hide_input=True, err=True))
 
-        return password_source(self.workspace, ask if sys.stdin.isatty() else None)
+        ask = prompt if sys.stdin.isatty() else None
+        if source is None:
+            return password_source(self.workspace, ask)
+        return password_source_of_hosts(self.workspace, source, ask)
 
     @contextmanager
     def directory(self) -> "Iterator[DirectoryDriver]":
@@ -243,7 +246,7 @@ class Desk:
         given = self.workspace.directory
         if given.get("plain_ldap") == "true":
             click.echo("Warning: plain LDAP sends the password unencrypted", err=True)
-        driver: DirectoryDriver = self._opened("directory", given)
+        driver: DirectoryDriver = self._opened("directory", given, self._secret())
         try:
             yield driver
         finally:
@@ -255,7 +258,8 @@ class Desk:
         from adzeguard.hosts.fleet import Fleet, FleetSource
 
         sources = [
-            FleetSource(one.name, one.part, self._opened("hosts", one.given, one.table)) for one in self.workspace.hosts
+            FleetSource(one.name, one.part, self._opened("hosts", one.given, self._secret(one), one.table))
+            for one in self.workspace.hosts
         ]
         fleet = Fleet(sources)
         try:
@@ -270,13 +274,13 @@ class Desk:
 
         return KnownNames(lambda: self.estate)
 
-    def _opened(self, drivers: str, given: Mapping[str, str], table: str = "") -> Any:
+    def _opened(self, drivers: str, given: Mapping[str, str], secret: "Secret", table: str = "") -> Any:
         """Open the driver that a table of the settings names."""
         from adzeguard.workspace.drivers import checked_settings, find_driver
 
         kind = find_driver(drivers, given["kind"], table)
         settings = checked_settings(kind, table or drivers, given, self.workspace.folder)
-        return kind.open(settings, self._secret, self.names)
+        return kind.open(settings, secret, self.names)
 
     def now(self) -> datetime:
         """The time."""

@@ -46,10 +46,9 @@ def make_on_host(  # noqa: PLR0911 - one way out for each thing that can become 
         return Outcome(change, Status.UNSUPPORTED, f"a host has no change of the kind {change.kind}"), None
     try:
         before = session.read()
-        if change.needs not in before.capabilities:
-            return Outcome(
-                change, Status.UNSUPPORTED, f"{change.host_name} has {before.unsupported(change.needs)}"
-            ), before
+        lacking = change.lacking(before)
+        if lacking:
+            return Outcome(change, Status.UNSUPPORTED, f"{change.host_name} has {before.unsupported(lacking)}"), before
         is_so = change.stands(before)
         if is_so is None:
             return Outcome(change, Status.CONFLICT, f"{change.host_name} has nothing like it any more"), before

@@ -41,7 +41,7 @@ from adzeguard.core.errors import HostFileError, HostRefusedError, HostUnknownEr
 from adzeguard.core.estate.capabilities import CAPABILITIES
 from adzeguard.core.estate.elevation import ELEVATION, Elevation, Elevations
 from adzeguard.core.estate.hosts import Host, HostState, LocalAccount, LocalGroup
-from adzeguard.core.estate.logon import LOGON_REFUSAL, WAYS, LogonRules, Way
+from adzeguard.core.estate.logon import LOGON_LIMIT, LOGON_REFUSAL, WAYS, LogonRules, Way
 from adzeguard.core.estate.notice import NOTICE, Notice
 from adzeguard.core.identity import Sid
 from adzeguard.private_files import alone_with, open_new
@@ -51,7 +51,10 @@ _WAYS_OF: Final[Mapping[str, tuple[Way, ...]]] = {"": WAYS, "remote-sam": WAYS, 
 _LACKING: Final[Mapping[str, Mapping[str, str]]] = {
     "": {},
     "linux": {},
-    "remote-sam": {ELEVATION.name: "a host reached by its account database has no such thing as one elevated program"},
+    "remote-sam": {
+        ELEVATION.name: "a host reached by its account database has no such thing as one elevated program",
+        LOGON_LIMIT: "its rights say who is refused; who alone may log on is not told from here",
+    },
 }
 
 

@@ -3,10 +3,11 @@
 import os
 from collections.abc import Callable
 from pathlib import Path
+from threading import Lock
 from typing import Final
 
 from adzeguard.core.errors import SettingsError
-from adzeguard.workspace.settings import Workspace
+from adzeguard.workspace.settings import HostsSettings, Workspace
 
 VARIABLE: Final = "ADZEGUARD_PASSWORD"
 KEYRING_SERVICE: Final = "adzeguard"
@@ -18,28 +19,46 @@ def password_source(workspace: Workspace, prompt: Callable[[str], str] | None) -
 
     `prompt` asks a person; there is none without a terminal.
     """
+    directory = workspace.directory
+    name = f"{directory.get('bind_as', '')} at {directory.get('url', '')}"
+    return _remembering(lambda: _find(workspace, directory.get("password_file", ""), name, VARIABLE, prompt))
+
+
+def password_source_of_hosts(
+    workspace: Workspace, source: HostsSettings, prompt: Callable[[str], str] | None
+) -> Callable[[], str]:
+    """Return the same for a source of hosts, whose account is another one than the directory's."""
+    name = f"{source.given.get('account', '')} at {source.table}"
+    variable = f"{VARIABLE}_{source.name.upper().replace('-', '_')}"
+    return _remembering(lambda: _find(workspace, source.given.get("password_file", ""), name, variable, prompt))
+
+
+def _remembering(find: Callable[[], str]) -> Callable[[], str]:
     remembered: list[str] = []
+    lock = Lock()  # hosts are worked with by many threads at once, and a person is asked once
 
     def password() -> str:
-        if not remembered:
-            remembered.append(_find(workspace, prompt))
+        with lock:
+            if not remembered:
+                remembered.append(find())
         return remembered[0]
 
     return password
 
 
-def _find(workspace: Workspace, prompt: Callable[[str], str] | None) -> str:
-    name = f"{workspace.directory.get('bind_as', '')} at {workspace.directory.get('url', '')}"
-    if workspace.directory.get("password_file"):
-        return _from_file(workspace.folder / workspace.directory["password_file"])
-    given = os.environ.get(VARIABLE) or _from_keyring(name)
+def _find(
+    workspace: Workspace, password_file: str, name: str, variable: str, prompt: Callable[[str], str] | None
+) -> str:
+    if password_file:
+        return _from_file(workspace.folder / password_file)
+    given = os.environ.get(variable) or _from_keyring(name)
     if given:
         return given
     if prompt is not None:
         return prompt(f"Password of {name}")
     raise SettingsError(
         f"there is no password for {name}",
-        f"Give it in a file (password_file), in {VARIABLE} or in the keyring",
+        f"Give it in a file (password_file), in {variable} or in the keyring",
     )
 
 

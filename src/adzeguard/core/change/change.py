@@ -13,6 +13,7 @@ from pydantic import BaseModel, ConfigDict, Field, PlainSerializer, PlainValidat
 from adzeguard.core.descriptors.ace import Ace
 from adzeguard.core.errors import InputError
 from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.hosts import HostState
 from adzeguard.core.estate.named import Named, id_of
 from adzeguard.core.identity import Sid
 
@@ -129,6 +130,10 @@ class Change(BaseModel, ABC):
 
         `last` is the last change made with the same key, often this one. `groups` names groups by their SIDs.
         """
+
+    def lacking(self, state: HostState) -> str:
+        """Return the capability that its host lacks for it; nothing where it has all."""
+        return "" if self.needs in state.capabilities else self.needs
 
     def foresee(self, effects: Effects) -> None:
         """Add what the change comes to."""

@@ -45,6 +45,10 @@ def _unpack(part: Any) -> Mapping[str, Any]:
 LOGON_REFUSAL: Final = Capability("logon-refusal", "who is refused logon, or alone may log on", _pack, _unpack)
 
 
+LOGON_LIMIT: Final = "logon-limit"
+"""What a host lacks that tells who is refused, and not who alone may log on."""
+
+
 def logon_of(state: HostState) -> LogonRules | None:
     """Return what a host says about logons; nothing where it has no such thing."""
     rules = state.parts.get(LOGON_REFUSAL.name)

@@ -46,7 +46,7 @@ def _as_far_as_supported(estate: Estate, correction: Correction) -> Correction:
         host = estate.hosts_by_name.get(change.host_name.casefold()) if change.needs else None
         if host is None or host.state is None:
             continue
-        needs = change.needs if change.needs not in host.state.capabilities else _nesting(estate, host.state, change)
+        needs = change.lacking(host.state) or _nesting(estate, host.state, change)
         if needs:
             return correction.without_changes(f"unsupported: {host.name} has {host.state.unsupported(needs)}")
     return correction

@@ -6,22 +6,18 @@ from pathlib import Path
 from typing import Final
 
 from adzeguard.core.drivers import DriverKind, Names, Secret, Setting, Settings
-from adzeguard.core.errors import AdzeguardError, HostRefusedError, SettingsError
+from adzeguard.core.errors import AdzeguardError, SettingsError
 from adzeguard.core.estate.hosts import Host
+from adzeguard.hosts.addresses import checked_port, host_address
 from adzeguard.hosts.linux.connections import Connections, Reaching
 from adzeguard.hosts.linux.local import ADMINISTRATORS_SETTING, NAMES_SETTING, habits_of
 from adzeguard.hosts.linux.session import Habits, LinuxSession
 from adzeguard.hosts.linux.shell import Ran
 from adzeguard.hosts.port import Step
 
-_LARGEST_PORT: Final = 65535
-
 
 def open_ssh(settings: Settings, _secret: Secret, names: Names) -> "SshHosts":
     """Get ready to reach hosts; `SettingsError` where the settings cannot be used."""
-    port = settings.get("port", "22")
-    if not port.isdecimal() or not 0 < int(port) <= _LARGEST_PORT:
-        raise SettingsError(f"adzeguard.toml: port must be a number from 1 to {_LARGEST_PORT}, not '{port}'")
     keys = tuple(path for path in [settings.get("key", "")] if path)
     for path in (*keys, settings["known_hosts"]):
         if not Path(path).is_file():
@@ -31,7 +27,7 @@ def open_ssh(settings: Settings, _secret: Secret, names: Names) -> "SshHosts":
     reaching = Reaching(
         settings["account"],
         settings["known_hosts"],
-        int(port),
+        checked_port(settings.get("port", "22")),
         keys,
         settings.get("jump", ""),
         settings.get("sudo", "true") == "true",
@@ -100,12 +96,7 @@ class SshHosts:
             yield Step("connection", trouble=str(error))
 
     def _address_of(self, host: Host) -> str:
-        address = self._address.replace("{name}", host.name.lower()) if self._address else host.dns_name or host.name
-        # The name comes from the directory: it must not say an account or a port, nor begin an option.
-        plain = address.replace("-", "").replace(".", "").replace(":", "").replace("[", "").replace("]", "")
-        if not plain.isalnum() or not plain.isascii() or address.startswith("-"):
-            raise HostRefusedError(f"'{address}' cannot be the address of a host")
-        return address
+        return host_address(host, self._address)
 
     def close(self) -> None:
         """Close all connections."""

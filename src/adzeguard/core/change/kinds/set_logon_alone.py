@@ -6,7 +6,7 @@ from typing import ClassVar, Literal, Self
 from adzeguard.core.change.change import UNDO_RULE, About, Change, Key, Order
 from adzeguard.core.change.kinds.host_setting import HostSettingChange
 from adzeguard.core.estate.hosts import HostState
-from adzeguard.core.estate.logon import LOGON_REFUSAL, Way, logon_of
+from adzeguard.core.estate.logon import LOGON_LIMIT, LOGON_REFUSAL, Way, logon_of
 from adzeguard.core.estate.named import Named
 from adzeguard.core.identity import Sid
 
@@ -56,6 +56,10 @@ class SetLogonAlone(HostSettingChange):
                 "leaves": False,
             }
         )
+
+    def lacking(self, state: HostState) -> str:
+        """Some hosts tell who is refused, and no more."""
+        return LOGON_LIMIT if LOGON_LIMIT in state.lacks else super().lacking(state)
 
     def puts_in(self) -> tuple[Key, ...]:
         """The list, where there is one."""

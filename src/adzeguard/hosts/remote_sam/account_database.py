@@ -1,0 +1,101 @@
+"""The accounts and local groups of a host, over MS-SAMR. All is named by SID; names are for people."""
+
+from collections.abc import Iterator
+from typing import Any, Final
+
+from impacket.dcerpc.v5 import samr
+from impacket.dcerpc.v5.dtypes import NULL, RPC_SID
+from impacket.dcerpc.v5.rpcrt import DCERPCException
+
+from adzeguard.core.errors import HostRefusedError
+from adzeguard.core.estate.hosts import LocalAccount, LocalGroup
+from adzeguard.core.identity import Sid
+from adzeguard.core.wellknown import BUILTIN_AUTHORITY
+from adzeguard.hosts.remote_sam.pipes import status_of
+
+_ACCESS: Final = samr.MAXIMUM_ALLOWED
+_MORE: Final = 0x105  # STATUS_MORE_ENTRIES, [MS-ERREF] 2.3
+_MOST: Final = 100_000
+_DISABLED: Final = 0x1  # USER_ACCOUNT_DISABLED, [MS-SAMR] 2.2.1.12
+_BUILTIN: Final = "Builtin"
+
+
+class AccountDatabase:
+    """One host's database, opened for reading and for single changes."""
+
+    def __init__(self, service: Any, server: str) -> None:
+        self._service = service
+        self._handle = samr.hSamrConnect(service, f"\\\\{server}\x00")["ServerHandle"]
+        names = samr.hSamrEnumerateDomainsInSamServer(service, self._handle)["Buffer"]["Buffer"]
+        self._domains: dict[Sid, Any] = {}
+        self.machine_sid = Sid(BUILTIN_AUTHORITY)
+        for entry in names:
+            name = str(entry["Name"])
+            packed = samr.hSamrLookupDomainInSamServer(service, self._handle, name)["DomainId"]
+            sid = Sid(packed.formatCanonical())
+            self._domains[sid] = samr.hSamrOpenDomain(service, self._handle, _ACCESS, packed)["DomainHandle"]
+            if name.casefold() != _BUILTIN.casefold():
+                self.machine_sid = sid
+
+    def groups(self) -> Iterator[LocalGroup]:
+        """Yield every local group with its direct members. `MemberCount` lies on some hosts: the SIDs are counted."""
+        for authority, domain in self._domains.items():
+            for name, rid in self._listed(samr.hSamrEnumerateAliasesInDomain, domain):
+                alias = samr.hSamrOpenAlias(self._service, domain, _ACCESS, rid)["AliasHandle"]
+                members = samr.hSamrGetMembersInAlias(self._service, alias)["Members"]["Sids"]
+                samr.hSamrCloseHandle(self._service, alias)
+                sids = frozenset(Sid(member["SidPointer"].formatCanonical()) for member in members)
+                yield LocalGroup(name, Sid(f"{authority}-{rid}"), sids)
+
+    def accounts(self) -> Iterator[LocalAccount]:
+        """Yield the host's own accounts, and whether each is enabled."""
+        domain = self._domains[self.machine_sid]
+        for name, rid in self._listed(samr.hSamrEnumerateUsersInDomain, domain):
+            user = samr.hSamrOpenUser(self._service, domain, _ACCESS, rid)["UserHandle"]
+            about = samr.hSamrQueryInformationUser2(
+                self._service, user, samr.USER_INFORMATION_CLASS.UserControlInformation
+            )
+            samr.hSamrCloseHandle(self._service, user)
+            control = about["Buffer"]["Control"]["UserAccountControl"]
+            yield LocalAccount(name, Sid(f"{self.machine_sid}-{rid}"), not control & _DISABLED)
+
+    def change_member(self, group: Sid, member: Sid, *, add: bool) -> None:
+        """Put a member into a local group by its SID, or take it out. `HostRefusedError` carries the host's no."""
+        domain = self._domains.get(Sid(group.authority))
+        if domain is None:
+            raise HostRefusedError(f"the host has no local group {group}")
+        packed = RPC_SID()
+        packed.fromCanonical(str(member))
+        alias = samr.hSamrOpenAlias(self._service, domain, _ACCESS, int(group.rpartition("-")[2]))["AliasHandle"]
+        change = samr.hSamrAddMemberToAlias if add else samr.hSamrRemoveMemberFromAlias
+        try:
+            change(self._service, alias, packed)
+        except DCERPCException as error:
+            raise HostRefusedError(f"the host refuses: {status_of(error)}") from error
+        finally:
+            samr.hSamrCloseHandle(self._service, alias)
+
+    def close(self) -> None:
+        """Let go of the host's handles."""
+        for domain in self._domains.values():
+            samr.hSamrCloseHandle(self._service, domain)
+        samr.hSamrCloseHandle(self._service, self._handle)
+
+    def _listed(self, enumerate_: Any, domain: Any) -> Iterator[tuple[str, int]]:
+        context, count = 0, 0
+        while True:
+            try:
+                answer = enumerate_(self._service, domain, enumerationContext=context)
+                more = answer["ErrorCode"] == _MORE
+            except DCERPCException as error:
+                if error.get_error_code() != _MORE:
+                    raise
+                answer, more = error.get_packet(), True
+            entries = answer["Buffer"]["Buffer"]
+            for entry in () if entries == NULL else entries:
+                count += 1
+                yield str(entry["Name"]), int(entry["RelativeId"])
+            before, context = context, answer["EnumerationContext"]
+            # A host that answers with the same place for ever must not hold us.
+            if not more or context == before or count > _MOST:
+                return

@@ -1,0 +1,99 @@
+"""The driver for hosts that are reached by their account database."""
+
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from functools import cached_property
+from typing import Final
+
+from adzeguard.core.drivers import DriverKind, Names, Secret, Setting, Settings
+from adzeguard.core.errors import AdzeguardError, SettingsError
+from adzeguard.core.estate.hosts import Host
+from adzeguard.hosts.addresses import checked_port, host_address
+from adzeguard.hosts.port import Step
+from adzeguard.hosts.remote_sam.pipes import Address, Login, Pipes
+from adzeguard.hosts.remote_sam.session import RemoteSamSession
+
+
+def open_remote_sam(settings: Settings, secret: Secret, _names: Names) -> "RemoteSamHosts":
+    """Get ready to reach hosts; `SettingsError` where the settings cannot be used."""
+    kerberos = settings.get("kerberos", "false")
+    if kerberos not in ("true", "false"):
+        raise SettingsError("adzeguard.toml: kerberos must be true or false")
+    domain, _, account = settings["account"].rpartition("\\")
+    if not account:
+        raise SettingsError(r"adzeguard.toml: account must be DOMAIN\name, or .\name for one of each host")
+    logs_in = _LogsIn(account, domain, secret, kerberos=kerberos == "true", kdc=settings.get("kdc", ""))
+    return RemoteSamHosts(logs_in, settings.get("address", ""), checked_port(settings.get("port", "445")))
+
+
+DRIVER: Final = DriverKind(
+    "remote-sam",
+    (
+        Setting("account", r"The account that logs in, as DOMAIN\name; .\name is one of each host's own.", needed=True),
+        Setting("password_file", "A file with its password that only you can read.", is_path=True),
+        Setting("kerberos", "true: with the tickets of the cache that KRB5CCNAME names, and no password."),
+        Setting("kdc", "The address of the domain controller that gives tickets."),
+        Setting("address", "How hosts are reached: {name}.example; otherwise by the directory's DNS name."),
+        Setting("port", "Where SMB listens; otherwise 445."),
+    ),
+    open_remote_sam,
+)
+
+
+class _LogsIn:
+    """Who logs in; the password is asked for when a host is first reached, and once."""
+
+    def __init__(self, account: str, domain: str, password: Callable[[], str], *, kerberos: bool, kdc: str) -> None:
+        self._account = account
+        self._domain = domain
+        self._password = password
+        self._kerberos = kerberos
+        self._kdc = kdc
+
+    @cached_property
+    def login(self) -> Login:
+        password = "" if self._kerberos else self._password()
+        return Login(self._account, self._domain, password, self._kerberos, self._kdc)
+
+
+class RemoteSamHosts:
+    """Hosts that are reached over SMB."""
+
+    def __init__(self, logs_in: _LogsIn, address: str, port: int) -> None:
+        self._logs_in = logs_in
+        self._address = address
+        self._port = port
+
+    @contextmanager
+    def session(self, host: Host) -> Iterator[RemoteSamSession]:
+        """Open a session with a host."""
+        pipes = Pipes(self._where(host), self._logs_in.login)
+        try:
+            yield RemoteSamSession(pipes, host.name)
+        finally:
+            pipes.close()
+
+    def steps(self, host: Host) -> Iterator[Step]:
+        """Try the name, the login, and each service."""
+        where = self._where(host)
+        yield Step("name", f"{where.name} at {where.host}, port {where.port}")
+        try:
+            pipes = Pipes(where, self._logs_in.login)
+        except AdzeguardError as error:
+            yield Step("login", trouble=str(error))
+            return
+        try:
+            yield Step("login", pipes.said_of_itself)
+            for service, words in (("samr", "accounts"), ("lsarpc", "rights"), ("winreg", "registry")):
+                pipes.service(service)
+                yield Step(f"service {service}", words)
+        except AdzeguardError as error:
+            yield Step("service", trouble=str(error))
+        finally:
+            pipes.close()
+
+    def _where(self, host: Host) -> Address:
+        return Address(host.name, host_address(host, self._address), self._port)
+
+    def close(self) -> None:
+        """Nothing is kept open."""

@@ -1,0 +1,110 @@
+"""One connection to a host, and the pipes of its services over it."""
+
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from dataclasses import dataclass
+from typing import Any, Final
+
+from impacket import nmb, smb3, smbconnection
+from impacket.dcerpc.v5 import lsad, rrp, samr, transport
+from impacket.dcerpc.v5.rpcrt import DCERPCException
+from impacket.krb5.kerberosv5 import KerberosError
+
+from adzeguard.core.errors import AdzeguardError, HostRefusedError, HostUnreachableError
+from adzeguard.hosts.remote_sam.verified_smb import VerifiedSmb
+
+_WAIT: Final = 15
+_SERVICES: Final = {"samr": samr.MSRPC_UUID_SAMR, "lsarpc": lsad.MSRPC_UUID_LSAD, "winreg": rrp.MSRPC_UUID_RRP}
+_DENIED: Final = ("STATUS_LOGON_FAILURE", "STATUS_ACCESS_DENIED", "STATUS_ACCOUNT", "STATUS_PASSWORD", "STATUS_WRONG")
+
+
+@dataclass(frozen=True, slots=True)
+class Login:
+    """Who logs in, and how: with a password, or with the tickets of a cache."""
+
+    account: str
+    domain: str
+    password: str = ""
+    kerberos: bool = False
+    kdc: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Address:
+    """Where a host is found: the name that its tickets are for, what is connected to, and the port."""
+
+    name: str
+    host: str
+    port: int = 445
+
+
+class Pipes:
+    """The services of one host, each opened when it is first needed."""
+
+    def __init__(self, address: Address, login: Login) -> None:
+        with library_errors(address.name):
+            smb = VerifiedSmb(address.name, address.host, sess_port=address.port, timeout=_WAIT)
+            self._connection = smbconnection.SMBConnection(existingConnection=smb)
+            if login.kerberos:
+                self._connection.kerberosLogin(
+                    login.account, "", login.domain, kdcHost=login.kdc or None, useCache=True
+                )
+            else:
+                self._connection.login(login.account, login.password, login.domain, ntlmFallback=False)
+            if self._connection.isGuestSession():
+                raise HostRefusedError(f"{address.name} lets {login.account} in as a guest alone")
+        self._address = address
+        self._open: dict[str, Any] = {}
+
+    def service(self, name: str) -> Any:
+        """Return a service ("samr", "lsarpc" or "winreg"), bound."""
+        if name not in self._open:
+            with library_errors(self._address.name):
+                string = rf"ncacn_np:{self._address.host}[\pipe\{name}]"
+                rpc_transport = transport.DCERPCTransportFactory(string)
+                rpc_transport.set_smb_connection(self._connection)
+                rpc_transport.setRemoteHost(self._address.host)
+                bound = rpc_transport.get_dce_rpc()
+                bound.connect()
+                bound.bind(_SERVICES[name])
+                self._open[name] = bound
+        return self._open[name]
+
+    @property
+    def said_of_itself(self) -> str:
+        """How the host says it signs and which dialect it speaks."""
+        return f"SMB {self._connection.getDialect():#06x}, signed and verified"
+
+    def close(self) -> None:
+        """Log off and close the connection; a host that is gone meanwhile is no error any more."""
+        with suppress(Exception):  # the library raises what comes, and there is nothing left to lose
+            self._connection.close()
+
+
+@contextmanager
+def library_errors(host: str) -> Iterator[None]:
+    """Turn what the library raises into errors of ours."""
+    try:
+        yield
+    except AdzeguardError:
+        raise
+    except (smbconnection.SessionError, smb3.SessionError) as error:
+        said = _status(error)
+        if any(word in said for word in _DENIED):
+            raise HostRefusedError(f"{host} refuses: {said}", "Check the account, its password and rights") from error
+        raise HostUnreachableError(f"{host} answers: {said}") from error
+    except KerberosError as error:
+        raise HostRefusedError(f"no ticket for {host}: {error}", "Get one: kinit; see KRB5CCNAME") from error
+    except DCERPCException as error:
+        raise HostRefusedError(f"{host} refuses: {status_of(error)}") from error
+    except (OSError, nmb.NetBIOSError) as error:
+        raise HostUnreachableError(f"{host} cannot be reached: {error}", "Is it switched on?") from error
+
+
+def status_of(error: Exception) -> str:
+    """Return the name of what a service answered, such as STATUS_MEMBER_NOT_IN_ALIAS."""
+    return str(error).rsplit("code:", maxsplit=1)[-1].strip().split(" - ")[-1][:200]
+
+
+def _status(error: Exception) -> str:
+    return str(error).removeprefix("SMB SessionError: ")[:200]

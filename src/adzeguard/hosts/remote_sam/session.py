@@ -1,0 +1,125 @@
+"""One host by its account database: what it says of itself, and one change after the other."""
+
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager
+from typing import Any, Final
+
+from impacket.dcerpc.v5.rpcrt import DCERPCException
+
+from adzeguard.core.change.change import Change
+from adzeguard.core.change.kinds.add_local_member import AddLocalMember
+from adzeguard.core.change.kinds.logon_refusal import EndRefusal, RefuseLogon
+from adzeguard.core.change.kinds.membership import LocalMembershipChange
+from adzeguard.core.change.kinds.remove_local_member import RemoveLocalMember
+from adzeguard.core.change.kinds.set_notice import SetNotice
+from adzeguard.core.errors import HostRefusedError
+from adzeguard.core.estate.capabilities import LOCAL_GROUPS
+from adzeguard.core.estate.elevation import ELEVATION
+from adzeguard.core.estate.hosts import HostState
+from adzeguard.core.estate.logon import LOGON_LIMIT, LOGON_REFUSAL
+from adzeguard.core.estate.notice import NOTICE
+from adzeguard.core.identity import Sid
+from adzeguard.hosts.remote_sam.account_database import AccountDatabase
+from adzeguard.hosts.remote_sam.logon_rights import LogonRights
+from adzeguard.hosts.remote_sam.notice_values import NoticeValues
+from adzeguard.hosts.remote_sam.pipes import Pipes, library_errors, status_of
+
+NO_ELEVATION: Final = "a host reached by its account database has no such thing as one elevated program"
+NO_LIMIT: Final = "its rights say who is refused; who alone may log on is not told from here"
+
+
+class RemoteSamSession:
+    """A host that answers."""
+
+    def __init__(self, pipes: Pipes, name: str) -> None:
+        self._pipes = pipes
+        self._name = name
+
+    def read(self) -> HostState:
+        """Read local groups, accounts, who is refused logon, and the notice."""
+        with self._database() as database:
+            groups, accounts = tuple(database.groups()), tuple(database.accounts())
+            machine = database.machine_sid
+        parts: dict[str, Any] = {}
+        lacks = {ELEVATION.name: NO_ELEVATION}
+        self._part(LOGON_REFUSAL.name, self._logon, parts, lacks)
+        self._part(NOTICE.name, self._notice, parts, lacks)
+        if LOGON_REFUSAL.name in parts:
+            lacks[LOGON_LIMIT] = NO_LIMIT
+        return HostState(machine, accounts, groups, frozenset({LOCAL_GROUPS.name, *parts}), parts, lacks)
+
+    def change(self, change: Change) -> None:
+        """Make one change. `HostRefusedError` carries the host's own reason for a no."""
+        make = _MAKING.get(type(change))
+        if make is None:
+            raise HostRefusedError(f"a host reached by its account database knows no change of the kind {change.kind}")
+        with library_errors(self._name):
+            make(self, change)
+
+    def _part(self, name: str, read: Callable[[], Any], parts: dict[str, Any], lacks: dict[str, str]) -> None:
+        """Read one part. A host that does not offer the service lacks it, and is read all the same."""
+        try:
+            found = read()
+        except DCERPCException as error:
+            lacks[name] = f"the host answers {status_of(error)}"
+            return
+        except HostRefusedError as error:
+            lacks[name] = error.message
+            return
+        if found is None:
+            lacks[name] = "the host knows no rights that deny logon"
+        else:
+            parts[name] = found
+
+    def _logon(self) -> Any:
+        rights = LogonRights(self._pipes.service("lsarpc"))
+        try:
+            return rights.read()
+        finally:
+            rights.close()
+
+    def _notice(self) -> Any:
+        values = NoticeValues(self._pipes.service("winreg"))
+        try:
+            return values.read()
+        finally:
+            values.close()
+
+    @contextmanager
+    def _database(self) -> Iterator[AccountDatabase]:
+        with library_errors(self._name):
+            database = AccountDatabase(self._pipes.service("samr"), self._name)
+            try:
+                yield database
+            finally:
+                database.close()
+
+    def change_member(self, change: LocalMembershipChange) -> None:
+        """Put somebody into a local group by SID, or take them out."""
+        with self._database() as database:
+            database.change_member(change.group_sid, change.member_sid, add=isinstance(change, AddLocalMember))
+
+    def change_refusal(self, change: RefuseLogon | EndRefusal) -> None:
+        """Refuse somebody logon by a way, or end it."""
+        rights = LogonRights(self._pipes.service("lsarpc"))
+        try:
+            rights.change(change.way, Sid(change.who.sid), refuse=isinstance(change, RefuseLogon))
+        finally:
+            rights.close()
+
+    def change_notice(self, change: SetNotice) -> None:
+        """Show a notice, or none."""
+        values = NoticeValues(self._pipes.service("winreg"))
+        try:
+            values.change(change.after)
+        finally:
+            values.close()
+
+
+_MAKING: Final[Mapping[type[Change], Callable[[RemoteSamSession, Any], None]]] = {
+    AddLocalMember: RemoteSamSession.change_member,
+    RemoveLocalMember: RemoteSamSession.change_member,
+    RefuseLogon: RemoteSamSession.change_refusal,
+    EndRefusal: RemoteSamSession.change_refusal,
+    SetNotice: RemoteSamSession.change_notice,
+}
