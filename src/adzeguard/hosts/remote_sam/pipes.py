@@ -102,7 +102,7 @@ def library_errors(host: str) -> Iterator[None]:
 
 
 def status_of(error: Exception) -> str:
-    """Return the name of what a service answered, such as STATUS_MEMBER_NOT_IN_ALIAS."""
+    """Return what a service answered, in the words of [MS-ERREF] 2.3."""
     return str(error).rsplit("code:", maxsplit=1)[-1].strip().split(" - ")[-1][:200]
 
 

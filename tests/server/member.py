@@ -1,0 +1,103 @@
+"""A real member host of the domain, beside the directory server."""
+
+import os
+import shutil
+import signal
+import socket
+import subprocess
+import time
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+import pytest
+from impacket import smbconnection
+from impacket.dcerpc.v5 import samr, transport
+from impacket.dcerpc.v5.dtypes import RPC_SID
+
+from tests.server.server import PASSWORD, Server
+
+_SCRIPT = Path(__file__).with_name("member.sh")
+_FOLDER = "/srv/member"
+_ADMINISTRATORS = 544
+
+
+@dataclass(frozen=True)
+class Member:
+    """The host that runs, by its address."""
+
+    address: str
+    pid: int
+
+    def run(self, *command: str) -> "subprocess.CompletedProcess[str]":
+        """Run a command on the host itself."""
+        inside = ["nsenter", "-t", str(self.pid), "-m", "-u", "-p", "chroot", "/mnt/root", *command]
+        return subprocess.run(inside, capture_output=True, text=True, timeout=60, check=False)
+
+    def switch(self, *, on: bool) -> None:
+        """Switch its file server off, or on."""
+        if on:
+            assert self.run("smbd", "-D", "-s", f"{_FOLDER}/smb.conf").returncode == 0
+        else:
+            self.run("pkill", "-9", "smbd")
+        end = time.monotonic() + 30
+        while listens(self.address) != on:
+            assert time.monotonic() < end, "the member host did not do as it was told"
+            os.sched_yield()
+
+    def administrators(self, add: str = "") -> set[str]:
+        """The SIDs in its administrators group, after putting one in behind our back."""
+        connection = smbconnection.SMBConnection("member", self.address)
+        connection.login("Administrator", PASSWORD, "LOWMERE")
+        pipe = transport.DCERPCTransportFactory(rf"ncacn_np:{self.address}[\pipe\samr]")
+        pipe.set_smb_connection(connection)
+        service = pipe.get_dce_rpc()
+        service.connect()
+        service.bind(samr.MSRPC_UUID_SAMR)
+        handle = samr.hSamrConnect(service)["ServerHandle"]
+        builtin = samr.hSamrLookupDomainInSamServer(service, handle, "Builtin")["DomainId"]
+        domain = samr.hSamrOpenDomain(service, handle, domainId=builtin)["DomainHandle"]
+        alias = samr.hSamrOpenAlias(service, domain, aliasId=_ADMINISTRATORS)["AliasHandle"]
+        if add:
+            sid = RPC_SID()
+            sid.fromCanonical(add)
+            samr.hSamrAddMemberToAlias(service, alias, sid)
+        members = samr.hSamrGetMembersInAlias(service, alias)["Members"]["Sids"]
+        connection.close()
+        return {member["SidPointer"].formatCanonical() for member in members}
+
+    def notice(self, value: str) -> str:
+        """One value of its notice, as its own tool says it."""
+        key = "HKLM\\SOFTWARE\\Microsoft\\Windows\\CurrentVersion\\Policies\\System"
+        done = self.run("net", "-s", f"{_FOLDER}/smb.conf", "registry", "getvalueraw", key, value)
+        return done.stdout.rstrip("\n") if done.returncode == 0 else ""
+
+
+def listens(address: str, port: int = 445) -> bool:
+    """Tell whether anybody listens there."""
+    with socket.socket() as probe:
+        probe.settimeout(1)
+        return probe.connect_ex((address, port)) == 0
+
+
+@pytest.fixture(scope="session")
+def member(server: Server) -> Iterator[Member]:
+    """One member host, joined to the domain; its account goes again with the domain."""
+    assert shutil.which("unshare"), "a member host needs namespaces"
+    name = socket.gethostname().partition(".")[0].lower()
+    log = (server.folder / "member.log").open("w")
+    command = ["unshare", "-m", "-u", "-p", "-f", "--kill-child", "sh", str(_SCRIPT)]
+    arguments = ["127.0.0.2", "harbour-01", _FOLDER, PASSWORD, name]
+    process = subprocess.Popen([*command, *arguments], stdout=log, stderr=log, start_new_session=True)
+    try:
+        end = time.monotonic() + 180
+        while not listens("127.0.0.2"):
+            assert process.poll() is None, (server.folder / "member.log").read_text()[-2000:]
+            assert time.monotonic() < end, "the member host did not come up"
+            os.sched_yield()
+        children = Path(f"/proc/{process.pid}/task/{process.pid}/children").read_text().split()
+        yield Member("127.0.0.2", int(children[0]))
+    finally:
+        os.killpg(process.pid, signal.SIGKILL)
+        process.wait(30)
+        log.close()

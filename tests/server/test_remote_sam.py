@@ -1,0 +1,182 @@
+"""A real member host by its account database: the program from end to end."""
+
+import json
+import socket
+import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+import pytest
+
+from tests.conftest import Json, Program
+from tests.server.member import Member
+from tests.server.server import Server
+
+pytestmark = pytest.mark.server
+HOST = "HARBOUR-01"
+UNKNOWN = "S-1-5-21-1-2-3-4567"
+
+
+@pytest.fixture
+def harbour(workspace: Program, server: Server, member: Member) -> Program:
+    """The workspace, of whose hosts one is the real member host."""
+    settings = workspace.folder / "adzeguard.toml"
+    text = settings.read_text()
+    at = text.index("[hosts]")
+    rest = text[text.index("\n[", at + 1) :] if "\n[" in text[at + 1 :] else ""
+    settings.write_text(text[:at] + sources(server, member.address) + rest)
+    charter(workspace)
+    workspace("collect")
+    return workspace
+
+
+def sources(server: Server, address: str, port: int = 445) -> str:
+    """The member host alone, by its account database."""
+    return (
+        f"[hosts.sam]\nkind = 'remote-sam'\nnamed = '{HOST}'\naddress = '{address}'\nport = {port}\n"
+        f"account = 'LOWMERE\\Administrator'\npassword_file = {json.dumps(str(server.password_file))}\n"
+    )
+
+
+def charter(program: Program, *rules: str) -> None:
+    """A charter of these rules about the member host, which are mended."""
+    text = "".join(f"- id: r{n}\n  response: mend\n  hosts: {{named: {HOST}}}\n  {r}\n" for n, r in enumerate(rules))
+    (program.folder / "charter/charter.yaml").write_text(f"charter: 1\nrules:\n{text or '  []'}\n")
+
+
+def enacted(program: Program) -> list[Json]:
+    """Enact what is to be mended; everything is verified."""
+    done = program("enact", "--yes", "--format", "json")
+    assert done.out, done.err
+    assert {row["status"] for row in done.json} <= {"verified"}, done.out
+    rows: list[Json] = done.json
+    return rows
+
+
+def test_administrators_are_exactly_those_of_the_rule(harbour: Program, server: Server, member: Member) -> None:
+    """An unknown SID goes when the rule says `only`, stays when it says `include`; undo puts it in again."""
+    before = member.administrators()
+    member.administrators(add=UNKNOWN)
+    harbour("collect")
+    found = {(f["check"], f["evidence"].get("member_sid")) for f in harbour("check", "--format", "json").json}
+    assert ("dangling-member", UNKNOWN) in found
+    charter(harbour, "local-group: administrators\n  include: [LOWMERE\\Console Wardens]")
+    assert [(r["kind"], r["member"]) for r in enacted(harbour)] == [("add-local-member", r"LOWMERE\Console Wardens")]
+    wardens = server.sids["Console Wardens"]
+    assert member.administrators() == before | {UNKNOWN, wardens}
+    charter(harbour, "local-group: administrators\n  only: [LOWMERE\\Domain Admins, LOWMERE\\orla.fenn]")
+    assert len(enacted(harbour)) == 3
+    assert member.administrators() == before | {server.sids["orla.fenn"]}
+    assert harbour("undo", "--last", "--yes").code == 0
+    assert member.administrators() == before | {UNKNOWN, wardens}
+    charter(harbour, "local-group: administrators\n  only: [LOWMERE\\Domain Admins]")
+    enacted(harbour)
+    assert member.administrators() == before
+
+
+def test_a_notice_stands_in_the_host_and_goes_with_its_rule(harbour: Program, member: Member) -> None:
+    """Both values, lines among them; what the host cannot do is unsupported, with its own reason."""
+    charter(
+        harbour,
+        'notice: {title: "Harbour only", text: "First ü line.\\nSecond $(id) line."}\n'
+        "  refuse-logon: {remote: [LOWMERE\\Domain Users]}",
+        f"elevate: {{program: 'C:\\Charts\\update.exe', sha256: {'9f' * 32}, for: [LOWMERE\\orla.fenn]}}",
+    )
+    reasons = {left["reason"] for left in harbour("propose", "--format", "json").json["left_out"]}
+    assert reasons == {
+        f"unsupported: {HOST} has no logon-refusal: the host knows no rights that deny logon",
+        (
+            f"unsupported: {HOST} has no elevation: a host reached by its account database has no such thing as one"
+            " elevated program"
+        ),
+    }
+    assert [r["kind"] for r in enacted(harbour)] == ["set-notice"]
+    assert member.notice("legalnoticecaption") == "Harbour only"
+    assert member.notice("legalnoticetext").replace("\r\n", "\n") == "First ü line.\nSecond $(id) line."
+    assert "0 hosts." in harbour("collect", "--full").out
+    charter(harbour)
+    enacted(harbour)
+    assert (member.notice("legalnoticecaption"), member.notice("legalnoticetext")) == ("", "")
+
+
+def test_a_host_that_is_off_is_done_when_it_is_back(harbour: Program, server: Server, member: Member) -> None:
+    """Switched off between the proposal and its enactment, it is told as not reached; the next enactment does it."""
+    charter(harbour, "local-group: administrators\n  include: [LOWMERE\\Console Wardens]")
+    harbour("propose", "--output", "p.json")
+    member.switch(on=False)
+    try:
+        off = harbour("enact", "--yes", "--format", "json")
+        assert (off.code, {row["status"] for row in off.json}) == (1, {"unreachable"})
+        assert "cannot be reached" in harbour("hosts", "test", HOST).out
+    finally:
+        member.switch(on=True)
+    assert [row["status"] for row in enacted(harbour)] == ["verified"]
+    assert server.sids["Console Wardens"] in member.administrators()
+    charter(harbour, "local-group: administrators\n  only: [LOWMERE\\Domain Admins]")
+    enacted(harbour)
+
+
+@contextmanager
+def meddling(address: str, after: int) -> Iterator[int]:
+    """Somebody between who changes one byte of what the host says, after so many messages; yields the port."""
+    listening = socket.create_server(("127.0.0.1", 0))
+
+    def pump(source: socket.socket, sink: socket.socket, count: int) -> None:
+        try:
+            while data := source.recv(65536):
+                count -= 1
+                changed = bytearray(data)
+                if count == 0:
+                    changed[-5] ^= 1
+                sink.sendall(bytes(changed))
+        except OSError:
+            pass
+        finally:
+            for end in (source, sink):
+                end.close()
+
+    def serve() -> None:
+        while True:
+            try:
+                client, _ = listening.accept()
+            except OSError:
+                return
+            host = socket.create_connection((address, 445))
+            threading.Thread(target=pump, args=(client, host, -1), daemon=True).start()
+            threading.Thread(target=pump, args=(host, client, after), daemon=True).start()
+
+    threading.Thread(target=serve, daemon=True).start()
+    yield listening.getsockname()[1]
+    listening.close()
+
+
+@pytest.mark.parametrize("after", [5, 9, 14])
+def test_an_answer_that_somebody_meddled_with_is_no_answer(
+    harbour: Program, server: Server, member: Member, after: int
+) -> None:
+    """One byte changed on the way, and nothing of it is believed: the last state stays, with the trouble."""
+    known = harbour("who", "--host", HOST, "--format", "json").json
+    with meddling(member.address, after) as port:
+        settings = harbour.folder / "adzeguard.toml"
+        text = settings.read_text()
+        settings.write_text(text.replace("'127.0.0.2'\nport = 445", f"'127.0.0.1'\nport = {port}"))
+        collected = harbour("collect")
+        assert collected.code == 4
+        assert "somebody meddles with" in collected.err
+    assert harbour("who", "--host", HOST, "--format", "json").json == known
+
+
+def test_a_wrong_password_is_one_line(harbour: Program, server: Server) -> None:
+    """Said with the way out; the password stands in no output."""
+    wrong = harbour.folder / "wrong"
+    wrong.touch(0o600)
+    wrong.write_text("Wrong-pass-1")
+    settings = harbour.folder / "adzeguard.toml"
+    settings.write_text(settings.read_text().replace(str(server.password_file), str(wrong), 2))
+    text = settings.read_text()
+    at = text.index("[hosts.sam]")
+    settings.write_text(text[:at].replace(str(wrong), str(server.password_file)) + text[at:])
+    tried = harbour("hosts", "test", HOST, "--format", "json")
+    assert tried.code == 3
+    assert "STATUS_LOGON_FAILURE" in tried.json[-1]["said"]
+    assert "Wrong-pass-1" not in tried.out + tried.err
