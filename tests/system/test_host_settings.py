@@ -285,3 +285,34 @@ def test_a_mistake_in_such_a_rule_is_named_with_its_line(demo: Program, rule: st
     assert ran.code == 1
     assert said in ran.err
     assert "charter.yaml:" in ran.err
+
+
+def test_where_a_rule_holds_and_what_a_move_would_change(demo: Program) -> None:
+    """The hosts of a rule with its part and what it finds; what a host would lose and get elsewhere, and then does."""
+    near = "\n- id: kiosks\n  hosts: {under: 'OU=Ticket Kiosks,OU=Hosts', except: KIOSK-02}\n  notice: {title: Kiosk}\n"
+    charter(demo, QUAY, near)
+    reached = demo("charter", "where", "kiosks", "--format", "json")
+    rows = {row["host"]: row for row in reached.json}
+    assert (reached.code, len(rows)) == (3, 24)
+    assert rows["KIOSK-02"]["standing"] == "excepted"
+    assert rows["KIOSK-22"]["standing"] == "unknown"
+    assert (rows["KIOSK-01"]["decides"], rows["KIOSK-01"]["deviations"]) == (
+        "decides",
+        "shows no notice and not 'Kiosk'",
+    )
+
+    move = ("OU=Ticket Kiosks,OU=Hosts",)
+    effect = demo("charter", "effect", "QUAY-01", "--if-moved-to", *move, "--format", "json")
+    assert {(row["change"], row["rule"], row["about"]) for row in effect.json} == {
+        ("loses", "closed-until-moved", "logon by console"),
+        ("loses", "closed-until-moved", "logon by remote"),
+        ("loses", "closed-until-moved", "notice"),
+        ("gets", "kiosks", "notice"),
+    }
+    enact(demo, "--hosts", "25") if demo("enact", "--yes").code == 1 else []
+    assert not logon(demo, "QUAY-01", "orla.fenn", "console")["allowed"]
+    assert demo("move", "QUAY-01", *move, "--yes").code == 0
+    assert {(r["kind"], r["target"]) for r in enact(demo)} == {("end-refusal", "QUAY-01"), ("set-notice", "QUAY-01")}
+    after = logon(demo, "QUAY-01", "orla.fenn", "console")
+    assert (after["allowed"], after["notice"]["title"]) == (True, "Kiosk")
+    assert demo("charter", "effect", "QUAY-01", "--if-moved-to", *move).code == 0

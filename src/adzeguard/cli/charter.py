@@ -4,15 +4,17 @@ from pathlib import Path
 
 import click
 
+from adzeguard.cli.completing import names
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
-from adzeguard.cli.options import example, output_option, workspace_option
-from adzeguard.cli.output import put, put_json, say
+from adzeguard.cli.options import example, listing_options, output_option, workspace_option
+from adzeguard.cli.output import put, put_json, put_view, say
+from adzeguard.cli.propose import check_rules
 
 
 @click.group("charter", epilog=example("adzeguard charter lint"))
 def command() -> None:
-    """Look over the charter, or print the schema that editors complete it by."""
+    """Look over the charter: what is wrong with it, where a rule holds, what a move would change."""
 
 
 @command.command("lint", short_help="Look for mistakes in the charter.", epilog=example("adzeguard charter lint"))
@@ -62,6 +64,58 @@ def adopt(output: Path | None, workspace: Path | None) -> int:
     text = adopted_charter(desk.rights, desk.privileged)
     put(text, output or folder / "adopted.yaml")
     return Exit.NOTHING_TO_REPORT
+
+
+@command.command("where", epilog=example("adzeguard charter where kiosk-administrators"))
+@click.argument("rule")
+@listing_options
+@workspace_option
+def where(rule: str, form: str, output: Path | None, workspace: Path | None) -> int:
+    """List the hosts that RULE reaches, what part it has on each, and what it finds there.
+
+    Ends with 3 when it finds anything. Keys of json and csv: host, rule, decides, standing, deviations.
+    """
+    from adzeguard.core.charter.host_scope import OnHosts
+    from adzeguard.core.errors import UsageError
+    from adzeguard.core.review.corrections import corrections
+    from adzeguard.core.views.rule_reach import where_table
+
+    desk = Desk(workspace)
+    check_rules((rule,), {one.id for one in desk.written_charter.rules})
+    resolved = next((one for one in desk.charter.rules if one.id == rule), None)
+    if resolved is None:
+        raise UsageError(f"the rule {rule} does not hold: it is switched off, past its last day, or has a wrong name")
+    if not isinstance(resolved, OnHosts):
+        raise UsageError(f"the rule {rule} is not about hosts", "See: adzeguard check")
+    table = where_table(desk.estate, desk.charter, resolved, corrections(desk.rights, desk.charter, desk.put_in))
+    put_view(table, form, output)
+    return Exit.TO_REPORT if any(row["deviations"] for row in table.rows) else Exit.NOTHING_TO_REPORT
+
+
+@command.command("effect", epilog=example("adzeguard charter effect QUAY-01 --if-moved-to 'OU=Ticket Kiosks,OU=Hosts'"))
+@click.argument("host", shell_complete=names("computer"))
+@click.option("--if-moved-to", "container", required=True, metavar="OU", help="Where the host would be.")
+@listing_options
+@workspace_option
+def effect(host: str, container: str, form: str, output: Path | None, workspace: Path | None) -> int:
+    """Say what HOST would lose and get of the charter's rules in another OU. Nothing is changed.
+
+    Ends with 3 when it would lose or get any. Keys of json and csv: change, rule, about, says, decides.
+    """
+    from adzeguard.core.change.by_hand.objects import container_at
+    from adzeguard.core.estate.names import resolve_host
+    from adzeguard.core.estate.places import short_dn
+    from adzeguard.core.views.host_page import host_rules
+    from adzeguard.core.views.rule_reach import effect_table, moved
+
+    desk = Desk(workspace)
+    here = resolve_host(desk.estate, host)
+    place = container_at(desk.estate, container)
+    estate, there = moved(desk.estate, here, place.dn)
+    before, after = (host_rules(e, desk.charter, h) for e, h in ((desk.estate, here), (estate, there)))
+    table = effect_table(before, after, here.name, short_dn(desk.estate, place.dn))
+    put_view(table, form, output)
+    return Exit.TO_REPORT if any(row["change"] != "keeps" for row in table.rows) else Exit.NOTHING_TO_REPORT
 
 
 @command.command("schema", epilog=example("adzeguard charter schema --output charter.schema.json"))

@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any, Literal, Protocol
+from typing import Any, Literal, Protocol, runtime_checkable
 
 from pydantic import Field, model_validator
 
@@ -48,6 +48,7 @@ class ResolvedScope:
     excepted: frozenset[str]
 
 
+@runtime_checkable
 class OnHosts(Protocol):
     """A resolved rule about hosts."""
 
