@@ -61,6 +61,9 @@ def test_its_hosts_and_members_are_those_that_it_collected(first: Program) -> No
     migrated = [first(*question, "--format", "json").json for question in questions]
     assert first("collect", "--full").code == 4
     collected = [first(*question, "--format", "json").json for question in questions]
+    for shown in (migrated[3], collected[3]):  # what hosts say today was not asked of them then
+        for key in ("capabilities", "logon", "notice", "elevated"):
+            shown.pop(key, None)
 
     assert migrated == collected
     assert migrated[0]

@@ -25,6 +25,18 @@ WARDENS = rf"""
 """
 
 
+@pytest.fixture
+def demo(demo: Program) -> Program:
+    """The demo, whose hosts have every capability and nothing set."""
+    for path in (demo.folder / "hosts").glob("*.json"):
+        content = json.loads(path.read_text())
+        for key in ("looks_like", "logon", "notice", "elevated", "programs"):
+            content.pop(key, None)
+        path.write_text(json.dumps(content, indent=1) + "\n")
+    assert demo("collect").code == 4
+    return demo
+
+
 def charter(demo: Program, *rules: str, response: str = "mend") -> None:
     """Write a charter of these rules."""
     text = "charter: 1\nrules:\n" + "".join(rules)

@@ -12,7 +12,7 @@ from adzeguard.cli.options import at_option, example, listing_options, workspace
 from adzeguard.cli.output import put_view
 
 
-@click.group("hosts")
+@click.group("hosts", epilog=example("adzeguard hosts list"))
 def command() -> None:
     """Look at the hosts: through which source each is reached, what it can, and whether it answers."""
 

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from adzeguard.core.views.page import Fact
 
 
-@click.group("standin")
+@click.group("standin", epilog=example("adzeguard standin logon KIOSK-07 orla.fenn --by console"))
 def command() -> None:
     """Use a stand-in host as a person would: log on, run a program. It answers from what stands there."""
 

@@ -3,12 +3,20 @@
 import os
 from collections.abc import Mapping
 from pathlib import Path
-from typing import Any
+from typing import Any, Final
 
 from adzeguard.core.identity import Sid
 from adzeguard.demo.as_ldif import machine_sid
 from adzeguard.demo.scenario import HostSpec, Scenario
 from adzeguard.hosts.standin import host_file_text
+
+CHART_PROGRAM: Final = "/opt/charts/update"
+CHART_DIGEST: Final = "9f2c41d7" * 8
+NEWER_CHART_DIGEST: Final = "0b7ea3c5" * 8
+NEWER_CHARTS: Final = ("CONSOLE-07", "CONSOLE-12")
+HALF_CLOSED: Final = "QUAY-02"
+CLOSED_TITLE: Final = "Not in service yet"
+CLOSED_TEXT: Final = "Move this computer to its own organizational unit first."
 
 
 def write_hosts(scenario: Scenario, sid_of: Mapping[str, Sid], domain_sid: str, folder: Path) -> None:
@@ -43,6 +51,7 @@ def host_content(host: HostSpec, sid_of: Mapping[str, Sid], dangling: Sid) -> di
         ),
     ]
     return {
+        **_kind_of_machine(host, sid_of),
         "host": host.name,
         "machine_sid": machine,
         "accounts": [
@@ -51,3 +60,25 @@ def host_content(host: HostSpec, sid_of: Mapping[str, Sid], dangling: Sid) -> di
         "local_groups": [{"name": name, "sid": sid, "members": members} for name, sid, members in groups],
         "behaviour": {"offline": host.offline, "refuses": False, "slow_seconds": 0},
     }
+
+
+def _kind_of_machine(host: HostSpec, sid_of: Mapping[str, Sid]) -> dict[str, Any]:
+    """What hosts of a place have: consoles run Linux and one program elevated, laptops are reached by their accounts.
+
+    Two consoles got another version of the program. On the Quay one computer is closed, and one only half.
+    """
+    if "OU=Bridge Consoles" in host.dn:
+        program = {"program": CHART_PROGRAM, "sha256": CHART_DIGEST, "arguments": "", "until": ""}
+        version = NEWER_CHART_DIGEST if host.name in NEWER_CHARTS else CHART_DIGEST
+        return {
+            "looks_like": "linux",
+            "elevated": [program | {"who": str(sid_of["Console Wardens"])}],
+            "programs": {CHART_PROGRAM: version},
+        }
+    if "OU=Shore Laptops" in host.dn:
+        return {"looks_like": "remote-sam"}
+    if "OU=Quay" in host.dn:
+        ways = ["console"] if host.name == HALF_CLOSED else ["console", "remote"]
+        refused = {way: [str(sid_of["Domain Users"])] for way in ways}
+        return {"logon": {"refused": refused}, "notice": {"title": CLOSED_TITLE, "text": CLOSED_TEXT}}
+    return {}

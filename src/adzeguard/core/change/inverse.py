@@ -79,4 +79,5 @@ def _takes_back(change: Change, before: Change, groups: Mapping[str, Named]) -> 
 def _bare(change: Change) -> Change:
     """A change without what is said of it: what it does."""
     named = change.renamed(lambda one: Named("", one.sid, fold_dn(one.dn) if not one.sid else ""))
-    return named.by("", "", id="", words="", leaves=False)
+    places = {"gives_at": (), "takes_at": ()} if isinstance(change, ChangeRights) else {}
+    return named.by("", "", id="", words="", leaves=False, **places)
