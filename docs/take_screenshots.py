@@ -29,6 +29,13 @@ SHOTS = {
     "journal": [["journal", "--limit", "18"]],
     "reach": [["reach", WHO], ["reach", WHO, "--cut"]],
     "grants": [["grant", "list"], ["may", "hedda.morrow", "password-help", "cato.lune"]],
+    "hosts": [
+        ["hosts", "list", "--trouble"],
+        ["hosts", "test", "KIOSK-22"],
+        ["standin", "logon", "QUAY-01", "orla.fenn", "--by", "console"],
+        ["charter", "where", "closed-until-moved"],
+        ["charter", "effect", "QUAY-01", "--if-moved-to", "OU=Ticket Kiosks,OU=Hosts"],
+    ],
     "picker": [["group", "copy-memberships", "--from", "mira.holt", "--to", "yorick.tarn", "--pick"]],
 }
 KEYS = {"picker": ["space", "Down", "space", "Right", "s"]}

@@ -89,3 +89,21 @@ def test_a_connection_is_tried_step_by_step(in_parts: Program) -> None:
     assert "Is it switched on?" in off.json[-1]["said"]
     nobody = in_parts("hosts", "test", "LAPTOP-01", "--format", "json")
     assert nobody.json[-1]["said"].startswith("no source of hosts takes it")
+
+
+def test_a_workspace_is_made_with_its_sources_of_hosts(demo: Program) -> None:
+    """What is said at the start is checked by the drivers, and stands as it can be read; each driver says its keys."""
+    known = {(row["driver"], row["key"]): row["needed"] for row in demo("hosts", "drivers", "--format", "json").json}
+    assert (known["standin", "folder"], known["ssh", "account"], known["ssh", "key"]) == ("needed", "needed", "")
+    assert {driver for driver, _ in known} == {"local", "remote-sam", "ssh", "standin"}
+    quay = "standin folder=hosts 'under=OU=Quay;OU=Ticket Kiosks,OU=Hosts' except=KIOSK-0*"
+    consoles = "standin folder=hosts named=CONSOLE-*"
+    assert demo("init", "w", "--ldif", "lowmere.ldif", "--hosts", quay, "--hosts", consoles).code == 0
+    demo("collect", "--workspace", "w")
+    listed = {row["name"]: row["source"] for row in demo("hosts", "list", "--workspace", "w", "--format", "json").json}
+    assert (listed["QUAY-01"], listed["KIOSK-10"], listed["CONSOLE-01"]) == ("standin", "standin", "standin2")
+    assert (listed["KIOSK-01"], listed["LAPTOP-01"]) == ("", "")
+    for said, hint in (("ssh acount=x", "did you mean account?"), ("shs", "Did you mean ssh?"), ("ssh x", "KEY=VALUE")):
+        refused = demo("init", "v", "--ldif", "lowmere.ldif", "--hosts", said)
+        assert hint in refused.err
+        assert not (demo.folder / "v").exists()

@@ -68,3 +68,17 @@ def test_host(host: str, form: str, output: Path | None, workspace: Path | None)
         steps = list(tried(fleet, known))
     put_view(steps_table(known.name, [(s.what, s.said, s.trouble) for s in steps]), form, output)
     return Exit.TO_REPORT if any(step.trouble for step in steps) else Exit.NOTHING_TO_REPORT
+
+
+@command.command("drivers", epilog=example("adzeguard hosts drivers"))
+@listing_options
+def drivers(form: str, output: Path | None) -> int:
+    """List the drivers by which hosts can be reached, and the keys of each in adzeguard.toml.
+
+    Keys of json and csv: driver, key, needed, words.
+    """
+    from adzeguard.core.views.hosts import drivers_table
+    from adzeguard.workspace.drivers import all_drivers
+
+    put_view(drivers_table(all_drivers("hosts")), form, output)
+    return Exit.NOTHING_TO_REPORT

@@ -1,6 +1,9 @@
 """adzeguard init."""
 
+import shlex
 import sys
+from collections import Counter
+from collections.abc import Iterator
 from pathlib import Path
 
 import click
@@ -9,7 +12,7 @@ from adzeguard.cli.exits import Exit
 from adzeguard.cli.options import example
 from adzeguard.cli.output import put
 from adzeguard.core.errors import UsageError
-from adzeguard.workspace.settings import ONLY_SOURCE, HostsSettings, make_workspace, settings_text
+from adzeguard.workspace.settings import ONLY_SOURCE, PARTS, HostsSettings, make_workspace, settings_text
 
 _FIRST_CHARTER = """\
 # The charter says who should be where. Every rule is one item of this list.
@@ -45,6 +48,13 @@ rules: []
     metavar="FOLDER",
     help="Simulated hosts, one JSON file each.",
 )
+@click.option(
+    "--hosts",
+    "host_sources",
+    multiple=True,
+    metavar="'DRIVER KEY=VALUE …'",
+    help="How hosts are reached, as often as there are kinds of them; see: adzeguard hosts drivers.",
+)
 def command(
     folder: Path,
     ldif: Path | None,
@@ -56,6 +66,7 @@ def command(
     start_tls: bool,
     plain_ldap: bool,
     standin_hosts: Path | None,
+    host_sources: tuple[str, ...],
 ) -> int:
     """Make a workspace in DIR and connect it to a directory: an LDIF file or a server.
 
@@ -75,16 +86,34 @@ def command(
         directory = _server(
             str(ldap), bind_as, password_file, ca_file, tls_name, start_tls=start_tls, plain_ldap=plain_ldap
         )
-    hosts = []
     if standin_hosts is not None:
         if not standin_hosts.is_dir():
             raise UsageError(
                 f"there is no folder {standin_hosts}", "Name the folder of host files with --standin-hosts"
             )
-        hosts = [HostsSettings(ONLY_SOURCE, {"kind": "standin", "folder": str(standin_hosts.resolve())})]
+        host_sources = (*host_sources, shlex.join(["standin", f"folder={standin_hosts}"]))
+    hosts = list(_sources(host_sources))
     make_workspace(folder, settings_text(directory, hosts, {"response": "tell"}), _FIRST_CHARTER)
     put(f"Made the workspace {folder}. Next: adzeguard collect --workspace {folder}\n")
     return Exit.NOTHING_TO_REPORT
+
+
+def _sources(given: tuple[str, ...]) -> Iterator[HostsSettings]:
+    """Yield the sources of hosts that were said, each checked by its driver; several are named after their driver."""
+    from adzeguard.core.estate.fleet import FleetPart
+    from adzeguard.workspace.drivers import checked_settings, find_driver
+
+    names: Counter[str] = Counter()
+    for text in given:
+        kind, *pairs = shlex.split(text) or [""]
+        if not all("=" in pair for pair in pairs):
+            raise UsageError(f"--hosts '{text}' is not of the form DRIVER KEY=VALUE …", "See: adzeguard hosts drivers")
+        values = dict(pair.split("=", 1) for pair in pairs)
+        part = {to: tuple(values.pop(key).split(";")) for key, to in PARTS.items() if key in values}
+        settings = checked_settings(find_driver("hosts", kind), f"hosts.{kind}", values, Path.cwd())
+        names[kind] += 1
+        name = ONLY_SOURCE if len(given) == 1 else f"{kind}{names[kind] if names[kind] > 1 else ''}"
+        yield HostsSettings(name, {"kind": kind, **settings}, FleetPart(**part))
 
 
 def _ask_for_directory() -> tuple[Path | None, str | None]:

@@ -1,6 +1,6 @@
 """Drivers, found through the entry points of whichever packages are installed, and their keys in the settings."""
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from importlib.metadata import entry_points
 from pathlib import Path
 
@@ -10,6 +10,8 @@ from adzeguard.core.wording import nearest
 
 GROUPS = {"directory": "adzeguard.directory", "hosts": "adzeguard.hosts"}
 """The entry points of the drivers for each table of the settings."""
+EXTRAS = {"ssh": "ssh", "remote-sam": "remote-sam"}
+"""The extras of this package that drivers of its own need."""
 
 
 def find_driver(drivers: str, name: str, table: str = "") -> DriverKind:
@@ -23,10 +25,20 @@ def find_driver(drivers: str, name: str, table: str = "") -> DriverKind:
     try:
         kind = chosen.load()
     except (ImportError, AttributeError) as error:
-        raise SettingsError(f"the driver '{name}' cannot be loaded: {error}", "Install what it needs") from error
+        needs = f"pip install 'adzeguard[{EXTRAS[name]}]'" if name in EXTRAS else "Install what it needs"
+        raise SettingsError(f"the driver '{name}' cannot be loaded: {error}", needs) from error
     if not isinstance(kind, DriverKind):
         raise SettingsError(f"'{name}' of {chosen.value} is no driver", "Ask whoever made that package")
     return kind
+
+
+def all_drivers(drivers: str) -> Iterator[tuple[str, DriverKind | str]]:
+    """Yield every driver by its name, or why it cannot be used here, such as a package that is not installed."""
+    for name in sorted(entry_points(group=GROUPS[drivers]).names):
+        try:
+            yield name, find_driver(drivers, name)
+        except SettingsError as error:
+            yield name, str(error)
 
 
 def checked_settings(kind: DriverKind, table: str, given: Mapping[str, str], folder: Path) -> Settings:

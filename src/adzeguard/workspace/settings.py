@@ -24,7 +24,7 @@ _OF_DRIVERS: Final = ("directory", "hosts")
 """Tables whose keys belong to the driver that `kind` names; see `drivers`."""
 ONLY_SOURCE: Final = "hosts"
 """What the source is called that stands in [hosts] itself."""
-_PARTS: Final = {"under": "under", "named": "named", "except": "excepted", "system": "system"}
+PARTS: Final = {"under": "under", "named": "named", "except": "excepted", "system": "system"}
 """The keys of a table of hosts that are ours, and not its driver's."""
 _KNOWN: Final = {
     "directory": (),
@@ -164,8 +164,8 @@ def _host_sources(content: dict[str, Any], path: Path) -> Iterator[HostsSettings
         table = "hosts" if not tables else f"hosts.{name}"
         if not name.replace("-", "").isalnum():
             raise SettingsError(f"{path}: '{name}' cannot be the name of a source", "Use letters, digits and dashes")
-        part = {to: _patterns(keys[key], table, key, path) for key, to in _PARTS.items() if key in keys}
-        given = _texts({key: value for key, value in keys.items() if key not in _PARTS}, table, path)
+        part = {to: _patterns(keys[key], table, key, path) for key, to in PARTS.items() if key in keys}
+        given = _texts({key: value for key, value in keys.items() if key not in PARTS}, table, path)
         if not given.get("kind"):
             raise SettingsError(f"{path}: [{table}] kind is missing", "It names the driver, such as standin")
         yield HostsSettings(name, given, FleetPart(**part))
@@ -219,7 +219,7 @@ def settings_text(directory: dict[str, str | bool], hosts: Sequence[HostsSetting
 
 
 def _written(source: HostsSettings) -> dict[str, Any]:
-    part = {key: list(getattr(source.part, to)) for key, to in _PARTS.items()}
+    part = {key: list(getattr(source.part, to)) for key, to in PARTS.items()}
     return {**source.given, **{key: texts for key, texts in part.items() if texts}}
 
 

@@ -45,7 +45,7 @@ def host_sections(data: dict[str, Any]) -> list[Section]:
     ]
     lacks = [f"{name}: {why}" for name, why in data["lacks"].items()]
     source = data["source"] if not data["trouble"] else f"{data['source']}; it did not answer: {data['trouble']}"
-    facts = [Fact("Source of hosts", source or "none takes it")]
+    facts = [Fact("Source", source or "none takes it")]
     facts += [Fact(label, lines) for label, lines in (("Cannot", lacks), ("Local groups", groups)) if lines]
     return [*facts, *settings_sections(data), *([Fact("Rules", rules)] if rules else [])]
 

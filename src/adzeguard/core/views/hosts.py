@@ -3,6 +3,7 @@
 from collections.abc import Iterable, Mapping
 from datetime import datetime
 
+from adzeguard.core.drivers import DriverKind
 from adzeguard.core.estate.hosts import Host
 from adzeguard.core.views.table import Column, Table
 
@@ -41,3 +42,23 @@ def steps_table(host: str, steps: Iterable[tuple[str, str, str]]) -> Table:
         Column("said", "What came back", wide=True),
     )
     return Table(rows, columns, title=f"{host}, nothing was changed")
+
+
+def drivers_table(drivers: Iterable[tuple[str, DriverKind | str]]) -> Table:
+    """Return each driver with its keys, or with what is missing for it."""
+    rows = []
+    for name, kind in drivers:
+        if isinstance(kind, str):
+            rows.append({"driver": name, "key": "", "needed": "", "words": kind})
+            continue
+        rows += [
+            {"driver": name, "key": s.key, "needed": "needed" if s.needed else "", "words": s.words}
+            for s in kind.settings
+        ]
+    columns = (
+        Column("driver", "Driver"),
+        Column("key", "Key"),
+        Column("needed"),
+        Column("words", "Meaning", wide=True),
+    )
+    return Table(rows, columns, title="In adzeguard.toml: [hosts] kind = DRIVER, or one [hosts.NAME] for each source")
