@@ -269,3 +269,15 @@ def test_the_host_itself_is_worked_on_without_a_connection(nav: Program, linux_h
     assert (linux_host.console_login("ben"), linux_host.console_login("ada")) == (False, True)
     assert linux_host.run(sys.executable, "-m", "adzeguard", "collect", "--workspace", str(nav.folder)).returncode == 4
     assert {row["name"]: row["source"] for row in there("hosts", "list")}["KIOSK-01"] == ""
+
+
+def test_an_account_without_the_right_to_change_is_told(nav: Program, linux_host: LinuxHost) -> None:
+    """Who may not run the shell as root hears it from sudo, with the way out, and nothing is read or changed."""
+    settings = nav.folder / "adzeguard.toml"
+    settings.write_text(settings.read_text().replace('account = "keeper"', 'account = "ada"'))
+    tried = nav("hosts", "test", NAV, "--format", "json")
+    assert tried.code == 3
+    assert "sudo refuses on 127.0.0.1: sudo: a password is required" in tried.json[-1]["said"]
+    assert "Let ada run /bin/sh as root there without a password" in tried.json[-1]["said"]
+    assert "sudo refuses" in nav("collect").err
+    assert traces(linux_host) == ""

@@ -28,6 +28,7 @@ def command(full: bool, workspace: Path | None) -> int:
     from adzeguard.store.put_in import PutIn
     from adzeguard.workflows.collect import Sources, collect
     from adzeguard.workflows.put_in import forget_what_is_gone
+    from adzeguard.workflows.settle_later import settle_unknown
 
     desk = Desk(workspace)
     with (
@@ -37,6 +38,7 @@ def command(full: bool, workspace: Path | None) -> int:
         progress_bar() as progress,
     ):
         done = collect(Sources(directory, hosts, desk.store, desk.now, progress, desk.names), full=full)
+        settle_unknown(desk.journal, desk.estate, desk.now(), desk.operator())
         forget_what_is_gone(PutIn(desk.database), desk.journal, desk.estate)
     counted = ", ".join(f"{count} {label}{'s' * (count != 1)}" for label, count in done.counts.items())
     counted = counted.replace("directory policys", "directory policies") or "nothing"

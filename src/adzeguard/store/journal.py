@@ -101,6 +101,15 @@ class Journal:
             begun = one(connection, query)
         return self.rows(enactment=str(begun[0])) if begun is not None else []
 
+    def unreached(self, since: datetime) -> list[str]:
+        """Return the enactments that ended since a moment and whose rows tell of anything that was not reached."""
+        query = (
+            "SELECT DISTINCT enactment FROM journal WHERE kind = 'outcome' AND at >= ? AND body LIKE ?"
+            " AND enactment IN (SELECT enactment FROM journal WHERE kind = 'end') ORDER BY enactment"
+        )
+        with self._database.reading() as connection:
+            return [str(name) for (name,) in connection.rows(query, (since.isoformat(), '%"status": "unreachable"%'))]
+
     def last_of_kind(self, kind: str) -> str | None:
         """Return which enactment wrote the last row of a kind, or nothing when there is none."""
         query = "SELECT enactment FROM journal WHERE kind = ? ORDER BY seq DESC LIMIT 1"

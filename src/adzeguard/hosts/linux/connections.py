@@ -10,7 +10,7 @@ from typing import Any, Final, TypeVar
 import asyncssh
 
 from adzeguard.core.errors import HostRefusedError, HostUnreachableError
-from adzeguard.hosts.linux.shell import AS_ROOT, COMMAND, Ran
+from adzeguard.hosts.linux.shell import AS_ROOT, COMMAND, Ran, refusal_of_sudo, without_warnings
 
 _AT_ONCE: Final = 8
 """Connections that are opened at one time: OpenSSH drops some of more than ten that are not logged in yet."""
@@ -188,7 +188,8 @@ def _ran(address: str, account: str, code: int | None, out: bytes, said: bytes) 
     text = said.decode("utf-8", "replace").strip()
     if code is None:
         raise HostUnreachableError(f"the connection to {address} was lost before an answer came")
-    if code and text.startswith("sudo:"):
+    refusal = refusal_of_sudo(code, text)
+    if refusal:
         way_out = f"Let {account} run /bin/sh as root there without a password: see the guide, Hosts"
-        raise HostRefusedError(f"sudo refuses on {address}: {text.splitlines()[0]}", way_out)
-    return Ran(code, out, text)
+        raise HostRefusedError(f"sudo refuses on {address}: {refusal}", way_out)
+    return Ran(code, out, without_warnings(text))

@@ -12,7 +12,7 @@ from adzeguard.core.errors import HostRefusedError, HostUnknownError, HostUnreac
 from adzeguard.core.estate.hosts import Host
 from adzeguard.hosts.linux.native_names import checked_pattern
 from adzeguard.hosts.linux.session import Habits, LinuxSession
-from adzeguard.hosts.linux.shell import AS_ROOT, COMMAND, Ran
+from adzeguard.hosts.linux.shell import AS_ROOT, COMMAND, Ran, refusal_of_sudo, without_warnings
 from adzeguard.hosts.port import Step
 
 _LONGEST_WAIT: Final = 120
@@ -56,9 +56,13 @@ class LocalShell:
         except OSError as error:
             raise HostUnreachableError(f"{command[0]} cannot be run here: {error.strerror}") from error
         said = done.stderr.decode("utf-8", "replace").strip()
-        if command is AS_ROOT and done.returncode and said.startswith("sudo:"):
-            raise HostRefusedError(f"sudo refuses: {said}", "Let this account run /bin/sh as root without a password")
-        return Ran(done.returncode, done.stdout, said)
+        refusal = refusal_of_sudo(done.returncode, said) if command is AS_ROOT else ""
+        if refusal:
+            raise HostRefusedError(
+                f"sudo refuses: {refusal}", "Let this account run /bin/sh as root without a password"
+            )
+        code = done.returncode if done.returncode >= 0 else 128 - done.returncode  # as a shell tells of a signal
+        return Ran(code, done.stdout, without_warnings(said))
 
 
 class LocalHost:

@@ -8,6 +8,7 @@ from adzeguard.hosts.linux.sudoers import SUDOERS
 
 STATE: Final = "/etc/adzeguard/state.json"
 CHANGED_MEANWHILE: Final = 75  # EX_TEMPFAIL of sysexits(3)
+_OURS: Final = (SUDOERS, *(access_path(way) for way in SERVICES), *NOTICE_FILES)
 _PAM: Final = "\n".join(f"pam {way} {service} {access_path(way)}" for way, service in SERVICES.items())
 
 READ: Final = (
@@ -26,7 +27,7 @@ for one in /etc/machine-id /etc/passwd /etc/group /etc/shadow """
     + """
 if command -v visudo > /dev/null && grep -Eqs '^[@#]includedir +/etc/sudoers.d' /etc/sudoers; then echo sudo; fi
 for one in """
-    + " ".join((SUDOERS, *(access_path(way) for way in SERVICES), *NOTICE_FILES))
+    + " ".join(_OURS)
     + """; do
     if [ -e "$one" ]; then printf 'digest %s %s\\n' "$one" "$(sha256sum < "$one" | cut -c 1-64)"; fi
 done
@@ -74,6 +75,9 @@ if [ "$now" != "$1" ]; then echo 'the settings of the host were changed meanwhil
 both=$2 only=$3
 shift 3
 beside() { printf '%s/.%s.new' "$(dirname "$1")" "$(basename "$1")"; }
+for one in """
+    + " ".join(_OURS)
+    + """; do rm -f "$(beside "$one")"; done
 put() {
     (umask 022 && mkdir -p "$(dirname "$1")")
     new=$(beside "$1")

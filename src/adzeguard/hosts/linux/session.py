@@ -36,6 +36,7 @@ from adzeguard.hosts.linux.shell import Ran, Shell, with_arguments
 from adzeguard.hosts.linux.sudoers import SUDOERS, NamedElevation, sudoers_text
 
 _A_DAY: Final = 86_400
+_ENDED_BY_SIGNAL: Final = 128  # POSIX.1-2017, Shell Command Language 2.8.2
 _LONGEST_ANSWER: Final = 16 * 1024 * 1024
 
 
@@ -113,6 +114,9 @@ class LinuxSession:
         ran = self._shell.run(with_arguments(script, list(arguments)))
         if ran.code == scripts.CHANGED_MEANWHILE:
             raise HostRefusedError(ran.said or "the settings of the host were changed meanwhile", "Try again")
+        if ran.code >= _ENDED_BY_SIGNAL:
+            # It may have come to its end or not: whoever asked looks again.
+            raise HostUnreachableError("the host ended it in the middle")
         if ran.code:
             raise HostRefusedError(ran.said or f"the host ended it with {ran.code}")
         if len(ran.out) > _LONGEST_ANSWER:
@@ -188,6 +192,8 @@ class LinuxSession:
         if not who.is_group and self._digests([wanted.program]) == [wanted.sha256]:
             arguments = wanted.arguments.split() if wanted.arguments else []
             proof = self._shell.run(with_arguments(scripts.PROVE, [who.name, wanted.program, *arguments]))
+            if proof.code >= _ENDED_BY_SIGNAL:
+                raise HostUnreachableError("the host ended it in the middle")
             if proof.code:
                 self._write(self._look(), seen.kept.state)
                 raise HostRefusedError(f"sudo would not run {wanted.program} for {who.name} after all")

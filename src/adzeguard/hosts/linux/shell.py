@@ -12,6 +12,7 @@ from typing import Final, Protocol
 from adzeguard.core.errors import HostRefusedError
 
 COMMAND: Final = ("/bin/sh", "-s")
+_WARNING: Final = "unable to resolve host"
 AS_ROOT: Final = ("sudo", "-n", "--", *COMMAND)
 
 
@@ -22,6 +23,21 @@ class Ran:
     code: int
     out: bytes
     said: str
+
+
+def refusal_of_sudo(code: int, said: str) -> str:
+    """Return what sudo says for a no; nothing where it ran what it was given, whatever came of that.
+
+    It warns of a host name that it cannot resolve, and goes on all the same.
+    """
+    own = [line for line in said.splitlines() if line.startswith("sudo:") and _WARNING not in line]
+    return own[-1] if code == 1 and own else ""
+
+
+def without_warnings(said: str) -> str:
+    """Return what was said less sudo's warnings."""
+    lines = [line for line in said.splitlines() if not (line.startswith("sudo:") and _WARNING in line)]
+    return "\n".join(lines).strip()
 
 
 class Shell(Protocol):

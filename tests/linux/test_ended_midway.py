@@ -1,0 +1,96 @@
+"""A Linux host, or the program, ended in the middle of changes: the next run finishes what is half done."""
+
+import os
+import random
+import signal
+import subprocess
+import sys
+import threading
+import time
+from hashlib import sha256
+
+from tests.conftest import Program
+from tests.linux.sandbox import LinuxHost
+from tests.linux.test_linux_host import ORLA, UPDATE, charter, enacted, nav, traces
+
+__all__ = ["nav"]
+ENDINGS = int(os.environ.get("ENDINGS", "2"))
+
+
+def everything(program: Program, host: LinuxHost) -> None:
+    """A charter that sets something of each kind on the host."""
+    digest = sha256(host.run("cat", UPDATE).stdout.encode()).hexdigest()
+    charter(
+        program,
+        rf"local-group: administrators{chr(10)}  include: [local\ada, {ORLA}]",
+        r"refuse-logon: {console: [local\ben, LOWMERE\Domain Users], remote: [local\navigators]}",
+        "notice: {title: Bridge only, text: Ask the bridge.}",
+        rf"elevate: {{program: {UPDATE}, sha256: {digest}, for: [local\ben, {ORLA}]}}",
+    )
+
+
+def all_of_it(host: LinuxHost) -> tuple[object, ...]:
+    """What the host really does: who administers it, who is let, what is shown, what runs elevated."""
+    return (
+        host.members("sudo"),
+        not host.console_login("ben") and host.console_login("ada"),
+        not host.remote_login("ben") and host.remote_login("ada"),
+        host.banner().startswith("Bridge only"),
+        host.runs_elevated("ben", UPDATE) and not host.runs_elevated("ada", UPDATE),
+    )
+
+
+ALL = ({"ada", "cleo", ORLA}, True, True, True, True)
+NOTHING = ({"cleo"}, False, False, False, False)
+
+
+def test_the_program_is_killed_at_random(nav: Program, linux_host: LinuxHost) -> None:
+    """Gone on with, all of it stands, nothing twice; then the rules go, killed again, and all is as before."""
+    chance = random.Random(20261125)
+    for _ in range(ENDINGS):
+        for wanted in (ALL, NOTHING):
+            everything(nav, linux_host) if wanted is ALL else charter(nav)
+            command = [sys.executable, "-m", "adzeguard", "enact", "--yes"]
+            running = subprocess.Popen(
+                command, cwd=nav.folder, env=nav.environment, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+            )
+            _after(chance.uniform(0.8, 4))
+            running.send_signal(signal.SIGKILL)
+            running.wait()
+            assert nav("enact", "--resume", "--yes").code in (0, 2)  # 2: nothing was begun, or all was ended
+            nav("collect")
+            enacted(nav)
+            assert nav("journal", "verify").code == 0
+            assert all_of_it(linux_host) == wanted
+            assert (traces(linux_host) == "") == (wanted is NOTHING)
+
+
+def test_the_host_loses_what_it_is_doing_at_random(nav: Program, linux_host: LinuxHost) -> None:
+    """Scripts die in the middle of their writing; what was in force stays in force, and the next run puts all right."""
+    chance = random.Random(20261126)
+    for _ in range(ENDINGS):
+        for wanted in (ALL, NOTHING):
+            everything(nav, linux_host) if wanted is ALL else charter(nav)
+            over = threading.Event()
+            killer = threading.Thread(target=_kill_scripts, args=(linux_host, over, chance))
+            killer.start()
+            nav("enact", "--yes")
+            over.set()
+            killer.join()
+            nav("collect")
+            enacted(nav)
+            assert all_of_it(linux_host) == wanted
+            assert (traces(linux_host) == "") == (wanted is NOTHING)
+
+
+def _kill_scripts(host: LinuxHost, over: threading.Event, chance: random.Random) -> None:
+    while not over.is_set():
+        _after(chance.uniform(0.05, 0.4))
+        host.run("pkill", "-9", "-x", "-f", "/bin/sh -s")
+
+
+def _after(seconds: float) -> None:
+    """Let some time go by, for what runs beside."""
+    end = time.monotonic() + seconds
+    while time.monotonic() < end:
+        os.sched_yield()
