@@ -328,3 +328,42 @@ def test_where_a_rule_holds_and_what_a_move_would_change(demo: Program) -> None:
     after = logon(demo, "QUAY-01", "orla.fenn", "console")
     assert (after["allowed"], after["notice"]["title"]) == (True, "Kiosk")
     assert demo("charter", "effect", "QUAY-01", "--if-moved-to", *move).code == 0
+
+
+def test_a_new_computer_from_its_creation_to_the_first_logon(demo: Program) -> None:
+    """It lands on the Quay, is closed there, told after some days, and admitted to its place: moved, opened, mended."""
+    stewards = "LOWMERE\\Domain Admins, local\\administrator, LOWMERE\\Kiosk Stewards"
+    there = "{under: 'OU=Ticket Kiosks,OU=Hosts'}"
+    kiosks = f"\n- id: kiosks\n  hosts: {there}\n  local-group: administrators\n  only: [{stewards}]\n"
+    charter(demo, QUAY, kiosks)
+    groups = host(demo, "QUAY-01")["local_groups"]
+    groups[0]["members"] = sorted({*groups[0]["members"], demo("show", "orla.fenn", "--format", "json").json["sid"]})
+    host(demo, "QUAY-01", local_groups=groups)
+    demo("collect")
+    enact(demo)
+    assert not logon(demo, "QUAY-01", "orla.fenn", "console")["allowed"]
+    waiting = [s for s, m in found(demo, "waiting-host") if "it waits for its place since" in m]
+    assert waiting == ["QUAY-01", "QUAY-02"]
+    with (demo.folder / "adzeguard.toml").open("a") as settings:
+        settings.write("\n[checks]\nwaiting_days = 100000\n")
+    assert found(demo, "waiting-host") == []
+    before = files(demo), (demo.folder / "lowmere.ldif").read_bytes()
+
+    done = demo("admit", "QUAY-01", "OU=Ticket Kiosks,OU=Hosts", "--yes")
+    assert "QUAY-01 loses: logon by console, refuse LOWMERE\\Domain Users (closed-until-moved)" in done.err + done.out
+    assert "QUAY-01 gets: administrators, only " in done.err + done.out
+    shown = demo("show", "QUAY-01", "--format", "json").json
+    assert shown["dn"].startswith("CN=QUAY-01,OU=Ticket Kiosks,OU=Hosts")
+    assert (shown["logon"]["refused"], shown["notice"]) == ({}, {})
+    [administrators] = [g["members"] for g in shown["local_groups"] if g["name"] == "administrators"]
+    assert set(administrators) == {r"LOWMERE\Domain Admins", r"QUAY-01\administrator", r"LOWMERE\Kiosk Stewards"}
+    assert logon(demo, "QUAY-01", "orla.fenn", "console") == {
+        "host": "QUAY-01",
+        "person": r"LOWMERE\orla.fenn",
+        "by": "console",
+        "allowed": True,
+        "because": "",
+        "notice": None,
+    }
+    assert demo("undo", "--last", "--yes").code == 0
+    assert (files(demo), (demo.folder / "lowmere.ldif").read_bytes()) == before

@@ -105,13 +105,14 @@ def effect(host: str, container: str, form: str, output: Path | None, workspace:
     from adzeguard.core.change.by_hand.objects import container_at
     from adzeguard.core.estate.names import resolve_host
     from adzeguard.core.estate.places import short_dn
+    from adzeguard.core.review.admission import as_if_moved
     from adzeguard.core.views.host_page import host_rules
-    from adzeguard.core.views.rule_reach import effect_table, moved
+    from adzeguard.core.views.rule_reach import effect_table
 
     desk = Desk(workspace)
     here = resolve_host(desk.estate, host)
     place = container_at(desk.estate, container)
-    estate, there = moved(desk.estate, here, place.dn)
+    estate, there = as_if_moved(desk.estate, here, place.dn)
     before, after = (host_rules(e, desk.charter, h) for e, h in ((desk.estate, here), (estate, there)))
     table = effect_table(before, after, here.name, short_dn(desk.estate, place.dn))
     put_view(table, form, output)

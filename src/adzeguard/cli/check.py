@@ -43,7 +43,9 @@ def command(severity: str, rules: tuple[str, ...], form: str, output: Path | Non
 
     desk = Desk(workspace)
     check_rules(rules, {rule.id for rule in desk.written_charter.rules})
-    findings = all_findings(LookedAt(desk.rights, desk.charter, desk.privileged, desk.put_in))
+    findings = all_findings(
+        LookedAt(desk.rights, desk.charter, desk.privileged, desk.put_in, desk.workspace.waiting_days)
+    )
     if desk.database.writable:
         desk.checked.note(LastCheck(desk.now(), desk.store.latest().id, counts_of(findings)))
     least = Severity[severity.upper()]

@@ -24,6 +24,7 @@ COMMANDS: Final = {
     "group": ("adzeguard.cli.group", "Change memberships and groups by hand."),
     "ou": ("adzeguard.cli.ou", "Make, protect, move and delete OUs by hand."),
     "move": ("adzeguard.cli.move", "Put an object into another OU."),
+    "admit": ("adzeguard.cli.admit", "Move a waiting host to its place and open it."),
     "intake": ("adzeguard.cli.intake", "Where new users and computers land."),
     "grant": ("adzeguard.cli.grant", "Rights over OUs and groups: give, deny, withdraw, show."),
     "may": ("adzeguard.cli.may", "Whether somebody may do something, and why."),

@@ -31,6 +31,7 @@ _KNOWN: Final = {
     "hosts": (),
     "store": ("url",),
     "charter": ("response", "keepers", "privileged"),
+    "checks": ("waiting_days",),
     "guards": ("removals", "hosts", "share", "operator"),
 }
 
@@ -62,6 +63,8 @@ class Workspace:
     limits: Limits = USUAL_LIMITS
     store_url: str = ""
     """The database of a team; otherwise the store is a file of the workspace."""
+    waiting_days: int = 14
+    """How long a host may wait in a holding OU before `check` tells."""
     operator: str = ""
     """The directory account of whoever works here; otherwise the one that binds to the server."""
 
@@ -125,6 +128,7 @@ def read_workspace(folder: Path) -> Workspace:
         _names(charter, "privileged", path),
         _limits(guards, path),
         store.get("url", ""),
+        _days(tree.get("checks", {}), "waiting_days", 14, path),
         str(guards.get("operator") or directory.get("bind_as", "")),
     )
 
@@ -197,6 +201,13 @@ def _limits(guards: dict[str, Any], path: Path) -> Limits:
         if isinstance(value, bool) or not number or value < 0:
             raise SettingsError(f"{path}: [guards] {key} must be a number, not {value!r}")
     return Limits(**{key: guards[key] for key in ("removals", "hosts", "share") if key in guards})
+
+
+def _days(checks: dict[str, Any], key: str, usual: int, path: Path) -> int:
+    value = checks.get(key, usual)
+    if isinstance(value, bool) or not isinstance(value, int) or value < 0:
+        raise SettingsError(f"{path}: [checks] {key} must be a number of days, not {value!r}")
+    return value
 
 
 def _names(charter: dict[str, Any], key: str, path: Path) -> tuple[str, ...]:

@@ -9,6 +9,8 @@ from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.rights.delegations import Rights
 
+USUAL_WAIT = 14
+
 
 @dataclass(frozen=True)
 class LookedAt:
@@ -18,6 +20,8 @@ class LookedAt:
     charter: ResolvedCharter
     privileged: Sequence[Principal] = ()
     put_in: Sequence[Change] = ()
+    waiting_days: int = USUAL_WAIT
+    """How long a host may wait in a holding OU."""
 
     @property
     def estate(self) -> Estate:

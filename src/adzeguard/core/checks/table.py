@@ -9,6 +9,7 @@ from adzeguard.core.checks.finding import Severity
 from adzeguard.core.checks.hosts import check_hosts, too_wide, without_source
 from adzeguard.core.checks.privileged import check_privileged
 from adzeguard.core.checks.rules import deviations_from_rules
+from adzeguard.core.checks.waiting import waiting_hosts
 
 _NOTE, _LOW, _MEDIUM, _HIGH, _CRITICAL = Severity
 
@@ -228,6 +229,14 @@ CHECKS: Final[tuple[Check, ...]] = (
         "Give a source a part of the fleet that takes it: adzeguard.toml, [hosts.NAME] under, named or system",
         _LOW,
         without_source,
+    ),
+    Check(
+        "waiting-host",
+        "A host has waited in its holding OU for long",
+        "It is of no use to anybody, and its owner may have forgotten it.",
+        "Move it to its place and open it: adzeguard admit HOST OU",
+        _LOW,
+        waiting_hosts,
     ),
     Check(
         "keeper-missing",

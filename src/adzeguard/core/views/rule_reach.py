@@ -1,15 +1,12 @@
 """Which hosts a rule reaches and what it finds there; and what a host would lose and get in another place."""
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import replace
 from typing import Any
 
 from adzeguard.core.charter.host_scope import OnHosts
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.charter.scopes import HostScopes
 from adzeguard.core.estate.estate import Estate
-from adzeguard.core.estate.hosts import Host
-from adzeguard.core.identity import split_dn
 from adzeguard.core.review.correction import Correction
 from adzeguard.core.views.host_page import host_rules
 from adzeguard.core.views.table import Column, Table
@@ -55,13 +52,6 @@ def where_table(estate: Estate, charter: ResolvedCharter, rule: OnHosts, correct
             }
         )
     return Table(rows, _WHERE, title=f"{rule.id} reaches {len(rows)} hosts", empty="It reaches no host.")
-
-
-def moved(estate: Estate, host: Host, container: str) -> tuple[Estate, Host]:
-    """Return the estate as it would be with a host in another container."""
-    there = replace(host, dn=f"{split_dn(host.dn)[0]},{container}")
-    hosts = [there if one.id == host.id else one for one in estate.hosts]
-    return Estate(estate.taken_at, estate.domain, estate.catalogue, estate.memberships, hosts), there
 
 
 def effect_table(

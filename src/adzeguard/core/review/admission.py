@@ -1,0 +1,44 @@
+"""A host is moved to its place: what its rules put in at the old one goes, and what those of the new one mend comes."""
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import replace
+from typing import Any
+
+from adzeguard.core.change.by_hand.ous import moved_object
+from adzeguard.core.change.change import Change
+from adzeguard.core.change.draft import Draft
+from adzeguard.core.charter.resolve import ResolvedCharter
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.hosts import Host
+from adzeguard.core.estate.principal import Principal
+from adzeguard.core.identity import split_dn
+from adzeguard.core.review.corrections import corrections
+from adzeguard.core.review.draft import draft_of
+from adzeguard.core.rights.delegations import Rights
+
+
+def as_if_moved(estate: Estate, host: Host, container: str) -> tuple[Estate, Host]:
+    """Return the estate as it would be with a host in another container, and the host there."""
+    there = replace(host, dn=f"{split_dn(host.dn)[0]},{container}")
+    hosts = [there if one.id == host.id else one for one in estate.hosts]
+    return Estate(estate.taken_at, estate.domain, estate.catalogue, estate.memberships, hosts), there
+
+
+def admitted(
+    rights: Rights,
+    charter: ResolvedCharter,
+    put_in: Sequence[Change],
+    host: Host,
+    container: Principal,
+    said: Iterable[Mapping[str, Any]],
+    why: str,
+) -> Draft:
+    """Return the move with all that follows from it on the host, in one draft. `said` is what it loses and gets."""
+    move = moved_object(rights.estate, rights.estate.principal(host.id), container, why)
+    estate, there = as_if_moved(rights.estate, host, container.dn)
+    name = there.name.casefold()
+    after = corrections(Rights(estate, rights.schema, rights.duties), charter, put_in)
+    follows = draft_of(c for c in after if c.host is not None and c.host.name.casefold() == name)
+    on_host = tuple(change for change in follows.changes if change.host_name.casefold() == name)
+    notes = [f"{there.name} {row['change']}: {row['about']}, {row['says']} ({row['rule']})" for row in said]
+    return Draft((*move.changes, *on_host), (*move.left_out, *follows.left_out), (*move.notes, *notes))
