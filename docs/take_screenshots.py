@@ -29,6 +29,7 @@ SHOTS = {
     "journal": [["journal", "--limit", "18"]],
     "reach": [["reach", WHO], ["reach", WHO, "--cut"]],
     "grants": [["grant", "list"], ["may", "hedda.morrow", "password-help", "cato.lune"]],
+    "doors": [["doors"], ["doors", "KIOSK-07"]],
     "hosts": [
         ["hosts", "list", "--trouble"],
         ["hosts", "test", "KIOSK-22"],

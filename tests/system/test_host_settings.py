@@ -367,3 +367,48 @@ def test_a_new_computer_from_its_creation_to_the_first_logon(demo: Program) -> N
     }
     assert demo("undo", "--last", "--yes").code == 0
     assert (files(demo), (demo.folder / "lowmere.ldif").read_bytes()) == before
+
+
+def doors(demo: Program, *arguments: str) -> list[Json]:
+    """The rows of doors."""
+    rows: list[Json] = demo("doors", *arguments, "--format", "json").json
+    return rows
+
+
+def test_getting_out_of_local_administrators(demo: Program) -> None:
+    """Both doors are seen and closed on all consoles at once, keepers kept; one program is elevated instead."""
+    crew = demo("who", "Galley Crew", "--format", "json").json[0]["qualified_name"]
+    sid = {name: demo("show", name, "--format", "json").json["sid"] for name in (crew, "LOWMERE\\Galley Crew")}
+    consoles = [f"CONSOLE-{n:02}" for n in range(1, 13)]
+    for name in consoles:
+        groups = host(demo, name)["local_groups"]
+        more = {sid["LOWMERE\\Galley Crew"]} | ({sid[crew]} if name == "CONSOLE-05" else set())
+        groups[0]["members"] = sorted({*groups[0]["members"], *more})
+        host(demo, name, local_groups=groups, programs={"/opt/charts/update": DIGEST})
+    demo("collect")
+    theirs = {(row["host"], row["door"], row["through"]) for row in doors(demo, crew)}
+    assert {(name, "group", r"LOWMERE\Galley Crew") for name in consoles} <= theirs
+    assert ("CONSOLE-05", "direct", "") in theirs
+    counted = {row["through"]: (row["people"], row["hosts"]) for row in doors(demo)}
+    assert counted[r"LOWMERE\Galley Crew"][1] == 12
+
+    there = "{under: 'OU=Bridge Consoles,OU=Hosts'}"
+    only = "LOWMERE\\Domain Admins, local\\administrator, LOWMERE\\Console Wardens"
+    charter(
+        demo,
+        f"\n- id: consoles\n  hosts: {there}\n  local-group: administrators\n  only: [{only}]\n",
+        f"\n- id: charts\n  hosts: {there}\n  elevate: {{program: /opt/charts/update, sha256: {DIGEST}, for: [{crew}]}}\n",
+    )
+    after = {(r["host"], r["door"], r["through"]): r["after"] for r in doors(demo, crew, "--after-charter")}
+    assert after["CONSOLE-05", "group", r"LOWMERE\Galley Crew"] == after["CONSOLE-05", "direct", ""] == "loses"
+    rows = enact(demo)
+    assert {r["kind"] for r in rows} >= {"remove-local-member", "give-elevation"}
+    assert {row["host"] for row in doors(demo, crew)} & set(consoles) == set()
+    assert {r["after"] for r in doors(demo, "Administrator", "--after-charter")} == {"stays"}
+    for name in ("CONSOLE-05", "CONSOLE-12"):
+        ran = demo("standin", "run", name, crew, "/opt/charts/update", "--format", "json").json
+        assert (ran["allowed"], ran["elevated"]) == (True, True)
+        assert r"LOWMERE\Domain Admins" in {
+            m["qualified_name"] for m in demo("who", "--host", name, "--format", "json").json
+        }
+    assert demo("propose", "--format", "json").json["changes"] == []

@@ -16,6 +16,7 @@ COMMANDS: Final = {
     "show": ("adzeguard.cli.show", "Show one object or host in full."),
     "who": ("adzeguard.cli.who", "Who is in a group, or an administrator of a host."),
     "why": ("adzeguard.cli.why", "Why somebody is in a group or on a host."),
+    "doors": ("adzeguard.cli.doors", "By which doors people get into hosts."),
     "compare": ("adzeguard.cli.compare", "Who gained and lost membership between two moments."),
     "check": ("adzeguard.cli.check", "What deviates from the charter, and what is wrong anyway."),
     "propose": ("adzeguard.cli.propose", "What would be changed to put it right."),

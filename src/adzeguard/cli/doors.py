@@ -1,0 +1,91 @@
+"""adzeguard doors."""
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+from adzeguard.cli.completing import names
+from adzeguard.cli.desk import Desk
+from adzeguard.cli.exits import Exit
+from adzeguard.cli.options import example, listing_options, workspace_option
+from adzeguard.cli.output import put_view
+from adzeguard.core.errors import UsageError
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from adzeguard.core.access.doors import Door, Doors
+
+_NAMED = 8
+
+
+@click.command("doors", epilog=example("adzeguard doors KIOSK-07"))
+@click.argument("name", required=False, default="", metavar="[PERSON|HOST]", shell_complete=names("user", "computer"))
+@click.option("--all", "everything", is_flag=True, help="Every way of everybody into every host, one by one.")
+@click.option("--after-charter", is_flag=True, help="Also what becomes of each when the charter is enacted.")
+@click.option("--also", multiple=True, metavar="RULE", help="With --after-charter: also what this rule says.")
+@listing_options
+@workspace_option
+def command(
+    name: str,
+    everything: bool,
+    after_charter: bool,
+    also: tuple[str, ...],
+    form: str,
+    output: Path | None,
+    workspace: Path | None,
+) -> int:
+    """Show by which doors people get into hosts as administrators: a directory group, a direct entry, a local account.
+
+    Without a name the doors are counted, those that let in most first. With --after-charter each door stays, goes
+    (another stays open), or was the last and is lost (loses); comes is a new one.
+
+    Keys of json and csv: person, host, door, through, path, after; counted: through, door, people, hosts.
+    """
+    from adzeguard.core.access.doors import Doors, lost_hosts, what_becomes
+    from adzeguard.core.change.outlook import outlook
+    from adzeguard.core.views.doors import counted_table, doors_table
+    from adzeguard.core.wording import some_of
+
+    if also and not after_charter:
+        raise UsageError("--also means something only with --after-charter")
+    desk = Desk(workspace)
+    now = Doors(desk.estate)
+    if not (name or everything or after_charter):
+        put_view(counted_table(now.counted()), form, output)
+        return Exit.NOTHING_TO_REPORT
+    if not after_charter:
+        put_view(doors_table(((door, "") for door in _asked(desk, now, name)), f"Doors{_of(name)}"), form, output)
+        return Exit.NOTHING_TO_REPORT
+    then = outlook(desk.estate, desk.charter_draft(also).changes)
+    later = Doors(desk.estate, then.graph, then.administrators)
+    doors = list(what_becomes(_asked(desk, now, name), _asked(desk, later, name)))
+    lost = [f"{person} ({count})" for person, count in lost_hosts(doors).items()]
+    note = f"Lose hosts ({len(lost)}): {some_of(lost, _NAMED)}" if lost else "Nobody loses a host."
+    put_view(doors_table(doors, f"Doors{_of(name)}, before and after the charter", note), form, output)
+    return Exit.TO_REPORT if any(becomes != "stays" for _, becomes in doors) else Exit.NOTHING_TO_REPORT
+
+
+def _of(name: str) -> str:
+    return f": {name}" if name else ""
+
+
+def _asked(desk: Desk, doors: "Doors", name: str) -> "Iterator[Door]":
+    from adzeguard.core.estate.names import resolve
+    from adzeguard.core.estate.principal import Kind
+
+    if not name:
+        return doors.all()
+    found = resolve(desk.estate, name)
+    if found.kind == Kind.COMPUTER:
+        host = desk.estate.hosts_by_name.get(found.name.casefold())
+        if host is None or host.state is None:
+            why = host.why_unknown if host is not None else "it is no host"
+            raise UsageError(
+                f"nothing is known of {found.qualified_name}: {why}", "Run adzeguard collect when it is on"
+            )
+        return doors.into(host)
+    if found.kind != Kind.USER:
+        raise UsageError(f"{found.qualified_name} is a {found.kind.label}", "Name a person or a host")
+    return doors.of(found.sid or "")

@@ -1,0 +1,133 @@
+"""By which doors people get into hosts: a group of the directory, an entry of their own, a local account."""
+
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from functools import cache
+from typing import Final, Literal
+
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.hosts import Host
+from adzeguard.core.estate.membership import MembershipGraph
+from adzeguard.core.estate.names import on_host
+from adzeguard.core.estate.principal import Kind
+from adzeguard.core.identity import Sid
+
+Way = Literal["group", "direct", "local"]
+_WAYS: Final[Mapping[Kind, Way]] = {Kind.GROUP: "group", Kind.LOCAL_ACCOUNT: "local"}
+
+
+@dataclass(frozen=True, slots=True)
+class Door:
+    """One way of one person into one host. `through` is the group that the host names; `path` leads from there."""
+
+    person: str
+    sid: str
+    host: str
+    door: Way
+    through: str = ""
+    path: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class DoorCount:
+    """One door with how many people come through it, into how many hosts."""
+
+    through: str
+    door: Way
+    people: int
+    hosts: int
+
+
+class Doors:
+    """All doors of an estate, or as they will be with another graph and other administrators of hosts."""
+
+    def __init__(
+        self,
+        estate: Estate,
+        graph: MembershipGraph | None = None,
+        administrators: Sequence[frozenset[Sid]] | None = None,
+    ) -> None:
+        """`administrators` are the direct members of each host's administrators group, in the order of the hosts."""
+        self._estate = estate
+        self._graph = graph or estate.graph
+        self._of_host = dict(
+            zip((host.id for host in estate.hosts), administrators or estate.host_administrators, strict=True)
+        )
+        self._inside = cache(self._people_inside)
+
+    def into(self, host: Host) -> Iterator[Door]:
+        """Yield each person's ways into one host; several for one who has several."""
+        if host.state is None:
+            return
+        members = self._of_host[host.id]
+        for sid, entry in sorted(on_host(self._estate, host.state, host.name, members).items()):
+            if entry.kind == Kind.GROUP:
+                for person, person_sid, path in self._inside(entry.id):
+                    yield Door(person, person_sid, host.name, "group", entry.qualified_name, path)
+            elif entry.kind == Kind.LOCAL_ACCOUNT:
+                yield Door(entry.qualified_name, sid, host.name, "local")
+            else:
+                yield Door(entry.qualified_name, sid, host.name, "direct")
+
+    def all(self) -> Iterator[Door]:
+        """Yield every way of everybody into every host."""
+        for host in self._estate.hosts:
+            yield from self.into(host)
+
+    def of(self, sid: str) -> Iterator[Door]:
+        """Yield one person's ways into all hosts."""
+        return (door for door in self.all() if door.sid == sid)
+
+    def counted(self) -> list[DoorCount]:
+        """Return each door with what comes through it, those that let in most first."""
+        hosts: dict[tuple[Way, str, int], int] = {}
+        for host in self._estate.hosts:
+            members = self._of_host[host.id] if host.state is not None else frozenset()
+            found = on_host(self._estate, host.state, host.name, members) if host.state is not None else {}
+            for entry in found.values():
+                way: Way = _WAYS.get(entry.kind, "direct")
+                name = rf"local\{entry.name}" if way == "local" else entry.qualified_name
+                hosts[way, name, entry.id] = hosts.get((way, name, entry.id), 0) + 1
+        counts = [
+            DoorCount(name, way, len(self._inside(group)) if way == "group" else 1, count)
+            for (way, name, group), count in hosts.items()
+        ]
+        return sorted(counts, key=lambda one: (-one.people * one.hosts, one.through.casefold()))
+
+    def _people_inside(self, group: int) -> tuple[tuple[str, str, str], ...]:
+        if not self._graph.grants_access(group):
+            return ()
+        expansion = self._graph.expand(group)
+        people = expansion.people.tolist()
+        chains = {person: expansion.proof(person) or [] for person in people}
+        shown = self._estate.catalogue.principals({i for chain in chains.values() for i in chain} | set(people))
+        return tuple(
+            (shown[p].qualified_name, shown[p].sid or "", " > ".join(shown[i].qualified_name for i in chains[p]))
+            for p in people
+            if p in shown and shown[p].kind == Kind.USER and all(i in shown for i in chains[p])
+        )
+
+
+def what_becomes(before: Iterable[Door], after: Iterable[Door]) -> Iterator[tuple[Door, str]]:
+    """Yield each door with what becomes of it: stays, goes (another stays), loses (it was the last), or comes."""
+    had, has = {_key(door): door for door in before}, {_key(door): door for door in after}
+    still = {(door.sid, door.host) for door in has.values()}
+    for key, door in had.items():
+        if key in has:
+            yield has[key], "stays"
+        else:
+            yield door, "goes" if (door.sid, door.host) in still else "loses"
+    yield from ((door, "comes") for key, door in has.items() if key not in had)
+
+
+def _key(door: Door) -> tuple[str, ...]:
+    return door.sid, door.host, door.door, door.through
+
+
+def lost_hosts(doors: Iterable[tuple[Door, str]]) -> Mapping[str, int]:
+    """Return by the names of people how many hosts they lose."""
+    lost: dict[str, set[str]] = {}
+    for door, becomes in doors:
+        if becomes == "loses":
+            lost.setdefault(door.person, set()).add(door.host)
+    return {person: len(hosts) for person, hosts in sorted(lost.items(), key=lambda item: (-len(item[1]), item[0]))}
