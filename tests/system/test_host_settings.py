@@ -397,7 +397,8 @@ def test_getting_out_of_local_administrators(demo: Program) -> None:
     charter(
         demo,
         f"\n- id: consoles\n  hosts: {there}\n  local-group: administrators\n  only: [{only}]\n",
-        f"\n- id: charts\n  hosts: {there}\n  elevate: {{program: /opt/charts/update, sha256: {DIGEST}, for: [{crew}]}}\n",
+        f"\n- id: charts\n  hosts: {there}\n"
+        f"  elevate: {{program: /opt/charts/update, sha256: {DIGEST}, for: [{crew}]}}\n",
     )
     after = {(r["host"], r["door"], r["through"]): r["after"] for r in doors(demo, crew, "--after-charter")}
     assert after["CONSOLE-05", "group", r"LOWMERE\Galley Crew"] == after["CONSOLE-05", "direct", ""] == "loses"
