@@ -1,5 +1,6 @@
 """LDIF files: read, changed, and written back whole or not at all."""
 
+import base64
 import os
 import subprocess
 import sys
@@ -10,8 +11,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from adzeguard.core.errors import AdzeguardError, ChangeRefusedError, LdifError
-from adzeguard.directory.ldif import read_records, render_record
+from adzeguard.directory.decode import observe
+from adzeguard.directory.ldif import ReadAgain, read_records, render_record
 from adzeguard.directory.ldif_file import LdifFile
+from adzeguard.directory.ldif_objects import entry_of
 from adzeguard.directory.port import Modification
 
 names = st.from_regex(r"[A-Za-z][A-Za-z0-9-]{0,12}", fullmatch=True).filter(
@@ -178,3 +181,29 @@ def test_two_who_write_one_file_at_once_lose_nothing(tmp_path: Path) -> None:
     assert [process.wait(60) for process in both] == [0, 0]
     records, _ = read_records(path.read_bytes(), "a.ldif")
     assert [len(record.values) for record in records] == [2, 41, 41]
+
+
+def test_a_large_entry_says_what_a_small_one_does(tmp_path: Path) -> None:
+    """Its members are read from the file again and again instead of being kept; all else of it is the same."""
+    head = "dn: CN=Crew,DC=lowmere,DC=example\nobjectClass: top\nobjectClass: group\n# kept\nsAMAccountName: Crew\n"
+    members = [f"CN=Äda {n:06},OU=People,DC=lowmere,DC=example" for n in range(30_000)]
+    lines = "".join(f"member:: {base64.b64encode(m.encode()).decode()}\n" for m in members)
+    small, _ = read_records((head + lines[: lines.index("\n") + 1] + "\n").encode(), "small")
+    [large], rest = read_records((head + lines + "description: at the end\n\n").encode(), "large")
+    assert isinstance(large.values, ReadAgain)
+    assert (len(large.values), rest) == (3 + 30_000 + 1, b"")
+    assert large.values[:4] == small[0].values
+    assert (large.values[0], large.values[-1]) == (("objectClass", b"top"), ("description", b"at the end"))
+    entry = entry_of(large)
+    assert (entry.text("samaccountname"), entry.text("description")) == ("Crew", "at the end")
+    seen = observe(entry)
+    assert seen is not None
+    assert (list(seen.members), len(seen.members), seen.members[1]) == (members, 30_000, members[1])
+    file = tmp_path / "d.ldif"
+    domain = "dn: DC=lowmere,DC=example\nobjectClass: domainDNS\nobjectSid:: AQQAAAAAAAUVAAAAAQAAAAIAAAADAAAA\n\n"
+    file.write_text(domain + head + lines + "\n")
+    ldif = LdifFile(file)
+    ldif.modify(large.dn, [Modification("delete", "member", (members[7].encode(),))])
+    [left] = [observe(e) for e in ldif.entries() if e.dn == large.dn]
+    assert left is not None
+    assert list(left.members) == members[:7] + members[8:]

@@ -59,5 +59,6 @@ def command(full: bool, workspace: Path | None) -> int:
         count = len(done.not_looked_after)
         say(f"Of no source of hosts ({count}), nothing is known of them: {some_of(done.not_looked_after, _SHOWN)}")
     if done.strangers:
-        say(f"Groups list {len(done.strangers)} names from outside, left out: {some_of(done.strangers, _SHOWN)}")
+        count = len(done.strangers) + done.more_strangers
+        say(f"Groups list {count} names from outside, left out: {some_of(done.strangers, _SHOWN, count)}")
     return Exit.DONE_IN_PART if done.hosts_unread else Exit.NOTHING_TO_REPORT

@@ -16,7 +16,8 @@ def did_you_mean(name: str, known: Iterable[str], *, cutoff: float = 0.5, shown:
     return f", did you mean {shown(near)}?" if near else ""
 
 
-def some_of(names: Sequence[str], shown: int = 5) -> str:
-    """Return the first names, and how many more there are."""
-    more = f" and {len(names) - shown} more" if len(names) > shown else ""
+def some_of(names: Sequence[str], shown: int = 5, count: int = 0) -> str:
+    """Return the first names, and how many more there are; of `count`, where not all names are given."""
+    count = max(count, len(names))
+    more = f" and {count - shown} more" if count > shown else ""
     return ", ".join(names[:shown]) + more

@@ -2,8 +2,9 @@
 
 import json
 from calendar import timegm
+from collections.abc import Iterator, Sequence
 from datetime import datetime
-from typing import Final
+from typing import Final, overload
 
 from adzeguard.core.errors import InputError
 from adzeguard.core.estate.attributes import SHOWN_ATTRIBUTES
@@ -59,8 +60,37 @@ def observe(entry: Entry) -> Observed | None:
         bytes(entry.first("ntsecuritydescriptor") or b""),
         _details(entry),
     )
-    members = tuple(value.decode("utf-8", "surrogateescape") for value in entry.attributes.get("member", ()))
+    listed = entry.attributes.get("member", ())
+    # A group of a million members is decoded name by name, whenever somebody goes through them.
+    members = tuple(map(_text, listed)) if isinstance(listed, list | tuple) else Decoded(listed)
     return Observed(row, members)
+
+
+class Decoded(Sequence[str]):
+    """Values as text, decoded when somebody looks at them."""
+
+    def __init__(self, values: Sequence[bytes]) -> None:
+        self._values = values
+
+    def __iter__(self) -> Iterator[str]:
+        """Go through them in their order."""
+        return map(_text, self._values)
+
+    def __len__(self) -> int:
+        """Return how many there are."""
+        return len(self._values)
+
+    @overload
+    def __getitem__(self, at: int) -> str: ...
+    @overload
+    def __getitem__(self, at: slice) -> Sequence[str]: ...
+    def __getitem__(self, at: int | slice) -> str | Sequence[str]:
+        """Return one, or some."""
+        return _text(self._values[at]) if isinstance(at, int) else list(map(_text, self._values[at]))
+
+
+def _text(value: bytes) -> str:
+    return value.decode("utf-8", "surrogateescape")
 
 
 def _kind(entry: Entry) -> Kind | None:

@@ -4,8 +4,12 @@ import base64
 import binascii
 import re
 import sys
-from collections.abc import Iterator
+from collections import Counter
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
+from itertools import islice
+from typing import Final, overload
 
 from adzeguard.core.errors import LdifError
 
@@ -13,6 +17,82 @@ _WIDTH = 76
 _LONGEST_VALUE = 10 * 1024 * 1024
 """No directory server takes a longer one, unless it is told to ([MS-ADTS] 3.1.1.3.4.6, MaxReceiveBuffer)."""
 _BLANK_LINES = re.compile(rb"(?:\A|(?<=\n))[\r\n]*\n")
+
+
+_MANY: Final = 1000
+_LARGE: Final = 1024 * 1024
+"""A larger entry is not kept value by value: a group of a million members would take nine times its size."""
+
+
+class ReadAgain(Sequence[tuple[str, bytes]]):
+    """The values of a large entry, read from its bytes whenever somebody goes through them."""
+
+    def __init__(self, raw: bytes, line: int, source: str, count: int) -> None:
+        self._raw = raw
+        self._line = line
+        self._source = source
+        self._count = count
+
+    def __iter__(self) -> Iterator[tuple[str, bytes]]:
+        """Go through the values in their order."""
+        lines = _unfolded(self._raw, self._line, self._source)
+        next(lines)
+        return _values(lines, self._source)
+
+    def __len__(self) -> int:
+        """Return how many there are."""
+        return self._count
+
+    @overload
+    def __getitem__(self, at: int) -> tuple[str, bytes]: ...
+    @overload
+    def __getitem__(self, at: slice) -> Sequence[tuple[str, bytes]]: ...
+    def __getitem__(self, at: int | slice) -> tuple[str, bytes] | Sequence[tuple[str, bytes]]:
+        """Return one, or some."""
+        return list(self)[at]
+
+    def __eq__(self, other: object) -> bool:
+        """Tell whether the same values stand in the same order."""
+        return isinstance(other, Sequence) and list(self) == list(other)
+
+    def __hash__(self) -> int:
+        """Return the same for the same entry."""
+        return hash((self._source, self._line, self._count))
+
+    @cached_property
+    def by_name(self) -> Mapping[str, Sequence[bytes]]:
+        """The attributes by their names in small letters, those with many values read again and again."""
+        counts = Counter(name.lower() for name, _ in self)
+        few: dict[str, list[bytes]] = {name: [] for name, count in counts.items() if count <= _MANY}
+        for name, value in self:
+            if name.lower() in few:
+                few[name.lower()].append(value)
+        return {name: few[name] if name in few else OfOneName(self, name, count) for name, count in counts.items()}
+
+
+class OfOneName(Sequence[bytes]):
+    """The values of one attribute of a large entry, read in the same way."""
+
+    def __init__(self, values: ReadAgain, name: str, count: int) -> None:
+        self._values = values
+        self._name = name
+        self._count = count
+
+    def __iter__(self) -> Iterator[bytes]:
+        """Go through them in their order."""
+        return (value for name, value in self._values if name.lower() == self._name)
+
+    def __len__(self) -> int:
+        """Return how many there are."""
+        return self._count
+
+    @overload
+    def __getitem__(self, at: int) -> bytes: ...
+    @overload
+    def __getitem__(self, at: slice) -> Sequence[bytes]: ...
+    def __getitem__(self, at: int | slice) -> bytes | Sequence[bytes]:
+        """Return one, or some."""
+        return next(islice(self, at, None)) if isinstance(at, int) and at >= 0 else list(self)[at]
 
 
 @dataclass(slots=True)
@@ -23,7 +103,7 @@ class Record:
     """
 
     dn: str
-    values: list[tuple[str, bytes]]
+    values: Sequence[tuple[str, bytes]]
     raw: bytes
     line: int
     lead: bytes = b""
@@ -38,7 +118,7 @@ def read_records(data: bytes, source: str) -> tuple[list[Record], bytes]:
     records: list[Record] = []
     lead = b""
     for raw, line in _blocks(data):
-        if not raw.strip(b"\r\n"):
+        if raw[:1] in (b"\r", b"\n") and not raw.strip(b"\r\n"):
             lead += raw
             continue
         lines = _unfolded(raw, line, source)
@@ -82,7 +162,9 @@ def _unfolded(raw: bytes, line: int, source: str) -> Iterator[tuple[int, bytes]]
 
     The bytes are searched and not split: a million lines of two letters would take eighty times their size as a list.
     """
-    start, last = 0, len(raw.rstrip(b"\r\n"))
+    start, last = 0, len(raw)
+    while last and raw[last - 1] in b"\r\n":
+        last -= 1  # not rstrip: of a large entry that would be a copy, whenever it is read
     while start < last:
         if raw.startswith(b" ", start):
             raise LdifError(f"{source}:{line}: a line continues another, but there is none before it")
@@ -108,7 +190,15 @@ def _record(first_line: tuple[int, bytes], lines: Iterator[tuple[int, bytes]], r
         )
     _, value = _attribute(number, first, source)
     dn = _text(value, number, source)
-    values = []
+    found = _values(lines, source)
+    large = len(raw) > _LARGE
+    values = ReadAgain(raw, number, source, sum(1 for _ in found)) if large else list(found)
+    if not values:
+        raise LdifError(f"{source}:{number}: the entry {dn} has no attributes")
+    return Record(dn, values, raw, number)
+
+
+def _values(lines: Iterator[tuple[int, bytes]], source: str) -> Iterator[tuple[str, bytes]]:
     for place, text in lines:
         name, content = _attribute(place, text, source)
         if name.lower() == "changetype":
@@ -118,10 +208,7 @@ def _record(first_line: tuple[int, bytes], lines: Iterator[tuple[int, bytes]], r
                     "Export the entries themselves",
                 )
             continue
-        values.append((name, content))
-    if not values:
-        raise LdifError(f"{source}:{number}: the entry {dn} has no attributes")
-    return Record(dn, values, raw, number)
+        yield name, content
 
 
 def _attribute(number: int, text: bytes, source: str) -> tuple[str, bytes]:

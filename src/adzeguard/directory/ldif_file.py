@@ -65,13 +65,13 @@ class LdifFile:
     def facts(self) -> DirectoryFacts:
         """Return the domain, from its own entry and the entry that gives it its short name."""
         records = self._current()
-        entries = [entry_of(record) for record in records.values()]
-        domains = [e for e in entries if b"domaindns" in {c.lower() for c in e.attributes.get("objectclass", ())}]
+        domains = [e for e in map(entry_of, records.values()) if b"domaindns" in e.classes]
         if not domains:
             raise LdifError(
                 f"{self._path}: holds no domain object (objectClass domainDNS)", "Export from the base DN on"
             )
         top = min(domains, key=lambda e: len(e.dn))
+        entries = map(entry_of, records.values())
         named = (e.text("netbiosname") for e in entries if fold_dn(e.text("ncname")) == fold_dn(top.dn))
         dns_name = domain_of_dn(top.dn)
         short = self._short_name or next((n for n in named if n), "") or dns_name.partition(".")[0].upper()

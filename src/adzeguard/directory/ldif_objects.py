@@ -12,7 +12,7 @@ from adzeguard.core.errors import ChangeRefusedError, InputError
 from adzeguard.core.estate.nesting import refused_scope_change
 from adzeguard.core.identity import Sid, fold_dn, is_below, leaf_name, parent_dn, split_dn
 from adzeguard.directory.decode import observe
-from adzeguard.directory.ldif import Record, render_record
+from adzeguard.directory.ldif import ReadAgain, Record, render_record
 from adzeguard.directory.port import Attributes, Entry
 from adzeguard.directory.schema import class_guid, first_entries
 
@@ -26,6 +26,8 @@ Records = dict[str, Record]
 
 def entry_of(record: Record) -> Entry:
     """Return what a record says."""
+    if isinstance(record.values, ReadAgain):
+        return Entry(record.dn, record.values.by_name)
     attributes: dict[str, list[bytes]] = {}
     for name, value in record.values:
         attributes.setdefault(name.lower(), []).append(value)

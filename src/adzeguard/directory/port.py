@@ -37,6 +37,11 @@ class Entry:
         return values[0] if values else None
 
     @property
+    def classes(self) -> frozenset[bytes]:
+        """The classes, in small letters."""
+        return frozenset(value.lower() for value in self.attributes.get("objectclass", ()))
+
+    @property
     def deleted(self) -> bool:
         """Whether it is what a server keeps of a deleted object for a while."""
         return self.text("isdeleted").upper() == "TRUE"

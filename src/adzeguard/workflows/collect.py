@@ -42,6 +42,7 @@ class Collected:
     not_looked_after: list[str]
     """Computers that no source takes or knows, less those of the directory itself."""
     strangers: tuple[str, ...]
+    more_strangers: int = 0
 
 
 @dataclass(frozen=True)
@@ -99,7 +100,7 @@ def _collect_all(sources: Sources, about: CollectionFacts, *, compared: bool) ->
     written = sources.store.write(replace(about, finished=sources.clock()), assembled, read, compared=compared)
     kinds = np.bincount(assembled.objects.kinds, minlength=len(Kind))
     counts = {kind.label: int(kinds[kind]) for kind in Kind if kind != Kind.ABSENT and kinds[kind]}
-    return _collected(about.kind, written, counts, read, assembled.strangers)
+    return _collected(about.kind, written, counts, read, assembled.strangers, assembled.more_strangers)
 
 
 def _collect_changes(changed: Sequence[Entry], sources: Sources, about: CollectionFacts) -> Collected:
@@ -153,11 +154,12 @@ def _collected(
     counts: dict[str, int],
     read: Sequence[Host],
     strangers: tuple[str, ...],
+    more_strangers: int = 0,
 ) -> Collected:
     unknown = [host.name for host in read if not host.source and not host.is_of_directory]
     unread = [host for host in read if host.trouble]
     looked_after = sum(bool(host.source) for host in read)
-    return Collected(kind, written, counts, looked_after - len(unread), unread, unknown, strangers)
+    return Collected(kind, written, counts, looked_after - len(unread), unread, unknown, strangers, more_strangers)
 
 
 def _observed(entries: Iterable[Entry], progress: Progress) -> list[Observed]:

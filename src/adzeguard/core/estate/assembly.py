@@ -1,6 +1,6 @@
 """From objects as they were seen, one by one, to columns and a membership graph."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from adzeguard.core.errors import DirectoryError
@@ -11,14 +11,17 @@ from adzeguard.core.estate.principal import Flag, Kind
 from adzeguard.core.estate.rows import ObjectRow, Observed
 from adzeguard.core.identity import fold_dn
 
+_STRANGERS_KEPT = 10_000
+
 
 @dataclass(frozen=True)
 class Assembled:
-    """A whole directory. `strangers` are names that groups list, of other domains or classes."""
+    """A whole directory. `strangers` are names that groups list, of other domains or classes: the first few of them."""
 
     objects: Objects
     graph: MembershipGraph
     strangers: tuple[str, ...] = ()
+    more_strangers: int = 0
 
 
 def assemble(domain: Domain, observed: Sequence[Observed], ids: Sequence[int]) -> Assembled:
@@ -37,7 +40,7 @@ def assemble(domain: Domain, observed: Sequence[Observed], ids: Sequence[int]) -
             other = by_sid.setdefault(seen.row.sid, object_id)
             if other != object_id:
                 raise _same_sid(seen.row, rows[other])
-    strangers: set[str] = set()
+    strangers = _Strangers()
     members = {i: _ids(seen.members, by_dn, strangers) for seen, i in zip(observed, ids, strict=True) if seen.members}
     security = {
         i: bool(seen.row.flags & Flag.SECURITY_GROUP)
@@ -45,7 +48,7 @@ def assemble(domain: Domain, observed: Sequence[Observed], ids: Sequence[int]) -
         if seen.row.kind == Kind.GROUP
     }
     graph = MembershipGraph.build(size, security, members, _primary_members(rows, by_sid))
-    return Assembled(Objects.of_rows(rows, domain), graph, tuple(sorted(strangers)))
+    return Assembled(Objects.of_rows(rows, domain), graph, tuple(sorted(strangers.names)), strangers.more)
 
 
 def _same_sid(row: ObjectRow, other: ObjectRow | None) -> DirectoryError:
@@ -54,7 +57,24 @@ def _same_sid(row: ObjectRow, other: ObjectRow | None) -> DirectoryError:
     return DirectoryError(f"{both} have one SID, {row.sid}", "Delete the wrong one in the directory, and collect again")
 
 
-def _ids(names: Sequence[str], by_dn: Mapping[str, int], strangers: set[str]) -> list[int]:
+class _Strangers:
+    """Names that stand for nothing here: the first few, and how many more entries name others."""
+
+    def __init__(self) -> None:
+        self.names: set[str] = set()
+        self.more = 0
+
+    def add(self, name: str) -> None:
+        """Keep one, or count it."""
+        if name in self.names:
+            return
+        if len(self.names) < _STRANGERS_KEPT:
+            self.names.add(name)
+        else:
+            self.more += 1
+
+
+def _ids(names: Iterable[str], by_dn: Mapping[str, int], strangers: _Strangers) -> list[int]:
     found = []
     for name in names:
         object_id = by_dn.get(fold_dn(name))

@@ -1,5 +1,6 @@
 """One object as a row, and as it was seen."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -32,7 +33,7 @@ class Observed:
     """One object as it was seen: its row, and for a group the names of those it lists."""
 
     row: ObjectRow
-    members: tuple[str, ...] = ()
+    members: Sequence[str] = ()
 
 
 def object_key(guid: bytes | None, sid: str, dn: str) -> bytes:
