@@ -26,6 +26,9 @@ def with_attribute(demo: Program, line: str) -> None:
     file.write_text("\n\n".join(blocks))
 
 
+CREW = b"\ndn: CN=big,OU=Groups,DC=lowmere,DC=example\nobjectClass: group\nsAMAccountName: big\n"
+
+
 @pytest.mark.parametrize(
     "line",
     [
@@ -211,11 +214,12 @@ def test_looking_is_possible_where_nothing_can_be_written(demo_as_made: Path, tm
         (b"\n" * (4 << 20), 4),
         (b"\ndn: CN=big,OU=Groups,DC=lowmere,DC=example\nobjectClass: group\ndescription: x" + b"\n y" * (1 << 20), 4),
         (b"\ndn: CN=big,OU=Groups,DC=lowmere,DC=example\nobjectClass: group\ndescription: " + b"x" * (30 << 20), 1),
+        (CREW + b"".join(b"member: CN=nobody %07d,OU=People,DC=lowmere,DC=example\n" % n for n in range(300_000)), 4),
     ],
-    ids=["blank lines", "folded lines", "one long value"],
+    ids=["blank lines", "folded lines", "one long value", "members"],
 )
 def test_a_large_file_takes_no_more_memory_than_it_is_large(demo: Program, more: bytes, code: int) -> None:
-    """Millions of blank or folded lines and one endless value: 64 MiB above the input and what is taken anyway."""
+    """Millions of lines, one endless value, a group of hundreds of thousands: 64 MiB above the input and the usual."""
     file = demo.folder / "lowmere.ldif"
     with file.open("ab") as ldif:
         ldif.write(b"\n" + more + b"\n")
