@@ -281,3 +281,20 @@ def test_an_account_without_the_right_to_change_is_told(nav: Program, linux_host
     assert "Let ada run /bin/sh as root there without a password" in tried.json[-1]["said"]
     assert "sudo refuses" in nav("collect").err
     assert traces(linux_host) == ""
+
+
+def test_hosts_behind_another_are_reached_through_it(nav: Program, linux_host: LinuxHost) -> None:
+    """The host on the way is checked like any other; without its key nothing behind it is reached."""
+    settings = nav.folder / "adzeguard.toml"
+    text = settings.read_text()
+    settings.write_text(
+        text.replace('account = "keeper"', f'account = "keeper"\njump = "ada@127.0.0.1:{linux_host.port}"')
+    )
+    assert nav("hosts", "test", NAV).code == 0
+    before = linux_host.run("sh", "-c", "ps ax | grep -c '[s]shd: ada'").stdout.strip()
+    assert NAV not in nav("collect").err
+    log = (linux_host.known_hosts.parent / "sshd.log").read_text()
+    assert "Accepted publickey for ada" in log
+    assert before == "0"
+    settings.write_text(text.replace('account = "keeper"', 'account = "keeper"\njump = "ada@127.0.0.1:1"'))
+    assert "127.0.0.1:1 cannot be reached" in nav("hosts", "test", NAV, "--format", "json").json[-1]["said"]
