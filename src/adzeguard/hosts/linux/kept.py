@@ -12,6 +12,8 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict, ValidationError
 
 from adzeguard.core.errors import HostFileError
+from adzeguard.core.estate.elevation import Elevation
+from adzeguard.core.identity import Sid
 
 _LARGEST = 1024 * 1024
 
@@ -39,6 +41,11 @@ class KeptElevation(_Model):
     is_group: bool = False
     arguments: str = ""
     until: str = ""
+
+    @property
+    def elevation(self) -> Elevation:
+        """What is elevated, for whom."""
+        return Elevation(self.program, self.sha256, Sid(self.who), self.arguments, self.until)
 
 
 class Kept(_Model):

@@ -1,11 +1,9 @@
 """One Linux host: what it says of itself, and one change after the other."""
 
 import base64
-import binascii
 import time
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
-from functools import cached_property
 from hashlib import sha256
 from typing import Any, Final
 
@@ -19,19 +17,18 @@ from adzeguard.core.change.kinds.set_logon_alone import SetLogonAlone
 from adzeguard.core.change.kinds.set_notice import SetNotice
 from adzeguard.core.drivers import Names
 from adzeguard.core.errors import HostFileError, HostRefusedError, HostUnreachableError
-from adzeguard.core.estate.capabilities import LOCAL_GROUPS
-from adzeguard.core.estate.elevation import ELEVATION, Elevation, Elevations
-from adzeguard.core.estate.hosts import GROUPS_IN_GROUPS, HostState, LocalAccount, LocalGroup
-from adzeguard.core.estate.logon import LOGON_REFUSAL, LogonRules
+from adzeguard.core.estate.hosts import HostState
 from adzeguard.core.estate.named import Named
-from adzeguard.core.estate.notice import NOTICE, Notice
+from adzeguard.core.estate.notice import Notice
 from adzeguard.core.identity import Sid
 from adzeguard.hosts.linux import scripts
-from adzeguard.hosts.linux.access_file import HEAD, SERVICES, Logons, access_path, access_text, pam_line
-from adzeguard.hosts.linux.accounts import Accounts, NativeGroup, is_person
-from adzeguard.hosts.linux.kept import Kept, KeptElevation, KeptFile, KeptName, kept_text, read_kept
+from adzeguard.hosts.linux.access_file import HEAD, SERVICES, Logons, access_path, access_text
+from adzeguard.hosts.linux.accounts import Accounts
+from adzeguard.hosts.linux.answer import Answer
+from adzeguard.hosts.linux.kept import Kept, KeptElevation, KeptName, kept_text, read_kept
 from adzeguard.hosts.linux.native_names import NativeNames
 from adzeguard.hosts.linux.notice_files import notice_files
+from adzeguard.hosts.linux.seen import Seen, state_of
 from adzeguard.hosts.linux.shell import Ran, Shell, with_arguments
 from adzeguard.hosts.linux.sudoers import SUDOERS, NamedElevation, sudoers_text
 
@@ -48,24 +45,6 @@ class Habits:
     administrators: str = ""
 
 
-@dataclass(frozen=True)
-class _Seen:
-    """What one reading of a host came to."""
-
-    accounts: Accounts
-    names: NativeNames
-    kept: KeptFile
-    ways: frozenset[str]
-    sudo: bool
-
-    @cached_property
-    def unknown(self) -> dict[str, str]:
-        """Names in groups that stand for nobody, by the SIDs that we gave them."""
-        listed = {name for group in self.accounts.groups.values() for name in group.members}
-        sids = {name: self.names.sid_of(name) for name in listed if name not in self.accounts.accounts}
-        return {sid: name for name, sid in sids.items() if sid == self.accounts.unknown_sid(name)}
-
-
 class LinuxSession:
     """A host that answers through a shell."""
 
@@ -79,7 +58,7 @@ class LinuxSession:
         seen = self._look()
         programs = sorted({one.program for one in seen.kept.state.elevated})
         digests = dict(zip(programs, self._digests(programs), strict=True)) if programs else {}
-        return _state(seen, digests)
+        return state_of(seen, digests)
 
     def change(self, change: Change) -> None:
         """Make one change. `HostRefusedError` carries the host's own reason, or ours, for a no."""
@@ -88,8 +67,8 @@ class LinuxSession:
             raise HostRefusedError(f"a Linux host knows no change of the kind {change.kind}")
         make(self, self._look(), change)
 
-    def _look(self) -> _Seen:
-        said = _Answer.of(self._run(scripts.READ).out)
+    def _look(self) -> Seen:
+        said = Answer.of(self._run(scripts.READ).out)
         passwd, group, shadow = (said.text(f"/etc/{name}") for name in ("passwd", "group", "shadow"))
         machine, today = said.text("/etc/machine-id"), int(time.time()) // _A_DAY
         accounts = Accounts.of(machine, passwd, group, shadow, today, self._habits.administrators)
@@ -102,7 +81,7 @@ class LinuxSession:
                 f"{', '.join(kept.unlike)} is not as adzeguard wrote it",
                 "See who changed it; then take it away, and /etc/adzeguard with it, and enact again",
             )
-        return _Seen(accounts, names, kept, frozenset(said.ways), said.sudo)
+        return Seen(accounts, names, kept, frozenset(said.ways), said.sudo)
 
     def _digests(self, programs: list[str]) -> list[str]:
         *digests, end = self._run(scripts.DIGESTS, programs).out.decode("ascii", "replace").splitlines() or [""]
@@ -125,7 +104,7 @@ class LinuxSession:
 
     # One member of a group
 
-    def change_member(self, seen: _Seen, change: LocalMembershipChange) -> None:
+    def change_member(self, seen: Seen, change: LocalMembershipChange) -> None:
         """Put an account into a group of the host, or take it out."""
         group = seen.accounts.groups[seen.names.group_of(change.group_sid)]
         if seen.names.own_group(change.member_sid):
@@ -151,7 +130,7 @@ class LinuxSession:
 
     # Settings of ours
 
-    def change_refusal(self, seen: _Seen, change: RefuseLogon | EndRefusal) -> None:
+    def change_refusal(self, seen: Seen, change: RefuseLogon | EndRefusal) -> None:
         """Refuse somebody logon by a way, or end it."""
         lists = dict(seen.kept.state.refused)
         listed = {sid: name for sid, name in lists.get(change.way, {}).items() if sid != change.who.sid}
@@ -160,21 +139,21 @@ class LinuxSession:
         lists[change.way] = listed
         self._write(seen, seen.kept.state.model_copy(update={"refused": {w: n for w, n in lists.items() if n}}))
 
-    def change_alone(self, seen: _Seen, change: SetLogonAlone) -> None:
+    def change_alone(self, seen: Seen, change: SetLogonAlone) -> None:
         """Let nobody log on by a way but those, or end it."""
         lists = {way: names for way, names in seen.kept.state.alone.items() if way != change.way}
         if change.after is not None:
             lists[change.way] = {one.sid: self._name_or_spelling(seen, one) for one in change.after}
         self._write(seen, seen.kept.state.model_copy(update={"alone": lists}))
 
-    def change_notice(self, seen: _Seen, change: SetNotice) -> None:
+    def change_notice(self, seen: Seen, change: SetNotice) -> None:
         """Show a notice before anybody logs on, or none."""
         self._write(seen, seen.kept.state.model_copy(update={"title": change.title, "text": change.text}))
 
-    def change_elevation(self, seen: _Seen, change: GiveElevation | EndElevation) -> None:
+    def change_elevation(self, seen: Seen, change: GiveElevation | EndElevation) -> None:
         """Elevate a program for somebody, or end it; then ask sudo itself."""
         wanted = change.elevation
-        left = tuple(one for one in seen.kept.state.elevated if _elevation(one) != wanted)
+        left = tuple(one for one in seen.kept.state.elevated if one.elevation != wanted)
         if isinstance(change, EndElevation):
             self._write(seen, seen.kept.state.model_copy(update={"elevated": left}))
             return
@@ -198,7 +177,7 @@ class LinuxSession:
                 self._write(self._look(), seen.kept.state)
                 raise HostRefusedError(f"sudo would not run {wanted.program} for {who.name} after all")
 
-    def _name(self, seen: _Seen, who: Named) -> KeptName:
+    def _name(self, seen: Seen, who: Named) -> KeptName:
         name = self._name_if_known(seen, Sid(who.sid))
         if name is None:
             raise HostRefusedError(f"the host does not know {who.name}", "See: getent passwd, getent group, there")
@@ -206,12 +185,12 @@ class LinuxSession:
             raise HostRefusedError(f"{name.name} is the account that adzeguard itself uses there")
         return name
 
-    def _name_or_spelling(self, seen: _Seen, who: Named) -> KeptName:
+    def _name_or_spelling(self, seen: Seen, who: Named) -> KeptName:
         """Return the name of somebody who is let; whom the host does not know yet must be let once it does."""
         known = self._name_if_known(seen, Sid(who.sid))
         return known or KeptName(name=seen.names.spellings_of(Sid(who.sid), {})[-1], is_known=False)
 
-    def _name_if_known(self, seen: _Seen, sid: Sid) -> KeptName | None:
+    def _name_if_known(self, seen: Seen, sid: Sid) -> KeptName | None:
         own = seen.names.own_group(sid)
         if own is not None:
             return KeptName(name=own, is_group=True)
@@ -221,7 +200,7 @@ class LinuxSession:
             return None
         return self._known(spellings)
 
-    def _write(self, seen: _Seen, wanted: Kept) -> None:
+    def _write(self, seen: Seen, wanted: Kept) -> None:
         """Put the files of a state in place, and the state beside them."""
         before = seen.kept.state
         files = _files(wanted, frozenset(self._always), seen.ways)
@@ -241,7 +220,7 @@ class LinuxSession:
         return ("root", self._shell.account) if self._shell.account else ("root",)
 
 
-_MAKING: Final[Mapping[type[Change], Callable[[LinuxSession, _Seen, Any], None]]] = {
+_MAKING: Final[Mapping[type[Change], Callable[[LinuxSession, Seen, Any], None]]] = {
     AddLocalMember: LinuxSession.change_member,
     RemoveLocalMember: LinuxSession.change_member,
     RefuseLogon: LinuxSession.change_refusal,
@@ -275,98 +254,10 @@ def _files(state: Kept, always: frozenset[str], ways: frozenset[str]) -> dict[st
             )
             files[access_path(way)] = (access_text(logons), "0644")
     if state.elevated:
-        named = [NamedElevation(_elevation(one), one.name, one.is_group) for one in state.elevated]
+        named = [NamedElevation(one.elevation, one.name, one.is_group) for one in state.elevated]
         files[SUDOERS] = (sudoers_text(named), "0440")
     return files | notice_files(Notice(state.title, state.text))
 
 
-def _elevation(one: KeptElevation) -> Elevation:
-    return Elevation(one.program, one.sha256, Sid(one.who), one.arguments, one.until)
-
-
 def _packed(text: str) -> str:
     return base64.b64encode(text.encode("utf-8", "surrogateescape")).decode()
-
-
-@dataclass(frozen=True)
-class _Answer:
-    """What the reading script printed."""
-
-    files: Mapping[str, bytes]
-    digests: Mapping[str, str]
-    ways: frozenset[str]
-    sudo: bool
-
-    @classmethod
-    def of(cls, out: bytes) -> "_Answer":
-        files: dict[str, bytes] = {}
-        digests: dict[str, str] = {}
-        ways: set[str] = set()
-        sudo = False
-        lines = out.decode("ascii", "replace").splitlines()
-        if not lines or lines[-1] != "end":
-            raise HostUnreachableError("the host gave no whole answer")
-        for line in lines[:-1]:
-            word, *rest = line.split(" ")
-            if word == "file" and len(rest) == 2:  # noqa: PLR2004 - a path and what it holds
-                files[rest[0]] = _unpacked(rest[1])
-            elif word == "digest" and len(rest) == 2:  # noqa: PLR2004 - a path and its digest
-                digests[rest[0]] = rest[1]
-            elif word == "pam" and rest:
-                ways.add(rest[0])
-            elif word == "sudo":
-                sudo = True
-        return cls(files, digests, frozenset(ways), sudo)
-
-    def text(self, path: str) -> str:
-        """Return a file as text, empty where it could not be read."""
-        return self.files.get(path, b"").decode("utf-8", "surrogateescape")
-
-
-def _unpacked(text: str) -> bytes:
-    try:
-        return base64.b64decode(text, validate=True)
-    except (binascii.Error, ValueError) as error:
-        raise HostUnreachableError("the host gave a broken answer") from error
-
-
-def _state(seen: _Seen, digests: Mapping[str, str]) -> HostState:
-    accounts, kept = seen.accounts, seen.kept.state
-    groups = tuple(_group(seen, group) for group in accounts.groups.values())
-    inside = {sid for group in groups for sid in group.members}
-    own = [(account, sid) for account in accounts.accounts.values() if (sid := accounts.account_sid(account.name))]
-    shown = [LocalAccount(_shown(a.name), sid, a.enabled) for a, sid in own if is_person(a) or sid in inside]
-    strangers = [LocalAccount(_shown(name), Sid(sid), enabled=False) for sid, name in seen.unknown.items()]
-    parts: dict[str, Any] = {NOTICE.name: Notice(kept.title, kept.text)}
-    lacks = {GROUPS_IN_GROUPS: "a group of a Linux host holds accounts, and no groups"}
-    if seen.ways:
-        parts[LOGON_REFUSAL.name] = LogonRules(
-            {way: frozenset(map(Sid, kept.refused.get(way, {}))) for way in seen.ways},
-            {way: frozenset(map(Sid, sids)) for way, sids in kept.alone.items() if way in seen.ways},
-        )
-    else:
-        lines = "; ".join(f"to /etc/pam.d/{service} '{pam_line(way)}'" for way, service in SERVICES.items())
-        touched = " ".join(access_path(way) for way in SERVICES)
-        lacks[LOGON_REFUSAL.name] = f"no service of PAM asks for it. First: touch {touched}; then add {lines}"
-    if seen.sudo:
-        parts[ELEVATION.name] = Elevations(frozenset(_elevation(one) for one in kept.elevated), digests)
-    else:
-        lacks[ELEVATION.name] = "there is no sudo that reads /etc/sudoers.d"
-    if not accounts.administrators:
-        lacks["administrators"] = "there is neither a group sudo nor wheel; name one: administrators = '…'"
-    return HostState(
-        accounts.authority, (*shown, *strangers), groups, frozenset({LOCAL_GROUPS.name, *parts}), parts, lacks
-    )
-
-
-def _group(seen: _Seen, group: NativeGroup) -> LocalGroup:
-    accounts = seen.accounts
-    members = {seen.names.sid_of(name) for name in (*group.members, *accounts.primary_members(group))}
-    if group.name == accounts.administrators:
-        # Whoever has the number 0 administers the host whatever the lists say.
-        members |= {sid for name in accounts.roots if (sid := accounts.account_sid(name))}
-    return LocalGroup(_shown(group.name), accounts.group_sid(group.name), frozenset(members))
-
-
-def _shown(name: str) -> str:
-    return name.encode("utf-8", "surrogateescape").decode("utf-8", "backslashreplace")

@@ -1,0 +1,78 @@
+"""What one reading of a Linux host comes to, and the state that we make of it."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+from adzeguard.core.estate.capabilities import LOCAL_GROUPS
+from adzeguard.core.estate.elevation import ELEVATION, Elevations
+from adzeguard.core.estate.hosts import GROUPS_IN_GROUPS, HostState, LocalAccount, LocalGroup
+from adzeguard.core.estate.logon import LOGON_REFUSAL, LogonRules
+from adzeguard.core.estate.notice import NOTICE, Notice
+from adzeguard.core.identity import Sid
+from adzeguard.hosts.linux.access_file import SERVICES, access_path, pam_line
+from adzeguard.hosts.linux.accounts import Accounts, NativeGroup, is_person
+from adzeguard.hosts.linux.kept import KeptFile
+from adzeguard.hosts.linux.native_names import NativeNames
+
+
+@dataclass(frozen=True)
+class Seen:
+    """What one reading of a host came to."""
+
+    accounts: Accounts
+    names: NativeNames
+    kept: KeptFile
+    ways: frozenset[str]
+    sudo: bool
+
+    @cached_property
+    def unknown(self) -> dict[str, str]:
+        """Names in groups that stand for nobody, by the SIDs that we gave them."""
+        listed = {name for group in self.accounts.groups.values() for name in group.members}
+        sids = {name: self.names.sid_of(name) for name in listed if name not in self.accounts.accounts}
+        return {sid: name for name, sid in sids.items() if sid == self.accounts.unknown_sid(name)}
+
+
+def state_of(seen: Seen, digests: Mapping[str, str]) -> HostState:
+    """Return the state of a host; `digests` are those of the programs that it elevates, as they are now."""
+    accounts, kept = seen.accounts, seen.kept.state
+    groups = tuple(_group(seen, group) for group in accounts.groups.values())
+    inside = {sid for group in groups for sid in group.members}
+    own = [(account, sid) for account in accounts.accounts.values() if (sid := accounts.account_sid(account.name))]
+    shown = [LocalAccount(_shown(a.name), sid, a.enabled) for a, sid in own if is_person(a) or sid in inside]
+    strangers = [LocalAccount(_shown(name), Sid(sid), enabled=False) for sid, name in seen.unknown.items()]
+    parts: dict[str, Any] = {NOTICE.name: Notice(kept.title, kept.text)}
+    lacks = {GROUPS_IN_GROUPS: "a group of a Linux host holds accounts, and no groups"}
+    if seen.ways:
+        parts[LOGON_REFUSAL.name] = LogonRules(
+            {way: frozenset(map(Sid, kept.refused.get(way, {}))) for way in seen.ways},
+            {way: frozenset(map(Sid, sids)) for way, sids in kept.alone.items() if way in seen.ways},
+        )
+    else:
+        lines = "; ".join(f"to /etc/pam.d/{service} '{pam_line(way)}'" for way, service in SERVICES.items())
+        touched = " ".join(access_path(way) for way in SERVICES)
+        lacks[LOGON_REFUSAL.name] = f"no service of PAM asks for it. First: touch {touched}; then add {lines}"
+    if seen.sudo:
+        parts[ELEVATION.name] = Elevations(frozenset(one.elevation for one in kept.elevated), digests)
+    else:
+        lacks[ELEVATION.name] = "there is no sudo that reads /etc/sudoers.d"
+    if not accounts.administrators:
+        lacks["administrators"] = "there is neither a group sudo nor wheel; name one: administrators = '…'"
+    return HostState(
+        accounts.authority, (*shown, *strangers), groups, frozenset({LOCAL_GROUPS.name, *parts}), parts, lacks
+    )
+
+
+def _group(seen: Seen, group: NativeGroup) -> LocalGroup:
+    accounts = seen.accounts
+    members = {seen.names.sid_of(name) for name in (*group.members, *accounts.primary_members(group))}
+    if group.name == accounts.administrators:
+        # Whoever has the number 0 administers the host whatever the lists say.
+        members |= {sid for name in accounts.roots if (sid := accounts.account_sid(name))}
+    return LocalGroup(_shown(group.name), accounts.group_sid(group.name), frozenset(members))
+
+
+def _shown(name: str) -> str:
+    return name.encode("utf-8", "surrogateescape").decode("utf-8", "backslashreplace")
