@@ -2,8 +2,10 @@
 
 from adzeguard.core.errors import StoreError
 from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.principal import Kind
+from adzeguard.core.estate.rows import Observed
 from adzeguard.workflows.names import KnownNames
-from tests.estates import directory, estate, sid_of
+from tests.estates import DOMAIN, directory, estate, row, sid_of
 
 WHOLE = directory(["ada", "ben"], {"Helpers": ["ben"]})
 
@@ -29,3 +31,22 @@ def test_before_anything_was_collected_no_name_is_known() -> None:
     names = KnownNames(never_collected)
     assert names.sid_of(r"LOWMERE\ada") is None
     assert names.name_of("S-1-5-18") is None
+
+
+def test_what_was_just_seen_comes_before_what_was_collected_last() -> None:
+    """The first collection knows the names that it reads itself; a name that two bear stands for neither."""
+    names = KnownNames(never_collected)
+    seen = [
+        Observed(row("ada", Kind.USER, 1107)),
+        Observed(row("twin", Kind.USER, 1108)),
+        Observed(row("TWIN", Kind.COMPUTER, 1109)),
+        Observed(row("Administrators", Kind.GROUP, 0)._replace(sid="S-1-5-32-544")),
+    ]
+    names.just_seen("LOWMERE", seen)
+    assert names.domain == "LOWMERE"
+    assert (names.sid_of(r"lowmere\Ada"), names.sid_of(r"LOWMERE\twin")) == (f"{DOMAIN.sid}-1107", None)
+    assert names.name_of(f"{DOMAIN.sid}-1107") == r"LOWMERE\ada"
+    assert names.name_of("S-1-5-32-544") is None
+    known = KnownNames(lambda: estate(WHOLE))
+    known.just_seen("LOWMERE", seen)
+    assert known.sid_of(r"LOWMERE\ben") == sid_of(WHOLE, "ben")

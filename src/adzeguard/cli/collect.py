@@ -55,7 +55,7 @@ def command(full: bool, workspace: Path | None) -> int:
         say(f"  {host.name}: {host.trouble}")
     if len(done.hosts_unread) > _SHOWN:
         say(f"  and {len(done.hosts_unread) - _SHOWN} more: adzeguard check lists them")
-    if done.not_looked_after:
+    if done.not_looked_after and desk.workspace.hosts:
         count = len(done.not_looked_after)
         say(f"Of no source of hosts ({count}), nothing is known of them: {some_of(done.not_looked_after, _SHOWN)}")
     if done.strangers:

@@ -1,11 +1,13 @@
 """What the directory knows of names, for hosts that know people by name alone."""
 
 from collections.abc import Callable, Iterable
+from threading import Lock
 
 from adzeguard.core.errors import AdzeguardError
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.names import lookup_qualified
 from adzeguard.core.estate.rows import Observed
+from adzeguard.core.wellknown import BUILTIN_AUTHORITY
 
 
 class KnownNames:
@@ -16,8 +18,9 @@ class KnownNames:
 
     def __init__(self, estate: Callable[[], Estate]) -> None:
         self._estate = estate
-        self._sids: dict[str, str | None] = {}
-        self._names: dict[str, str] = {}
+        self._observed: Iterable[Observed] = ()
+        self._index: tuple[dict[str, str | None], dict[str, str]] | None = None
+        self._lock = Lock()  # hosts are read by many threads at once
         self._domain = ""
 
     @property
@@ -31,19 +34,35 @@ class KnownNames:
             return ""
 
     def just_seen(self, short_name: str, observed: Iterable[Observed]) -> None:
-        """Remember what was just seen of the directory of this name, before it is stored."""
+        """Remember what was just seen of the directory of this name, before it is stored.
+
+        It is gone through when a host first asks: most never do, and a directory has a million objects.
+        """
         self._domain = short_name
-        for seen in observed:
-            if seen.row.sid:
-                name = rf"{short_name}\{seen.row.name}"
-                other = self._sids.get(name.casefold(), seen.row.sid)
-                self._sids[name.casefold()] = seen.row.sid if other == seen.row.sid else None
-                self._names[seen.row.sid] = name
+        self._observed = observed
+        self._index = None
+
+    @property
+    def _seen(self) -> tuple[dict[str, str | None], dict[str, str]]:
+        """SIDs by names, nothing for a name that several bear; and names by SIDs."""
+        with self._lock:
+            if self._index is None:
+                sids: dict[str, str | None] = {}
+                names: dict[str, str] = {}
+                for seen in self._observed:
+                    if seen.row.sid and not seen.row.sid.startswith(f"{BUILTIN_AUTHORITY}-"):
+                        name = rf"{self._domain}\{seen.row.name}"
+                        other = sids.get(name.casefold(), seen.row.sid)
+                        sids[name.casefold()] = seen.row.sid if other == seen.row.sid else None
+                        names[seen.row.sid] = name
+                self._index = sids, names
+            return self._index
 
     def sid_of(self, name: str) -> str | None:
         """Return the SID of a qualified name, or nothing where it stands for nothing or for several things."""
-        if name.casefold() in self._sids:
-            return self._sids[name.casefold()]
+        sids, _ = self._seen
+        if name.casefold() in sids:
+            return sids[name.casefold()]
         try:
             known = lookup_qualified(self._estate(), name)
         except AdzeguardError:  # nothing was collected yet
@@ -52,8 +71,9 @@ class KnownNames:
 
     def name_of(self, sid: str) -> str | None:
         """Return the qualified name of a SID, or nothing."""
-        if sid in self._names:
-            return self._names[sid]
+        _, names = self._seen
+        if sid in names:
+            return names[sid]
         try:
             estate = self._estate()
         except AdzeguardError:
