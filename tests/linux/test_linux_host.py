@@ -1,6 +1,7 @@
 """A Linux host over SSH: the program from end to end against real OpenSSH, PAM and sudo."""
 
 import json
+import subprocess
 import sys
 from hashlib import sha256
 from pathlib import Path
@@ -298,3 +299,27 @@ def test_hosts_behind_another_are_reached_through_it(nav: Program, linux_host: L
     assert before == "0"
     settings.write_text(text.replace('account = "keeper"', 'account = "keeper"\njump = "ada@127.0.0.1:1"'))
     assert "127.0.0.1:1 cannot be reached" in nav("hosts", "test", NAV, "--format", "json").json[-1]["said"]
+
+
+def test_the_keys_of_an_agent_are_used_where_none_is_named(nav: Program, linux_host: LinuxHost) -> None:
+    """With the key in an agent the host lets us in; without key and agent it says what to do."""
+    settings = nav.folder / "adzeguard.toml"
+    settings.write_text("\n".join(line for line in settings.read_text().split("\n") if not line.startswith("key = ")))
+    nav.environment.pop("SSH_AUTH_SOCK", None)
+    without = nav("hosts", "test", NAV, "--format", "json").json[-1]["said"]
+    assert "refuses keeper" in without
+    assert "start an agent" in without
+    socket = str(linux_host.known_hosts.parent / "agent")
+    agent = subprocess.Popen(["ssh-agent", "-D", "-a", socket], stdout=subprocess.DEVNULL)
+    try:
+        nav.environment["SSH_AUTH_SOCK"] = socket
+        for _ in range(1000):
+            added = subprocess.run(
+                ["ssh-add", str(linux_host.key)], env=nav.environment, capture_output=True, check=False
+            )
+            if added.returncode == 0:
+                break
+        assert nav("hosts", "test", NAV).code == 0
+    finally:
+        agent.kill()
+        agent.wait()

@@ -44,6 +44,7 @@ class Connections:
         self._open: dict[str, asyncssh.SSHClientConnection] = {}
         self._jump: asyncssh.SSHClientConnection | None = None
         self._jump_lock = asyncio.Lock()
+        self._agent: asyncssh.SSHAgentClient | None = None
 
     def run(self, address: str, script: bytes) -> Ran:
         """Run a script on a host, as root, over its kept connection."""
@@ -116,8 +117,8 @@ class Connections:
                     port,
                     username=account,
                     known_hosts=reaching.known_hosts,
-                    client_keys=list(reaching.keys) or None,
-                    agent_path=() if reaching.keys else os.environ.get("SSH_AUTH_SOCK") or (),
+                    client_keys=list(reaching.keys) or await self._keys_of_agent(),
+                    agent_path=None,
                     password=None,
                     preferred_auth="publickey",
                     tunnel=tunnel or (),
@@ -139,6 +140,18 @@ class Connections:
         except (OSError, asyncssh.Error) as error:
             said = getattr(error, "strerror", None) or getattr(error, "reason", None) or str(error)
             raise HostUnreachableError(f"{address} cannot be reached: {said}", "Is it switched on?") from error
+
+    async def _keys_of_agent(self) -> "list[asyncssh.SSHKeyPair] | None":
+        """Return the keys of the agent, and of nothing else: what lies in somebody's home is not meant for this."""
+        path = os.environ.get("SSH_AUTH_SOCK", "")
+        if not path:
+            return None
+        if self._agent is None:
+            try:
+                self._agent = await asyncssh.connect_agent(path)
+            except (OSError, asyncssh.Error) as error:
+                raise HostRefusedError(f"the agent at {path} does not answer: {error}", "Name a key instead") from error
+        return list(await self._agent.get_keys()) or None
 
     async def _way_out(self, address: str) -> str:
         try:
@@ -170,6 +183,8 @@ class Connections:
         return name.strip("[]"), int(port), account or self.reaching.account
 
     async def _close(self) -> None:
+        if self._agent is not None:
+            self._agent.close()
         connections = [*self._open.values(), *([self._jump] if self._jump else [])]
         for connection in connections:
             connection.close()
