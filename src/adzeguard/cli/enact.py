@@ -8,6 +8,7 @@ import click
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.enacting import drop_and_show, enact_and_show, resume_and_show
 from adzeguard.cli.options import Answers, enacting_options, example, workspace_option
+from adzeguard.cli.output import say
 from adzeguard.cli.propose import check_rules
 from adzeguard.core.errors import ProposalFileError, UsageError
 
@@ -25,6 +26,10 @@ if TYPE_CHECKING:
 )
 @click.option("--resume", is_flag=True, help="Go on with the enactment that was interrupted.")
 @click.option("--drop", is_flag=True, help="End the enactment that was interrupted for good.")
+@click.option("--first", type=click.IntRange(1), metavar="N", help="Only on the first N hosts that it touches.")
+@click.option("--percent", type=click.IntRange(1, 100), metavar="P", help="Only on so many of a hundred of them.")
+@click.option("--on", "patterns", multiple=True, metavar="PATTERN", help="Only on hosts of these names, like KIOSK-0*.")
+@click.option("--stop-after", type=click.IntRange(0), metavar="F", help="Stop once more than F hosts have failed.")
 @enacting_options
 @workspace_option
 def command(
@@ -32,6 +37,10 @@ def command(
     also: tuple[str, ...],
     resume: bool,
     drop: bool,
+    first: int | None,
+    percent: int | None,
+    patterns: tuple[str, ...],
+    stop_after: int | None,
     answers: Answers,
     workspace: Path | None,
 ) -> int:
@@ -43,27 +52,46 @@ def command(
     back, and is told as verified, differs, conflict, refused, unreachable, held-back or unsupported. Ends with 4 when
     some could not be made.
 
+    With --first, --percent or --on only some hosts are touched, and nothing of the directory; the next enact does the
+    others. With --stop-after it ends when too many hosts fail, and what is left can be gone on with.
+
     Ctrl-C stops after the change in hand. What is left is gone on with by --resume, past the guards as they judge it
     then, or ended for good by --drop, which says what stands. Until then no other proposal is enacted.
 
     Keys of json and csv: id, status, target, kind, group, member, object, rule, detail.
     """
+    from adzeguard.core.change.part import Part
     from adzeguard.core.change.written import read_proposal
-    from adzeguard.workflows.propose import believed, in_full
+    from adzeguard.workflows.propose import believed, in_full, weighed_again
 
     if sum((proposal_file is not None or bool(also), resume, drop)) > 1:
         raise UsageError("--resume and --drop are about the enactment that was interrupted", "Give one of them alone")
     desk = Desk(workspace)
+    part = Part(first, percent, patterns)
+    if not part.is_whole and (resume or drop):
+        raise UsageError(
+            "--first, --percent and --on are about a new enactment", "Give --resume or --drop without them"
+        )
     if resume or drop:
         return resume_and_show(desk, answers) if resume else drop_and_show(desk, answers)
 
     def proposal() -> "Proposal":
+        whole = all_of_it()
+        if part.is_whole:
+            return whole
+        changes = part.of(whole.changes)
+        touched = len({change.host_name for change in whole.changes if change.host_name})
+        chosen = len({change.host_name for change in changes})
+        say(f"On {chosen} of {touched} hosts; {len(whole.changes) - len(changes)} changes are left for another time")
+        return weighed_again(whole, changes, desk.privilege)
+
+    def all_of_it() -> "Proposal":
         if proposal_file is not None:
             return believed(desk.privilege, read_proposal(_bytes_of(proposal_file), str(proposal_file)))
         check_rules(also, {rule.id for rule in desk.written_charter.rules})
         return in_full(desk.charter_draft(also), desk.proposer)
 
-    return enact_and_show(desk, proposal, answers, beside_interrupted=False)
+    return enact_and_show(desk, proposal, answers, beside_interrupted=False, stop_after=stop_after)
 
 
 _LARGEST_PROPOSAL = 256 * 1024 * 1024

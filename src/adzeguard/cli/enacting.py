@@ -3,11 +3,11 @@
 import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from dataclasses import replace
+from dataclasses import dataclass, field, replace
 from itertools import count
 from signal import SIGINT, signal
 from threading import Event
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Final
 
 import click
 
@@ -20,8 +20,14 @@ from adzeguard.core.errors import UsageError
 
 if TYPE_CHECKING:
     from adzeguard.core.change.draft import Draft
+    from adzeguard.core.change.outcome import Outcome
     from adzeguard.core.change.proposal import Proposal
+    from adzeguard.workflows.enact import Enacted
     from adzeguard.workflows.interrupted import Interrupted
+
+
+_FAILURES: Final = ("unreachable", "refused", "differs")
+_HOSTS_NAMED: Final = 8
 
 
 def enact_draft(desk: Desk, make: "Callable[[], Draft]", answers: Answers) -> int:
@@ -32,12 +38,18 @@ def enact_draft(desk: Desk, make: "Callable[[], Draft]", answers: Answers) -> in
 
 
 def enact_and_show(
-    desk: Desk, make: "Callable[[], Proposal]", answers: Answers, *, beside_interrupted: bool = True
+    desk: Desk,
+    make: "Callable[[], Proposal]",
+    answers: Answers,
+    *,
+    beside_interrupted: bool = True,
+    stop_after: int | None = None,
 ) -> int:
     """Make a proposal and enact it. Returns the exit code.
 
     The proposal is made within the lock, so that nothing changes between its guards and its changes. Another enactment
     that was interrupted is told of and never gone on with unasked; `beside_interrupted` says whether this goes on.
+    Once more hosts have failed than `stop_after`, no other change is begun.
     """
     from adzeguard.workflows.interrupted import interrupted_enactment
 
@@ -50,7 +62,7 @@ def enact_and_show(
         proposal = make()
         answers = _with_deletions_named(proposal, answers)
         _judge(desk, proposal, answers)
-        return _run(desk, proposal, answers, None)
+        return _run(desk, proposal, answers, None, stop_after)
 
 
 def resume_and_show(desk: Desk, answers: Answers) -> int:
@@ -105,11 +117,16 @@ def _with_deletions_named(proposal: "Proposal", answers: Answers) -> Answers:
     return replace(answers, deletions=click.prompt("How many objects are deleted?", type=int, err=True))
 
 
-def _run(desk: Desk, proposal: "Proposal", answers: Answers, earlier: "Interrupted | None") -> int:
-    from adzeguard.core.change.outcome import Outcome, Status
+def _run(
+    desk: Desk,
+    proposal: "Proposal",
+    answers: Answers,
+    earlier: "Interrupted | None",
+    stop_after: int | None = None,
+) -> int:
+    from adzeguard.core.change.outcome import Outcome
     from adzeguard.core.views.changes import outcomes_table, proposal_page
     from adzeguard.workflows.enact import Ports, enact_proposal
-    from adzeguard.workflows.interrupted import WAYS_OUT
     from adzeguard.workflows.look_again import look_again
 
     form = answers.form
@@ -126,10 +143,16 @@ def _run(desk: Desk, proposal: "Proposal", answers: Answers, earlier: "Interrupt
             desk.look_anew()
             say("Groups that decide here have changed since the last collection; the guards judge by what stands now")
             _judge(desk, proposal, answers)
-        ports = Ports(directory, hosts, desk.store, desk.journal, desk.now, desk.operator(), asked_to_stop)
+        failing = _Failing(stop_after)
+
+        def is_to_stop() -> bool:
+            return asked_to_stop() or failing.are_too_many
+
+        ports = Ports(directory, hosts, desk.store, desk.journal, desk.now, desk.operator(), is_to_stop)
         done = count(1)
 
-        def report(_outcome: Outcome) -> None:
+        def report(outcome: Outcome) -> None:
+            failing.note(outcome)
             progress("changes", next(done), len(proposal.changes))
 
         whole = earlier.proposal if earlier is not None else proposal
@@ -137,13 +160,42 @@ def _run(desk: Desk, proposal: "Proposal", answers: Answers, earlier: "Interrupt
     if form == "table":
         put("\n")
     put_view(outcomes_table(enacted.outcomes), form)
+    return _told(enacted, failing)
+
+
+def _told(enacted: "Enacted", failing: "_Failing") -> int:
+    """Say what is left, and return the exit code."""
+    from adzeguard.core.change.outcome import Status
+    from adzeguard.workflows.interrupted import WAYS_OUT
+
     if enacted.left:
+        if failing.are_too_many:
+            names = ", ".join(sorted(failing.names)[:_HOSTS_NAMED])
+            say(f"{len(failing.names)} hosts have failed, more than {failing.most}: {names}")
         say(f"Stopped with {enacted.left} change{'s' * (enacted.left != 1)} left: {WAYS_OUT}")
         return Exit.DONE_IN_PART
     verified = sum(outcome.status == Status.VERIFIED for outcome in enacted.outcomes)
     if verified == len(enacted.outcomes):
         return Exit.NOTHING_TO_REPORT
     return Exit.DONE_IN_PART if verified else Exit.FAILED
+
+
+@dataclass
+class _Failing:
+    """The hosts on which something could not be made, and how many may fail before nothing more is begun."""
+
+    most: int | None
+    names: set[str] = field(default_factory=set)
+
+    def note(self, outcome: "Outcome") -> None:
+        """Take in what became of a change."""
+        if outcome.change.host_name and outcome.status in _FAILURES:
+            self.names.add(outcome.change.host_name)
+
+    @property
+    def are_too_many(self) -> bool:
+        """Whether more have failed than may."""
+        return self.most is not None and len(self.names) > self.most
 
 
 @contextmanager
