@@ -6,7 +6,7 @@ SERVER_LOG := .server-tests.log
 SERVER_PACKAGES := samba samba-ad-dc samba-ad-provision samba-dsdb-modules samba-vfs-modules winbind ldap-utils \
 	ldb-tools python3-samba
 
-.PHONY: demo check test fuzz lint bench docs screenshots wheel server database clean
+.PHONY: demo check test fuzz lint bench docs screenshots wheel server database hosts clean
 
 demo: $(VENV)/installed
 	rm -rf lowmere-demo
@@ -17,7 +17,7 @@ check: test lint
 
 # The tests that talk to the directory server run beside all others: two halves of about the same length.
 # What they cover is measured in the programs they start too, branch by branch, and said at the end.
-test: $(VENV)/installed-test server database
+test: $(VENV)/installed-test server database hosts
 	@$(BIN)/coverage erase; \
 	$(BIN)/coverage run -m pytest -m server > $(SERVER_LOG) 2>&1 & server=$$!; \
 	$(BIN)/coverage run -m pytest -m "not server"; rest=$$?; \
@@ -56,6 +56,13 @@ database:
 	elif [ "$$(id -u)" = 0 ] && command -v apt-get >/dev/null; then \
 		apt-get update -q && DEBIAN_FRONTEND=noninteractive apt-get install -y -q --no-install-recommends postgresql; \
 	else echo "The tests against a real PostgreSQL are skipped; as root: apt-get install postgresql"; fi
+
+# The same for the clients by which a sandbox of OpenSSH, PAM and sudo is used; what runs in it, it installs itself.
+hosts:
+	@if command -v ssh >/dev/null && command -v ssh-agent >/dev/null && command -v nsenter >/dev/null; then :; \
+	elif [ "$$(id -u)" = 0 ] && command -v apt-get >/dev/null; then \
+		apt-get update -q && DEBIAN_FRONTEND=noninteractive apt-get install -y -q --no-install-recommends openssh-client util-linux; \
+	else echo "The tests against a real Linux host are skipped; as root: apt-get install openssh-client util-linux"; fi
 
 # Debian without python3-venv cannot make an environment with pip; its own package is asked for then.
 $(VENV)/bin/python:

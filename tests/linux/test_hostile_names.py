@@ -1,6 +1,7 @@
 """No value breaks out of a command, an access line or a sudoers line: drawn texts against the real parsers."""
 
 import json
+import re
 import subprocess
 from collections.abc import Callable
 
@@ -78,8 +79,24 @@ def test_sudo_reads_what_was_meant_or_it_is_refused(
         assert commands["runasusers"] == [{"username": "root"}]
         [command] = commands["Commands"]
         wanted = one.elevation.program + (f" {one.elevation.arguments}" if one.elevation.arguments else "")
-        assert command["command"].replace("\\", "") == wanted
+        assert re.sub(r"\\(.)", r"\1", command["command"]) == wanted
         assert command["sha256"] == DIGEST
+
+
+@pytest.mark.parametrize("name", ["ALL", "ADMINS"])
+def test_a_name_in_capitals_is_a_name_and_no_alias(linux_host: LinuxHost, name: str) -> None:
+    """Whoever is called ALL is one person: nobody else gets what they get; the person does."""
+    digest = linux_host.run("sha256sum", "/opt/charts/update").stdout.split()[0]
+    elevation = Elevation("/opt/charts/update", digest, WHO)
+    for is_group in (False, True):
+        text = sudoers_text([NamedElevation(elevation, name, is_group)])
+        put = 'useradd -M "$1" 2> /dev/null; cat > /etc/sudoers.d/drawn; chmod 0440 /etc/sudoers.d/drawn'
+        linux_host.run("sh", "-c", put, "sh", name, given=text)
+        allowed = [
+            linux_host.run("sudo", "-n", "-l", "-U", who, "/opt/charts/update").returncode == 0 for who in (name, "ada")
+        ]
+        linux_host.run("sh", "-c", 'rm /etc/sudoers.d/drawn; userdel "$1"', "sh", name)
+        assert allowed == [True, False], text
 
 
 @settings(max_examples=60)

@@ -9,6 +9,7 @@ _ACCESS: Final = re.compile(r"[\w$.\\-][\w$. \\-]*(?<![ \\])", re.ASCII)
 """What access.conf(5) takes as it is between bars and commas: `@` would make it a netgroup or a host, `(` a group."""
 _KEYWORDS: Final = frozenset({"all", "local", "except", "none"})
 _PATH: Final = re.compile(r"/[\w./+@~ -]*[\w+~@-]", re.ASCII)
+_LIKE_AN_ALIAS: Final = re.compile(r"[A-Z][A-Z0-9_]*")
 _PLAIN: Final = re.compile(r"[A-Za-z0-9_.-]")
 
 
@@ -23,7 +24,11 @@ def sudoers_name(name: str) -> str:
     r"""Return a name as sudoers(5) takes it, what is not plain as \\xHH; `HostRefusedError` for one that is no text."""
     if not name.isascii() or not name.isprintable() or not name or name.startswith(("#", "%", "+", "!", "-")):
         raise HostRefusedError(f"the name {name!r} cannot be written into a sudoers file", "Give it another name")
-    return "".join(c if _PLAIN.fullmatch(c) else f"\\x{ord(c):02x}" for c in name)
+    written = [c if _PLAIN.fullmatch(c) else f"\\x{ord(c):02x}" for c in name]
+    if _LIKE_AN_ALIAS.fullmatch(name):
+        # In capitals it would be an alias, and ALL would be everybody; no alias has an escape in it.
+        written[0] = f"\\x{ord(name[0]):02x}"
+    return "".join(written)
 
 
 def sudoers_path(path: str) -> str:
