@@ -99,6 +99,22 @@ def test_a_name_in_capitals_is_a_name_and_no_alias(linux_host: LinuxHost, name: 
         assert allowed == [True, False], text
 
 
+@settings(max_examples=40)
+@given(HOSTILE.map(str.strip))
+def test_sudo_lets_the_arguments_that_were_meant_and_no_others(linux_host: LinuxHost, arguments: str) -> None:
+    """What looks like a pattern is none: the same words pass, others do not, nor do more or fewer."""
+    elevation = Elevation("/usr/bin/id", linux_host.run("sha256sum", "/usr/bin/id").stdout.split()[0], WHO, arguments)
+    text = or_nothing(lambda: sudoers_text([NamedElevation(elevation, "ben", is_group=False)]))
+    if text is None or not arguments:
+        return
+    linux_host.run("sh", "-c", "cat > /etc/sudoers.d/drawn; chmod 0440 /etc/sudoers.d/drawn", given=text)
+    words = arguments.split(" ")
+    tries = [words, [*words, "more"], words[:-1], [f"{words[0]}x", *words[1:]], ["-u"]]
+    allowed = [linux_host.run("sudo", "-n", "-l", "-U", "ben", "/usr/bin/id", *t).returncode == 0 for t in tries]
+    linux_host.run("rm", "/etc/sudoers.d/drawn")
+    assert allowed == [True, *(t == words for t in tries[1:])], text
+
+
 @settings(max_examples=60)
 @given(HOSTILE, st.booleans())
 def test_an_access_file_refuses_whom_it_names_and_nobody_else(linux_host: LinuxHost, name: str, is_group: bool) -> None:
