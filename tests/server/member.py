@@ -1,5 +1,6 @@
 """A real member host of the domain, beside the directory server."""
 
+import base64
 import os
 import shutil
 import signal
@@ -65,6 +66,18 @@ class Member:
         members = samr.hSamrGetMembersInAlias(service, alias)["Members"]["Sids"]
         connection.close()
         return {member["SidPointer"].formatCanonical() for member in members}
+
+    def tickets(self, password: str) -> bytes:
+        """A cache of tickets, as a login on the host itself makes it."""
+        script = (
+            "export KRB5CCNAME=FILE:/root/cache; printf '%s\\n' \"$1\" |"
+            f" net -s {_FOLDER}/smb.conf ads kerberos kinit -U Administrator@LOWMERE.EXAMPLE >&2;"
+            f" net -s {_FOLDER}/smb.conf rpc group list --use-kerberos=required -S harbour-01.lowmere.example >&2;"
+            " base64 /root/cache"
+        )
+        done = self.run("sh", "-c", script, "sh", password)
+        assert done.returncode == 0, done.stderr
+        return base64.b64decode(done.stdout)
 
     def notice(self, value: str) -> str:
         """One value of its notice, as its own tool says it."""

@@ -93,7 +93,9 @@ class RemoteSamHosts:
             pipes.close()
 
     def _where(self, host: Host) -> Address:
-        return Address(host.name, host_address(host, self._address), self._port)
+        # A ticket is for a name as the directory has it; with a password the name is for messages alone.
+        name = host.dns_name if self._logs_in.login.kerberos and host.dns_name else host.name
+        return Address(name, host_address(host, self._address), self._port)
 
     def close(self) -> None:
         """Nothing is kept open."""

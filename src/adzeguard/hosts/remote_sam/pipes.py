@@ -97,6 +97,8 @@ def library_errors(host: str) -> Iterator[None]:
         raise HostRefusedError(f"no ticket for {host}: {error}", "Get one: kinit; see KRB5CCNAME") from error
     except DCERPCException as error:
         raise HostRefusedError(f"{host} refuses: {status_of(error)}") from error
+    except FileNotFoundError as error:  # the cache that KRB5CCNAME names
+        raise HostRefusedError(f"no ticket for {host}: there is no {error.filename}", "Get one: kinit") from error
     except (OSError, nmb.NetBIOSError) as error:
         raise HostUnreachableError(f"{host} cannot be reached: {error}", "Is it switched on?") from error
 
