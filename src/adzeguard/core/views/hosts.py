@@ -58,7 +58,7 @@ def drivers_table(drivers: Iterable[tuple[str, DriverKind | str]]) -> Table:
     columns = (
         Column("driver", "Driver"),
         Column("key", "Key"),
-        Column("needed"),
+        Column("needed", "Needed"),
         Column("words", "Meaning", wide=True),
     )
     return Table(rows, columns, title="In adzeguard.toml: [hosts] kind = DRIVER, or one [hosts.NAME] for each source")
