@@ -65,6 +65,7 @@ def test_it_ends_when_too_many_hosts_fail_and_is_gone_on_with(notices: Program) 
     assert ended.code == 4
     assert "hosts have failed, more than 3: " in ended.err
     assert "left: " in ended.err
+    assert " refused: refuses the connection (HARBOUR-01, HARBOUR-02, " in " ".join(ended.out.split())
     left = 62 - len(showing(notices))
     assert left > 4
     for name in broken:

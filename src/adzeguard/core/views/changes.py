@@ -4,7 +4,7 @@ from collections import Counter
 from collections.abc import Iterator, Sequence
 
 from adzeguard.core.change.kinds.membership import MembershipChange
-from adzeguard.core.change.outcome import Outcome
+from adzeguard.core.change.outcome import Outcome, Status
 from adzeguard.core.change.proposal import Impact, Proposal, by_people
 from adzeguard.core.views.page import Lines, Page, Section
 from adzeguard.core.views.table import Column, Table, data_columns
@@ -114,7 +114,20 @@ def outcomes_table(outcomes: Sequence[Outcome]) -> Table:
     )
     counts = Counter(str(o.status) for o in outcomes)
     note = ", ".join(f"{count} {status}" for status, count in counts.most_common())
-    return Table(rows, columns, "", note, NOTHING)
+    return Table(rows, columns, "", "\n".join([note, *_reasons(outcomes)]), NOTHING)
+
+
+def _reasons(outcomes: Sequence[Outcome]) -> Iterator[str]:
+    """Yield why changes were not made, where several have one reason: of a fleet nobody reads them one by one."""
+    targets: dict[tuple[str, str], list[str]] = {}
+    for outcome in outcomes:
+        if outcome.status != Status.VERIFIED and outcome.detail:
+            # What differs in the reasons of many hosts is their name.
+            reason = outcome.detail.replace(outcome.change.target, "it").removeprefix("it ")
+            targets.setdefault((str(outcome.status), reason), []).append(outcome.change.target)
+    for (status, reason), names in sorted(targets.items(), key=lambda item: -len(item[1])):
+        if len(names) > 1:
+            yield f"{len(names)} {status}: {reason} ({some_of(list(dict.fromkeys(names)))})"
 
 
 def compared_table(rows: Sequence[dict[str, object]]) -> Table:
