@@ -39,8 +39,8 @@ def command(host: str, container: str, why: str, answers: Answers, workspace: Pa
 
     def draft() -> "Draft":
         here, place = resolve_host(desk.estate, host), container_at(desk.estate, container)
-        estate, there = as_if_moved(desk.estate, here, place.dn)
-        before, after = (host_rules(e, desk.charter, h) for e, h in ((desk.estate, here), (estate, there)))
+        _, there = as_if_moved(desk.estate, here, place.dn)
+        before, after = (host_rules(desk.charter, h) for h in (here, there))
         effect = effect_table(before, after, here.name, short_dn(desk.estate, place.dn))
         said = [row for row in effect.rows if row["change"] != "keeps"]
         return admitted(desk.rights, desk.charter, desk.put_in, here, place, said, why)

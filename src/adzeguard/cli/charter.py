@@ -112,8 +112,8 @@ def effect(host: str, container: str, form: str, output: Path | None, workspace:
     desk = Desk(workspace)
     here = resolve_host(desk.estate, host)
     place = container_at(desk.estate, container)
-    estate, there = as_if_moved(desk.estate, here, place.dn)
-    before, after = (host_rules(e, desk.charter, h) for e, h in ((desk.estate, here), (estate, there)))
+    _, there = as_if_moved(desk.estate, here, place.dn)
+    before, after = (host_rules(desk.charter, h) for h in (here, there))
     table = effect_table(before, after, here.name, short_dn(desk.estate, place.dn))
     put_view(table, form, output)
     return Exit.TO_REPORT if any(row["change"] != "keeps" for row in table.rows) else Exit.NOTHING_TO_REPORT

@@ -11,10 +11,7 @@ from adzeguard.core.charter.references import Reference, RuleNames
 from adzeguard.core.charter.rule import PrincipalName, Response, Strict, one_or_many
 from adzeguard.core.charter.setting_rule import ResolvedSetting
 from adzeguard.core.estate.logon import WAYS
-from adzeguard.core.estate.notice import Notice
-
-LONGEST_TITLE = 200
-LONGEST_TEXT = 4000
+from adzeguard.core.estate.notice import LONGEST_TEXT, LONGEST_TITLE, Notice
 
 
 class ByWay(Strict):

@@ -7,6 +7,9 @@ from typing import Any, Final
 from adzeguard.core.estate.capability import Capability
 from adzeguard.core.estate.hosts import HostState
 
+LONGEST_TITLE: Final = 200
+LONGEST_TEXT: Final = 4000
+
 
 @dataclass(frozen=True, slots=True)
 class Notice:

@@ -19,7 +19,7 @@ from adzeguard.core.views.page import Fact, Section
 
 def host_data(estate: Estate, charter: ResolvedCharter | None, host: Host) -> dict[str, Any]:
     """Return what a host has beyond what its account in the directory says."""
-    rules = host_rules(estate, charter, host) if charter is not None else []
+    rules = host_rules(charter, host) if charter is not None else []
     return {
         "source": host.source,
         "trouble": host.trouble,
@@ -31,9 +31,9 @@ def host_data(estate: Estate, charter: ResolvedCharter | None, host: Host) -> di
     }
 
 
-def host_rules(estate: Estate, charter: ResolvedCharter, host: Host) -> list[dict[str, Any]]:
+def host_rules(charter: ResolvedCharter, host: Host) -> list[dict[str, Any]]:
     """Return every rule that says anything of a host: what, from which scope, and what part it has."""
-    return [*_rules(charter, host), *setting_rows(estate, charter, host)]
+    return [*_rules(charter, host), *setting_rows(charter, host)]
 
 
 def host_sections(data: dict[str, Any]) -> list[Section]:

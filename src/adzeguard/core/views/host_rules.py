@@ -3,23 +3,21 @@
 from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
-from adzeguard.core.access.keepers import default_keepers
 from adzeguard.core.charter.elevate_rule import ElevateRule, ResolvedElevateRule
 from adzeguard.core.charter.logon_rule import LogonRule, ResolvedLogonRule
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.charter.scopes import HostScopes, ScopedRule
 from adzeguard.core.charter.setting_rule import ResolvedSetting
-from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host, HostState
 from adzeguard.core.identity import Sid
 from adzeguard.core.review.logon_rules import alone_on
 from adzeguard.core.review.on_hosts import Decision, decisions
 
 
-def setting_rows(estate: Estate, charter: ResolvedCharter, host: Host) -> Iterator[dict[str, Any]]:
+def setting_rows(charter: ResolvedCharter, host: Host) -> Iterator[dict[str, Any]]:
     """Yield one row for each thing that a rule says of the host; excepted ones last."""
     logon, elevate = HostScopes(charter.of(ResolvedLogonRule)), HostScopes(charter.of(ResolvedElevateRule))
-    keepers = frozenset(Sid(k.sid) for k in (charter.keepers or default_keepers(estate)) if k.sid)
+    keepers = frozenset(Sid(k.sid) for k in charter.keepers if k.sid)
     if host.state is not None:
         yield from _logon_rows(host.state, logon.on(host), keepers)
         yield from _elevation_rows(host.state, elevate.on(host))

@@ -40,7 +40,7 @@ def where_table(estate: Estate, charter: ResolvedCharter, rule: OnHosts, correct
         if not on and not excepted:
             continue
         messages = found.get(host.name.casefold(), [])
-        parts = dict.fromkeys(r["decides"] for r in host_rules(estate, charter, host) if r["rule"] == rule.id)
+        parts = dict.fromkeys(r["decides"] for r in host_rules(charter, host) if r["rule"] == rule.id)
         standing = "unknown" if host.state is None else "deviates" if messages and not excepted else "yes"
         rows.append(
             {

@@ -9,10 +9,7 @@ from adzeguard.core.change.change import UNDO_RULE, About, Change, Key, Order
 from adzeguard.core.change.kinds.host_setting import HostSettingChange
 from adzeguard.core.estate.hosts import HostState
 from adzeguard.core.estate.named import Named
-from adzeguard.core.estate.notice import NOTICE, Notice, notice_of
-
-LONGEST_TITLE = 200
-LONGEST_TEXT = 4000
+from adzeguard.core.estate.notice import LONGEST_TEXT, LONGEST_TITLE, NOTICE, Notice, notice_of
 
 
 class SetNotice(HostSettingChange):
