@@ -17,6 +17,7 @@ from adzeguard.hosts.careful import session_with
 from adzeguard.hosts.fleet import Fleet, FleetSource
 from adzeguard.workflows.collect import read_host
 from adzeguard.workflows.fan_out import over_hosts
+from adzeguard.workflows.pace import Pace
 
 STATE = HostState(Sid("S-1-5-21-7-7-7"))
 KIOSK = Host(1, "KIOSK-1", "CN=KIOSK-1,DC=lowmere,DC=example")
@@ -158,3 +159,25 @@ def test_a_part_of_the_fleet_is_said_by_place_name_and_system(part: FleetPart, t
     assert (
         found == {"all": (True, True), "kiosks": (True, False), "other": (False, True), "none": (False, False)}[taken]
     )
+
+
+@given(st.integers(1, 600), st.integers(1, 40))
+def test_hosts_are_begun_with_at_the_rate_that_was_said(per_minute: int, hosts: int) -> None:
+    """The first at once, each other one its part of a minute later, however long the waits are cut."""
+    passed = [0.0]
+
+    def wait(seconds: float) -> None:
+        assert 0 < seconds <= 0.5
+        passed[0] += seconds
+
+    pace = Pace(1, per_minute, lambda: passed[0], wait)
+    for turn in range(hosts):
+        pace.turn()
+        assert passed[0] == pytest.approx(turn * 60 / per_minute)
+
+
+def test_nobody_waits_for_a_turn_that_is_not_wanted_any_more() -> None:
+    """Once nothing more is to be begun, the wait ends."""
+    pace = Pace(1, 1, lambda: 0.0, lambda _seconds: pytest.fail("it waits"))
+    pace.turn()
+    pace.turn(lambda: True)

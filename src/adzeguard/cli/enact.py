@@ -1,16 +1,18 @@
 """adzeguard enact."""
 
 from pathlib import Path
+from time import monotonic, sleep
 from typing import TYPE_CHECKING
 
 import click
 
 from adzeguard.cli.desk import Desk
-from adzeguard.cli.enacting import drop_and_show, enact_and_show, resume_and_show
+from adzeguard.cli.enacting import Rollout, drop_and_show, enact_and_show, resume_and_show
 from adzeguard.cli.options import Answers, enacting_options, example, workspace_option
 from adzeguard.cli.output import say
 from adzeguard.cli.propose import check_rules
 from adzeguard.core.errors import ProposalFileError, UsageError
+from adzeguard.workflows.pace import AT_ONCE, Pace
 
 if TYPE_CHECKING:
     from adzeguard.core.change.proposal import Proposal
@@ -29,7 +31,10 @@ if TYPE_CHECKING:
 @click.option("--first", type=click.IntRange(1), metavar="N", help="Only on the first N hosts that it touches.")
 @click.option("--percent", type=click.IntRange(1, 100), metavar="P", help="Only on so many of a hundred of them.")
 @click.option("--on", "patterns", multiple=True, metavar="PATTERN", help="Only on hosts of these names, like KIOSK-0*.")
+@click.option("--pending", is_flag=True, help="What is left for hosts that did not answer when it was to be made.")
 @click.option("--stop-after", type=click.IntRange(0), metavar="F", help="Stop once more than F hosts have failed.")
+@click.option("--at-once", type=click.IntRange(1, 256), default=AT_ONCE, show_default=True, help="Hosts at a time.")
+@click.option("--per-minute", type=click.IntRange(1), metavar="N", help="Begin with at most N hosts a minute.")
 @enacting_options
 @workspace_option
 def command(
@@ -40,7 +45,10 @@ def command(
     first: int | None,
     percent: int | None,
     patterns: tuple[str, ...],
+    pending: bool,
     stop_after: int | None,
+    at_once: int,
+    per_minute: int | None,
     answers: Answers,
     workspace: Path | None,
 ) -> int:
@@ -49,11 +57,14 @@ def command(
     Nothing in PROPOSAL is believed: names, words and what it comes to are made again from what it would do, and a file
     that says anything else is refused. Shows the summary and asks first. Each value is read again right before it is
     changed; what is not as the proposal expected is left alone as a conflict. Every change is in the journal, is read
-    back, and is told as verified, differs, conflict, refused, unreachable, held-back or unsupported. Ends with 4 when
-    some could not be made.
+    back, and is told as verified, differs, conflict, refused, unreachable, held-back, put-back or unsupported. Ends
+    with 4 when some could not be made.
 
     With --first, --percent or --on only some hosts are touched, and nothing of the directory; the next enact does the
     others. With --stop-after it ends when too many hosts fail, and what is left can be gone on with.
+
+    A host on which something is refused gets back what stood before. What is left for hosts that did not answer is
+    kept, shown by adzeguard hosts pending, and made by --pending, as far as it is still asked for.
 
     Ctrl-C stops after the change in hand. What is left is gone on with by --resume, past the guards as they judge it
     then, or ended for good by --drop, which says what stands. Until then no other proposal is enacted.
@@ -64,16 +75,17 @@ def command(
     from adzeguard.core.change.written import read_proposal
     from adzeguard.workflows.propose import believed, in_full, weighed_again
 
-    if sum((proposal_file is not None or bool(also), resume, drop)) > 1:
-        raise UsageError("--resume and --drop are about the enactment that was interrupted", "Give one of them alone")
+    if sum((proposal_file is not None or bool(also), resume, drop, pending)) > 1:
+        raise UsageError("PROPOSAL or --also, --resume, --drop and --pending exclude each other", "Give one of them")
     desk = Desk(workspace)
+    rollout = Rollout(stop_after, Pace(at_once, per_minute, monotonic, sleep))
     part = Part(first, percent, patterns)
     if not part.is_whole and (resume or drop):
         raise UsageError(
             "--first, --percent and --on are about a new enactment", "Give --resume or --drop without them"
         )
     if resume or drop:
-        return resume_and_show(desk, answers) if resume else drop_and_show(desk, answers)
+        return resume_and_show(desk, answers, rollout) if resume else drop_and_show(desk, answers)
 
     def proposal() -> "Proposal":
         whole = all_of_it()
@@ -88,10 +100,29 @@ def command(
     def all_of_it() -> "Proposal":
         if proposal_file is not None:
             return believed(desk.privilege, read_proposal(_bytes_of(proposal_file), str(proposal_file)))
+        if pending:
+            return _left_for_hosts(desk)
         check_rules(also, {rule.id for rule in desk.written_charter.rules})
         return in_full(desk.charter_draft(also), desk.proposer)
 
-    return enact_and_show(desk, proposal, answers, beside_interrupted=False, stop_after=stop_after)
+    return enact_and_show(desk, proposal, answers, beside_interrupted=False, rollout=rollout)
+
+
+def _left_for_hosts(desk: Desk) -> "Proposal":
+    """Return what is left for hosts that did not answer, as far as somebody still asks for it."""
+    from adzeguard.store.pending import PendingChanges
+    from adzeguard.workflows.pending import still_asked_for
+    from adzeguard.workflows.propose import in_full
+
+    waiting = PendingChanges(desk.database)
+    left = [one.change for one in waiting.all()]
+    asked = desk.charter_draft(tuple(sorted({change.rule for change in left})))
+    still, not_any_more = still_asked_for(left, asked)
+    if not_any_more:
+        waiting.forget(not_any_more)
+        for change in not_any_more:
+            say(f"Left away, since no rule asks for it any more: {change.in_words()}")
+    return in_full(still, desk.proposer)
 
 
 _LARGEST_PROPOSAL = 256 * 1024 * 1024

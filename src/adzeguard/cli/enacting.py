@@ -17,6 +17,7 @@ from adzeguard.cli.options import Answers
 from adzeguard.cli.output import put, put_view, say
 from adzeguard.cli.progress import progress_bar
 from adzeguard.core.errors import UsageError
+from adzeguard.workflows.pace import Pace
 
 if TYPE_CHECKING:
     from adzeguard.core.change.draft import Draft
@@ -28,6 +29,14 @@ if TYPE_CHECKING:
 
 _FAILURES: Final = ("unreachable", "refused", "differs")
 _HOSTS_NAMED: Final = 8
+
+
+@dataclass(frozen=True)
+class Rollout:
+    """How an enactment goes over many hosts: how fast, and after how many failed hosts nothing more is begun."""
+
+    stop_after: int | None = None
+    pace: Pace = field(default_factory=Pace)
 
 
 def enact_draft(desk: Desk, make: "Callable[[], Draft]", answers: Answers) -> int:
@@ -43,13 +52,12 @@ def enact_and_show(
     answers: Answers,
     *,
     beside_interrupted: bool = True,
-    stop_after: int | None = None,
+    rollout: "Rollout | None" = None,
 ) -> int:
     """Make a proposal and enact it. Returns the exit code.
 
     The proposal is made within the lock, so that nothing changes between its guards and its changes. Another enactment
     that was interrupted is told of and never gone on with unasked; `beside_interrupted` says whether this goes on.
-    Once more hosts have failed than `stop_after`, no other change is begun.
     """
     from adzeguard.workflows.interrupted import interrupted_enactment
 
@@ -62,10 +70,10 @@ def enact_and_show(
         proposal = make()
         answers = _with_deletions_named(proposal, answers)
         _judge(desk, proposal, answers)
-        return _run(desk, proposal, answers, None, stop_after)
+        return _run(desk, proposal, answers, None, rollout or Rollout())
 
 
-def resume_and_show(desk: Desk, answers: Answers) -> int:
+def resume_and_show(desk: Desk, answers: Answers, rollout: "Rollout") -> int:
     """Go on with the enactment that was interrupted, past the guards as they judge what is left of it now."""
     from adzeguard.workflows.interrupted import the_interrupted
     from adzeguard.workflows.propose import weighed_again
@@ -75,15 +83,16 @@ def resume_and_show(desk: Desk, answers: Answers) -> int:
         say(f"Going on with {earlier.name}: {len(earlier.left)} of {len(earlier.proposal.changes)} changes are left")
         left = weighed_again(earlier.proposal, earlier.left, desk.privilege)
         _judge(desk, left, answers)
-        return _run(desk, left, answers, earlier)
+        return _run(desk, left, answers, earlier, rollout)
 
 
 def drop_and_show(desk: Desk, answers: Answers) -> int:
     """End the enactment that was interrupted for good, and say what stands of it."""
     from adzeguard.core.change.outcome import Outcome
     from adzeguard.core.views.changes import outcomes_table
-    from adzeguard.workflows.enact import Ports, drop_enactment
+    from adzeguard.workflows.enact import drop_enactment
     from adzeguard.workflows.interrupted import the_interrupted
+    from adzeguard.workflows.run import Ports
 
     def quietly(_outcome: Outcome) -> None:
         return
@@ -122,12 +131,13 @@ def _run(
     proposal: "Proposal",
     answers: Answers,
     earlier: "Interrupted | None",
-    stop_after: int | None = None,
+    rollout: "Rollout",
 ) -> int:
     from adzeguard.core.change.outcome import Outcome
     from adzeguard.core.views.changes import outcomes_table, proposal_page
-    from adzeguard.workflows.enact import Ports, enact_proposal
+    from adzeguard.workflows.enact import enact_proposal
     from adzeguard.workflows.look_again import look_again
+    from adzeguard.workflows.run import Ports
 
     form = answers.form
     if form == "table" or not answers.yes:
@@ -143,12 +153,12 @@ def _run(
             desk.look_anew()
             say("Groups that decide here have changed since the last collection; the guards judge by what stands now")
             _judge(desk, proposal, answers)
-        failing = _Failing(stop_after)
+        failing = _Failing(rollout.stop_after)
 
         def is_to_stop() -> bool:
             return asked_to_stop() or failing.are_too_many
 
-        ports = Ports(directory, hosts, desk.store, desk.journal, desk.now, desk.operator(), is_to_stop)
+        ports = Ports(directory, hosts, desk.store, desk.journal, desk.now, desk.operator(), is_to_stop, rollout.pace)
         done = count(1)
 
         def report(outcome: Outcome) -> None:
@@ -174,6 +184,10 @@ def _told(enacted: "Enacted", failing: "_Failing") -> int:
             say(f"{len(failing.names)} hosts have failed, more than {failing.most}: {names}")
         say(f"Stopped with {enacted.left} change{'s' * (enacted.left != 1)} left: {WAYS_OUT}")
         return Exit.DONE_IN_PART
+    waiting = {outcome.change.host_name for outcome in enacted.outcomes if outcome.waits}
+    if waiting:
+        them = f"{len(waiting)} hosts" if len(waiting) > 1 else next(iter(waiting))
+        say(f"What is left for {them} is done, once it can be, by: adzeguard enact --pending")
     verified = sum(outcome.status == Status.VERIFIED for outcome in enacted.outcomes)
     if verified == len(enacted.outcomes):
         return Exit.NOTHING_TO_REPORT

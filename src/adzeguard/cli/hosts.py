@@ -9,7 +9,7 @@ from adzeguard.cli.completing import names
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.options import at_option, example, listing_options, workspace_option
-from adzeguard.cli.output import put_view
+from adzeguard.cli.output import put_view, say
 
 
 @click.group("hosts", epilog=example("adzeguard hosts list"))
@@ -46,6 +46,36 @@ def list_hosts(
         and (not trouble or host.trouble or not host.source)
     ]
     put_view(hosts_table(wanted, desk.store.hosts_read_at()), form, output)
+    return Exit.NOTHING_TO_REPORT
+
+
+@command.command("pending", epilog=example("adzeguard hosts pending"))
+@click.option("--forget", is_flag=True, help="Forget what is left for these hosts.")
+@click.option("--host", "patterns", multiple=True, metavar="PATTERN", help="Only hosts of these names, like KIOSK-0*.")
+@listing_options
+@workspace_option
+def pending(patterns: tuple[str, ...], forget: bool, form: str, output: Path | None, workspace: Path | None) -> int:
+    """List what is left for hosts that did not answer, with its age. adzeguard enact --pending makes it.
+
+    Keys of json and csv: host, change, rule, since, tries, reason.
+    """
+    from fnmatch import fnmatchcase
+
+    from adzeguard.core.views.hosts import pending_table
+    from adzeguard.store.pending import PendingChanges
+
+    desk = Desk(workspace)
+    table = PendingChanges(desk.database)
+    wanted = [pattern.casefold() for pattern in patterns] or ["*"]
+    left = [one for one in table.all() if any(fnmatchcase(one.change.host_name.casefold(), w) for w in wanted)]
+    rows = [(one.change, one.since, one.tries, one.detail) for one in left]
+    if forget:
+        with desk.held("forget"):
+            table.forget(one.change for one in left)
+        say(
+            f"{len(left)} change{'s are' if len(left) != 1 else ' is'} forgotten; what a rule asks for is proposed anew"
+        )
+    put_view(pending_table(rows, desk.now()), form, output)
     return Exit.NOTHING_TO_REPORT
 
 

@@ -12,9 +12,38 @@ def progress_bar() -> Iterator[Callable[[str, int, int | None], None]]:
         yield lambda _what, _done, _of: None
         return
     from rich.console import Console
-    from rich.progress import BarColumn, MofNCompleteColumn, Progress, TaskID, TextColumn, TimeElapsedColumn
+    from rich.progress import (
+        BarColumn,
+        MofNCompleteColumn,
+        Progress,
+        ProgressColumn,
+        Task,
+        TaskID,
+        TextColumn,
+        TimeElapsedColumn,
+        TimeRemainingColumn,
+    )
+    from rich.text import Text
 
-    columns = (TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn(), TimeElapsedColumn())
+    class Rate(ProgressColumn):
+        """How many a second, or a minute where they are few."""
+
+        def render(self, task: Task) -> Text:
+            """Say it."""
+            speed = task.finished_speed or task.speed
+            if not speed:
+                return Text("")
+            return Text(f"{speed:,.0f}/s" if speed >= 1 else f"{speed * 60:.0f}/min")
+
+    columns = (
+        TextColumn("{task.description}"),
+        BarColumn(),
+        MofNCompleteColumn(),
+        Rate(),
+        TimeElapsedColumn(),
+        TextColumn("left"),
+        TimeRemainingColumn(),
+    )
     with Progress(*columns, console=Console(stderr=True), transient=True) as bars:
         tasks: dict[str, TaskID] = {}
 

@@ -34,6 +34,7 @@ def command(form: str, output: Path | None, workspace: Path | None) -> int:
 
 def _gathered(desk: Desk) -> dict[str, Any]:
     from adzeguard.core.views.status import headcounts
+    from adzeguard.store.pending import PendingChanges
     from adzeguard.workflows.interrupted import interrupted_enactment
     from adzeguard.workflows.journal_rows import in_words
 
@@ -43,6 +44,7 @@ def _gathered(desk: Desk) -> dict[str, Any]:
     nothing_since = desk.store.at(moment).id == latest.id
     earlier = estate if nothing_since else desk.store.load(moment)
     hosts, unread = desk.store.hosts_unread()
+    pending, pending_since = PendingChanges(desk.database).oldest()
     interrupted = interrupted_enactment(desk.journal)
     last_check = desk.checked.last()
     return {
@@ -53,6 +55,8 @@ def _gathered(desk: Desk) -> dict[str, Any]:
         "findings": last_check.counts if last_check else {},
         "hosts": hosts,
         "hosts_unread": unread,
+        "hosts_pending": pending,
+        "pending_since": pending_since,
         "interrupted": interrupted.name if interrupted else "",
         "enactments": [
             {"enactment": row.enactment, "at": datetime.fromisoformat(row.at), "by": row.by, "what": in_words(row)}

@@ -1,7 +1,8 @@
-"""What somebody may have meant who misspelt a name."""
+"""Small words that several places say: near names, lists cut short, ages."""
 
 import difflib
 from collections.abc import Callable, Iterable, Sequence
+from datetime import timedelta
 
 
 def nearest(name: str, known: Iterable[str], cutoff: float = 0.5) -> str:
@@ -14,6 +15,15 @@ def did_you_mean(name: str, known: Iterable[str], *, cutoff: float = 0.5, shown:
     """Return ", did you mean 'X'?", or nothing where nothing comes near."""
     near = nearest(name, known, cutoff)
     return f", did you mean {shown(near)}?" if near else ""
+
+
+def age_in_words(age: timedelta) -> str:
+    """Return how long ago something was, in its largest unit."""
+    for seconds, word in ((86400, "day"), (3600, "hour"), (60, "minute")):
+        count = int(age.total_seconds() // seconds)
+        if count:
+            return f"{count} {word}{'s' * (count != 1)}"
+    return "less than a minute"
 
 
 def some_of(names: Sequence[str], shown: int = 5, count: int = 0) -> str:

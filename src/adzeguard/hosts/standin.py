@@ -10,11 +10,11 @@
   "elevated": [{"program": "/opt/charts/update", "sha256": "…", "who": "S-1-5-21-…", "arguments": "", "until": ""}],
   "programs": {"/opt/charts/update": "…"},
   "looks_like": "",
-  "behaviour": {"offline": false, "refuses": false, "slow_seconds": 0}
+  "behaviour": {"offline": false, "refuses": false, "refuses_changes": [], "slow_seconds": 0}
 }
 
-`behaviour` makes the host switched off, unwilling or slow. `looks_like` gives it what hosts of another kind have:
-`remote-sam` or `linux`; otherwise it has everything.
+`behaviour` makes the host switched off, unwilling, unwilling to make changes of some kinds, or slow. `looks_like`
+gives it what hosts of another kind have: `remote-sam` or `linux`; otherwise it has everything.
 """
 
 import json
@@ -96,6 +96,7 @@ class _Group(_Model):
 class _Behaviour(_Model):
     offline: bool = False
     refuses: bool = False
+    refuses_changes: tuple[str, ...] = ()
     slow_seconds: float = Field(0, ge=0, le=60)
 
 
@@ -173,6 +174,8 @@ class StandinSession:
             content = self._answering()
             raw = self._raw()
             write = _WRITING.get(type(change))
+            if change.kind in content.behaviour.refuses_changes:
+                raise HostRefusedError(f"{self._host} refuses it", "Check the account's rights there")
             if write is None or change.needs not in _capabilities(content):
                 raise HostRefusedError(f"{self._host} knows no change of the kind {change.kind}")
             write(content, raw, change)

@@ -7,10 +7,11 @@ from datetime import datetime
 from hashlib import sha256
 from typing import Any, Final
 
-from adzeguard.core.change.change import Change
+from adzeguard.core.change.outcome import MADE, Outcome, Status
 from adzeguard.store.connection import Connection, Database, Row, one
 from adzeguard.store.journal_head import Head, JournalHead
-from adzeguard.store.put_in import note
+from adzeguard.store.pending import note_pending
+from adzeguard.store.put_in import gather_anew, note
 
 FORMAT: Final = 2
 """The form of the rows that are written now. In the first one an enactment was called an apply."""
@@ -45,16 +46,16 @@ class Journal:
         self._head = head
 
     def append(
-        self, kind: str, enactment: str, body: Mapping[str, Any], at: datetime, by: str, made: Change | None = None
+        self, kind: str, enactment: str, body: Mapping[str, Any], at: datetime, by: str, outcome: Outcome | None = None
     ) -> int:
         """Write one row and see it on the disk before returning its number.
 
-        `made` is the change whose outcome the row tells, where it was made: what it puts in is noted with it, or not
-        at all.
+        `outcome` is what the row tells: what its change puts in, and whether it waits for its host, is noted with the
+        row, or not at all.
         """
         with self._database.writing() as connection:
-            if made is not None:
-                note(connection, made)
+            if outcome is not None:
+                _note(connection, outcome, at)
             missing = self._missing(connection)
             written = _append(connection, kind, enactment, body, at, by)
         if self._head is not None:
@@ -141,6 +142,14 @@ class Journal:
         """Return how many rows there are."""
         with self._database.reading() as connection:
             return int((one(connection, "SELECT count(*) FROM journal") or (0,))[0])
+
+
+def _note(connection: Connection, outcome: Outcome, at: datetime) -> None:
+    note_pending(connection, outcome, at)
+    if outcome.status in MADE:
+        note(connection, outcome.change)
+    elif outcome.status == Status.PUT_BACK:
+        gather_anew(connection)
 
 
 def _append(connection: Connection, kind: str, enactment: str, body: Mapping[str, Any], at: datetime, by: str) -> Head:

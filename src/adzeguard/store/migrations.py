@@ -111,7 +111,16 @@ def _form_three(connection: Connection) -> None:
     connection.run("ALTER TABLE host ADD COLUMN source TEXT NOT NULL DEFAULT 'hosts'")
 
 
-MIGRATIONS: Final[tuple[Callable[[Connection], None], ...]] = (_first_schema, _form_two, _form_three)
+def _form_four(connection: Connection) -> None:
+    """What could not be made on hosts that did not answer has a table of its own."""
+    _make(
+        connection,
+        "pending (claim TEXT NOT NULL PRIMARY KEY, host TEXT NOT NULL, since TEXT NOT NULL, tries INTEGER NOT NULL,"
+        " detail TEXT NOT NULL, format INTEGER NOT NULL, change TEXT NOT NULL)",
+    )
+
+
+MIGRATIONS: Final[tuple[Callable[[Connection], None], ...]] = (_first_schema, _form_two, _form_three, _form_four)
 """Step i brings a store from version i to version i + 1. A step and the note of it share one transaction."""
 VERSION: Final = len(MIGRATIONS)
 

@@ -57,6 +57,13 @@ class PutIn:
         return [change for change in whole if change is not None]
 
 
+def gather_anew(connection: Connection) -> None:
+    """Have the table filled from the journal when it is next read: who owned what was put back, only that tells."""
+    connection.run(
+        "INSERT INTO about (name, value) VALUES (?, 'to be gathered') ON CONFLICT (name) DO NOTHING", (_TO_BE_GATHERED,)
+    )
+
+
 def note(connection: Connection, change: Change) -> None:
     """Note a change that was made: what it claims belongs to it now."""
     claims = [json.dumps(key) for key in change.claims()]

@@ -1,42 +1,34 @@
 """Enact: the one road by which anything is written."""
 
-from collections import Counter
-from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass, field, replace
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
 from datetime import datetime
 from itertools import chain
-from threading import Lock
-from typing import Any, Final
+from typing import Final
 
 from adzeguard.core.change.change import Change, Order
 from adzeguard.core.change.guards.case import Case
 from adzeguard.core.change.guards.lockout import keepers_stay, lockouts
 from adzeguard.core.change.guards.logon import both, logons_stay
 from adzeguard.core.change.kinds.delete_object import DeleteObject
-from adzeguard.core.change.outcome import Outcome, Status
+from adzeguard.core.change.outcome import MADE, Outcome, Status
 from adzeguard.core.change.proposal import Proposal
 from adzeguard.core.charter.resolve import ResolvedCharter
-from adzeguard.core.errors import AdzeguardError, DirectoryError, ProposalFileError
+from adzeguard.core.errors import DirectoryError, ProposalFileError
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host
 from adzeguard.core.estate.rows import Observed, object_key
 from adzeguard.directory.decode import observe
 from adzeguard.directory.executors.table import make_in_directory
 from adzeguard.directory.port import DirectoryDriver
-from adzeguard.hosts.careful import session_with
-from adzeguard.hosts.executor import Judge, make_on_host, no_harm
-from adzeguard.hosts.fleet import Fleet
 from adzeguard.store.collections import ENACTMENT, CollectionFacts
-from adzeguard.store.estate_store import EstateStore
-from adzeguard.store.journal import Journal
 from adzeguard.workflows.collect import read_host
-from adzeguard.workflows.fan_out import over_hosts
 from adzeguard.workflows.interrupted import Interrupted
+from adzeguard.workflows.made_after_all import made_after_all
+from adzeguard.workflows.on_hosts import change_hosts, put_back_halves
+from adzeguard.workflows.run import Ports, Report, Run
 
 _UNDONE: Final = {Status.CONFLICT, Status.REFUSED, Status.UNREACHABLE, Status.DIFFERS, Status.UNSUPPORTED}
-_MADE: Final = {Status.VERIFIED, Status.DIFFERS}
-Report = Callable[[Outcome], None]
-"""Is given each outcome as it comes about."""
 
 
 def _goes_first(change: Change) -> bool:
@@ -50,68 +42,6 @@ class Enacted:
 
     outcomes: Sequence[Outcome]
     left: int
-
-
-@dataclass(frozen=True)
-class Ports:
-    """What is written to, and where that is written down."""
-
-    directory: DirectoryDriver
-    hosts: Fleet
-    store: EstateStore
-    journal: Journal
-    clock: Callable[[], datetime]
-    operator: str
-    stopping: Callable[[], bool] = lambda: False
-    """Whether the operator has asked to stop: the change in hand is finished, and no other begun."""
-
-
-@dataclass
-class _Run:
-    """One enactment: its journal rows and its outcomes. `begun` are changes that an earlier try may have made."""
-
-    ports: Ports
-    name: str
-    report: Report
-    outcomes: list[Outcome] = field(default_factory=list)
-    begun: frozenset[str] = frozenset()
-    intended: dict[str, Change] = field(default_factory=dict)
-    """The changes as they were written down, with what they keep of an object that is deleted."""
-    lock: Lock = field(default_factory=Lock)
-    judge: Judge = no_harm
-
-    def write(self, kind: str, body: dict[str, Any], made: Change | None = None) -> None:
-        with self.lock:
-            self.ports.journal.append(kind, self.name, body, self.ports.clock(), self.ports.operator, made)
-
-    def intend(self, change: Change) -> None:
-        with self.lock:
-            self.intended[change.id] = change
-        self.write("intent", {"change": change.model_dump(mode="json")})
-
-    def settle(self, place: int, outcome: Outcome) -> None:
-        """Say of a change that was told otherwise what became of it."""
-        self.outcomes.pop(place)
-        self.conclude(outcome)
-        self.outcomes.insert(place, self.outcomes.pop())
-
-    def end(self) -> None:
-        """Write down that nothing of it is left."""
-        self.write("end", dict(Counter(outcome.status.value for outcome in self.outcomes)))
-
-    def in_order(self) -> tuple[Outcome, ...]:
-        """Return the outcomes in the order of the changes."""
-        return tuple(sorted(self.outcomes, key=lambda outcome: outcome.change.id))
-
-    def conclude(self, outcome: Outcome) -> None:
-        if outcome.already and outcome.change.id in self.begun:
-            outcome = Outcome(outcome.change, Status.VERIFIED, "found done after an interruption")
-        made = self.intended.get(outcome.change.id, outcome.change) if outcome.status in _MADE else None
-        body = {"change": outcome.change.id, "status": outcome.status, "detail": outcome.detail}
-        self.write("outcome", body, made)
-        with self.lock:
-            self.outcomes.append(outcome)
-        self.report(outcome)
 
 
 def enact_proposal(
@@ -135,22 +65,22 @@ def enact_proposal(
         return Enacted((), 0)
     started = ports.clock()
     if earlier is None:
-        run = _Run(ports, f"e{started:%Y%m%d-%H%M%S-%f}", report)
+        run = Run(ports, f"e{started:%Y%m%d-%H%M%S-%f}", report)
         run.write("begin", {"proposal": proposal.model_dump(mode="json")})
     else:
         run = _resumed(ports, earlier, report)
     case = Case(estate, proposal.changes, charter)
     run.judge = both(keepers_stay(case), logons_stay(case))
-    concluded = {outcome.change.id for outcome in run.outcomes}
-    waiting = [change for change in proposal.changes if change.id not in concluded]
+    waiting = run.left(proposal.changes)
     hosts_read: dict[str, Host] = {}
     _make([c for c in waiting if _goes_first(c)], run, estate, hosts_read)
     if not ports.stopping():
         allowed = _not_held_back([c for c in waiting if not _goes_first(c)], run, estate, charter)
         _make(allowed, run, estate, hosts_read)
     _settle(run, estate)
+    put_back_halves(proposal.changes, run, estate, hosts_read)
     _store_what_was_read(run, estate, hosts_read, started)
-    left = len({c.id for c in proposal.changes} - {outcome.change.id for outcome in run.outcomes})
+    left = len(run.left(proposal.changes))
     if not left:
         run.end()
     return Enacted(run.in_order(), left)
@@ -161,68 +91,47 @@ def drop_enactment(earlier: Interrupted, estate: Estate, ports: Ports, report: R
     started = ports.clock()
     run = _resumed(ports, earlier, report)
     for change in earlier.left:
-        made = _made_after_all(ports, estate, change) if change.id in earlier.begun else None
+        made = made_after_all(ports, estate, change) if change.id in earlier.begun else None
         run.conclude(made or Outcome(change, Status.HELD_BACK, "dropped before it was made"))
     _store_what_was_read(run, estate, {}, started)
     run.end()
     return Enacted(run.in_order(), 0)
 
 
-def _resumed(ports: Ports, earlier: Interrupted, report: Report) -> _Run:
+def _resumed(ports: Ports, earlier: Interrupted, report: Report) -> Run:
     begun = frozenset(change.id for change in earlier.left) & earlier.begun.keys()
-    return _Run(ports, earlier.name, report, list(earlier.outcomes), begun, dict(earlier.begun))
+    return Run(ports, earlier.name, report, list(earlier.outcomes), begun, dict(earlier.begun))
 
 
-class _NothingIsWrittenError(Exception):
-    """Raised in the place of the write, by whoever only wants to see whether a change was made."""
-
-
-def _look_only(_change: Change) -> None:
-    raise _NothingIsWrittenError
-
-
-def _made_after_all(ports: Ports, estate: Estate, change: Change) -> Outcome | None:
-    """Return that a change stands, if it does; nothing where it does not, or where nobody answers."""
-    try:
-        if not change.host_name:
-            outcome = make_in_directory(ports.directory, change, _look_only)
-        else:
-            known = estate.hosts_by_name.get(change.host_name.casefold())
-            if known is None:
-                return None
-            with session_with(ports.hosts, known) as session:
-                outcome, _ = make_on_host(session, change, _look_only)
-    except (_NothingIsWrittenError, AdzeguardError):
-        return None
-    return outcome if outcome.already else None
-
-
-def _settle(run: _Run, estate: Estate) -> None:
+def _settle(run: Run, estate: Estate) -> None:
     """Look once more at what was written without an answer: a write may have been made though its answer was lost."""
-    for place, outcome in enumerate(run.outcomes):
+    for outcome in list(run.outcomes):
         if outcome.status == Status.UNREACHABLE and outcome.change.id in run.intended:
-            made = _made_after_all(run.ports, estate, outcome.change)
+            made = made_after_all(run.ports, estate, outcome.change)
             if made is not None:
-                run.settle(place, Outcome(outcome.change, Status.VERIFIED, "no answer came, and it was made"))
+                run.settle(Outcome(outcome.change, Status.VERIFIED, "no answer came, and it was made"))
 
 
-def _not_held_back(removals: Sequence[Change], run: _Run, estate: Estate, charter: ResolvedCharter) -> list[Change]:
+def _not_held_back(removals: Sequence[Change], run: Run, estate: Estate, charter: ResolvedCharter) -> list[Change]:
     failed = {o.change.id: o.change for o in run.outcomes if o.status in _UNDONE and _goes_first(o.change)}
     if not failed:
         return list(removals)
     lacking = {change.host_name for change in failed.values() if change.host_name}
+    unreached = {o.change.host_name for o in run.outcomes if o.status == Status.UNREACHABLE}
     done = [outcome.change for outcome in run.outcomes if outcome.change.id not in failed]
     allowed = [change for change in removals if change.host_name not in lacking]
     dangerous = next(lockouts(Case(estate, [*done, *allowed], charter)), "")
     for change in removals:
         if change.host_name in lacking:
-            run.conclude(Outcome(change, Status.HELD_BACK, f"an addition on {change.host_name} did not come about"))
+            detail = f"an addition on {change.host_name} did not come about"
+            for_later = change.host_name in unreached
+            run.conclude(Outcome(change, Status.HELD_BACK, detail, relies_on_unreached=for_later))
         elif dangerous:
             run.conclude(Outcome(change, Status.HELD_BACK, f"without the additions that failed, {dangerous}"))
     return [] if dangerous else allowed
 
 
-def _make(changes: Iterable[Change], run: _Run, estate: Estate, hosts_read: dict[str, Host]) -> None:
+def _make(changes: Iterable[Change], run: Run, estate: Estate, hosts_read: dict[str, Host]) -> None:
     on_hosts: dict[str, list[Change]] = {}
     lost = ""
     for change in changes:
@@ -237,37 +146,10 @@ def _make(changes: Iterable[Change], run: _Run, estate: Estate, hosts_read: dict
             run.conclude(outcome)
             lost = outcome.detail if outcome.status == Status.UNREACHABLE else ""
 
-    def on_one(host: str) -> None:
-        _change_host(host, on_hosts[host], run, estate, hosts_read)
-
-    for _ in over_hosts(list(on_hosts), on_one, in_a_task=1):
-        pass
+    change_hosts(on_hosts, run, estate, hosts_read)
 
 
-def _change_host(name: str, changes: Sequence[Change], run: _Run, estate: Estate, hosts_read: dict[str, Host]) -> None:
-    fleet, known = run.ports.hosts, estate.hosts_by_name.get(name.casefold())
-    if known is None or not fleet.source_of(known):
-        status = Status.CONFLICT if known is None else Status.UNSUPPORTED
-        reason = f"there is no host {name} any more" if known is None else f"no source of hosts takes {name}"
-        for change in changes:
-            run.conclude(Outcome(change, status, reason))
-        return
-    left = list(changes)
-    try:
-        with session_with(fleet, known) as session:
-            while left and not run.ports.stopping():
-                outcome, state = make_on_host(session, left[0], run.intend, run.judge)
-                run.conclude(outcome)
-                left.pop(0)
-                if state is not None:
-                    with run.lock:
-                        hosts_read[known.name] = replace(known, state=state, trouble="")
-    except AdzeguardError as error:
-        for change in left:
-            run.conclude(Outcome(change, Status.UNREACHABLE, error.message))
-
-
-def _store_what_was_read(run: _Run, estate: Estate, hosts_read: dict[str, Host], started: datetime) -> None:
+def _store_what_was_read(run: Run, estate: Estate, hosts_read: dict[str, Host], started: datetime) -> None:
     """Bring the store up to what is now true, so that the next look does not need a collection.
 
     What cannot be read again, now or because an earlier try read it, is left to the next collection.
@@ -277,7 +159,7 @@ def _store_what_was_read(run: _Run, estate: Estate, hosts_read: dict[str, Host],
     in_directory = [change for change in made if not change.host_name]
     observed = _read_again(in_directory, ports.directory)
     # What was refused lives on, though its intent told its end; what was found gone was deleted by an earlier try.
-    deleted = [o.change for o in run.outcomes if o.status in _MADE]
+    deleted = [o.change for o in run.outcomes if o.status in MADE]
     gone = [key for change in deleted if (key := _key_of_deleted(run.intended.get(change.id)))]
     for name in {change.host_name for change in made if change.host_name} - hosts_read.keys():
         known = estate.hosts_by_name.get(name.casefold())

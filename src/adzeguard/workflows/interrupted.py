@@ -44,7 +44,8 @@ def interrupted_enactment(journal: Journal) -> Interrupted | None:
     if not rows:
         return None
     proposal = proposal_in(rows[0])
-    outcomes = tuple(outcome_of(row, proposal.changes) for row in rows if row.kind == "outcome")
+    told = (outcome_of(row, proposal.changes) for row in rows if row.kind == "outcome")
+    outcomes = tuple({outcome.change.id: outcome for outcome in told}.values())
     begun = {change.id: change for change in (change_of(row) for row in rows if row.kind == "intent")}
     return Interrupted(rows[0].enactment, proposal, outcomes, begun)
 

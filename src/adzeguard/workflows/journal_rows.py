@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.kinds.add_member import AddMember
 from adzeguard.core.change.kinds.remove_member import RemoveMember
-from adzeguard.core.change.outcome import Outcome, Status
+from adzeguard.core.change.outcome import MADE, Outcome, Status
 from adzeguard.core.change.proposal import Proposal, change_names
 from adzeguard.core.change.written import proposal_of, read_change
 from adzeguard.core.errors import ProposalFileError, StoreError
@@ -57,9 +57,12 @@ def really_done(rows: Iterable[JournalRow]) -> list[Change]:
         if row.kind == "intent":
             change = change_of(row)
             intents[row.enactment, change.id] = change
-        elif row.kind == "outcome" and row.body.get("status") in (Status.VERIFIED, Status.DIFFERS):
+        elif row.kind == "outcome" and row.body.get("status") in MADE:
             made = intents.get((row.enactment, str(row.body.get("change"))))
             done += [made] if made is not None else []
+        elif row.kind == "outcome" and row.body.get("status") == Status.PUT_BACK:
+            back = intents.get((row.enactment, str(row.body.get("change"))))
+            done = [change for change in done if change is not back]
     return done
 
 
@@ -105,6 +108,8 @@ def in_words(row: JournalRow) -> str:  # noqa: PLR0911 - one sentence for each k
                 return f"{change.id}: {change.in_words()} ({change.rule})"
             case "outcome":
                 return f"{body['change']}: {body['status']}" + (f", {body['detail']}" if body["detail"] else "")
+            case "putting-back":
+                return f"{body['change']}: about to be taken back"
             case "end":
                 return ", ".join(f"{count} {status}" for status, count in body.items())
             case _:

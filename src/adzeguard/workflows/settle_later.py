@@ -8,7 +8,7 @@ from datetime import datetime, timedelta
 from typing import Final
 
 from adzeguard.core.change.change import Change
-from adzeguard.core.change.outcome import Status
+from adzeguard.core.change.outcome import Outcome, Status
 from adzeguard.core.errors import StoreError
 from adzeguard.core.estate.estate import Estate
 from adzeguard.hosts.executor import HostChange
@@ -30,7 +30,7 @@ def settle_unknown(journal: Journal, estate: Estate, now: datetime, operator: st
             status = Status.VERIFIED if made else Status.HELD_BACK
             detail = "no answer came, and it was made" if made else "no answer came, and it was not made"
             body = {"change": change.id, "status": status, "detail": detail}
-            journal.append("outcome", enactment, body, now, operator, change if made else None)
+            journal.append("outcome", enactment, body, now, operator, Outcome(change, status, detail) if made else None)
             settled += 1
     return settled
 

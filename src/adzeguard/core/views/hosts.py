@@ -3,9 +3,11 @@
 from collections.abc import Iterable, Mapping
 from datetime import datetime
 
+from adzeguard.core.change.change import Change
 from adzeguard.core.drivers import DriverKind
 from adzeguard.core.estate.hosts import Host
-from adzeguard.core.views.table import Column, Table
+from adzeguard.core.views.table import Column, Table, data_columns
+from adzeguard.core.wording import age_in_words
 
 _COLUMNS = (
     Column("name", "Host"),
@@ -29,6 +31,32 @@ def hosts_table(hosts: Iterable[Host], read_at: Mapping[int, datetime]) -> Table
         for host in hosts
     ]
     return Table(rows, _COLUMNS, title=f"Hosts: {len(rows)}", empty="No such host.")
+
+
+def pending_table(left: Iterable[tuple[Change, datetime, int, str]], now: datetime) -> Table:
+    """Return what is left for hosts: each change, since when it waits, how often it was tried, and what came of it."""
+    rows = [
+        {
+            "host": change.host_name,
+            "change": change.in_words(),
+            "rule": change.rule,
+            "since": since,
+            "waits": age_in_words(now - since),
+            "tries": tries,
+            "reason": detail,
+        }
+        for change, since, tries, detail in left
+    ]
+    columns = (
+        Column("host", "Host"),
+        Column("change", "Left to do", wide=True),
+        Column("rule", "Rule"),
+        *data_columns("since"),
+        Column("waits", "Waits", for_people=True, fixed=True),
+        Column("tries", "Tries", kind="number"),
+        Column("reason", "Because", wide=True),
+    )
+    return Table(rows, columns, title=f"Pending: {len(rows)}", empty="Nothing waits for a host.")
 
 
 def steps_table(host: str, steps: Iterable[tuple[str, str, str]]) -> Table:

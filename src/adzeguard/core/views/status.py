@@ -8,7 +8,7 @@ from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.views.page import Fact, Page, Section
 from adzeguard.core.views.table import Column, Table
-from adzeguard.core.wording import some_of
+from adzeguard.core.wording import age_in_words, some_of
 
 _HOSTS_NAMED = 6
 _STALE_AFTER = timedelta(days=1)
@@ -31,10 +31,14 @@ def status_page(data: Mapping[str, Any], now: datetime) -> Page:
     old = "" if age < _STALE_AFTER else "  (run adzeguard collect)"
     source = data["source"] if "://" in data["source"] else data["source"].rpartition("/")[2]
     sections: list[Section] = [
-        Fact("Collected", f"{_age(age)} ago from {source}{old}"),
+        Fact("Collected", f"{age_in_words(age)} ago from {source}{old}"),
         Fact("Findings", _findings(data, now)),
         Fact("Hosts", _hosts(data)),
     ]
+    if data["hosts_pending"]:
+        waiting = f"for {data['hosts_pending']} host{'s' * (data['hosts_pending'] != 1)}"
+        since = age_in_words(now - data["pending_since"])
+        sections.append(Fact("Pending", f"{waiting}, the longest for {since}: adzeguard enact --pending"))
     if data["interrupted"]:
         sections.append(Fact("Interrupted", f"{data['interrupted']}: adzeguard enact --resume, or --drop", "critical"))
     last = [f"{row['at'].astimezone():%Y-%m-%d %H:%M} by {row['by']}: {row['what']}" for row in data["enactments"]]
@@ -53,18 +57,10 @@ def _findings(data: Mapping[str, Any], now: datetime) -> str:
         return "not checked yet  (run adzeguard check)"
     counts = ", ".join(f"{count} {severity}" for severity, count in data["findings"].items()) or "none"
     outdated = "; something was collected since  (run adzeguard check)" if data["check_is_outdated"] else ""
-    return f"{counts}, checked {_age(now - data['checked_at'])} ago{outdated}"
+    return f"{counts}, checked {age_in_words(now - data['checked_at'])} ago{outdated}"
 
 
 def _hosts(data: Mapping[str, Any]) -> str:
     unread: Sequence[str] = data["hosts_unread"]
     names = f", {len(unread)} unread: {some_of(unread, _HOSTS_NAMED)}" if unread else ""
     return f"{data['hosts']}{names}"
-
-
-def _age(age: timedelta) -> str:
-    for seconds, word in ((86400, "day"), (3600, "hour"), (60, "minute")):
-        count = int(age.total_seconds() // seconds)
-        if count:
-            return f"{count} {word}{'s' * (count != 1)}"
-    return "less than a minute"
