@@ -1,6 +1,6 @@
 """adzeguard show."""
 
-from datetime import datetime
+from datetime import datetime, timedelta
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -29,19 +29,20 @@ def command(name: str, form: str, output: Path | None, moment: datetime | None, 
     """
     from adzeguard.core.estate.names import resolve
     from adzeguard.core.estate.principal import Kind
+    from adzeguard.core.views.logon_week import logon_week
     from adzeguard.core.views.object_page import object_data, object_page
 
     desk = Desk(workspace, moment)
     shown = resolve(desk.estate, name)
     data = object_data(desk.estate, shown)
     host = desk.estate.hosts_by_name.get(shown.name.casefold()) if shown.kind == Kind.COMPUTER else None
-    sections: list[Section] = []
+    sections: list[Section] = [*logon_week(shown, desk.now().astimezone().utcoffset() or timedelta())]
     of_host: dict[str, Any] = {}
     if host is not None:
         from adzeguard.core.views.host_page import host_data, host_sections
 
         of_host = host_data(desk.estate, _charter(desk), host)
-        sections = host_sections(of_host)
+        sections += host_sections(of_host)
     put_view(object_page(data, sections, of_host), form, output)
     return Exit.NOTHING_TO_REPORT
 

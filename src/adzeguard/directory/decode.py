@@ -7,6 +7,7 @@ from datetime import datetime
 from typing import Final, overload
 
 from adzeguard.core.errors import InputError
+from adzeguard.core.estate.account_control import CONTROLS
 from adzeguard.core.estate.attributes import SHOWN_ATTRIBUTES
 from adzeguard.core.estate.principal import Flag, Kind
 from adzeguard.core.estate.rows import NEVER, ObjectRow, Observed, object_key
@@ -32,7 +33,8 @@ _KIND_OF_CLASS: Final = (  # the first that fits, since classes derive from each
     (b"container", Kind.CONTAINER),
     (b"builtindomain", Kind.CONTAINER),
 )
-_DETAILS: Final = tuple((attribute.name.casefold(), attribute.key) for attribute in SHOWN_ATTRIBUTES)
+_DETAILS: Final = tuple((a.name.casefold(), a.key) for a in SHOWN_ATTRIBUTES if not a.is_binary)
+_BINARY_DETAILS: Final = tuple((a.name.casefold(), a.key) for a in SHOWN_ATTRIBUTES if a.is_binary)
 
 
 def observe(entry: Entry) -> Observed | None:
@@ -120,8 +122,11 @@ def _rid(number: int) -> int:
 
 def _flags(entry: Entry, kind: Kind) -> Flag:
     flags = Flag(0)
-    if kind in (Kind.USER, Kind.COMPUTER) and not entry.number("useraccountcontrol") & _DISABLED:
-        flags |= Flag.ENABLED
+    if kind in (Kind.USER, Kind.COMPUTER):
+        control = entry.number("useraccountcontrol")
+        flags |= Flag(0) if control & _DISABLED else Flag.ENABLED
+        for row in CONTROLS:
+            flags |= row.flag if control & row.bit else Flag(0)
     if kind == Kind.GROUP:
         group_type = entry.number("grouptype") & 0xFFFFFFFF
         flags |= Flag.SECURITY_GROUP if group_type & SECURITY_ENABLED else Flag(0)
@@ -137,6 +142,7 @@ def _flags(entry: Entry, kind: Kind) -> Flag:
 
 def _details(entry: Entry) -> str:
     texts = {key: text for attribute, key in _DETAILS if (text := entry.text(attribute))}
+    texts |= {key: value.hex() for attribute, key in _BINARY_DETAILS if (value := entry.first(attribute))}
     places = [value.decode("utf-8", "surrogateescape") for value in entry.attributes.get("wellknownobjects", ())]
     details = {**texts, **({"well_known_objects": sorted(places)} if places else {})}
     return json.dumps(details, sort_keys=True) if details else ""

@@ -109,7 +109,7 @@ class LdifFile:
         changed = list(records[key].values)
         for modification in modifications:
             _check_names(records, records[key], modification)
-            changed = _modified(dn, changed, modification)
+            changed = _modified(dn, changed, modification, [name.lower() for name, _ in records[key].values])
         replace_record(records, key, changed)
         before = self._current()[key]
         for modification in modifications:
@@ -241,7 +241,10 @@ def _check_names(records: dict[str, Record], changed: Record, modification: Modi
             raise ChangeRefusedError(f"{changed.dn} is the primary group of {named.dn} already")
 
 
-def _modified(dn: str, values: list[tuple[str, bytes]], modification: Modification) -> list[tuple[str, bytes]]:
+def _modified(
+    dn: str, values: list[tuple[str, bytes]], modification: Modification, order: Sequence[str] = ()
+) -> list[tuple[str, bytes]]:
+    """Return the values after a modification; `order` are the attributes as they stood at first."""
     attribute = modification.attribute.lower()
     same = _same_dn if attribute in DN_VALUED else _same_bytes
     if modification.operation == "replace":
@@ -256,7 +259,7 @@ def _modified(dn: str, values: list[tuple[str, bytes]], modification: Modificati
         elif places_of_value:
             raise ChangeRefusedError(f"{modification.attribute} of {dn} holds {shown} already")
         else:
-            values = _inserted(values, modification.attribute, value)
+            values = _inserted(values, modification.attribute, value, order)
     return values
 
 
@@ -270,11 +273,16 @@ def _with_values(values: list[tuple[str, bytes]], modification: Modification) ->
     return [*kept[:place], *((name, value) for value in modification.values), *kept[place:]]
 
 
-def _inserted(values: list[tuple[str, bytes]], attribute: str, value: bytes) -> list[tuple[str, bytes]]:
+def _inserted(
+    values: list[tuple[str, bytes]], attribute: str, value: bytes, order: Sequence[str] = ()
+) -> list[tuple[str, bytes]]:
     """Put a value where the order of its attribute wants it, so that taking out and putting back changes nothing."""
     places = [at for at, (name, _) in enumerate(values) if name.lower() == attribute.lower()]
     if not places:
-        return [*values, (attribute, value)]
+        # One that was emptied a moment ago comes back where it stood.
+        behind = set(order[order.index(attribute.lower()) :]) if attribute.lower() in order else set()
+        place = next((at for at, (name, _) in enumerate(values) if name.lower() in behind), len(values))
+        return [*values[:place], (attribute, value), *values[place:]]
     places_of_value = [values[at][1].lower() for at in places]
     within = (
         bisect_left(places_of_value, value.lower())

@@ -112,12 +112,14 @@ def _form_three(connection: Connection) -> None:
 
 
 def _form_four(connection: Connection) -> None:
-    """What could not be made on hosts that did not answer has a table of its own."""
+    """What could not be made on hosts that were off has a table of its own, and accounts tell how they sign in."""
     _make(
         connection,
         "pending (claim TEXT NOT NULL PRIMARY KEY, host TEXT NOT NULL, since TEXT NOT NULL, tries INTEGER NOT NULL,"
         " detail TEXT NOT NULL, format INTEGER NOT NULL, change TEXT NOT NULL)",
     )
+    # More is read of accounts now: the next collection must be a full one, and a server of no name is another one.
+    connection.run("UPDATE collection SET invocation_id = ''")
 
 
 MIGRATIONS: Final[tuple[Callable[[Connection], None], ...]] = (_first_schema, _form_two, _form_three, _form_four)

@@ -8,7 +8,6 @@ from collections.abc import Iterable
 from typing import Final
 
 from adzeguard.core.change.change import BY_HAND_RULE, UNDO_RULE, Change, Key
-from adzeguard.core.change.kinds.set_attributes import SetAttributes
 from adzeguard.core.change.proposal import FORMAT
 from adzeguard.core.change.written import read_change
 from adzeguard.core.errors import ProposalFileError
@@ -69,22 +68,16 @@ def note(connection: Connection, change: Change) -> None:
     claims = [json.dumps(key) for key in change.claims()]
     marks = ", ".join("?" * len(claims))
     restores = False
-    if claims and isinstance(change, SetAttributes):
-        # Putting back what stood before a rule's setting is no setting of its own.
+    if claims:
         rows = connection.rows(f"SELECT format, change FROM put_in WHERE claim IN ({marks})", claims)
         earlier = [_read(text, written_as, ()) for written_as, text in rows]
-        restores = any(isinstance(e, SetAttributes) and _values(e, 0) == _values(change, 1) for e in earlier)
-    if claims:
+        restores = any(e is not None and change.restores(e) for e in earlier)
         connection.run(f"DELETE FROM put_in WHERE claim IN ({marks})", claims)
     if change.rule in _OURS or change.leaves or restores:
         return
     text = json.dumps(change.model_dump(mode="json"), sort_keys=True)
     rows = [(json.dumps(key), change.rule, FORMAT, text) for key in change.puts_in()]
     connection.run_many("INSERT INTO put_in (claim, rule, format, change) VALUES (?, ?, ?, ?)", rows)
-
-
-def _values(change: SetAttributes, which: int) -> list[tuple[bytes, ...]]:
-    return [(attribute.before, attribute.after)[which] for attribute in change.attributes]
 
 
 def _read(text: str, written_as: int, claims: Iterable[Key]) -> Change | None:

@@ -150,6 +150,10 @@ class Change(BaseModel, ABC):
         """Return which of that stands there now because of it."""
         return ()
 
+    def restores(self, earlier: "Change") -> bool:  # noqa: ARG002 - kinds that set a value
+        """Tell whether it puts back what stood before an earlier change, and is then no setting of its own."""
+        return False
+
     def without(self, put_in: Iterable[Key]) -> "Change | None":  # noqa: ARG002 - kinds that put in one thing
         """Return the change less what somebody else has claimed since; nothing where nothing of it is left."""
         return None

@@ -5,6 +5,7 @@ say yes to is what is done.
 """
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from datetime import timedelta
 from typing import Any, Final
 
 from adzeguard.core.change.change import Change, value_text
@@ -13,11 +14,13 @@ from adzeguard.core.change.kinds.create_object import CreateObject
 from adzeguard.core.change.kinds.delete_object import DeleteObject
 from adzeguard.core.change.kinds.move_object import MoveObject
 from adzeguard.core.change.kinds.object_change import AttributeChange, ObjectChange, values_of
+from adzeguard.core.change.kinds.set_account_control import SetAccountControl
 from adzeguard.core.change.kinds.set_attributes import SetAttributes
 from adzeguard.core.descriptors.ace import Ace, AceFlag
 from adzeguard.core.descriptors.protection import ON_ITS_CONTAINER, ON_THE_OBJECT
 from adzeguard.core.estate.group_types import type_in_words
 from adzeguard.core.estate.intake_places import read_place
+from adzeguard.core.estate.logon_hours import hours_in_words
 from adzeguard.core.estate.named import Named, id_of
 from adzeguard.core.estate.places import short_dn
 from adzeguard.core.estate.principal import CONTAINERS, Kind
@@ -26,6 +29,7 @@ from adzeguard.core.rights.delegations import Rights
 from adzeguard.core.rights.duties import extent_in_words
 from adzeguard.core.rights.grants import Grant, only_for, who_may
 from adzeguard.core.rights.questions import class_of_kind
+from adzeguard.core.wording import some_of
 
 _KIND_OF_CLASS: Final = {
     "group": Kind.GROUP,
@@ -36,6 +40,7 @@ _KIND_OF_CLASS: Final = {
     "container": Kind.CONTAINER,
 }
 _LONGEST_VALUE: Final = 80
+_HOSTS_NAMED: Final = 8
 
 
 def with_words(rights: Rights, changes: Sequence[Change]) -> tuple[Change, ...]:
@@ -97,6 +102,10 @@ class _Writer:
     def _one_set(self, called: str, attribute: AttributeChange) -> str:
         name, texts = attribute.name, [_shown(value) for value in attribute.after]
         folded = name.casefold()
+        if folded == "userworkstations":
+            names = [name for value in attribute.after for name in value_text(value).split(",")]
+            hosts = f"{some_of(names, _HOSTS_NAMED)} alone" if names else "any host again"
+            return f"let {called} log on to {hosts}"
         if folded == "grouptype" and _number(attribute.after):
             return f"make {called} a {type_in_words(_number(attribute.after))}"
         if folded == "samaccountname" and texts:
@@ -105,7 +114,13 @@ class _Writer:
             place = read_place(value_text(attribute.after[0]))
             if place is not None:
                 return f"let new {place.what} land in {self._place(place.dn)}"
+        if folded == "logonhours":
+            times = hours_in_words(attribute.after[0], timedelta()) if texts else ""
+            return f"let {called} log on {times} UTC alone" if times else f"let {called} log on at any hour again"
         return f"set {name} of {called} to {', '.join(texts)}" if texts else f"take {name} away from {called}"
+
+    def control(self, change: SetAccountControl) -> str:
+        return change.as_words.format(self._called(change.object, self._kind(change.object)))
 
     def rights(self, change: ChangeRights) -> str:
         kind = self._kind(change.object)
@@ -159,6 +174,7 @@ _SAYING: Final[Mapping[type[ObjectChange], Callable[[_Writer, Any], str]]] = {
     DeleteObject: _Writer.deletion,
     MoveObject: _Writer.move,
     SetAttributes: _Writer.setting,
+    SetAccountControl: _Writer.control,
     ChangeRights: _Writer.rights,
 }
 

@@ -61,12 +61,12 @@ class OnHosts(Protocol):
         """Where it holds."""
 
 
-def resolve_scope(names: RuleNames, scope: HostScope) -> ResolvedScope:
+def resolve_scope(names: RuleNames, scope: HostScope, key: str = "hosts") -> ResolvedScope:
     """Find the OUs and hosts of a scope; what cannot be found is noted, and stops the rule."""
-    under = {ou: dn for i, dn in enumerate(scope.under) if (ou := names.container(("hosts", "under", i), dn))}
-    for key, listed in (("named", scope.named), ("except", scope.except_)):
+    under = {ou: dn for i, dn in enumerate(scope.under) if (ou := names.container((key, "under", i), dn))}
+    for part, listed in (("named", scope.named), ("except", scope.except_)):
         for i, name in enumerate(listed):
-            _known_host(names, ("hosts", key, i), name)
+            _known_host(names, (key, part, i), name)
     named = frozenset(name.casefold() for name in scope.named)
     return ResolvedScope(bool(scope.everywhere), under, named, frozenset(n.casefold() for n in scope.except_))
 

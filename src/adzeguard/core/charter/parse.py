@@ -1,5 +1,6 @@
 """From plain values with line numbers to a charter, or to one line for each mistake."""
 
+import re
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
@@ -180,7 +181,7 @@ def _in_words(model: type[BaseModel], inner: Path, detail: dict[str, Any]) -> st
         case "missing":
             return f"{key} is missing"
         case "literal_error":
-            given, allowed = str(detail["input"]), detail["ctx"]["expected"].replace("'", "").split(" or ")
+            given, allowed = str(detail["input"]), re.split(", | or ", detail["ctx"]["expected"].replace("'", ""))
             if _FORMER_WORDS.get(given) in allowed:
                 return f"{named} '{given}' is called '{_FORMER_WORDS[given]}' since the first version"
             near = did_you_mean(given, allowed, cutoff=0.6)

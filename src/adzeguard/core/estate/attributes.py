@@ -11,6 +11,8 @@ class Attribute:
     name: str
     key: str
     label: str = ""
+    is_binary: bool = False
+    """Its values are bytes: they are kept in hexadecimal."""
 
     @property
     def words(self) -> str:
@@ -31,5 +33,6 @@ SHOWN_ATTRIBUTES: Final[tuple[Attribute, ...]] = (
     Attribute("operatingSystem", "operating_system"),
     Attribute("gPLink", "policy_links", "Directory policies"),
     Attribute("gPOptions", "policy_options"),
-    Attribute("userWorkstations", "workstations"),
+    Attribute("userWorkstations", "workstations", "Logs on only to"),
+    Attribute("logonHours", "logon_hours", is_binary=True),
 )

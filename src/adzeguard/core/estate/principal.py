@@ -45,6 +45,9 @@ class Flag(IntFlag):
     UNIVERSAL = 32
     BUILTIN = 64
     ADMIN_COUNT = 128
+    NOT_DELEGATED = 256
+    SMART_CARD = 512
+    PASSWORD_KEPT = 1024
 
 
 NOT_COLLECTED = -1

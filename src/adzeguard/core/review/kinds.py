@@ -2,6 +2,7 @@
 
 from typing import Final
 
+from adzeguard.core.charter.account_rule import AccountRule, resolve_account_rule
 from adzeguard.core.charter.elevate_rule import ElevateRule, resolve_elevation
 from adzeguard.core.charter.grant_rule import GrantRule, resolve_grant
 from adzeguard.core.charter.group_rule import GroupRule, resolve_group_rule
@@ -12,6 +13,9 @@ from adzeguard.core.charter.logon_rule import LogonRule, resolve_logon_rule
 from adzeguard.core.charter.protect_rule import ProtectRule, resolve_protection
 from adzeguard.core.charter.roster_rule import RosterRule, resolve_roster
 from adzeguard.core.review.absent_groups import review_absent_groups
+from adzeguard.core.review.account_logon import review_logon_hours, review_logon_places
+from adzeguard.core.review.account_standards import review_standards
+from adzeguard.core.review.account_withdrawal import withdraw_account_settings
 from adzeguard.core.review.elevate_rules import review_elevations, withdraw_elevations
 from adzeguard.core.review.grants import review_grants
 from adzeguard.core.review.group_rules import review_groups
@@ -27,6 +31,9 @@ RULE_KINDS: Final = (
     RuleKind("allow-logon-only", LogonRule, resolve_logon_rule, review_alone),
     RuleKind("notice", LogonRule, resolve_logon_rule, review_notices),
     RuleKind("elevate", ElevateRule, resolve_elevation, review_elevations, withdraw_elevations),
+    RuleKind("logon-only-on", AccountRule, resolve_account_rule, review_logon_places, withdraw_account_settings),
+    RuleKind("logon-hours", AccountRule, resolve_account_rule, review_logon_hours),
+    RuleKind("account-standard", AccountRule, resolve_account_rule, review_standards),
     RuleKind("roster", RosterRule, resolve_roster, review_absent_groups),
     RuleKind("protect", ProtectRule, resolve_protection, review_protection),
     RuleKind("intake", IntakeRule, resolve_intake, review_intake),

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import Any, Generic, TypeVar
 
 from adzeguard.core.change.change import Change
+from adzeguard.core.charter.rule import Resolved
 from adzeguard.core.charter.scopes import HostScopes, ScopedRule
 from adzeguard.core.charter.setting_rule import ResolvedSetting
 from adzeguard.core.estate.estate import Estate
@@ -15,6 +16,7 @@ from adzeguard.core.identity import Sid
 from adzeguard.core.review.correction import Correction, about_rule, correction_of
 
 RuleT = TypeVar("RuleT", bound=ResolvedSetting)
+AnyRule = TypeVar("AnyRule", bound=Resolved)
 Value = TypeVar("Value")
 
 
@@ -65,15 +67,15 @@ def names_unknown(estate: Estate, rules: Sequence[RuleT]) -> Iterator[Correction
 
 
 @dataclass(frozen=True, slots=True)
-class Decision(Generic[RuleT, Value]):
+class Decision(Generic[AnyRule, Value]):
     """Which value is wanted and by which rule, or the rules that contradict each other at the closest distance."""
 
     value: Value | None = None
-    by: ScopedRule[RuleT] | None = None
-    conflict: tuple[ScopedRule[RuleT], ...] = ()
+    by: ScopedRule[AnyRule] | None = None
+    conflict: tuple[ScopedRule[AnyRule], ...] = ()
 
 
-def closest(rules: Sequence[ScopedRule[RuleT]], value: Callable[[RuleT], Value | None]) -> Decision[RuleT, Value]:
+def closest(rules: Sequence[ScopedRule[AnyRule]], value: Callable[[AnyRule], Value | None]) -> Decision[AnyRule, Value]:
     """Return what the closest rule wants that wants anything; where two want different things, neither."""
     wanting = [(scoped, wanted) for scoped in rules if (wanted := value(scoped.rule)) is not None]
     if not wanting:
@@ -86,8 +88,8 @@ def closest(rules: Sequence[ScopedRule[RuleT]], value: Callable[[RuleT], Value |
 
 
 def decisions(
-    rules: Sequence[ScopedRule[RuleT]], value: Callable[[RuleT], Value | None]
-) -> list[Decision[RuleT, Value]]:
+    rules: Sequence[ScopedRule[AnyRule]], value: Callable[[AnyRule], Value | None]
+) -> list[Decision[AnyRule, Value]]:
     """Return what is to be mended, decided among the rules that mend; then what is told, decided among all of them.
 
     A rule that only tells is no shield from a wider one that mends. Where both come to the same there is one decision.

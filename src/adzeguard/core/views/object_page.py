@@ -6,13 +6,19 @@ from types import MappingProxyType
 from typing import Any, Final
 
 from adzeguard.core.access.members import members_of
+from adzeguard.core.errors import InputError
+from adzeguard.core.estate.account_control import CONTROLS
 from adzeguard.core.estate.attributes import SHOWN_ATTRIBUTES
 from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.logon_hours import Hours, hours_of, in_words
+from adzeguard.core.estate.logon_limits import hosts_listed, hours_value
 from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.views.page import Fact, Page, Section
 
 _TIMES: Final = ("created", "last_logon", "password_set", "expires")
 _SHOWN: Final = 12
+_NOT_SHOWN: Final = ("name", "qualified_name", "logon_hours")
+"""The names are the title, and the hours are drawn as a week."""
 _LABELS: Final[Mapping[str, str]] = {
     "sid": "SID",
     "dn": "DN",
@@ -55,7 +61,21 @@ def _facts(p: Principal) -> dict[str, Any]:
     if p.kind == Kind.GROUP:
         facts["group_scope"] = p.group_scope
     times = {key: _moment(p.details[key]) for key in _TIMES if key in p.details}
-    return facts | times | {key: value for key, value in p.details.items() if key not in _TIMES}
+    facts |= times | {key: value for key, value in p.details.items() if key not in _TIMES}
+    if "workstations" in facts:
+        facts["workstations"] = list(hosts_listed(p))
+    hours = hours_value(p)
+    if hours:
+        facts["logon_hours"] = in_words(_hours(hours))
+    controls = [control.name for control in CONTROLS if p.flags & control.flag]
+    return facts | ({"signs_in": controls} if controls else {})
+
+
+def _hours(value: bytes) -> Hours:
+    try:
+        return hours_of(value)
+    except InputError:  # a directory can hold any bytes there
+        return frozenset()
 
 
 def _moment(seconds: int) -> datetime | None:
@@ -72,7 +92,7 @@ def object_page(
 
     `more` are further sections, which show `more_data`.
     """
-    sections = [_section(key, value) for key, value in data.items() if key not in ("name", "qualified_name")]
+    sections = [_section(key, value) for key, value in data.items() if key not in _NOT_SHOWN]
     title = str(data.get("qualified_name") or data["name"])
     return Page({**data, **more_data}, [*(section for section in sections if section is not None), *more], title)
 

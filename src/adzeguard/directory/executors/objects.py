@@ -7,11 +7,13 @@ from typing import Final
 from adzeguard.core.change.kinds.change_rights import ChangeRights
 from adzeguard.core.change.kinds.move_object import MoveObject
 from adzeguard.core.change.kinds.object_change import AttributeChange, ObjectChange
+from adzeguard.core.change.kinds.set_account_control import SetAccountControl
 from adzeguard.core.change.kinds.set_attributes import SetAttributes
 from adzeguard.core.change.outcome import Intent, Outcome, Status
 from adzeguard.core.descriptors.ace import Ace
 from adzeguard.core.descriptors.descriptor import Descriptor
 from adzeguard.core.errors import InputError
+from adzeguard.core.estate.account_control import control_named
 from adzeguard.core.identity import fold_dn
 from adzeguard.directory.executors.same_entry import OTHERWISE, same_entry
 from adzeguard.directory.port import DirectoryDriver, Entry, Modification
@@ -36,6 +38,28 @@ def set_attributes(directory: DirectoryDriver, change: SetAttributes, intent: In
     after = same_entry(directory, change.object)
     done = after is not None and all(_is(after, a.name, a.after, a.before) for a in change.attributes)
     return _read_back(change, done=done)
+
+
+def set_account_control(directory: DirectoryDriver, change: SetAccountControl, intent: Intent) -> Outcome:
+    """Turn one bit of how an account signs in, leaving all others as they are."""
+    entry = same_entry(directory, change.object)
+    if entry is None:
+        return _not_there(change)
+    bit, control = control_named(change.control).bit, entry.number("useraccountcontrol")
+    if not control:
+        return Outcome(change, Status.REFUSED, f"the directory does not show how {change.object.name} signs in")
+    if bool(control & bit) == change.on:
+        return Outcome(change, Status.CONFLICT, "it is so already", already=True)
+    intent(change)
+    value = str(control ^ bit).encode()
+    # The old value is named, so that what somebody else writes in between is not taken back: RFC 4511 section 4.6.
+    swap = [
+        Modification("delete", "userAccountControl", (str(control).encode(),)),
+        Modification("add", "userAccountControl", (value,)),
+    ]
+    directory.modify(entry.dn, swap)
+    after = same_entry(directory, change.object)
+    return _read_back(change, done=after is not None and bool(after.number("useraccountcontrol") & bit) == change.on)
 
 
 def move_object(directory: DirectoryDriver, change: MoveObject, intent: Intent) -> Outcome:

@@ -10,13 +10,14 @@ from adzeguard.core.change.kinds.create_object import CreateObject
 from adzeguard.core.change.kinds.delete_object import DeleteObject
 from adzeguard.core.change.kinds.move_object import MoveObject
 from adzeguard.core.change.kinds.remove_member import RemoveMember
+from adzeguard.core.change.kinds.set_account_control import SetAccountControl
 from adzeguard.core.change.kinds.set_attributes import SetAttributes
 from adzeguard.core.change.kinds.set_primary_group import SetPrimaryGroup
 from adzeguard.core.change.outcome import Intent, Outcome, Status
 from adzeguard.core.errors import ChangeRefusedError, DirectoryError, InputError
 from adzeguard.directory.executors.creation import create_object, delete_object
 from adzeguard.directory.executors.members import add_member, remove_member, set_primary_group
-from adzeguard.directory.executors.objects import change_rights, move_object, set_attributes
+from adzeguard.directory.executors.objects import change_rights, move_object, set_account_control, set_attributes
 from adzeguard.directory.port import DirectoryDriver
 
 Executor = Callable[[DirectoryDriver, Any, Intent], Outcome]
@@ -29,6 +30,7 @@ EXECUTORS: Final[Mapping[type[Change], Executor]] = {
     CreateObject: create_object,
     DeleteObject: delete_object,
     SetAttributes: set_attributes,
+    SetAccountControl: set_account_control,
     MoveObject: move_object,
     ChangeRights: change_rights,
 }

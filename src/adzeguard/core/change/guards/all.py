@@ -10,6 +10,7 @@ from adzeguard.core.change.guards.logon import shut_out_of_hosts
 from adzeguard.core.change.guards.objects import critical_objects
 from adzeguard.core.change.guards.reach import new_reach
 from adzeguard.core.change.guards.rights import lost_rights, shutting_out
+from adzeguard.core.change.guards.signing_in import limited_keepers
 from adzeguard.core.change.guards.size import oversizes
 from adzeguard.core.change.guards.way_back import lost_ways_back
 from adzeguard.core.errors import GuardError
@@ -22,6 +23,7 @@ GUARDS: Final[tuple[Guard, ...]] = (
     critical_objects,
     lockouts,
     shut_out_of_hosts,
+    limited_keepers,
     lost_ways_back,
     lost_rights,
     shutting_out,

@@ -1,15 +1,29 @@
 """Only attributes that this program knows the meaning of are set, and only to values that it can weigh."""
 
+import re
 from collections.abc import Iterator
 from typing import Final
 
 from adzeguard.core.change.guards.case import Case
 from adzeguard.core.change.kinds.set_attributes import SetAttributes
 from adzeguard.core.estate.group_types import is_group_type
+from adzeguard.core.estate.logon_hours import ALWAYS, value_of
 
-SETTABLE: Final = frozenset({"description", "mail", "managedby", "grouptype", "samaccountname", "wellknownobjects"})
+SETTABLE: Final = frozenset(
+    {
+        "description",
+        "mail",
+        "managedby",
+        "grouptype",
+        "samaccountname",
+        "wellknownobjects",
+        "userworkstations",
+        "logonhours",
+    }
+)
 """By their folded names. Whoever could set any attribute would need no other guard: `member` is one, and so is what
 disables an account, and the descriptor itself."""
+_HOSTS: Final = re.compile(rb"[A-Za-z0-9_.$-]+(,[A-Za-z0-9_.$-]+)*")
 
 
 def odd_settings(case: Case) -> Iterator[str]:
@@ -23,3 +37,7 @@ def odd_settings(case: Case) -> Iterator[str]:
                 yield f"{change.id}: {attribute.name} is not set by a proposal, only {', '.join(sorted(SETTABLE))}"
             elif name == "grouptype" and not (len(attribute.after) == 1 and is_group_type(attribute.after[0])):
                 yield f"{change.id}: the new groupType of {change.object.name} is no kind of group"
+            elif name == "logonhours" and any(len(value) != len(value_of(ALWAYS)) for value in attribute.after):
+                yield f"{change.id}: the new logonHours of {change.object.name} are no hours of a week"
+            elif name == "userworkstations" and not all(_HOSTS.fullmatch(value) for value in attribute.after):
+                yield f"{change.id}: the new userWorkstations of {change.object.name} are no names of hosts"

@@ -13,6 +13,7 @@ from adzeguard.core.change.kinds.logon_refusal import EndRefusal, RefuseLogon
 from adzeguard.core.change.kinds.move_object import MoveObject
 from adzeguard.core.change.kinds.remove_local_member import RemoveLocalMember
 from adzeguard.core.change.kinds.remove_member import RemoveMember
+from adzeguard.core.change.kinds.set_account_control import SetAccountControl
 from adzeguard.core.change.kinds.set_attributes import SetAttributes
 from adzeguard.core.change.kinds.set_logon_alone import SetLogonAlone
 from adzeguard.core.change.kinds.set_notice import SetNotice
@@ -27,6 +28,7 @@ CHANGE_KINDS: Final[tuple[type[Change], ...]] = (
     CreateObject,
     DeleteObject,
     SetAttributes,
+    SetAccountControl,
     MoveObject,
     ChangeRights,
     RefuseLogon,

@@ -42,6 +42,12 @@ class SetAttributes(ObjectChange):
         """Each value that shall stand."""
         return self._keys(before=False)
 
+    def restores(self, earlier: Change) -> bool:
+        """Tell whether it puts back the values that stood before an earlier one."""
+        if not isinstance(earlier, SetAttributes):
+            return False
+        return [a.before for a in earlier.attributes] == [a.after for a in self.attributes]
+
     def _keys(self, *, before: bool) -> tuple[Key, ...]:
         return tuple(
             ("value", fold_dn(self.object.dn), a.name.casefold(), value.hex())

@@ -1,0 +1,71 @@
+"""About which accounts a rule is, as the charter writes it and with its names found."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from pydantic import Field, model_validator
+
+from adzeguard.core.charter.references import RuleNames
+from adzeguard.core.charter.rule import PrincipalName, RuleBase, Strict, one_or_many
+from adzeguard.core.estate.principal import Kind, Principal
+
+
+class AccountScope(Strict):
+    """About which accounts a rule is. At least one of inside, under and named."""
+
+    inside: tuple[PrincipalName, ...] = Field((), description="Everybody inside these groups, nested ones included.")
+    under: tuple[str, ...] = Field((), description="The users below these OUs; the base DN may be left off.")
+    named: tuple[PrincipalName, ...] = Field((), description="These accounts; the closest scope there is.")
+    except_: tuple[PrincipalName, ...] = Field((), description="Not these accounts, whatever else says so.")
+
+    @model_validator(mode="before")
+    @classmethod
+    def _one_or_many(cls, value: Any) -> Any:
+        return one_or_many(value, "inside", "under", "named", "except")
+
+    @model_validator(mode="after")
+    def _says_who(self) -> "AccountScope":
+        if not (self.inside or self.under or self.named):
+            raise ValueError("says no accounts: give inside, under or named")
+        return self
+
+
+class AccountScopeRule(RuleBase):
+    """A rule about accounts; what it demands of them is its own key."""
+
+    accounts: AccountScope
+
+
+@dataclass(frozen=True, slots=True)
+class ResolvedAccounts:
+    """An account scope with its groups, OUs and accounts found; DNs are folded."""
+
+    inside: tuple[Principal, ...]
+    under: Mapping[str, str]
+    """The OUs, folded, and as the rule writes them."""
+    named: frozenset[int]
+    excepted: frozenset[int]
+
+
+def resolve_accounts(names: RuleNames, scope: AccountScope) -> ResolvedAccounts:
+    """Find the groups, OUs and accounts of a scope; what cannot be found is noted, and stops the rule."""
+    under = {ou: dn for i, dn in enumerate(scope.under) if (ou := names.container(("accounts", "under", i), dn))}
+    return ResolvedAccounts(
+        tuple(_of_kind(names, "inside", scope.inside, Kind.GROUP)),
+        under,
+        frozenset(one.id for one in _of_kind(names, "named", scope.named, Kind.USER)),
+        frozenset(one.id for one in _of_kind(names, "except", scope.except_, Kind.USER)),
+    )
+
+
+def _of_kind(names: RuleNames, key: str, listed: tuple[str, ...], kind: Kind) -> list[Principal]:
+    found = []
+    for i, name in enumerate(listed):
+        path = ("accounts", key, i)
+        principal = names.principal(path, name)
+        if principal is not None and principal.kind != kind:
+            names.fail(path, name, f"'{name}' is a {principal.kind.label}, and a {kind.label} is wanted here")
+        elif principal is not None:
+            found.append(principal)
+    return found
