@@ -99,6 +99,43 @@ def test_a_notice_stands_in_the_host_and_goes_with_its_rule(harbour: Program, me
     assert (member.notice("legalnoticecaption"), member.notice("legalnoticetext")) == ("", "")
 
 
+def test_its_own_groups_and_accounts_are_made_filled_disabled_and_undone(harbour: Program, member: Member) -> None:
+    """A group made, filled and deleted by name, an account disabled: seen by the host's own tools, and undone."""
+    config = ("-s", "/srv/member/smb.conf")
+    words = "printf 'Tide9-Rope-Anchor\\nTide9-Rope-Anchor\\n'"
+    add = f"useradd -M till && {words} | pdbedit -s {config[1]} -a -t till"
+    assert member.run("sh", "-c", add).returncode == 0
+    harbour("collect")
+
+    def groups() -> str:
+        return member.run("net", *config, "sam", "list", "localgroups").stdout
+
+    def marks() -> str:
+        lines = member.run("pdbedit", *config, "-L", "-w").stdout.splitlines()
+        return next(line for line in lines if line.startswith("till:")).split(":")[4]
+
+    assert harbour("local", "make", HOST, "Till Repair", "--yes").code == 0
+    assert "Till Repair" in groups()
+    assert harbour("local", "add", HOST, "till repair", r"LOWMERE\orla.fenn", "--yes").code == 0
+    deleted = harbour("local", "delete", HOST, "Till Repair", "--yes", "--format", "json")
+    assert [row["status"] for row in deleted.json] == ["verified"], deleted.out
+    assert "Till Repair" not in groups()
+    assert harbour("undo", "--last", "--yes").code == 0
+    assert "Till Repair" in groups()
+    shown = harbour("show", HOST, "--format", "json").json
+    assert r"LOWMERE\orla.fenn" in json.dumps(shown).replace("\\\\", "\\")
+    assert harbour("local", "delete", HOST, "Till Repair", "--yes").code == 0
+    assert "D" not in marks()
+    charter(harbour, "local-accounts: {disabled: 'local\\till'}")
+    assert [row["kind"] for row in enacted(harbour)] == ["disable-own-account"]
+    assert "D" in marks()
+    charter(harbour)
+    assert [row["kind"] for row in enacted(harbour)] == ["enable-own-account"]
+    assert "D" not in marks()
+    refused = harbour("local", "make", HOST, "till", "--yes")
+    assert refused.code == 1
+
+
 def test_a_host_that_is_off_is_done_when_it_is_back(harbour: Program, server: Server, member: Member) -> None:
     """Switched off between the proposal and its enactment, it is told as not reached; the next enactment does it."""
     charter(harbour, "local-group: administrators\n  include: [LOWMERE\\Console Wardens]")

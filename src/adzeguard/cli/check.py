@@ -44,7 +44,15 @@ def command(severity: str, rules: tuple[str, ...], form: str, output: Path | Non
     desk = Desk(workspace)
     check_rules(rules, {rule.id for rule in desk.written_charter.rules})
     findings = all_findings(
-        LookedAt(desk.rights, desk.charter, desk.privileged, desk.put_in, desk.workspace.waiting_days)
+        LookedAt(
+            desk.rights,
+            desk.charter,
+            desk.privileged,
+            desk.put_in,
+            desk.workspace.waiting_days,
+            desk.workspace.unread_days,
+            desk.store.hosts_read_at(),
+        )
     )
     if desk.database.writable:
         desk.checked.note(LastCheck(desk.now(), desk.store.latest().id, counts_of(findings)))

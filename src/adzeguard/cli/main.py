@@ -22,6 +22,7 @@ COMMANDS: Final = {
     "propose": ("adzeguard.cli.propose", "What would be changed to put it right."),
     "enact": ("adzeguard.cli.enact", "Make the changes of a proposal."),
     "hosts": ("adzeguard.cli.hosts", "The hosts, by what each is reached, and whether it answers."),
+    "local": ("adzeguard.cli.local", "One host's own groups and accounts, by hand."),
     "group": ("adzeguard.cli.group", "Change memberships and groups by hand."),
     "ou": ("adzeguard.cli.ou", "Make, protect, move and delete OUs by hand."),
     "move": ("adzeguard.cli.move", "Put an object into another OU."),

@@ -33,12 +33,14 @@ from adzeguard.core.change.kinds.add_local_member import AddLocalMember
 from adzeguard.core.change.kinds.elevation import EndElevation, GiveElevation
 from adzeguard.core.change.kinds.logon_refusal import EndRefusal, RefuseLogon
 from adzeguard.core.change.kinds.membership import LocalMembershipChange
+from adzeguard.core.change.kinds.own_account import DisableOwnAccount, EnableOwnAccount
+from adzeguard.core.change.kinds.own_group import DeleteOwnGroup, MakeOwnGroup
 from adzeguard.core.change.kinds.remove_local_member import RemoveLocalMember
 from adzeguard.core.change.kinds.set_logon_alone import SetLogonAlone
 from adzeguard.core.change.kinds.set_notice import SetNotice
 from adzeguard.core.drivers import DriverKind, Names, Secret, Setting, Settings
 from adzeguard.core.errors import HostFileError, HostRefusedError, HostUnknownError, HostUnreachableError
-from adzeguard.core.estate.capabilities import CAPABILITIES
+from adzeguard.core.estate.capabilities import CAPABILITIES, OWN_ACCOUNTS
 from adzeguard.core.estate.elevation import ELEVATION, Elevation, Elevations
 from adzeguard.core.estate.hosts import Host, HostState, LocalAccount, LocalGroup
 from adzeguard.core.estate.logon import LOGON_LIMIT, LOGON_REFUSAL, WAYS, LogonRules, Way
@@ -46,11 +48,13 @@ from adzeguard.core.estate.notice import NOTICE, Notice
 from adzeguard.core.identity import Sid
 from adzeguard.private_files import alone_with, open_new
 
+_FIRST_OWN_GROUP: Final = 1100
 _LARGEST_FILE: Final = 8 * 1024 * 1024
+OF_ITS_OWN_TOOLS: Final = "its accounts and groups are looked after by its own tools"
 _WAYS_OF: Final[Mapping[str, tuple[Way, ...]]] = {"": WAYS, "remote-sam": WAYS, "linux": ("console", "remote")}
 _LACKING: Final[Mapping[str, Mapping[str, str]]] = {
     "": {},
-    "linux": {},
+    "linux": {OWN_ACCOUNTS.name: OF_ITS_OWN_TOOLS},
     "remote-sam": {
         ELEVATION.name: "a host reached by its account database has no such thing as one elevated program",
         LOGON_LIMIT: "its rights say who is refused; who alone may log on is not told from here",
@@ -283,6 +287,28 @@ def _change_elevation(content: HostFile, raw: dict[str, Any], change: GiveElevat
         raw["elevated"] = [asdict(one) for one in sorted(granted)]
 
 
+def _change_account(content: HostFile, raw: dict[str, Any], change: DisableOwnAccount | EnableOwnAccount) -> None:
+    place = next((at for at, account in enumerate(content.accounts) if account.sid == change.who.sid), None)
+    if place is None:
+        raise HostRefusedError(f"{content.host} has no account {change.who.sid}")
+    raw["accounts"][place]["enabled"] = isinstance(change, EnableOwnAccount)
+
+
+def _make_group(content: HostFile, raw: dict[str, Any], change: MakeOwnGroup) -> None:
+    own = [Sid(account.sid) for account in content.accounts] + [Sid(group.sid) for group in content.local_groups]
+    used = [sid.rid or 0 for sid in own if sid.authority == content.machine_sid]
+    sid = f"{content.machine_sid}-{max([_FIRST_OWN_GROUP, *used]) + 1}"
+    members = sorted(member.sid for member in change.members)
+    raw.setdefault("local_groups", []).append({"name": change.group, "sid": sid, "members": members})
+
+
+def _delete_group(content: HostFile, raw: dict[str, Any], change: DeleteOwnGroup) -> None:
+    kept = [one for one in raw.get("local_groups", []) if one["name"].casefold() != change.group.casefold()]
+    if len(kept) == len(content.local_groups):
+        raise HostRefusedError(f"{content.host} has no local group {change.group}")
+    raw["local_groups"] = kept
+
+
 _WRITING: Final[Mapping[type[Change], Callable[[HostFile, dict[str, Any], Any], None]]] = {
     AddLocalMember: _change_member,
     RemoveLocalMember: _change_member,
@@ -292,6 +318,10 @@ _WRITING: Final[Mapping[type[Change], Callable[[HostFile, dict[str, Any], Any], 
     SetNotice: _change_notice,
     GiveElevation: _change_elevation,
     EndElevation: _change_elevation,
+    DisableOwnAccount: _change_account,
+    EnableOwnAccount: _change_account,
+    MakeOwnGroup: _make_group,
+    DeleteOwnGroup: _delete_group,
 }
 
 
@@ -321,6 +351,7 @@ def _state(content: HostFile) -> HostState:
                 if way in _WAYS_OF[content.looks_like]
             },
         ),
+        OWN_ACCOUNTS.name: {},
         NOTICE.name: Notice(content.notice.title, content.notice.text),
         ELEVATION.name: Elevations(
             frozenset(_elevation(one) for one in content.elevated),

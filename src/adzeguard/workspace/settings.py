@@ -31,7 +31,7 @@ _KNOWN: Final = {
     "hosts": (),
     "store": ("url",),
     "charter": ("response", "keepers", "privileged"),
-    "checks": ("waiting_days",),
+    "checks": ("waiting_days", "unread_days"),
     "guards": ("removals", "hosts", "share", "operator"),
 }
 
@@ -65,6 +65,8 @@ class Workspace:
     """The database of a team; otherwise the store is a file of the workspace."""
     waiting_days: int = 14
     """How long a host may wait in a holding OU before `check` tells."""
+    unread_days: int = 14
+    """For how long a host may not answer before `check` tells."""
     operator: str = ""
     """The directory account of whoever works here; otherwise the one that binds to the server."""
 
@@ -129,6 +131,7 @@ def read_workspace(folder: Path) -> Workspace:
         _limits(guards, path),
         store.get("url", ""),
         _days(tree.get("checks", {}), "waiting_days", 14, path),
+        _days(tree.get("checks", {}), "unread_days", 14, path),
         str(guards.get("operator") or directory.get("bind_as", "")),
     )
 

@@ -4,11 +4,23 @@ from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 
 from adzeguard.core.charter.account_rule import ResolvedAccountRule
+from adzeguard.core.charter.account_scope import ResolvedAccounts
 from adzeguard.core.charter.scopes import EVERYWHERE, NAMED, ScopedRule
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import Kind
 
 Scoped = ScopedRule[ResolvedAccountRule]
+
+
+def accounts_of(estate: Estate, scope: ResolvedAccounts) -> set[int]:
+    """Return the ids of the users in a scope."""
+    users = set(estate.catalogue.of_kind(Kind.USER).tolist())
+    found = set(scope.named)
+    for group in scope.inside:
+        found |= users & set(estate.graph.expand(group.id).people.tolist())
+    for ou in scope.under:
+        found |= users & set(estate.catalogue.below(ou).tolist())
+    return found - scope.excepted
 
 
 def rules_of_accounts(estate: Estate, rules: Iterable[ResolvedAccountRule]) -> Mapping[int, Sequence[Scoped]]:

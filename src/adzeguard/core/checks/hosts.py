@@ -39,6 +39,28 @@ def check_hosts(looked_at: LookedAt) -> Iterator[Finding]:
                 in_order.add(known)
             yield from findings
         yield from twins.on(host)
+        yield from _strangers(estate, host, host.state)
+
+
+def _strangers(estate: Estate, host: Host, state: HostState) -> Iterator[Finding]:
+    """Yield the SIDs that resolve to nothing in the other local groups of a host."""
+    others = [group for group in state.groups if group.sid != ADMINISTRATORS]
+    members = {sid for group in others for sid in group.members if sid.authority != state.machine_sid}
+    ids = estate.ids_of_sids(members)
+    odd = {sid for sid in members if ids[sid] is None}
+    if not odd:
+        return
+    known = on_host(estate, state, host.name, odd)
+    for group in others:
+        for sid in sorted(group.members & odd):
+            if known[sid].kind == Kind.UNRESOLVED:
+                yield _dangling(local_group_named(host, group.name, group.sid), known[sid], host, sid)
+
+
+def _dangling(subject: Named, member: Principal, host: Host, sid: Sid) -> Finding:
+    message = f"{sid} resolves to nothing: an account that was deleted, or one of another domain"
+    about: dict[str, Any] = {"host": host_named(host), "evidence": {"member_sid": sid}}
+    return Finding("dangling-member", subject, message, member=Named.of(member), **about)
 
 
 def _known_elsewhere(estate: Estate, state: HostState, members: frozenset[Sid]) -> frozenset[Sid]:
@@ -80,8 +102,7 @@ def _administrators(
     for sid, member in on_host(estate, state, host.name, odd).items() if odd else ():
         about: dict[str, Any] = {"member": Named.of(member), "host": host_named(host), "evidence": {"member_sid": sid}}
         if member.kind == Kind.UNRESOLVED:
-            message = f"{sid} resolves to nothing: an account that was deleted, or one of another domain"
-            yield Finding("dangling-member", subject, message, **about)
+            yield _dangling(subject, member, host, sid)
         elif sid in EVERYONE_LIKE:
             message = f"{member.qualified_name} is inside, which is practically everybody"
             yield Finding("everyone-inside", subject, message, **about)

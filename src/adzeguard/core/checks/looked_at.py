@@ -1,7 +1,8 @@
 """What checks look at."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
 
 from adzeguard.core.change.change import Change
 from adzeguard.core.charter.resolve import ResolvedCharter
@@ -22,6 +23,10 @@ class LookedAt:
     put_in: Sequence[Change] = ()
     waiting_days: int = USUAL_WAIT
     """How long a host may wait in a holding OU."""
+    unread_days: int = USUAL_WAIT
+    """For how long a host may not answer."""
+    read_at: Mapping[int, datetime] = field(default_factory=dict)
+    """By the ids of hosts when each answered last."""
 
     @property
     def estate(self) -> Estate:

@@ -7,8 +7,10 @@ from adzeguard.core.checks.check import Check
 from adzeguard.core.checks.delegation import check_descriptors, check_grants, check_inheritance, check_ways_up
 from adzeguard.core.checks.finding import Severity
 from adzeguard.core.checks.hosts import check_hosts, too_wide, without_source
+from adzeguard.core.checks.local_accounts import local_accounts
 from adzeguard.core.checks.privileged import check_privileged
 from adzeguard.core.checks.rules import deviations_from_rules
+from adzeguard.core.checks.unread_hosts import long_unread, without_rule
 from adzeguard.core.checks.waiting import waiting_hosts
 
 _NOTE, _LOW, _MEDIUM, _HIGH, _CRITICAL = Severity
@@ -301,6 +303,54 @@ CHECKS: Final[tuple[Check, ...]] = (
         "Limit it, which the directory itself enforces: adzeguard propose",
         _MEDIUM,
         deviations_from_rules,
+    ),
+    Check(
+        "lower-tier-logon",
+        "An account may log on to a host of a lower tier",
+        "What is in the memory of a host belongs to whoever breaks into it, also the secret of a stronger account.",
+        "Refuse it there by a rule with refuse-logon, or limit the accounts by one with logon-only-on",
+        _HIGH,
+        deviations_from_rules,
+    ),
+    Check(
+        "local-account-enabled",
+        "An account of a host is enabled that a rule wants disabled",
+        "With it somebody gets in whom the directory does not know, and whom it cannot shut out.",
+        "Disable it: adzeguard propose",
+        _MEDIUM,
+        deviations_from_rules,
+    ),
+    Check(
+        "guest-enabled",
+        "The guest account of a host is enabled",
+        "Anybody logs on with it, and nobody knows who it was.",
+        "Disable it: a rule with local-accounts, then adzeguard propose",
+        _MEDIUM,
+        local_accounts,
+    ),
+    Check(
+        "shared-local-account",
+        "A local account is enabled on many hosts",
+        "Whoever learns its password on one host is likely to get into all of them.",
+        "Disable it where it is not needed: a rule with local-accounts, then adzeguard propose",
+        _LOW,
+        local_accounts,
+    ),
+    Check(
+        "host-long-unread",
+        "A host has not answered for long",
+        "What is known of it is old, and what was left to do there is not done.",
+        "See what is in the way: adzeguard hosts test HOST; or take it out of the directory",
+        _MEDIUM,
+        long_unread,
+    ),
+    Check(
+        "host-without-rule",
+        "No rule is about a host",
+        "Nobody has said who administers it and who may log on.",
+        "Write a rule whose hosts take it in, such as one for its OU",
+        _NOTE,
+        without_rule,
     ),
     Check(
         "below-standard",

@@ -32,12 +32,17 @@ def _unpack_local_groups(part: Any) -> Mapping[str, Any]:
 LOCAL_GROUPS: Final = Capability(
     "local-groups", "local groups and who is in them", _pack_local_groups, _unpack_local_groups
 )
-CAPABILITIES: Final[tuple[Capability, ...]] = (LOCAL_GROUPS, LOGON_REFUSAL, NOTICE, ELEVATION)
 
 
 def kept_as_it_is(name: str, words: str) -> Capability:
     """Return a capability whose part is plain values that only its own changes and checks understand."""
     return Capability(name, words, lambda state: state.parts.get(name), lambda part: {"parts": {name: part}})
+
+
+OWN_ACCOUNTS: Final = kept_as_it_is(
+    "own-accounts", "its own accounts let and shut out, its own groups made and deleted"
+)
+CAPABILITIES: Final[tuple[Capability, ...]] = (LOCAL_GROUPS, OWN_ACCOUNTS, LOGON_REFUSAL, NOTICE, ELEVATION)
 
 
 def pack_state(state: HostState, capabilities: tuple[Capability, ...] = CAPABILITIES) -> dict[str, Any]:

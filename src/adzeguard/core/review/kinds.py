@@ -10,8 +10,10 @@ from adzeguard.core.charter.intake_rule import IntakeRule, resolve_intake
 from adzeguard.core.charter.kinds import RuleKind
 from adzeguard.core.charter.local_group_rule import LocalGroupRule, resolve_local_group_rule
 from adzeguard.core.charter.logon_rule import LogonRule, resolve_logon_rule
+from adzeguard.core.charter.own_accounts_rule import OwnAccountsRule, resolve_own_accounts
 from adzeguard.core.charter.protect_rule import ProtectRule, resolve_protection
 from adzeguard.core.charter.roster_rule import RosterRule, resolve_roster
+from adzeguard.core.charter.tier_rule import TierRule, resolve_tier
 from adzeguard.core.review.absent_groups import review_absent_groups
 from adzeguard.core.review.account_logon import review_logon_hours, review_logon_places
 from adzeguard.core.review.account_standards import review_standards
@@ -22,7 +24,9 @@ from adzeguard.core.review.group_rules import review_groups
 from adzeguard.core.review.intake import review_intake
 from adzeguard.core.review.local_group_rules import review_local_groups
 from adzeguard.core.review.logon_rules import review_alone, review_notices, review_refusals, withdraw_logon
+from adzeguard.core.review.own_accounts import review_own_accounts, withdraw_own_accounts
 from adzeguard.core.review.protection import review_protection
+from adzeguard.core.review.tiers import review_tiers
 
 RULE_KINDS: Final = (
     RuleKind("group", GroupRule, resolve_group_rule, review_groups),
@@ -31,9 +35,11 @@ RULE_KINDS: Final = (
     RuleKind("allow-logon-only", LogonRule, resolve_logon_rule, review_alone),
     RuleKind("notice", LogonRule, resolve_logon_rule, review_notices),
     RuleKind("elevate", ElevateRule, resolve_elevation, review_elevations, withdraw_elevations),
+    RuleKind("local-accounts", OwnAccountsRule, resolve_own_accounts, review_own_accounts, withdraw_own_accounts),
     RuleKind("logon-only-on", AccountRule, resolve_account_rule, review_logon_places, withdraw_account_settings),
     RuleKind("logon-hours", AccountRule, resolve_account_rule, review_logon_hours),
     RuleKind("account-standard", AccountRule, resolve_account_rule, review_standards),
+    RuleKind("tier", TierRule, resolve_tier, review_tiers),
     RuleKind("roster", RosterRule, resolve_roster, review_absent_groups),
     RuleKind("protect", ProtectRule, resolve_protection, review_protection),
     RuleKind("intake", IntakeRule, resolve_intake, review_intake),

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
-from adzeguard.core.estate.capabilities import LOCAL_GROUPS
+from adzeguard.core.estate.capabilities import LOCAL_GROUPS, OWN_ACCOUNTS
 from adzeguard.core.estate.elevation import ELEVATION, Elevations
 from adzeguard.core.estate.hosts import GROUPS_IN_GROUPS, HostState, LocalAccount, LocalGroup
 from adzeguard.core.estate.logon import LOGON_REFUSAL, LogonRules
@@ -44,7 +44,10 @@ def state_of(seen: Seen, digests: Mapping[str, str]) -> HostState:
     shown = [LocalAccount(_shown(a.name), sid, a.enabled) for a, sid in own if is_person(a) or sid in inside]
     strangers = [LocalAccount(_shown(name), Sid(sid), enabled=False) for sid, name in seen.unknown.items()]
     parts: dict[str, Any] = {NOTICE.name: Notice(kept.title, kept.text)}
-    lacks = {GROUPS_IN_GROUPS: "a group of a Linux host holds accounts, and no groups"}
+    lacks = {
+        GROUPS_IN_GROUPS: "a group of a Linux host holds accounts, and no groups",
+        OWN_ACCOUNTS.name: "its accounts and groups are looked after by its own tools",
+    }
     if seen.ways:
         parts[LOGON_REFUSAL.name] = LogonRules(
             {way: frozenset(map(Sid, kept.refused.get(way, {}))) for way in seen.ways},

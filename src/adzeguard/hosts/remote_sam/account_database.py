@@ -75,6 +75,49 @@ class AccountDatabase:
         finally:
             samr.hSamrCloseHandle(self._service, alias)
 
+    def enable(self, account: Sid, *, on: bool) -> None:
+        """Enable one of the host's own accounts or disable it, leaving its other marks as they are."""
+        if account.authority != self.machine_sid:
+            raise HostRefusedError(f"the host has no account {account}")
+        domain = self._domains[self.machine_sid]
+        user = samr.hSamrOpenUser(self._service, domain, _ACCESS, account.rid or 0)["UserHandle"]
+        try:
+            about = samr.hSamrQueryInformationUser2(
+                self._service, user, samr.USER_INFORMATION_CLASS.UserControlInformation
+            )
+            control = about["Buffer"]["Control"]["UserAccountControl"]
+            buffer = samr.SAMPR_USER_INFO_BUFFER()
+            buffer["tag"] = samr.USER_INFORMATION_CLASS.UserControlInformation
+            buffer["Control"]["UserAccountControl"] = control & ~_DISABLED if on else control | _DISABLED
+            samr.hSamrSetInformationUser2(self._service, user, buffer)
+        except DCERPCException as error:
+            raise HostRefusedError(f"the host refuses: {status_of(error)}") from error
+        finally:
+            samr.hSamrCloseHandle(self._service, user)
+
+    def make_group(self, name: str) -> Sid:
+        """Make a local group of the host's own, and return its SID."""
+        domain = self._domains[self.machine_sid]
+        try:
+            made = samr.hSamrCreateAliasInDomain(self._service, domain, name)
+        except DCERPCException as error:
+            raise HostRefusedError(f"the host refuses: {status_of(error)}") from error
+        samr.hSamrCloseHandle(self._service, made["AliasHandle"])
+        return Sid(f"{self.machine_sid}-{made['RelativeId']}")
+
+    def delete_group(self, name: str) -> None:
+        """Delete a local group of the host's own."""
+        domain = self._domains[self.machine_sid]
+        listed = dict(self._listed(samr.hSamrEnumerateAliasesInDomain, domain))
+        rid = next((rid for known, rid in listed.items() if known.casefold() == name.casefold()), None)
+        if rid is None:
+            raise HostRefusedError(f"the host has no local group {name}")
+        alias = samr.hSamrOpenAlias(self._service, domain, _ACCESS, rid)["AliasHandle"]
+        try:
+            samr.hSamrDeleteAlias(self._service, alias)  # which lets go of the handle too
+        except DCERPCException as error:
+            raise HostRefusedError(f"the host refuses: {status_of(error)}") from error
+
     def close(self) -> None:
         """Let go of the host's handles."""
         for domain in self._domains.values():

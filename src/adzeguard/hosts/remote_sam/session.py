@@ -10,10 +10,12 @@ from adzeguard.core.change.change import Change
 from adzeguard.core.change.kinds.add_local_member import AddLocalMember
 from adzeguard.core.change.kinds.logon_refusal import EndRefusal, RefuseLogon
 from adzeguard.core.change.kinds.membership import LocalMembershipChange
+from adzeguard.core.change.kinds.own_account import DisableOwnAccount, EnableOwnAccount
+from adzeguard.core.change.kinds.own_group import DeleteOwnGroup, MakeOwnGroup
 from adzeguard.core.change.kinds.remove_local_member import RemoveLocalMember
 from adzeguard.core.change.kinds.set_notice import SetNotice
 from adzeguard.core.errors import HostRefusedError
-from adzeguard.core.estate.capabilities import LOCAL_GROUPS
+from adzeguard.core.estate.capabilities import LOCAL_GROUPS, OWN_ACCOUNTS
 from adzeguard.core.estate.elevation import ELEVATION
 from adzeguard.core.estate.hosts import HostState
 from adzeguard.core.estate.logon import LOGON_LIMIT, LOGON_REFUSAL
@@ -40,7 +42,7 @@ class RemoteSamSession:
         with self._database() as database:
             groups, accounts = tuple(database.groups()), tuple(database.accounts())
             machine = database.machine_sid
-        parts: dict[str, Any] = {}
+        parts: dict[str, Any] = {OWN_ACCOUNTS.name: {}}
         lacks = {ELEVATION.name: NO_ELEVATION}
         self._part(LOGON_REFUSAL.name, self._logon, parts, lacks)
         self._part(NOTICE.name, self._notice, parts, lacks)
@@ -99,6 +101,23 @@ class RemoteSamSession:
         with self._database() as database:
             database.change_member(change.group_sid, change.member_sid, add=isinstance(change, AddLocalMember))
 
+    def change_account(self, change: DisableOwnAccount | EnableOwnAccount) -> None:
+        """Disable an account of the host, or enable it again."""
+        with self._database() as database:
+            database.enable(Sid(change.who.sid), on=isinstance(change, EnableOwnAccount))
+
+    def make_group(self, change: MakeOwnGroup) -> None:
+        """Make a group of the host, with its members."""
+        with self._database() as database:
+            made = database.make_group(change.group)
+            for member in change.members:
+                database.change_member(made, Sid(member.sid), add=True)
+
+    def delete_group(self, change: DeleteOwnGroup) -> None:
+        """Delete a group of the host."""
+        with self._database() as database:
+            database.delete_group(change.group)
+
     def change_refusal(self, change: RefuseLogon | EndRefusal) -> None:
         """Refuse somebody logon by a way, or end it."""
         rights = LogonRights(self._pipes.service("lsarpc"))
@@ -122,4 +141,8 @@ _MAKING: Final[Mapping[type[Change], Callable[[RemoteSamSession, Any], None]]] =
     RefuseLogon: RemoteSamSession.change_refusal,
     EndRefusal: RemoteSamSession.change_refusal,
     SetNotice: RemoteSamSession.change_notice,
+    DisableOwnAccount: RemoteSamSession.change_account,
+    EnableOwnAccount: RemoteSamSession.change_account,
+    MakeOwnGroup: RemoteSamSession.make_group,
+    DeleteOwnGroup: RemoteSamSession.delete_group,
 }

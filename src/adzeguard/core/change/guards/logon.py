@@ -1,11 +1,13 @@
 """No host refuses logon to every keeper: somebody must always get in to put it right."""
 
 from collections.abc import Callable, Iterator, Sequence
+from dataclasses import replace
 
 from adzeguard.core.access.logon import may_log_on, own_administrator_gets_in, token_on
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.guards.case import Case
 from adzeguard.core.change.kinds.logon_refusal import EndRefusal, RefuseLogon
+from adzeguard.core.change.kinds.own_account import DisableOwnAccount
 from adzeguard.core.change.kinds.set_logon_alone import SetLogonAlone
 from adzeguard.core.estate.hosts import HostState
 from adzeguard.core.estate.logon import LogonRules, logon_of
@@ -24,7 +26,7 @@ def shut_out_of_hosts(case: Case) -> Iterator[str]:
     """
     by_host: dict[str, list[Change]] = {}
     for change in case.changes:
-        if isinstance(change, RefuseLogon | SetLogonAlone | EndRefusal):
+        if isinstance(change, RefuseLogon | SetLogonAlone | EndRefusal | DisableOwnAccount):
             by_host.setdefault(change.host.casefold(), []).append(change)
     if not by_host:
         return
@@ -32,10 +34,11 @@ def shut_out_of_hosts(case: Case) -> Iterator[str]:
     shut: list[str] = []
     for name, changes in by_host.items():
         host = case.estate.hosts_by_name.get(name)
-        rules = logon_of(host.state) if host is not None and host.state is not None else None
-        if host is None or host.state is None or rules is None or not any(c.takes_access_away for c in changes):
+        if host is None or host.state is None or not any(c.takes_access_away for c in changes):
             continue
-        if not gets_in.at(host.state, after(rules, changes)) and gets_in.at(host.state, rules):
+        rules = logon_of(host.state) or LogonRules()
+        then = _with_accounts_after(host.state, changes)
+        if not gets_in.at(then, after(rules, changes)) and gets_in.at(host.state, rules):
             shut.append(host.name)
     if shut:
         hosts = f"host{'s' * (len(shut) > 1)} {some_of(shut)}"
@@ -56,6 +59,14 @@ def after(rules: LogonRules, changes: Sequence[Change]) -> LogonRules:
         elif isinstance(change, SetLogonAlone) and change.after is not None:
             alone[change.way] = frozenset(Sid(one.sid) for one in change.after)
     return LogonRules({way: frozenset(sids) for way, sids in refused.items()}, alone)
+
+
+def _with_accounts_after(state: HostState, changes: Sequence[Change]) -> HostState:
+    disabled = {change.who.sid for change in changes if isinstance(change, DisableOwnAccount)}
+    if not disabled:
+        return state
+    accounts = tuple(replace(a, enabled=False) if a.sid in disabled else a for a in state.accounts)
+    return replace(state, accounts=accounts)
 
 
 class _GettingIn:
@@ -88,10 +99,10 @@ def logons_stay(case: Case) -> Callable[[Change, HostState], str]:
     gets_in = _GettingIn(case)
 
     def judge(change: Change, state: HostState) -> str:
-        rules = logon_of(state)
-        if not isinstance(change, RefuseLogon | SetLogonAlone) or rules is None:
+        if not isinstance(change, RefuseLogon | SetLogonAlone | DisableOwnAccount):
             return ""
-        if gets_in.at(state, after(rules, [change])) or not gets_in.at(state, rules):
+        rules, then = logon_of(state) or LogonRules(), _with_accounts_after(state, [change])
+        if gets_in.at(then, after(rules, [change])) or not gets_in.at(state, rules):
             return ""
         return f"as {change.host_name} stands now, no keeper could log on there any more"
 

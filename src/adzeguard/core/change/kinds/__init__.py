@@ -11,6 +11,8 @@ from adzeguard.core.change.kinds.delete_object import DeleteObject
 from adzeguard.core.change.kinds.elevation import EndElevation, GiveElevation
 from adzeguard.core.change.kinds.logon_refusal import EndRefusal, RefuseLogon
 from adzeguard.core.change.kinds.move_object import MoveObject
+from adzeguard.core.change.kinds.own_account import DisableOwnAccount, EnableOwnAccount
+from adzeguard.core.change.kinds.own_group import DeleteOwnGroup, MakeOwnGroup
 from adzeguard.core.change.kinds.remove_local_member import RemoveLocalMember
 from adzeguard.core.change.kinds.remove_member import RemoveMember
 from adzeguard.core.change.kinds.set_account_control import SetAccountControl
@@ -37,4 +39,8 @@ CHANGE_KINDS: Final[tuple[type[Change], ...]] = (
     SetNotice,
     GiveElevation,
     EndElevation,
+    DisableOwnAccount,
+    EnableOwnAccount,
+    MakeOwnGroup,
+    DeleteOwnGroup,
 )
