@@ -6,7 +6,7 @@ import click
 
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
-from adzeguard.cli.options import example, workspace_option
+from adzeguard.cli.options import example, workers_option, workspace_option
 from adzeguard.cli.output import put, say
 from adzeguard.cli.progress import progress_bar
 
@@ -15,8 +15,9 @@ _SHOWN = 8
 
 @click.command("collect", epilog=example("adzeguard collect --workspace lowmere"))
 @click.option("--full", is_flag=True, help="Read everything again, not only what changed.")
+@workers_option
 @workspace_option
-def command(full: bool, workspace: Path | None) -> int:
+def command(full: bool, workers: str, workspace: Path | None) -> int:
     """Read the directory and the hosts into the store of the workspace.
 
     The first time everything is read; later, from a server that can tell, only what changed, deletions included.
@@ -37,7 +38,8 @@ def command(full: bool, workspace: Path | None) -> int:
         desk.hosts() as hosts,
         progress_bar() as progress,
     ):
-        done = collect(Sources(directory, hosts, desk.store, desk.now, progress, desk.names), full=full)
+        crew = desk.crew(workers)
+        done = collect(Sources(directory, hosts, desk.store, desk.now, progress, desk.names, crew), full=full)
         settle_unknown(desk.journal, desk.estate, desk.now(), desk.operator())
         forget_what_is_gone(PutIn(desk.database), desk.journal, desk.estate)
     counted = ", ".join(f"{count} {label}{'s' * (count != 1)}" for label, count in done.counts.items())

@@ -2,7 +2,7 @@
 
 import getpass
 import sys
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import AbstractContextManager, contextmanager
 from datetime import UTC, datetime, timedelta
 from functools import cached_property
@@ -27,6 +27,7 @@ if TYPE_CHECKING:
     from adzeguard.core.limits import NamedSizes
     from adzeguard.core.rights.delegations import Rights
     from adzeguard.directory.port import DirectoryDriver
+    from adzeguard.hosts.apart import Crew, SourceApart
     from adzeguard.hosts.fleet import Fleet
     from adzeguard.store.checked import Checked
     from adzeguard.store.connection import Database
@@ -257,15 +258,47 @@ class Desk:
         """The hosts, through the sources that the workspace names."""
         from adzeguard.hosts.fleet import Fleet, FleetSource
 
-        sources = [
-            FleetSource(one.name, one.part, self._opened("hosts", one.given, self._secret(one), one.table))
-            for one in self.workspace.hosts
-        ]
+        sources = []
+        for one in self.workspace.hosts:
+            secret = self._secret(one)
+            opened = self._opened("hosts", one.given, secret, one.table)
+            sources.append(FleetSource(one.name, one.part, opened, *self._apart(one, secret)))
         fleet = Fleet(sources)
         try:
             yield fleet
         finally:
             fleet.close()
+
+    def _apart(self, source: HostsSettings, secret: "Secret") -> "tuple[Callable[[], SourceApart] | None, bool]":
+        """Return what makes a source ready to be sent to another process, if it can be, and whether that pays here."""
+        from adzeguard.hosts.apart import SourceApart
+        from adzeguard.workspace.drivers import checked_settings, find_driver
+
+        kind = find_driver("hosts", source.given["kind"], source.table)
+        if not kind.works_apart:
+            return None, False
+        settings = checked_settings(kind, source.table, source.given, self.workspace.folder)
+
+        def made() -> "SourceApart":
+            word = secret() if kind.asks_secret(settings) else ""
+            return SourceApart(source.part, kind.open, tuple(sorted(settings.items())), word)
+
+        return made, kind.is_heavy
+
+    def crew(self, workers: str) -> "Crew | None":
+        """Other processes that work with hosts: the workers of a cluster that is named, else those of this machine."""
+        if not workers:
+            from adzeguard.hosts.processes import Processes
+
+            return Processes()
+        try:
+            from adzeguard.hosts.cluster import Cluster
+        except ModuleNotFoundError as error:
+            from adzeguard.core.errors import SettingsError
+
+            raise SettingsError("--workers needs an extra package", "pip install 'adzeguard[cluster]'") from error
+        files = {key: str(self.workspace.folder / value) for key, value in self.workspace.cluster.items()}
+        return Cluster(workers, files)
 
     @cached_property
     def names(self) -> "KnownNames":

@@ -8,7 +8,7 @@ import click
 
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.enacting import Rollout, drop_and_show, enact_and_show, resume_and_show
-from adzeguard.cli.options import Answers, enacting_options, example, workspace_option
+from adzeguard.cli.options import Answers, enacting_options, example, workers_option, workspace_option
 from adzeguard.cli.output import say
 from adzeguard.cli.propose import check_rules
 from adzeguard.core.errors import ProposalFileError, UsageError
@@ -35,6 +35,7 @@ if TYPE_CHECKING:
 @click.option("--stop-after", type=click.IntRange(0), metavar="F", help="Stop once more than F hosts have failed.")
 @click.option("--at-once", type=click.IntRange(1, 256), default=AT_ONCE, show_default=True, help="Hosts at a time.")
 @click.option("--per-minute", type=click.IntRange(1), metavar="N", help="Begin with at most N hosts a minute.")
+@workers_option
 @enacting_options
 @workspace_option
 def command(
@@ -49,6 +50,7 @@ def command(
     stop_after: int | None,
     at_once: int,
     per_minute: int | None,
+    workers: str,
     answers: Answers,
     workspace: Path | None,
 ) -> int:
@@ -78,7 +80,7 @@ def command(
     if sum((proposal_file is not None or bool(also), resume, drop, pending)) > 1:
         raise UsageError("PROPOSAL or --also, --resume, --drop and --pending exclude each other", "Give one of them")
     desk = Desk(workspace)
-    rollout = Rollout(stop_after, Pace(at_once, per_minute, monotonic, sleep))
+    rollout = Rollout(stop_after, Pace(at_once, per_minute, monotonic, sleep), workers)
     part = Part(first, percent, patterns)
     if not part.is_whole and (resume or drop):
         raise UsageError(

@@ -37,6 +37,8 @@ class Rollout:
 
     stop_after: int | None = None
     pace: Pace = field(default_factory=Pace)
+    workers: str = ""
+    """The cluster that works with the hosts, if one does."""
 
 
 def enact_draft(desk: Desk, make: "Callable[[], Draft]", answers: Answers) -> int:
@@ -158,7 +160,17 @@ def _run(
         def is_to_stop() -> bool:
             return asked_to_stop() or failing.are_too_many
 
-        ports = Ports(directory, hosts, desk.store, desk.journal, desk.now, desk.operator(), is_to_stop, rollout.pace)
+        ports = Ports(
+            directory,
+            hosts,
+            desk.store,
+            desk.journal,
+            desk.now,
+            desk.operator(),
+            is_to_stop,
+            rollout.pace,
+            desk.crew(rollout.workers),
+        )
         done = count(1)
 
         def report(outcome: Outcome) -> None:

@@ -136,3 +136,9 @@ def why_option(function: F) -> F:
 def example(text: str) -> str:
     """Return the last lines of a help text: an example to paste."""
     return f"Example: {text}"
+
+
+workers_option = click.option(
+    "--workers", default="", metavar="dask://HOST:PORT", help="Let a Dask cluster work with the hosts."
+)
+"""For fleets that one machine is too slow for."""

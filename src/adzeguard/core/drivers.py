@@ -24,6 +24,10 @@ class Names(Protocol):
         """Return the qualified name of a SID, or nothing."""
 
 
+def _never(_settings: Settings) -> bool:
+    return False
+
+
 @dataclass(frozen=True, slots=True)
 class Setting:
     """One key that a driver understands. A path may be relative to the workspace."""
@@ -41,3 +45,9 @@ class DriverKind:
     name: str
     settings: tuple[Setting, ...]
     open: Callable[[Settings, Secret, Names], Any]
+    works_apart: bool = False
+    """Whether its hosts can be worked with by another process: it keeps nothing from host to host and asks no names."""
+    is_heavy: bool = False
+    """Whether a host costs so much computing here that several processes are quicker than one."""
+    asks_secret: Callable[[Settings], bool] = _never
+    """Whether it asks for a password with these settings."""

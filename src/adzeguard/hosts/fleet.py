@@ -1,12 +1,13 @@
 """All hosts, each through the source that looks after its part of the fleet."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 
 from adzeguard.core.errors import HostUnknownError
 from adzeguard.core.estate.fleet import FleetPart
 from adzeguard.core.estate.hosts import Host
+from adzeguard.hosts.apart import SourceApart
 from adzeguard.hosts.port import HostSession, HostSource
 
 
@@ -17,6 +18,10 @@ class FleetSource:
     name: str
     part: FleetPart
     source: HostSource
+    apart: Callable[[], SourceApart] | None = None
+    """Gives what another process needs to reach its hosts; nothing where they are worked with from here alone."""
+    is_heavy: bool = False
+    """Whether a host costs so much computing that several processes are quicker than one."""
 
 
 class Fleet:
@@ -42,6 +47,15 @@ class Fleet:
         """Open a session with a host; `HostUnknownError` where no source takes it, or the one that does has none."""
         with self.source_with(host).session(host) as session:
             yield session
+
+    def works_apart(self, host: Host, *, heavy_only: bool) -> bool:
+        """Tell whether another process can work with a host; with the heavy ones alone, whether that pays."""
+        found = self._find(host)
+        return found is not None and found.apart is not None and (found.is_heavy or not heavy_only)
+
+    def sources_apart(self, *, heavy_only: bool) -> tuple[SourceApart, ...]:
+        """Return what another process needs to reach the hosts that it works with, passwords among it."""
+        return tuple(one.apart() for one in self._sources if one.apart is not None and (one.is_heavy or not heavy_only))
 
     def close(self) -> None:
         """Let go of everything that the sources keep open."""

@@ -71,6 +71,7 @@ DRIVER: Final = DriverKind(
     "standin",
     (Setting("folder", "The folder of the host files, one a host.", is_path=True, needed=True),),
     open_standins,
+    works_apart=True,
 )
 
 

@@ -16,11 +16,14 @@ from adzeguard.core.estate.rows import Observed
 from adzeguard.core.wellknown import DIRECTORY_SERVER_GROUPS
 from adzeguard.directory.decode import observe
 from adzeguard.directory.port import DirectoryDriver, DirectoryFacts, Entry
+from adzeguard.hosts.apart import Crew, HostDone, HostTask
 from adzeguard.hosts.careful import session_with
 from adzeguard.hosts.fleet import Fleet
+from adzeguard.hosts.processes import FEWEST
 from adzeguard.store.collections import CollectionFacts
 from adzeguard.store.estate_store import EstateStore, Written
 from adzeguard.workflows.fan_out import over_hosts
+from adzeguard.workflows.hand_out import handed_out, to_be_handed_out
 from adzeguard.workflows.names import KnownNames
 
 Progress = Callable[[str, int, int | None], None]
@@ -55,6 +58,8 @@ class Sources:
     clock: Callable[[], datetime]
     progress: Progress
     names: KnownNames
+    crew: Crew | None = None
+    """Other processes that read hosts, if there are any."""
 
 
 def collect(sources: Sources, *, full: bool = False) -> Collected:
@@ -145,7 +150,7 @@ def _computer(object_id: int, seen: Observed) -> Host:
 
 def _read_hosts(sources: Sources, computers: Sequence[Host]) -> list[Host]:
     known = {host.id: host for host in sources.store.load_hosts()}
-    return read_hosts(sources.hosts, computers, known, sources.progress)
+    return read_hosts(sources.hosts, computers, known, sources.progress, sources.crew)
 
 
 def _collected(
@@ -174,16 +179,34 @@ def _observed(entries: Iterable[Entry], progress: Progress) -> list[Observed]:
     return observed
 
 
-def read_hosts(fleet: Fleet, computers: Sequence[Host], known: dict[int, Host], progress: Progress) -> list[Host]:
+def read_hosts(
+    fleet: Fleet, computers: Sequence[Host], known: dict[int, Host], progress: Progress, crew: Crew | None = None
+) -> list[Host]:
     """Read many hosts at once. One that does not answer keeps the state last seen, with the reason as its trouble.
 
     Computers that no source takes or knows are kept as such.
     """
-    hosts: list[Host] = []
-    for part in over_hosts(computers, lambda host: read_host(fleet, host, known.get(host.id))):
-        hosts += part
-        progress("hosts", len(hosts), len(computers))
-    return hosts
+    read: dict[int, Host] = {}
+    chosen = to_be_handed_out(fleet, crew, computers, FEWEST)
+    if crew is not None and chosen:
+        by_name = {host.name: host for host in chosen}
+        for done in handed_out(fleet, crew, [HostTask(host) for host in chosen]):
+            host = by_name[done.name]
+            read[host.id] = _as_read(replace(host, source=fleet.source_of(host)), done, known.get(host.id))
+            progress("hosts", len(read), len(computers))
+    left = [host for host in computers if host.id not in read]
+    for part in over_hosts(left, lambda host: read_host(fleet, host, known.get(host.id))):
+        read |= {host.id: host for host in part}
+        progress("hosts", len(read), len(computers))
+    return [read[host.id] for host in computers]
+
+
+def _as_read(host: Host, done: HostDone, known: Host | None) -> Host:
+    if done.unknown:
+        return replace(host, source="", state=None, trouble="")
+    if done.state is None:
+        return replace(host, state=known.state if known else None, trouble=done.trouble)
+    return replace(host, state=done.state, trouble="")
 
 
 def read_host(fleet: Fleet, host: Host, known: Host | None) -> Host:

@@ -1,6 +1,6 @@
 """The changes of hosts: many hosts at once, each done whole, left for later, or put back."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from typing import Final
 
@@ -9,9 +9,12 @@ from adzeguard.core.change.outcome import Outcome, Status
 from adzeguard.core.errors import AdzeguardError
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host, HostState
+from adzeguard.hosts.apart import HostTask
 from adzeguard.hosts.careful import session_with
 from adzeguard.hosts.executor import make_on_host
+from adzeguard.hosts.processes import FEWEST
 from adzeguard.workflows.fan_out import over_hosts
+from adzeguard.workflows.hand_out import handed_out, to_be_handed_out
 from adzeguard.workflows.run import Run
 
 _WORDS: Final = {Status.REFUSED: "refused", Status.DIFFERS: "read back otherwise"}
@@ -23,14 +26,47 @@ HostsRead = dict[str, Host]
 def change_hosts(by_host: Mapping[str, Sequence[Change]], run: Run, estate: Estate, hosts_read: HostsRead) -> None:
     """Make the changes of hosts, those of one host one after the other."""
     ports = run.ports
+    left = dict(by_host)
+    for name in _by_the_crew(by_host, run, estate, hosts_read):
+        del left[name]
 
     def on_one(name: str) -> None:
         ports.pace.turn(ports.stopping)
         if not ports.stopping():
-            _change_host(name, by_host[name], run, estate, hosts_read)
+            _change_host(name, left[name], run, estate, hosts_read)
 
-    for _ in over_hosts(list(by_host), on_one, in_a_task=1, at_once=ports.pace.at_once):
+    for _ in over_hosts(list(left), on_one, in_a_task=1, at_once=ports.pace.at_once):
         pass
+
+
+def _by_the_crew(
+    by_host: Mapping[str, Sequence[Change]], run: Run, estate: Estate, hosts_read: HostsRead
+) -> Iterator[str]:
+    """Let other processes change the hosts that they can, and yield those that are done.
+
+    What they do cannot be written down by them, so all that they may do is written down before. A host that stands
+    otherwise than the guards saw it, or of which nothing comes back, is left to be done from here.
+    """
+    ports = run.ports
+    known = {name: host for name in by_host if (host := estate.hosts_by_name.get(name.casefold())) and host.state}
+    chosen = to_be_handed_out(ports.hosts, ports.crew, list(known.values()), FEWEST)
+    if ports.crew is None or not chosen or ports.pace.per_minute is not None or ports.stopping():
+        return
+    names = {host.name: name for name, host in known.items()}
+    tasks = []
+    for host in chosen:
+        changes = tuple(by_host[names[host.name]])
+        for change in changes:
+            run.intend(change)
+        run.begun |= {change.id for change in changes}
+        tasks.append(HostTask(host, changes, host.state))
+    for done in handed_out(ports.hosts, ports.crew, tasks, ports.stopping):
+        if done.otherwise or done.unknown:
+            continue
+        for outcome in done.outcomes:
+            run.conclude(outcome)
+        _keep(known[names[done.name]], done.state, run, hosts_read)
+        yield names[done.name]
 
 
 def put_back_halves(changes: Iterable[Change], run: Run, estate: Estate, hosts_read: HostsRead) -> None:

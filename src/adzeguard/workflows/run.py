@@ -10,6 +10,7 @@ from typing import Any
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.outcome import Outcome, Status
 from adzeguard.directory.port import DirectoryDriver
+from adzeguard.hosts.apart import Crew
 from adzeguard.hosts.executor import Judge, no_harm
 from adzeguard.hosts.fleet import Fleet
 from adzeguard.store.estate_store import EstateStore
@@ -34,6 +35,8 @@ class Ports:
     """Whether the operator has asked to stop: the change in hand is finished, and no other begun."""
     pace: Pace = field(default_factory=Pace)
     """How many hosts are changed at once, and how many a minute."""
+    crew: Crew | None = None
+    """Other processes that change hosts, if there are any."""
 
 
 @dataclass

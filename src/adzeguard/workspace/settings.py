@@ -30,6 +30,7 @@ _KNOWN: Final = {
     "directory": (),
     "hosts": (),
     "store": ("url",),
+    "cluster": ("ca_file", "certificate", "key"),
     "charter": ("response", "keepers", "privileged"),
     "checks": ("waiting_days", "unread_days"),
     "guards": ("removals", "hosts", "share", "operator"),
@@ -67,6 +68,8 @@ class Workspace:
     """How long a host may wait in a holding OU before `check` tells."""
     unread_days: int = 14
     """For how long a host may not answer before `check` tells."""
+    cluster: dict[str, str] = field(default_factory=dict)
+    """The files by which the workers of a cluster are trusted."""
     operator: str = ""
     """The directory account of whoever works here; otherwise the one that binds to the server."""
 
@@ -132,6 +135,7 @@ def read_workspace(folder: Path) -> Workspace:
         store.get("url", ""),
         _days(tree.get("checks", {}), "waiting_days", 14, path),
         _days(tree.get("checks", {}), "unread_days", 14, path),
+        _texts(tree.get("cluster", {}), "cluster", path),
         str(guards.get("operator") or directory.get("bind_as", "")),
     )
 

@@ -37,6 +37,9 @@ DRIVER: Final = DriverKind(
         Setting("port", "Where SMB listens; otherwise 445."),
     ),
     open_remote_sam,
+    works_apart=True,
+    is_heavy=True,  # 80 ms of computing a host, seen with real ones: threads share one core
+    asks_secret=lambda settings: settings.get("kerberos", "false") != "true",
 )
 
 
