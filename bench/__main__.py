@@ -7,7 +7,7 @@ from dataclasses import asdict
 from datetime import UTC, datetime
 from pathlib import Path
 
-from bench import collection, commands, in_memory, rights, standin_hosts, stored
+from bench import collection, commands, in_memory, real_hosts, rights, standin_hosts, stored
 from bench.measure import Measured
 
 PARTS = {
@@ -16,6 +16,7 @@ PARTS = {
     "rights": rights.run,
     "stored": stored.run,
     "hosts": standin_hosts.run,
+    "real-hosts": real_hosts.run,
     "collection": collection.run,
 }
 

@@ -6,6 +6,7 @@ import socket
 import subprocess
 import time
 from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -81,7 +82,13 @@ def linux_host(tmp_path_factory: pytest.TempPathFactory) -> Iterator[LinuxHost]:
         if os.environ.get("CI"):
             pytest.fail("a sandbox needs root, unshare and apt-get")
         pytest.skip("a sandbox needs root, unshare and apt-get")
-    folder = tmp_path_factory.mktemp("linux")
+    with made(tmp_path_factory.mktemp("linux")) as host:
+        yield host
+
+
+@contextmanager
+def made(folder: Path) -> Iterator[LinuxHost]:
+    """Make a Linux host, and let it run."""
     subprocess.run(["ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", str(folder / "key")], check=True)
     port = free_port()
     log = (folder / "log").open("w")

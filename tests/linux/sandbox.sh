@@ -35,6 +35,8 @@ printf '%s\n' 'LOWMERE\domain users:x:20000:' 'LOWMERE\galley crew:x:20003:LOWME
 printf '%s:*:19000:0:99999:7:::\n' 'LOWMERE\orla.fenn' 'LOWMERE\roan.pell' > /var/lib/extrausers/shadow
 sed -i 's/^passwd:.*/passwd: files extrausers/; s/^group:.*/group: files extrausers/; s/^shadow:.*/shadow: files extrausers/' \
     /etc/nsswitch.conf
+# Without a line of its own sudo asks a name server for the host's name, and waits seconds for no answer.
+printf '127.0.0.1 localhost\n127.0.1.1 nav-01\n' > /etc/hosts
 usermod -aG navigators ben
 usermod -aG sudo cleo
 echo 'keeper ALL=(root:root) NOPASSWD: /bin/sh' > /etc/sudoers.d/keeper

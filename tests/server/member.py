@@ -8,6 +8,7 @@ import socket
 import subprocess
 import time
 from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -96,6 +97,13 @@ def listens(address: str, port: int = 445) -> bool:
 @pytest.fixture(scope="session")
 def member(server: Server) -> Iterator[Member]:
     """One member host, joined to the domain; its account goes again with the domain."""
+    with joined(server) as running:
+        yield running
+
+
+@contextmanager
+def joined(server: Server) -> Iterator[Member]:
+    """Join a member host to the domain, and let it run."""
     assert shutil.which("unshare"), "a member host needs namespaces"
     name = socket.gethostname().partition(".")[0].lower()
     log = (server.folder / "member.log").open("w")
