@@ -2,6 +2,8 @@
 
 from collections.abc import Hashable, Iterable, Iterator
 from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Any
 
 from adzeguard.core.access.members import members_on_host
 from adzeguard.core.change.change import Change
@@ -21,6 +23,7 @@ from adzeguard.core.review.correction import Correction, correction_of
 from adzeguard.core.review.demands import Demands, Deviation
 from adzeguard.core.review.member_demands import MemberDemands, demands_of, followed_on, host_keys
 from adzeguard.core.review.members import (
+    NEVER_MENDED,
     conflict_corrections,
     deviation_in_words,
     member_correction,
@@ -29,7 +32,7 @@ from adzeguard.core.review.members import (
 from adzeguard.core.rights.delegations import Rights
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class _Held:
     """One local group held against what is demanded of it."""
 
@@ -39,11 +42,11 @@ class _Held:
     demand: Demands
     deviations: tuple[Deviation, ...]
 
-    @property
+    @cached_property
     def named_host(self) -> Named:
         return host_named(self.host)
 
-    @property
+    @cached_property
     def named(self) -> Named:
         return local_group_named(self.host, self.group.name, self.group.sid)
 
@@ -62,23 +65,38 @@ def review_local_groups(rights: Rights, charter: ResolvedCharter) -> Iterator[Co
 
 
 def _not_in_order(estate: Estate, demands: MemberDemands) -> Iterator[_Held]:
-    in_order: set[Hashable] = set()
+    known: dict[Hashable, list[_Held]] = {}
     for host in estate.hosts:
         if host.state is None:
             continue
         rules = demands.scopes.on(host)
-        its_shape = shape(host.state, rules)
-        if not rules or its_shape in in_order:
+        if not rules:
             continue
-        held = [
+        its_shape = shape(host.state, rules)
+        if its_shape in known:
+            yield from (_alike(one, host, host.state) for one in known[its_shape])
+            continue
+        known[its_shape] = [
             one
             for sid, demand in demands_of(host.state, followed_on(host.state, rules), demands.lists)
             for one in _held(estate, demands, host, host.state, sid, demand)
             if one.deviations or one.demand.conflicts
         ]
-        if not held:
-            in_order.add(its_shape)
-        yield from held
+        yield from known[its_shape]
+
+
+def _alike(held: _Held, host: Host, state: HostState) -> _Held:
+    """Return the same of a host that differs in nothing but the numbers of its own accounts and groups."""
+    there, here = f"{held.state.machine_sid}-", f"{state.machine_sid}-"
+
+    def moved(sid: str) -> Sid:
+        return Sid(here + sid[len(there) :] if sid.startswith(there) else sid)
+
+    group = state.group(moved(held.group.sid)) or held.group
+    deviations = tuple(
+        d if not d.member.startswith(there) else replace(d, member=moved(d.member)) for d in held.deviations
+    )
+    return _Held(host, state, group, held.demand, deviations)
 
 
 def _held(
@@ -125,9 +143,9 @@ def _corrections(estate: Estate, held: _Held) -> Iterator[Correction]:
     members = on_host(estate, held.state, held.host.name, {Sid(d.member) for d in held.deviations})
     for deviation in held.deviations:
         member = members[Sid(deviation.member)]
-        correction = member_correction(deviation, held.named, member, host=held.named_host)
+        changes: tuple[Change, ...] = ()
         rule = deviation.because.rule.rule
-        about = {
+        about: dict[str, Any] = {
             "host": held.host.name,
             "group": held.named,
             "member": Named.of(member),
@@ -135,10 +153,9 @@ def _corrections(estate: Estate, held: _Held) -> Iterator[Correction]:
             "why": rule.why,
             "leaves": rule.leave,
         }
-        if not correction.left_out:
-            change: Change = AddLocalMember(**about) if deviation.kind == "missing" else RemoveLocalMember(**about)
-            correction = replace(correction, changes=(change,))
-        yield correction
+        if deviation.kind not in NEVER_MENDED:
+            changes = (AddLocalMember(**about) if deviation.kind == "missing" else RemoveLocalMember(**about),)
+        yield member_correction(deviation, held.named, member, host=held.named_host, changes=changes)
 
 
 def _reaching(estate: Estate, charter: ResolvedCharter) -> Iterator[Correction]:

@@ -6,6 +6,7 @@ from typing import Any, Final
 
 from adzeguard.core.access.chains import chain_as_data, chain_in_words
 from adzeguard.core.access.members import Access
+from adzeguard.core.change.change import Change
 from adzeguard.core.charter.membership import ResolvedMembership
 from adzeguard.core.charter.references import MemberKey, member_key
 from adzeguard.core.estate.estate import Estate
@@ -23,16 +24,22 @@ CHECKS: Final = {
     "keeper": "keeper-not-listed",
 }
 """The check of each kind of deviation."""
-_NEVER_MENDED: Final = {
+NEVER_MENDED: Final = {
     "keeper": "a keeper is never taken out",
     "nested": "whether the members of a nested group should be listed one by one is for people to say",
 }
 
 
 def member_correction(
-    deviation: Deviation, subject: Named, member: Principal, *, host: Named | None = None, by_primary: bool = False
+    deviation: Deviation,
+    subject: Named,
+    member: Principal,
+    *,
+    host: Named | None = None,
+    by_primary: bool = False,
+    changes: tuple[Change, ...] = (),
 ) -> Correction:
-    """Return the correction of one member, still without the changes that put it right."""
+    """Return the correction of one member, with the changes that put it right as far as they are known."""
     scoped = deviation.because
     evidence = {
         "group_sid": subject.sid,
@@ -50,7 +57,8 @@ def member_correction(
         deviation_in_words(deviation, member, by_primary=by_primary),
         member=Named.of(member),
         host=host,
-        left_out=_NEVER_MENDED.get(deviation.kind, ""),
+        changes=changes,
+        left_out=NEVER_MENDED.get(deviation.kind, ""),
         evidence=evidence,
         **more,
     )

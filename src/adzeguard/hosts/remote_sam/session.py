@@ -90,11 +90,7 @@ class RemoteSamSession:
     @contextmanager
     def _database(self) -> Iterator[AccountDatabase]:
         with library_errors(self._name):
-            database = AccountDatabase(self._pipes.service("samr"), self._name)
-            try:
-                yield database
-            finally:
-                database.close()
+            yield AccountDatabase(self._pipes.service("samr"), self._name)
 
     def change_member(self, change: LocalMembershipChange) -> None:
         """Put somebody into a local group by SID, or take them out."""
