@@ -1,5 +1,6 @@
 """A Linux host, or the program, ended in the middle of changes: the next run finishes what is half done."""
 
+import json
 import os
 import random
 import signal
@@ -15,6 +16,13 @@ from tests.linux.test_linux_host import ORLA, UPDATE, charter, enacted, nav, tra
 
 __all__ = ["nav"]
 ENDINGS = int(os.environ.get("ENDINGS", "2"))
+IN_A_ROW = int(os.environ.get("ENDINGS_IN_A_ROW", "2"))
+"""How often what goes on with it is killed too, before it may end."""
+KIOSKS = """- id: kiosks
+  response: mend
+  hosts: {under: "OU=Ticket Kiosks,OU=Hosts"}
+  notice: {title: Tickets only}
+"""
 
 
 def everything(program: Program, host: LinuxHost) -> None:
@@ -27,6 +35,14 @@ def everything(program: Program, host: LinuxHost) -> None:
         "notice: {title: Bridge only, text: Ask the bridge.}",
         rf"elevate: {{program: {UPDATE}, sha256: {digest}, for: [local\ben, {ORLA}]}}",
     )
+    path = program.folder / "charter/charter.yaml"
+    path.write_text(path.read_text() + KIOSKS)
+
+
+def kiosks(program: Program) -> set[str]:
+    """What the stand-in kiosks show; one of them is switched off."""
+    files = [json.loads(path.read_text()) for path in (program.folder / "hosts").glob("KIOSK-*.json")]
+    return {c.get("notice", {}).get("title", "") for c in files if not c["behaviour"]["offline"]}
 
 
 def all_of_it(host: LinuxHost) -> tuple[object, ...]:
@@ -50,19 +66,24 @@ def test_the_program_is_killed_at_random(nav: Program, linux_host: LinuxHost) ->
     for _ in range(ENDINGS):
         for wanted in (ALL, NOTHING):
             everything(nav, linux_host) if wanted is ALL else charter(nav)
-            command = [sys.executable, "-m", "adzeguard", "enact", "--yes"]
-            running = subprocess.Popen(
-                command, cwd=nav.folder, env=nav.environment, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
-            )
-            _after(chance.uniform(0.8, 4))
-            running.send_signal(signal.SIGKILL)
-            running.wait()
+            for again in range(IN_A_ROW):
+                _killed(nav, ["enact", "--yes", *(["--resume"] if again else [])], chance.uniform(0.6, 3))
             assert nav("enact", "--resume", "--yes").code in (0, 2)  # 2: nothing was begun, or all was ended
             nav("collect")
             enacted(nav)
             assert nav("journal", "verify").code == 0
             assert all_of_it(linux_host) == wanted
             assert (traces(linux_host) == "") == (wanted is NOTHING)
+            assert kiosks(nav) == ({"Tickets only"} if wanted is ALL else {""})
+
+
+def _killed(program: Program, arguments: list[str], after: float) -> None:
+    command = [sys.executable, "-m", "adzeguard", *arguments]
+    quiet = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL}
+    running = subprocess.Popen(command, cwd=program.folder, env=program.environment, **quiet)
+    _after(after)
+    running.send_signal(signal.SIGKILL)
+    running.wait()
 
 
 def test_the_host_loses_what_it_is_doing_at_random(nav: Program, linux_host: LinuxHost) -> None:
