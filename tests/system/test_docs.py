@@ -10,7 +10,21 @@ from adzeguard.core.rights.ways import LINKING, WAYS
 from tests.conftest import Program
 
 ROOT = Path(__file__).parents[2]
-NEEDS_MORE = ("init", "demo", "collect", "enact", "group", "undo", "compare", "ou", "move", "intake", "grant", "admit")
+NEEDS_MORE = (
+    "init",
+    "demo",
+    "collect",
+    "enact",
+    "group",
+    "undo",
+    "compare",
+    "ou",
+    "move",
+    "intake",
+    "grant",
+    "admit",
+    "local",
+)
 """Commands whose example wants a past, a yes, or a file of one's own."""
 
 
