@@ -122,6 +122,11 @@ def test_accounts_that_a_rule_does_not_let_are_disabled_and_come_back_with_it(de
     charter(demo, "  hosts: {named: [KIOSK-01, KIOSK-02]}\n  local-accounts: {enabled-only: 'local\\administrator'}\n")
     assert demo("enact", "--yes").code == 0
     assert (enabled(demo, "KIOSK-02"), enabled(demo, "KIOSK-07")) == ({"administrator"}, {"administrator", "fitter"})
+    where = {
+        row["host"]: (row["decides"], row["standing"])
+        for row in demo("charter", "where", "own", "--format", "json").json
+    }
+    assert where == {"KIOSK-01": ("decides", "yes"), "KIOSK-02": ("decides", "yes")}
     (demo.folder / "charter/charter.yaml").write_text("charter: 1\n")
     assert demo("enact", "--yes").code == 0
     assert enabled(demo, "KIOSK-01") == {"administrator", "fitter"}

@@ -29,7 +29,7 @@ def review_own_accounts(rights: Rights, charter: ResolvedCharter) -> Iterator[Co
     estate, rules = rights.estate, charter.of(ResolvedOwnAccounts)
     yield from names_unknown(estate, rules)
     for on in hosts_with_rules(estate, rules):
-        for decision in decisions(on.rules, lambda rule, state=on.state: _let(rule, state)):  # type: ignore[misc]
+        for decision in decisions(on.rules, lambda rule, state=on.state: accounts_let(rule, state)):  # type: ignore[misc]
             if decision.conflict:
                 yield contradiction(on, decision.conflict, "each lets other accounts of the host be enabled")
         wanted = _to_be_disabled(on)
@@ -65,7 +65,8 @@ def withdraw_own_accounts(rights: Rights, charter: ResolvedCharter, put_in: Sequ
             yield left_behind(change, host, change.ended(change.rule, why), f"{change.who.name} is disabled")
 
 
-def _let(rule: ResolvedOwnAccounts, state: HostState) -> frozenset[Sid] | None:
+def accounts_let(rule: ResolvedOwnAccounts, state: HostState) -> frozenset[Sid] | None:
+    """Return the accounts of a host that alone may be enabled; nothing where the rule says nothing of that."""
     if rule.enabled_only is None:
         return None
     return frozenset(sid for name in rule.enabled_only if (sid := name.on(state)) is not None)
@@ -74,7 +75,7 @@ def _let(rule: ResolvedOwnAccounts, state: HostState) -> frozenset[Sid] | None:
 def _to_be_disabled(on: OnHost[ResolvedOwnAccounts]) -> dict[str, Scoped]:
     """Return by SIDs what is to be disabled, and the rule that says so: one that mends before one that tells."""
     wanted: dict[str, Scoped] = {}
-    for decision in decisions(on.rules, lambda rule: _let(rule, on.state)):
+    for decision in decisions(on.rules, lambda rule: accounts_let(rule, on.state)):
         if decision.by is not None and decision.value is not None:
             for account in on.state.accounts:
                 if account.sid not in decision.value:

@@ -5,6 +5,7 @@ from typing import Any
 
 from adzeguard.core.charter.elevate_rule import ElevateRule, ResolvedElevateRule
 from adzeguard.core.charter.logon_rule import LogonRule, ResolvedLogonRule
+from adzeguard.core.charter.own_accounts_rule import OwnAccountsRule, ResolvedOwnAccounts
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.charter.scopes import HostScopes, ScopedRule
 from adzeguard.core.charter.setting_rule import ResolvedSetting
@@ -12,16 +13,19 @@ from adzeguard.core.estate.hosts import Host, HostState
 from adzeguard.core.identity import Sid
 from adzeguard.core.review.logon_rules import alone_on
 from adzeguard.core.review.on_hosts import Decision, decisions
+from adzeguard.core.review.own_accounts import accounts_let
 
 
 def setting_rows(charter: ResolvedCharter, host: Host) -> Iterator[dict[str, Any]]:
     """Yield one row for each thing that a rule says of the host; excepted ones last."""
     logon, elevate = HostScopes(charter.of(ResolvedLogonRule)), HostScopes(charter.of(ResolvedElevateRule))
+    own = HostScopes(charter.of(ResolvedOwnAccounts))
     keepers = frozenset(Sid(k.sid) for k in charter.keepers if k.sid)
     if host.state is not None:
         yield from _logon_rows(host.state, logon.on(host), keepers)
         yield from _elevation_rows(host.state, elevate.on(host))
-    for scopes in (logon, elevate):
+        yield from _own_account_rows(host.state, own.on(host))
+    for scopes in (logon, elevate, own):
         for scoped in scopes.excepted_on(host):
             yield _row(scoped, "the host", "nothing", "excepts this host")
 
@@ -59,6 +63,19 @@ def _elevation_rows(state: HostState, rules: Sequence[ScopedRule[ResolvedElevate
             said = f"{words.elevate.program} at {words.elevate.sha256[:12]}… for {', '.join(words.elevate.for_)}"
             unknown = scoped.rule.unknown_on(state)
             yield _row(scoped, "elevation", said, "not followed here" if unknown else "adds to it")
+
+
+def _own_account_rows(state: HostState, rules: Sequence[ScopedRule[ResolvedOwnAccounts]]) -> Iterator[dict[str, Any]]:
+    for scoped in rules:
+        words = scoped.rule.rule
+        if not isinstance(words, OwnAccountsRule):
+            continue
+        if words.local_accounts.disabled:
+            yield _row(scoped, "own accounts", f"disable {', '.join(words.local_accounts.disabled)}", "adds to it")
+        if words.local_accounts.enabled_only is not None:
+            decided = decisions(rules, lambda rule: accounts_let(rule, state))
+            said = f"enable only {', '.join(words.local_accounts.enabled_only) or 'none'}"
+            yield _row(scoped, "own accounts", said, _part(scoped, decided))
 
 
 def _part(scoped: ScopedRule[Any], decided: Sequence[Decision[Any, Any]]) -> str:
