@@ -39,7 +39,8 @@ sed -i 's/^passwd:.*/passwd: files extrausers/; s/^group:.*/group: files extraus
 printf '127.0.0.1 localhost\n127.0.1.1 nav-01\n' > /etc/hosts
 usermod -aG navigators ben
 usermod -aG sudo cleo
-echo 'keeper ALL=(root:root) NOPASSWD: /bin/sh' > /etc/sudoers.d/keeper
+printf '%s\n' 'Defaults logfile=/var/log/sudo.log, loglinelen=0, log_year' 'keeper ALL=(root:root) NOPASSWD: /bin/sh' \
+    > /etc/sudoers.d/keeper
 chmod 0440 /etc/sudoers.d/keeper
 for way in remote=sshd console=login; do
     file=/etc/security/adzeguard-${way%%=*}.conf

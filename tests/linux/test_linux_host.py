@@ -185,6 +185,9 @@ def test_one_program_runs_elevated_at_its_digest(nav: Program, linux_host: Linux
     assert {r["kind"] for r in enacted(nav)} == {"give-elevation"}
     runs = {who: linux_host.runs_elevated(who, UPDATE) for who in ("ada", "ben", ORLA, ROAN)}
     assert runs == {"ada": False, "ben": True, ORLA: True, ROAN: True}
+    nav("collect")
+    ran = {(one["who"], one["program"]) for one in nav("show", NAV, "--format", "json").json["ran_elevated"]}
+    assert ran == {(rf"{NAV}\ben", UPDATE), (ORLA, UPDATE), (ROAN, UPDATE)}
     assert not linux_host.runs_elevated("ben", "/usr/bin/id", "-un")
     linux_host.run("sh", "-c", f"echo '# newer' >> {UPDATE}")
     newer = sha256(linux_host.run("cat", UPDATE).stdout.encode()).hexdigest()

@@ -384,7 +384,10 @@ def test_getting_out_of_local_administrators(demo: Program) -> None:
         groups = host(demo, name)["local_groups"]
         more = {sid["LOWMERE\\Galley Crew"]} | ({sid[crew]} if name == "CONSOLE-05" else set())
         groups[0]["members"] = sorted({*groups[0]["members"], *more})
-        host(demo, name, local_groups=groups, programs={"/opt/charts/update": DIGEST})
+        used = [
+            {"who": sid[crew], "program": f"/opt/{what}", "day": "2026-11-20"} for what in ("charts/update", "sonar")
+        ]
+        host(demo, name, local_groups=groups, programs={"/opt/charts/update": DIGEST}, used=used)
     demo("collect")
     theirs = {(row["host"], row["door"], row["through"]) for row in doors(demo, crew)}
     assert {(name, "group", r"LOWMERE\Galley Crew") for name in consoles} <= theirs
@@ -402,6 +405,9 @@ def test_getting_out_of_local_administrators(demo: Program) -> None:
     )
     after = {(r["host"], r["door"], r["through"]): r["after"] for r in doors(demo, crew, "--after-charter")}
     assert after["CONSOLE-05", "group", r"LOWMERE\Galley Crew"] == after["CONSOLE-05", "direct", ""] == "loses"
+    needs = {r["needs"] for r in doors(demo, crew, "--after-charter") if r["after"] == "loses"}
+    assert needs == {"/opt/sonar"}, "the other one comes with a rule"
+    assert "Ran elevated there" in demo("doors", crew, "--after-charter").out
     rows = enact(demo)
     assert {r["kind"] for r in rows} >= {"remove-local-member", "give-elevation"}
     assert {row["host"] for row in doors(demo, crew)} & set(consoles) == set()

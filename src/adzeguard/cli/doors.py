@@ -39,11 +39,13 @@ def command(
     """Show by which doors people get into hosts as administrators: a directory group, a direct entry, a local account.
 
     Without a name the doors are counted, those that let in most first. With --after-charter each door stays, goes
-    (another stays open), or was the last and is lost (loses); comes is a new one.
+    (another stays open), or was the last and is lost (loses); comes is a new one. Who loses a host and ran programs
+    elevated there, as far as the host logs it, needs a rule with elevate for them.
 
-    Keys of json and csv: person, host, door, through, path, after; counted: through, door, people, hosts.
+    Keys of json and csv: person, host, door, through, path, after, needs; counted: through, door, people, hosts.
     """
-    from adzeguard.core.access.doors import Doors, lost_hosts, what_becomes
+    from adzeguard.core.access.doors import Doors, lost_hosts, programs_needed, what_becomes
+    from adzeguard.core.change.kinds.elevation import GiveElevation
     from adzeguard.core.change.outlook import outlook
     from adzeguard.core.views.doors import counted_table, doors_table
     from adzeguard.core.wording import some_of
@@ -58,12 +60,17 @@ def command(
     if not after_charter:
         put_view(doors_table(((door, "") for door in _asked(desk, now, name)), f"Doors{_of(name)}"), form, output)
         return Exit.NOTHING_TO_REPORT
-    then = outlook(desk.estate, desk.charter_draft(also).changes)
+    changes = desk.charter_draft(also).changes
+    then = outlook(desk.estate, changes)
     later = Doors(desk.estate, then.graph, then.administrators)
     doors = list(what_becomes(_asked(desk, now, name), _asked(desk, later, name)))
+    given = [(c.host, c.who.sid, c.program) for c in changes if isinstance(c, GiveElevation)]
+    needed = programs_needed(desk.estate, doors, given)
     lost = [f"{person} ({count})" for person, count in lost_hosts(doors).items()]
     note = f"Lose hosts ({len(lost)}): {some_of(lost, _NAMED)}" if lost else "Nobody loses a host."
-    put_view(doors_table(doors, f"Doors{_of(name)}, before and after the charter", note), form, output)
+    if needed:
+        note += "\nWhat they ran elevated, as far as hosts log it, a rule with elevate can let them go on running."
+    put_view(doors_table(doors, f"Doors{_of(name)}, before and after the charter", note, needed), form, output)
     return Exit.TO_REPORT if any(becomes != "stays" for _, becomes in doors) else Exit.NOTHING_TO_REPORT
 
 

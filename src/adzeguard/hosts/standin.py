@@ -9,6 +9,7 @@
   "notice": {"title": "Not in service yet", "text": "…"},
   "elevated": [{"program": "/opt/charts/update", "sha256": "…", "who": "S-1-5-21-…", "arguments": "", "until": ""}],
   "programs": {"/opt/charts/update": "…"},
+  "used": [{"who": "S-1-5-…-1107", "program": "/opt/charts/update", "day": "2026-11-20"}],
   "looks_like": "",
   "behaviour": {"offline": false, "refuses": false, "refuses_changes": [], "slow_seconds": 0}
 }
@@ -41,7 +42,7 @@ from adzeguard.core.change.kinds.set_notice import SetNotice
 from adzeguard.core.drivers import DriverKind, Names, Secret, Setting, Settings
 from adzeguard.core.errors import HostFileError, HostRefusedError, HostUnknownError, HostUnreachableError
 from adzeguard.core.estate.capabilities import CAPABILITIES, OWN_ACCOUNTS
-from adzeguard.core.estate.elevation import ELEVATION, Elevation, Elevations
+from adzeguard.core.estate.elevation import ELEVATION, Elevation, Elevations, Used
 from adzeguard.core.estate.hosts import Host, HostState, LocalAccount, LocalGroup
 from adzeguard.core.estate.logon import LOGON_LIMIT, LOGON_REFUSAL, WAYS, LogonRules, Way
 from adzeguard.core.estate.notice import NOTICE, Notice
@@ -115,6 +116,12 @@ class _Notice(_Model):
     text: str = ""
 
 
+class _Used(_Model):
+    who: _SidText
+    program: str
+    day: str = ""
+
+
 class _Elevated(_Model):
     program: str
     sha256: str
@@ -133,6 +140,7 @@ class HostFile(_Model):
     logon: _Logon = _Logon()
     notice: _Notice = _Notice()
     elevated: list[_Elevated] = []
+    used: list[_Used] = []
     programs: dict[str, str] = {}
     looks_like: Literal["", "remote-sam", "linux"] = ""
     behaviour: _Behaviour = _Behaviour()
@@ -358,6 +366,7 @@ def _state(content: HostFile) -> HostState:
             frozenset(_elevation(one) for one in content.elevated),
             # A host says of what it elevates how it is now; of a program that is gone, that it is.
             {**{one.program: "" for one in content.elevated}, **content.programs},
+            frozenset(Used(Sid(one.who), one.program, one.day) for one in content.used),
         ),
     }
     return HostState(

@@ -1,10 +1,11 @@
 """By which doors people get into hosts: a group of the directory, an entry of their own, a local account."""
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cache
 from typing import Final, Literal
 
+from adzeguard.core.estate.elevation import elevations_of
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host
 from adzeguard.core.estate.membership import MembershipGraph
@@ -118,6 +119,31 @@ def what_becomes(before: Iterable[Door], after: Iterable[Door]) -> Iterator[tupl
         else:
             yield door, "goes" if (door.sid, door.host) in still else "loses"
     yield from ((door, "comes") for key, door in has.items() if key not in had)
+
+
+def programs_needed(
+    estate: Estate, doors: Iterable[tuple[Door, str]], given: Collection[tuple[str, str, str]] = ()
+) -> Mapping[tuple[str, str], list[str]]:
+    """Return by person and host, of those who lose it, the programs that they ran elevated there and may not after it.
+
+    Only where the host keeps a log of that; what an elevation of its own lets them run stays as it is. `given` are
+    elevations that come with the loss: host, SID of the person or group, program.
+    """
+    needed: dict[tuple[str, str], list[str]] = {}
+    for door, becomes in doors:
+        host = estate.hosts_by_name.get(door.host.casefold()) if becomes == "loses" else None
+        part = elevations_of(host.state) if host is not None and host.state is not None else None
+        if host is None or host.state is None or part is None:
+            continue
+        known = estate.id_of_sid(door.sid)
+        groups = estate.catalogue.principals(estate.graph.effective_groups(known).tolist()) if known is not None else {}
+        token = {door.sid, *(group.sid for group in groups.values())}
+        let = {one.program for one in part.granted if one.who in token}
+        let |= {program for name, who, program in given if name.casefold() == door.host.casefold() and who in token}
+        ran = sorted({one.program for one in part.used if one.who == door.sid} - let)
+        if ran:
+            needed[door.sid, door.host] = ran
+    return needed
 
 
 def _key(door: Door) -> tuple[str, ...]:

@@ -24,12 +24,25 @@ class Elevation:
     until: str = ""
 
 
+@dataclass(frozen=True, slots=True, order=True)
+class Used:
+    """Somebody ran a program elevated, as a host has logged it; `day` is the last one, empty where none is told."""
+
+    who: Sid
+    program: str
+    day: str = ""
+
+
 @dataclass(frozen=True, slots=True)
 class Elevations:
-    """What is elevated at a host, and the digests of the programs as they are there now, empty for one that is gone."""
+    """What is elevated at a host, and the digests of the programs as they are there now, empty for one that is gone.
+
+    `used` is what was run elevated lately by whatever right, where the host keeps a log of it.
+    """
 
     granted: frozenset[Elevation] = frozenset()
     digests: Mapping[str, str] = field(default_factory=dict)
+    used: frozenset[Used] = frozenset()
 
 
 def _pack(state: HostState) -> dict[str, Any]:
@@ -38,7 +51,9 @@ def _pack(state: HostState) -> dict[str, Any]:
         {"program": e.program, "sha256": e.sha256, "who": e.who, "arguments": e.arguments, "until": e.until}
         for e in sorted(part.granted)
     ]
-    return {"granted": granted, "digests": dict(sorted(part.digests.items()))}
+    packed: dict[str, Any] = {"granted": granted, "digests": dict(sorted(part.digests.items()))}
+    used = [{"who": one.who, "program": one.program, "day": one.day} for one in sorted(part.used)]
+    return packed | ({"used": used} if used else {})
 
 
 def _unpack(part: Any) -> Mapping[str, Any]:
@@ -46,7 +61,8 @@ def _unpack(part: Any) -> Mapping[str, Any]:
         Elevation(e["program"], e["sha256"], Sid(e["who"]), e["arguments"], e["until"]) for e in part["granted"]
     )
     digests = {str(program): str(digest) for program, digest in part["digests"].items()}
-    return {"parts": {ELEVATION.name: Elevations(granted, digests)}}
+    used = frozenset(Used(Sid(u["who"]), u["program"], u["day"]) for u in part.get("used", ()))
+    return {"parts": {ELEVATION.name: Elevations(granted, digests, used)}}
 
 
 ELEVATION: Final = Capability("elevation", "programs that people run elevated", _pack, _unpack)

@@ -1,15 +1,24 @@
 """Doors into hosts, one by one and counted."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping, Sequence
+from types import MappingProxyType
 
 from adzeguard.core.access.doors import Door, DoorCount
-from adzeguard.core.views.table import Column, Table
+from adzeguard.core.views.table import Column, Table, data_columns
 
 _KINDS = {"group": "group of the directory", "direct": "direct entry", "local": "local account"}
 
 
-def doors_table(doors: Iterable[tuple[Door, str]], title: str, note: str = "") -> Table:
-    """Return one row for each way of each person into each host, with what becomes of it."""
+def doors_table(
+    doors: Iterable[tuple[Door, str]],
+    title: str,
+    note: str = "",
+    needed: Mapping[tuple[str, str], Sequence[str]] = MappingProxyType({}),
+) -> Table:
+    """Return one row for each way of each person into each host, with what becomes of it.
+
+    `needed` are, by person and host, programs that somebody who loses it ran there elevated.
+    """
     rows = [
         {
             "person": door.person,
@@ -18,6 +27,7 @@ def doors_table(doors: Iterable[tuple[Door, str]], title: str, note: str = "") -
             "through": door.through,
             "path": door.path,
             "after": becomes,
+            "needs": ", ".join(needed.get((door.sid, door.host), ())) if becomes == "loses" else "",
         }
         for door, becomes in doors
     ]
@@ -28,6 +38,7 @@ def doors_table(doors: Iterable[tuple[Door, str]], title: str, note: str = "") -
         Column("through", "Through"),
         Column("path"),
         Column("after", "After", kind="word"),
+        *([Column("needs", "Ran elevated there", wide=True)] if needed else data_columns("needs")),
     )
     return Table(rows, columns, title, note, empty="Nobody gets in.")
 

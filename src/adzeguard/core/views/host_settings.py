@@ -20,7 +20,7 @@ def settings_data(estate: Estate, host: Host) -> dict[str, Any]:
     sids = (
         {sid for lists in (logon.refused, logon.alone) for each in lists.values() for sid in each} if logon else set()
     )
-    sids |= {one.who for one in elevations.granted} if elevations else set()
+    sids |= {one.who for one in elevations.granted} | {one.who for one in elevations.used} if elevations else set()
     names = {sid: principal.qualified_name for sid, principal in on_host(estate, state, host.name, sids).items()}
     data: dict[str, Any] = {}
     if logon is not None:
@@ -43,6 +43,9 @@ def settings_data(estate: Estate, host: Host) -> dict[str, Any]:
             }
             for one in sorted(elevations.granted)
         ]
+        data["ran_elevated"] = [
+            {"who": names[one.who], "program": one.program, "day": one.day} for one in sorted(elevations.used)
+        ]
     return data
 
 
@@ -54,7 +57,11 @@ def settings_sections(data: dict[str, Any]) -> list[Section]:
     notice = data.get("notice") or {}
     shown = [notice["title"], *notice["text"].splitlines()] if notice else []
     elevated = [_elevated(one) for one in data.get("elevated", ())]
-    facts = (("Logon", lines), ("Notice", shown), ("Elevated", elevated))
+    ran = [
+        f"{one['who']}: {one['program']}" + (f", last on {one['day']}" if one["day"] else "")
+        for one in data.get("ran_elevated", ())
+    ]
+    facts = (("Logon", lines), ("Notice", shown), ("Elevated", elevated), ("Ran elevated", ran))
     return [Fact(label, listed) for label, listed in facts if listed]
 
 

@@ -16,6 +16,8 @@ class Answer:
     digests: Mapping[str, str]
     ways: frozenset[str]
     sudo: bool
+    used: str = ""
+    """What sudo has logged of late."""
 
     @classmethod
     def of(cls, out: bytes) -> "Answer":
@@ -24,6 +26,7 @@ class Answer:
         digests: dict[str, str] = {}
         ways: set[str] = set()
         sudo = False
+        used = ""
         lines = out.decode("ascii", "replace").splitlines()
         if not lines or lines[-1] != "end":
             raise HostUnreachableError("the host gave no whole answer")
@@ -33,11 +36,13 @@ class Answer:
                 files[rest[0]] = _unpacked(rest[1])
             elif word == "digest" and len(rest) == 2:  # noqa: PLR2004 - a path and its digest
                 digests[rest[0]] = rest[1]
+            elif word == "used" and rest:
+                used = _unpacked(rest[0]).decode("utf-8", "surrogateescape")
             elif word == "pam" and rest:
                 ways.add(rest[0])
             elif word == "sudo":
                 sudo = True
-        return cls(files, digests, frozenset(ways), sudo)
+        return cls(files, digests, frozenset(ways), sudo, used)
 
     def text(self, path: str) -> str:
         """Return a file as text, empty where it could not be read."""

@@ -25,6 +25,11 @@ for one in /etc/machine-id /etc/passwd /etc/group /etc/shadow """
 """
     + _PAM
     + """
+used() {
+    journalctl -q -t sudo --since '-30 days' -o short-iso --no-pager 2> /dev/null
+    cat /var/log/auth.log /var/log/secure /var/log/sudo.log 2> /dev/null
+}
+printf 'used '; used | grep -a 'COMMAND=/' | grep -av 'command not allowed' | tail -n 2000 | base64 | tr -d '\\n'; echo
 if command -v visudo > /dev/null && grep -Eqs '^[@#]includedir +/etc/sudoers.d' /etc/sudoers; then echo sudo; fi
 for one in """
     + " ".join(_OURS)

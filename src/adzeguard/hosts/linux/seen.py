@@ -6,7 +6,7 @@ from functools import cached_property
 from typing import Any
 
 from adzeguard.core.estate.capabilities import LOCAL_GROUPS, OWN_ACCOUNTS
-from adzeguard.core.estate.elevation import ELEVATION, Elevations
+from adzeguard.core.estate.elevation import ELEVATION, Elevations, Used
 from adzeguard.core.estate.hosts import GROUPS_IN_GROUPS, HostState, LocalAccount, LocalGroup
 from adzeguard.core.estate.logon import LOGON_REFUSAL, LogonRules
 from adzeguard.core.estate.notice import NOTICE, Notice
@@ -15,6 +15,7 @@ from adzeguard.hosts.linux.access_file import SERVICES, access_path, pam_line
 from adzeguard.hosts.linux.accounts import Accounts, NativeGroup, is_person
 from adzeguard.hosts.linux.kept import KeptFile
 from adzeguard.hosts.linux.native_names import NativeNames
+from adzeguard.hosts.linux.sudo_log import used_in
 
 
 @dataclass(frozen=True)
@@ -26,6 +27,16 @@ class Seen:
     kept: KeptFile
     ways: frozenset[str]
     sudo: bool
+    log: str = ""
+    """What sudo has logged of late."""
+
+    @cached_property
+    def used(self) -> frozenset[Used]:
+        """Who ran what elevated; names that stand for nobody are left out."""
+        found = ((self.names.sid_of(who), who, program, day) for who, program, day in used_in(self.log))
+        return frozenset(
+            Used(Sid(sid), program, day) for sid, who, program, day in found if sid != self.accounts.unknown_sid(who)
+        )
 
     @cached_property
     def unknown(self) -> dict[str, str]:
@@ -58,7 +69,7 @@ def state_of(seen: Seen, digests: Mapping[str, str]) -> HostState:
         touched = " ".join(access_path(way) for way in SERVICES)
         lacks[LOGON_REFUSAL.name] = f"no service of PAM asks for it. First: touch {touched}; then add {lines}"
     if seen.sudo:
-        parts[ELEVATION.name] = Elevations(frozenset(one.elevation for one in kept.elevated), digests)
+        parts[ELEVATION.name] = Elevations(frozenset(one.elevation for one in kept.elevated), digests, seen.used)
     else:
         lacks[ELEVATION.name] = "there is no sudo that reads /etc/sudoers.d"
     if not accounts.administrators:

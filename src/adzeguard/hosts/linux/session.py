@@ -81,7 +81,7 @@ class LinuxSession:
                 f"{', '.join(kept.unlike)} is not as adzeguard wrote it",
                 "See who changed it; then take it away, and /etc/adzeguard with it, and enact again",
             )
-        return Seen(accounts, names, kept, frozenset(said.ways), said.sudo)
+        return Seen(accounts, names, kept, frozenset(said.ways), said.sudo, said.used)
 
     def _digests(self, programs: list[str]) -> list[str]:
         *digests, end = self._run(scripts.DIGESTS, programs).out.decode("ascii", "replace").splitlines() or [""]
