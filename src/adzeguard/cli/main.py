@@ -18,6 +18,8 @@ COMMANDS: Final = {
     "why": ("adzeguard.cli.why", "Why somebody is in a group or on a host."),
     "doors": ("adzeguard.cli.doors", "By which doors people get into hosts."),
     "compare": ("adzeguard.cli.compare", "Who gained and lost membership between two moments."),
+    "history": ("adzeguard.cli.history", "Who was put into a group, by whom, and when."),
+    "trail": ("adzeguard.cli.trail", "Read what the directory has logged itself."),
     "check": ("adzeguard.cli.check", "What deviates from the charter, and what is wrong anyway."),
     "propose": ("adzeguard.cli.propose", "What would be changed to put it right."),
     "enact": ("adzeguard.cli.enact", "Make the changes of a proposal."),

@@ -13,9 +13,11 @@ from adzeguard.core.estate.hosts import Host
 from adzeguard.core.estate.membership import MembershipGraph
 from adzeguard.core.estate.principal import CONTAINERS, Kind
 from adzeguard.core.estate.rows import Observed
+from adzeguard.core.identity import fold_dn
 from adzeguard.core.wellknown import DIRECTORY_SERVER_GROUPS
 from adzeguard.store.catalogue import StoredCatalogue
 from adzeguard.store.collections import ENACTMENT, CollectionFacts, StoredCollection, begin, last_where, valid_at
+from adzeguard.store.columns import text_hash
 from adzeguard.store.connection import Connection, Database, one
 from adzeguard.store.host_rows import StoredHosts, read_at, read_hosts, write_hosts
 from adzeguard.store.memberships import read_graph, write_memberships
@@ -202,6 +204,22 @@ class EstateStore:
             (count,) = one(connection, "SELECT count(*) FROM host WHERE until IS NULL AND source <> ''") or (0,)
             rows = connection.rows(f"{joined} AND h.trouble <> '' ORDER BY o.name")
         return int(count), [name for (name,) in rows]
+
+    def names_had(self, object_id: int) -> list[str]:
+        """Return every DN that an object has had since it was first collected."""
+        with self._database.reading() as connection:
+            return [str(dn) for (dn,) in connection.rows("SELECT DISTINCT dn FROM object WHERE id = ?", (object_id,))]
+
+    def sid_that_had(self, dn: str) -> str:
+        """Return the SID of what had a DN last, and has it no more; empty where nothing had."""
+        folded = fold_dn(dn)
+        query = (
+            "SELECT o.dn, a.text, o.rid FROM object o JOIN authority a ON a.id = o.authority"
+            " WHERE o.until IS NOT NULL AND o.dn_hash = ? ORDER BY o.until DESC"
+        )
+        with self._database.reading() as connection:
+            rows = connection.rows(query, (text_hash(folded),))
+        return next((f"{authority}-{rid}" for name, authority, rid in rows if fold_dn(name) == folded), "")
 
     def hosts_read_at(self) -> dict[int, datetime]:
         """Return by the ids of the hosts that are looked after when each answered last."""

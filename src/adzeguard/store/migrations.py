@@ -122,7 +122,36 @@ def _form_four(connection: Connection) -> None:
     connection.run("UPDATE collection SET invocation_id = ''")
 
 
-MIGRATIONS: Final[tuple[Callable[[Connection], None], ...]] = (_first_schema, _form_two, _form_three, _form_four)
+def _form_five(connection: Connection) -> None:
+    """The trail: events, each once, by what was logged; and how far each log that is followed has been read."""
+    _make(
+        connection,
+        'trail ("key" BLOB NOT NULL PRIMARY KEY, at INTEGER NOT NULL, verb TEXT NOT NULL, by_name TEXT NOT NULL,'
+        " by_sid TEXT NOT NULL, what TEXT NOT NULL, what_sid TEXT NOT NULL, what_hash INTEGER NOT NULL,"
+        " whom TEXT NOT NULL, whom_sid TEXT NOT NULL, whom_hash INTEGER NOT NULL, origin TEXT NOT NULL,"
+        " number INTEGER NOT NULL)",
+        'trail_aside ("key" BLOB NOT NULL PRIMARY KEY, source TEXT NOT NULL, reason TEXT NOT NULL, text TEXT NOT NULL)',
+        "trail_place (source TEXT NOT NULL PRIMARY KEY, file TEXT NOT NULL, place INTEGER NOT NULL)",
+    )
+    for name, words in TRAIL_INDEXES.items():
+        connection.run(f"CREATE INDEX {name} ON {words}")
+
+
+TRAIL_INDEXES: Final = {
+    "trail_by_what": "trail (what_hash, at)",
+    "trail_by_whom": "trail (whom_hash, at)",
+    "trail_by_who": "trail (by_sid, at)",
+    "trail_by_time": "trail (at)",
+    "object_by_former_dn": "object (dn_hash) WHERE until IS NOT NULL",
+}
+"""SIDs and names alike are looked up by the hash of either: an event tells one, the other, or both."""
+MIGRATIONS: Final[tuple[Callable[[Connection], None], ...]] = (
+    _first_schema,
+    _form_two,
+    _form_three,
+    _form_four,
+    _form_five,
+)
 """Step i brings a store from version i to version i + 1. A step and the note of it share one transaction."""
 VERSION: Final = len(MIGRATIONS)
 

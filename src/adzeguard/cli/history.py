@@ -1,0 +1,80 @@
+"""adzeguard history."""
+
+from datetime import datetime
+from pathlib import Path
+
+import click
+
+from adzeguard.cli.completing import names
+from adzeguard.cli.desk import Desk
+from adzeguard.cli.exits import Exit
+from adzeguard.cli.moments import MOMENT
+from adzeguard.cli.options import example, listing_options, workspace_option
+from adzeguard.cli.output import put_view
+from adzeguard.core.errors import InputError, UsageError
+
+
+@click.command("history", epilog=example("adzeguard history 'LOWMERE\\\\Domain Admins'"))
+@click.argument("group", required=False, default="", shell_complete=names("group"))
+@click.option("--person", default="", metavar="NAME", help="Only who was put in or taken out.", shell_complete=names())
+@click.option(
+    "--by", "by", default="", metavar="NAME", help="Only what this account did.", shell_complete=names("user")
+)
+@click.option("--since", type=MOMENT, metavar="TIME", help="Only from then on.")
+@click.option("--until", type=MOMENT, metavar="TIME", help="Only up to then.")
+@click.option("--outside", default="", metavar="HOURS", help="Only at other hours, such as 'Mon-Fri 07:00-19:00'.")
+@click.option("--direct", is_flag=True, help="Only what was done to the group itself, not to groups inside it.")
+@click.option("--undeclared", is_flag=True, help="Only what was not done from here.")
+@listing_options
+@workspace_option
+def command(
+    group: str,
+    person: str,
+    by: str,
+    since: datetime | None,
+    until: datetime | None,
+    outside: str,
+    direct: bool,
+    undeclared: bool,
+    form: str,
+    output: Path | None,
+    workspace: Path | None,
+) -> int:
+    """Show who was put into a group or taken out, by whom, when, from where, and whether it is still so.
+
+    What was done to groups that led into GROUP at that time counts too, with the way; --direct leaves it out. Without
+    GROUP every group is shown. What it tells was read by adzeguard trail import.
+
+    Keys of json and csv: time, verb, group, group_sid, member, member_sid, via, by, by_sid, from, source, declared,
+    still.
+    """
+    from adzeguard.core.estate.logon_hours import read_times
+    from adzeguard.core.estate.names import resolve
+    from adzeguard.core.estate.principal import Kind
+    from adzeguard.core.views.history import history_table
+    from adzeguard.store.trail import Trail
+    from adzeguard.workflows.history import Asked, Past, answered
+
+    desk = Desk(workspace)
+    estate = desk.estate
+    about = resolve(estate, group) if group else None
+    if about is not None and about.kind != Kind.GROUP:
+        raise UsageError(f"{about.qualified_name} is a {about.kind.label}", "For a person: adzeguard history --person")
+    try:
+        hours = read_times(outside.split(";")) if outside else None
+    except InputError as error:
+        raise UsageError(f"--outside: {error.message}") from error
+    asked = Asked(
+        about,
+        resolve(estate, person) if person else None,
+        resolve(estate, by) if by else None,
+        since,
+        until,
+        hours,
+        desk.now().astimezone().utcoffset(),
+        direct,
+        undeclared,
+    )
+    rows = answered(asked, Past(estate, desk.store, Trail(desk.database), desk.journal))
+    put_view(history_table(rows, about.qualified_name if about is not None else ""), form, output)
+    return Exit.NOTHING_TO_REPORT

@@ -1,0 +1,117 @@
+"""adzeguard trail: what a directory has logged itself."""
+
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING, BinaryIO
+
+import click
+
+from adzeguard.cli.desk import Desk
+from adzeguard.cli.exits import Exit
+from adzeguard.cli.options import card_options, example, listing_options, workspace_option
+from adzeguard.cli.output import put_view, say
+from adzeguard.cli.progress import progress_bar
+from adzeguard.core.errors import UsageError
+
+if TYPE_CHECKING:
+    from adzeguard.store.trail import Trail
+    from adzeguard.workflows.trail import Imported
+
+_STANDARD_INPUT = "-"
+
+
+@click.group("trail", epilog=example("adzeguard trail support"))
+def command() -> None:
+    """Read the directory's own audit events, from which history answers who did what, and when."""
+
+
+def _trail(desk: Desk) -> "Trail":
+    from adzeguard.store.trail import Trail
+
+    return Trail(desk.database)
+
+
+@command.command("import", epilog=example("adzeguard trail import /var/log/samba/audit.log"))
+@click.argument("files", nargs=-1, required=True, metavar="FILE...")
+@card_options
+@workspace_option
+def import_files(files: tuple[str, ...], form: str, output: Path | None, workspace: Path | None) -> int:
+    """Read logs into the store: plain, compressed by gzip, or - for standard input. What is known adds nothing.
+
+    Understood are the JSON lines of a Samba server, event logs exported as XML, lines of syslog (RFC 5424) that carry
+    one of these, and JSON lines of our own form: see the guide. What cannot be read is kept aside with its reason, and
+    shown by adzeguard trail aside. Ends with 3 when something was set aside.
+
+    Keys of json: read, events, already_known, set_aside, reasons.
+    """
+    from adzeguard.core.views.trail import imported_page
+    from adzeguard.workflows.trail import Imported, import_log
+
+    desk = Desk(workspace)
+    done = Imported()
+    with desk.held("trail import"), progress_bar() as progress:
+        for name in files:
+            before = done.read
+            with _opened(name) as file:
+                done = _together(
+                    done, import_log(_trail(desk), file, name, lambda read: progress("records", before + read, None))
+                )
+    put_view(imported_page(done.read, done.events, done.already_known, done.set_aside, done.reasons), form, output)
+    return Exit.TO_REPORT if done.set_aside else Exit.NOTHING_TO_REPORT
+
+
+def _opened(name: str) -> BinaryIO:
+    if name == _STANDARD_INPUT:
+        return sys.stdin.buffer
+    try:
+        return Path(name).open("rb")
+    except OSError as error:
+        raise UsageError(f"{name} cannot be read: {error.strerror}") from error
+
+
+def _together(one: "Imported", other: "Imported") -> "Imported":
+    from adzeguard.workflows.trail import Imported
+
+    reasons = {why: one.reasons.get(why, 0) + other.reasons.get(why, 0) for why in {**one.reasons, **other.reasons}}
+    return Imported(
+        one.read + other.read,
+        one.events + other.events,
+        one.already_known + other.already_known,
+        one.set_aside + other.set_aside,
+        reasons,
+    )
+
+
+@command.command("aside", epilog=example("adzeguard trail aside"))
+@listing_options
+@workspace_option
+def aside(form: str, output: Path | None, workspace: Path | None) -> int:
+    """List what could not be read of logs, and why.
+
+    Keys of json and csv: source, reason, text.
+    """
+    from adzeguard.core.views.trail import aside_table
+
+    put_view(aside_table(_trail(Desk(workspace)).set_aside()), form, output)
+    return Exit.NOTHING_TO_REPORT
+
+
+@command.command("support", epilog=example("adzeguard trail support"))
+@card_options
+@workspace_option
+def support(form: str, output: Path | None, workspace: Path | None) -> int:
+    """Say what the trail holds: which events, since when, where it has gaps, and what switches on what is missing.
+
+    Ends with 3 when the events of group members are missing, a log was cleared, or there are gaps.
+    """
+    from adzeguard.core.trail.support import gaps, missing
+    from adzeguard.core.views.trail import support_page
+
+    trail = _trail(Desk(workspace))
+    moments = trail.moments()
+    found = gaps(trail.times())
+    lacking = missing([verb for verb, *_ in moments])
+    put_view(support_page(moments, found, lacking), form, output)
+    if not moments:
+        say("The trail is empty. Read a log: adzeguard trail import FILE")
+    return Exit.TO_REPORT if found or lacking else Exit.NOTHING_TO_REPORT

@@ -1,0 +1,59 @@
+"""One event of the trail: who did what to which membership, object or logon, and when."""
+
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+from hashlib import blake2b
+from typing import Final, Literal
+
+Verb = Literal["added", "removed", "created", "changed", "moved", "deleted", "logon", "refused", "cleared"]
+VERBS: Final[tuple[Verb, ...]] = (
+    "added",
+    "removed",
+    "created",
+    "changed",
+    "moved",
+    "deleted",
+    "logon",
+    "refused",
+    "cleared",
+)
+MEMBERSHIP: Final = ("added", "removed")
+_EPOCH: Final = datetime(1970, 1, 1, tzinfo=UTC)
+_MICROSECOND: Final = timedelta(microseconds=1)
+_KEY_BYTES: Final = 16
+
+
+@dataclass(frozen=True, slots=True)
+class Event:
+    """One event. Whoever logged it tells names, SIDs or both; what it does not tell is empty.
+
+    `group` and `group_sid` are what was done to: a group, or another object by its DN. `member` is who was put in or
+    taken out, or who logged on. `origin` is the address from which it came.
+    """
+
+    at: datetime
+    verb: Verb
+    by: str = ""
+    by_sid: str = ""
+    group: str = ""
+    group_sid: str = ""
+    member: str = ""
+    member_sid: str = ""
+    origin: str = ""
+    number: int = 0
+    """The number of the event in its log, as event logs count them; 0 where it has none."""
+
+    @property
+    def microseconds(self) -> int:
+        """When it was, in microseconds since 1970."""
+        return (self.at - _EPOCH) // _MICROSECOND
+
+
+def moment(microseconds: int) -> datetime:
+    """Return the time that is so many microseconds after 1970."""
+    return _EPOCH + timedelta(microseconds=microseconds)
+
+
+def key_of(text: str) -> bytes:
+    """Return by what an event is known again when the same log is read once more: what was logged, to the letter."""
+    return blake2b(text.encode("utf-8", "surrogateescape"), digest_size=_KEY_BYTES).digest()

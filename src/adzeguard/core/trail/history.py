@@ -1,0 +1,93 @@
+"""Who was put into a group and taken out, by whom and when, nested groups followed as they stood at the time."""
+
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Set as AbstractSet
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from adzeguard.core.trail.event import Event
+
+
+@dataclass(frozen=True, slots=True)
+class Known:
+    """An event about a membership, with its group and its member by what they are known by today."""
+
+    event: Event
+    group: str
+    member: str
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """One line of a history. `path` are the groups between the one asked about and the one that was changed.
+
+    `undone_after` is how long it held where the opposite came later; nothing where it did not.
+    """
+
+    known: Known
+    path: Sequence[str] = ()
+    nested: bool = False
+    """Whether it was done to a group that led into the one asked about, and not to that one itself."""
+    undone_after: timedelta | None = None
+
+
+def history_of(group: str, events: Sequence[Known], nested: Mapping[str, AbstractSet[str]]) -> list[Entry]:
+    """Return the events that changed who is inside a group, newest first.
+
+    `events` are all about memberships, oldest first; `nested` says of each group which groups are directly inside it
+    now. From there the way leads back: before a group was put in, what was done to it was no matter here, and before it
+    was taken out, it was.
+    """
+    inside = {parent: set(children) for parent, children in nested.items()}
+    groups = set(inside) | {known.group for known in events}
+    paths = _paths(group, inside)
+    ended = _ends(events)
+    entries: list[Entry] = []
+    for place in reversed(range(len(events))):
+        known = events[place]
+        if known.group in paths:
+            entries.append(Entry(known, paths[known.group], known.group != group, ended.get(place)))
+        if known.member in groups:
+            children = inside.setdefault(known.group, set())
+            if known.event.verb == "added":
+                children.discard(known.member)
+            else:
+                children.add(known.member)
+            if known.group in paths:
+                paths = _paths(group, inside)
+    return entries
+
+
+def _paths(group: str, inside: Mapping[str, AbstractSet[str]]) -> dict[str, tuple[str, ...]]:
+    """Return by each group that leads into one the groups in between, the shortest way."""
+    paths: dict[str, tuple[str, ...]] = {group: ()}
+    waiting = [group]
+    for one in waiting:
+        between = (*paths[one], one) if one != group else ()
+        for child in sorted(inside.get(one, ())):
+            if child not in paths:
+                paths[child] = between
+                waiting.append(child)
+    return paths
+
+
+def _ends(events: Sequence[Known]) -> dict[int, timedelta]:
+    """Return by places how long each held until the opposite was done."""
+    open_: dict[tuple[str, str], tuple[int, str, datetime]] = {}
+    ends: dict[int, timedelta] = {}
+    for place, known in enumerate(events):
+        pair = (known.group, known.member)
+        before = open_.get(pair)
+        if before is not None and before[1] != known.event.verb:
+            ends[before[0]] = known.event.at - before[2]
+        if before is None or before[1] != known.event.verb:
+            open_[pair] = place, known.event.verb, known.event.at
+    return ends
+
+
+def outside_hours(entries: Iterable[Entry], hours: AbstractSet[int], offset: timedelta) -> Iterator[Entry]:
+    """Yield what was done at other hours of the week than these, in a time zone that is so far from UTC."""
+    for entry in entries:
+        there = entry.known.event.at + offset
+        if there.weekday() * 24 + there.hour not in hours:
+            yield entry

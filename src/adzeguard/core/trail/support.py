@@ -1,0 +1,49 @@
+"""Whether a trail tells enough: which kinds of events it has, and where it is silent for longer than usual."""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from itertools import pairwise
+from typing import Final
+
+from adzeguard.core.trail.event import moment
+
+_FEWEST: Final = 20
+"""Events below which nobody can say what is usual."""
+_TIMES_THE_USUAL: Final = 20
+_SHORTEST: Final = timedelta(hours=12)
+"""A night without events is no gap."""
+WANTED: Final = ("added", "removed", "changed", "logon")
+
+
+@dataclass(frozen=True, slots=True)
+class Gap:
+    """A stretch without any event."""
+
+    begin: datetime
+    end: datetime
+
+    @property
+    def length(self) -> timedelta:
+        """How long it is."""
+        return self.end - self.begin
+
+
+def gaps(times: Iterable[int]) -> list[Gap]:
+    """Return the stretches that are much longer than the usual longest of ten; `times` in microseconds, sorted."""
+    all_times = list(times)
+    if len(all_times) < _FEWEST:
+        return []
+    lengths = [after - before for before, after in pairwise(all_times)]
+    usual = sorted(lengths)[len(lengths) * 9 // 10]
+    least = max(usual * _TIMES_THE_USUAL, int(_SHORTEST.total_seconds() * 1_000_000))
+    return [
+        Gap(moment(before), moment(before + length))
+        for before, length in zip(all_times, lengths, strict=False)
+        if length > least
+    ]
+
+
+def missing(verbs: Sequence[str]) -> list[str]:
+    """Return which kinds of events a trail does not have."""
+    return [verb for verb in WANTED if verb not in verbs]

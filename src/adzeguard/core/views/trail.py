@@ -1,0 +1,82 @@
+"""What was read of logs, what they tell, and what is missing."""
+
+from collections.abc import Iterable, Mapping, Sequence
+from datetime import datetime
+from typing import Any, Final
+
+from adzeguard.core.trail.support import Gap
+from adzeguard.core.views.page import Fact, Lines, Page, Section
+from adzeguard.core.views.table import Column, Table
+from adzeguard.core.wording import age_in_words
+
+_WORDS: Final = {
+    "added": "put into groups",
+    "removed": "taken out of groups",
+    "created": "objects made",
+    "changed": "objects changed",
+    "moved": "objects moved",
+    "deleted": "objects deleted",
+    "logon": "logons",
+    "refused": "refused logons",
+    "cleared": "logs cleared",
+}
+SWITCH_ON: Final = (
+    "A Samba server logs it with this in smb.conf:",
+    "  log level = 1 dsdb_json_audit:5 dsdb_group_json_audit:5 auth_json_audit:3",
+    "An event log has it where the audit of security groups, of distribution groups, of directory changes and of",
+    "logons is on for success and failure.",
+)
+
+
+def imported_page(read: int, events: int, already_known: int, set_aside: int, reasons: Mapping[str, int]) -> Page:
+    """Return what an import came to."""
+    data = {"read": read, "events": events, "already_known": already_known, "set_aside": set_aside}
+    sections: list[Section] = [
+        Fact("Records read", str(read)),
+        Fact("New events", str(events)),
+        Fact("Known already", str(already_known)),
+    ]
+    if set_aside:
+        lines = [f"{count} because {why}" for why, count in sorted(reasons.items(), key=lambda item: -item[1])]
+        sections.append(Fact(f"Set aside ({set_aside})", [*lines, "see: adzeguard trail aside"]))
+    return Page({**data, "reasons": dict(sorted(reasons.items()))}, sections)
+
+
+def aside_table(aside: Iterable[tuple[str, str, str]]) -> Table:
+    """Return what could not be read."""
+    rows = [{"source": source, "reason": reason, "text": text} for source, reason, text in aside]
+    columns = (Column("source", "From"), Column("reason", "Because"), Column("text", "Record", wide=True))
+    return Table(rows, columns, title=f"Set aside: {len(rows)}", empty="Everything could be read.")
+
+
+def support_page(
+    moments: Sequence[tuple[str, datetime, datetime, int]], gaps: Sequence[Gap], missing: Sequence[str]
+) -> Page:
+    """Return what a trail tells, and what it does not."""
+    data: dict[str, Any] = {
+        "events": [
+            {"verb": verb, "first": first, "last": last, "count": count} for verb, first, last, count in moments
+        ],
+        "gaps": [{"begin": gap.begin, "end": gap.end} for gap in gaps],
+        "missing": list(missing),
+    }
+    rows = [
+        {"what": _WORDS[verb], "first": first, "last": last, "count": count} for verb, first, last, count in moments
+    ]
+    columns = (
+        Column("what", "Events"),
+        Column("first", "Since", kind="moment"),
+        Column("last", "Until", kind="moment"),
+        Column("count", "Count", kind="number"),
+    )
+    sections: list[Section] = [Table(rows, columns, empty="No event is known.")]
+    if gaps:
+        told = [
+            f"{age_in_words(gap.length)} from {gap.begin:%Y-%m-%d %H:%M} to {gap.end:%Y-%m-%d %H:%M} UTC"
+            for gap in gaps
+        ]
+        sections.append(Lines(told, f"Without any event, longer than usual ({len(gaps)})", indent=2))
+    if missing:
+        words = ", ".join(_WORDS[verb] for verb in missing)
+        sections.append(Lines([f"Not a single one of: {words}.", *SWITCH_ON], "Missing", indent=2))
+    return Page(data, sections)

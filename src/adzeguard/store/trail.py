@@ -1,0 +1,171 @@
+"""The events of the trail, each once, and how far each log that is followed has been read."""
+
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Final, cast
+
+from adzeguard.core.identity import fold_dn
+from adzeguard.core.trail.event import Event, Verb, key_of, moment
+from adzeguard.store.columns import text_hash
+from adzeguard.store.connection import Connection, Database, one
+
+_COLUMNS: Final = (
+    '"key", at, verb, by_name, by_sid, what, what_sid, what_hash, whom, whom_sid, whom_hash, origin, number'
+)
+_READ: Final = "at, verb, by_name, by_sid, what, what_sid, whom, whom_sid, origin, number"
+_MARKS: Final = ", ".join("?" * 13)
+_LONGEST_ASIDE: Final = 2000
+_AT_ONCE: Final = 500
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """How far a log was read: up to which byte, of which file, known by its device and number."""
+
+    file: str
+    place: int
+
+
+class Trail:
+    """The tables of the trail."""
+
+    def __init__(self, database: Database) -> None:
+        self._database = database
+
+    def add(
+        self,
+        told: Sequence[tuple[str, Event]],
+        aside: Sequence[tuple[str, str]],
+        source: str,
+        place: Place | None = None,
+    ) -> tuple[int, int]:
+        """Write events with what was logged of each, and what could not be read with its reason; return what was new.
+
+        All of it and the place that was read up to, or nothing: whoever is killed goes on where the last whole part
+        ended, and what is read again is known already.
+        """
+        rows = [_row(text, event) for text, event in told]
+        kept = [(key_of(text), source, reason, text[:_LONGEST_ASIDE]) for text, reason in aside]
+        with self._database.writing() as connection:
+            before = _counts(connection)
+            connection.run_many(f"INSERT INTO trail ({_COLUMNS}) VALUES ({_MARKS}) ON CONFLICT DO NOTHING", rows)
+            connection.run_many(
+                'INSERT INTO trail_aside ("key", source, reason, text) VALUES (?, ?, ?, ?) ON CONFLICT DO NOTHING', kept
+            )
+            if place is not None:
+                connection.run(
+                    "INSERT INTO trail_place (source, file, place) VALUES (?, ?, ?)"
+                    " ON CONFLICT (source) DO UPDATE SET file = excluded.file, place = excluded.place",
+                    (source, place.file, place.place),
+                )
+            after = _counts(connection)
+        return after[0] - before[0], after[1] - before[1]
+
+    def place(self, source: str) -> Place | None:
+        """Return how far a log was read, or nothing for one that never was."""
+        with self._database.reading() as connection:
+            row = one(connection, "SELECT file, place FROM trail_place WHERE source = ?", (source,))
+        return Place(str(row[0]), int(row[1])) if row is not None else None
+
+    def about(self, names: Iterable[str], since: int = 0) -> list[Event]:
+        """Return what was done to objects, by their SIDs or DNs, oldest first."""
+        return self._by_hash("what_hash", names, since)
+
+    def with_members(self, names: Iterable[str], since: int = 0) -> list[Event]:
+        """Return where members or accounts, by their SIDs or DNs, were put in, taken out or logged on, oldest first."""
+        return self._by_hash("whom_hash", names, since)
+
+    def by(self, sid: str, since: int = 0) -> list[Event]:
+        """Return what somebody did, oldest first."""
+        return self._events("by_sid = ? AND at >= ? ORDER BY at", (sid, since))
+
+    def all(self, since: int = 0, verbs: Sequence[str] = ()) -> list[Event]:
+        """Return everything since a moment, oldest first, or only what was done in some ways."""
+        some = f" AND verb IN ({', '.join('?' * len(verbs))})" if verbs else ""
+        return self._events(f"at >= ?{some} ORDER BY at", (since, *verbs))
+
+    def moments(self) -> list[tuple[str, datetime, datetime, int]]:
+        """Return for each verb the first and the last time and how often it is told."""
+        query = "SELECT verb, min(at), max(at), count(*) FROM trail GROUP BY verb ORDER BY verb"
+        with self._database.reading() as connection:
+            rows = connection.rows(query)
+        return [(str(verb), moment(first), moment(last), int(count)) for verb, first, last, count in rows]
+
+    def times(self) -> Iterator[int]:
+        """Yield when events were, oldest first, in microseconds since 1970."""
+        with self._database.reading() as connection:
+            yield from (int(row[0]) for row in connection.rows("SELECT at FROM trail ORDER BY at"))
+
+    def set_aside(self) -> list[tuple[str, str, str]]:
+        """Return what could not be read: where it stood, why, and its beginning."""
+        query = "SELECT source, reason, text FROM trail_aside ORDER BY source, reason, text"
+        with self._database.reading() as connection:
+            return [(str(source), str(reason), str(text)) for source, reason, text in connection.rows(query)]
+
+    def _by_hash(self, column: str, names: Iterable[str], since: int) -> list[Event]:
+        wanted = {_folded(name) for name in names if name}
+        hashes = sorted(map(text_hash, wanted))
+        found: list[Event] = []
+        for at in range(0, len(hashes), _AT_ONCE):
+            some = hashes[at : at + _AT_ONCE]
+            marks = ", ".join("?" * len(some))
+            found += self._events(f"{column} IN ({marks}) AND at >= ? ORDER BY at", (*some, since))
+        told = _told_of_group if column == "what_hash" else _told_of_member
+        return sorted((event for event in found if _folded(told(event)) in wanted), key=lambda event: event.at)
+
+    def _events(self, where: str, values: Sequence[object]) -> list[Event]:
+        with self._database.reading() as connection:
+            rows = connection.rows(f"SELECT {_READ} FROM trail WHERE {where}", values)
+        return [_event(row) for row in rows]
+
+
+def _counts(connection: Connection) -> tuple[int, int]:
+    events, aside = (one(connection, f"SELECT count(*) FROM {table}") for table in ("trail", "trail_aside"))
+    return (events or (0,))[0], (aside or (0,))[0]
+
+
+def _row(text: str, event: Event) -> tuple[object, ...]:
+    return (
+        key_of(text),
+        event.microseconds,
+        event.verb,
+        event.by,
+        event.by_sid,
+        event.group,
+        event.group_sid,
+        text_hash(_folded(_told_of_group(event))),
+        event.member,
+        event.member_sid,
+        text_hash(_folded(_told_of_member(event))),
+        event.origin,
+        event.number,
+    )
+
+
+def _event(row: Sequence[object]) -> Event:
+    at, verb, by, by_sid, what, what_sid, whom, whom_sid, origin, number = row
+    return Event(
+        moment(int(str(at))),
+        cast("Verb", verb),
+        str(by),
+        str(by_sid),
+        str(what),
+        str(what_sid),
+        str(whom),
+        str(whom_sid),
+        str(origin),
+        int(str(number)),
+    )
+
+
+def _told_of_group(event: Event) -> str:
+    return event.group_sid or event.group
+
+
+def _told_of_member(event: Event) -> str:
+    return event.member_sid or event.member
+
+
+def _folded(name: str) -> str:
+    return fold_dn(name) if "=" in name else name.casefold()

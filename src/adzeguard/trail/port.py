@@ -1,0 +1,23 @@
+"""What a reader of logs gives: events, and what it could not read, with the reason."""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+from adzeguard.core.trail.event import Event
+
+
+class NotReadError(Exception):
+    """A record of a form that is known, and that cannot be read; the message says why."""
+
+
+@dataclass(frozen=True, slots=True)
+class Record:
+    """One record of a log as it stands there, and the events that it tells; none where it is about something else."""
+
+    text: str
+    events: Sequence[Event] = ()
+    trouble: str = ""
+
+
+LineReader = Callable[[str], Sequence[Event] | None]
+"""Reads one line; nothing where it is of another form, `NotReadError` where it is of this one and damaged."""

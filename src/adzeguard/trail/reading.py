@@ -1,0 +1,74 @@
+"""A log read record by record, whichever form it has: plain, compressed, or from standard input."""
+
+import gzip
+import re
+import zlib
+from collections.abc import Iterator
+from typing import BinaryIO, Final
+
+from adzeguard.trail.event_xml import read_event_xml
+from adzeguard.trail.own_lines import read_own_line
+from adzeguard.trail.port import LineReader, NotReadError, Record
+from adzeguard.trail.samba import read_samba
+
+LINE_READERS: Final[tuple[LineReader, ...]] = (read_samba, read_own_line)
+"""Each is asked in turn; a further form of lines is a file beside this, and a row here."""
+LONGEST_LINE: Final = 1 << 20
+_GZIP: Final = b"\x1f\x8b"
+# RFC 5424 section 6: "<PRI>1 TIME HOST APP PROC ID STRUCTURED-DATA MSG"; the message is what is read.
+_SYSLOG: Final = re.compile(r"<\d{1,3}>1 \S+ \S+ \S+ \S+ \S+ (?:-|(?:\[(?:[^\]\\]|\\.)*\])+) ?(?:\ufeff)?")
+# The log of a Samba server: "[2026/11/26 03:05:31.423399,  5] ../../lib/audit.c(95)" stands above each record.
+_HEADER: Final = re.compile(r"\[\d{4}/\d\d/\d\d ")
+
+
+def records(file: BinaryIO) -> Iterator[Record]:
+    """Yield every record of a log that is one of a form that is known, or that should be and cannot be read."""
+    start = file.peek(2)[:2] if hasattr(file, "peek") else b""
+    if start == _GZIP:
+        with gzip.open(file) as unpacked:
+            try:
+                yield from _plain(unpacked)  # type: ignore[arg-type]
+            except (OSError, EOFError, zlib.error) as error:
+                yield Record("", trouble=f"the compressed file is damaged: {error}")
+        return
+    yield from _plain(file)
+
+
+def _plain(file: BinaryIO) -> Iterator[Record]:
+    start = file.peek(64).lstrip(b"\xef\xbb\xbf \t\r\n")[:1] if hasattr(file, "peek") else b""
+    yield from read_event_xml(file) if start == b"<" and not _is_syslog(file) else lines(file)
+
+
+def _is_syslog(file: BinaryIO) -> bool:
+    peek = getattr(file, "peek", None)
+    return peek is not None and re.match(rb"\s*<\d{1,3}>1 ", peek(64)) is not None
+
+
+def lines(file: BinaryIO) -> Iterator[Record]:
+    """Yield the records of a log of lines. One that is longer than any record is passed over whole, and told."""
+    while line := file.readline(LONGEST_LINE):
+        if len(line) >= LONGEST_LINE and not line.endswith(b"\n"):
+            while line and not line.endswith(b"\n"):
+                line = file.readline(LONGEST_LINE)
+            yield Record("", trouble="a line is longer than any record is")
+            continue
+        record = record_of(line.decode("utf-8", "surrogateescape"))
+        if record is not None:
+            yield record
+
+
+def record_of(line: str) -> Record | None:
+    """Return what a line tells; nothing for what stands around the records, such as headers and empty lines."""
+    text = line.strip().removeprefix("\ufeff")
+    wrapped = _SYSLOG.match(text)
+    message = text[wrapped.end() :] if wrapped else text
+    for read in LINE_READERS:
+        try:
+            events = read(message)
+        except NotReadError as error:
+            return Record(text, trouble=str(error))
+        if events is not None:
+            return Record(text, events)
+    if not text or _HEADER.match(text) or not text.startswith("{"):
+        return None if not wrapped else Record(text)
+    return Record(text, trouble="it is of no form that is known")

@@ -1,0 +1,66 @@
+"""Single values in logs: times, SIDs, addresses."""
+
+from datetime import UTC, datetime
+from functools import lru_cache
+from typing import Any
+
+from adzeguard.core.errors import InputError
+from adzeguard.core.identity import Sid
+from adzeguard.trail.port import NotReadError
+
+_LONGEST = 4096
+
+
+def time_of(value: Any) -> datetime:
+    """Return an ISO 8601 time with its offset as one in UTC; more digits than microseconds are cut off."""
+    if not isinstance(value, str):
+        raise NotReadError("it tells no time")
+    text = value.strip()
+    whole, dot, rest = text.partition(".")
+    if dot:
+        digits = next((at for at, c in enumerate(rest) if not c.isdigit()), len(rest))
+        text = f"{whole}.{rest[:digits][:6].ljust(6, '0')}{rest[digits:]}"
+    try:
+        found = datetime.fromisoformat(text)
+    except ValueError as error:
+        raise NotReadError(f"'{value[:40]}' is no time") from error
+    if found.tzinfo is None:
+        raise NotReadError(f"the time '{value[:40]}' does not say in which zone")
+    return found.astimezone(UTC)
+
+
+def text_of(value: Any) -> str:
+    """Return a text, empty where there is none; `NotReadError` for one that is too long to be a name."""
+    if value in (None, "-"):
+        return ""
+    if not isinstance(value, str):
+        raise NotReadError("a name is no text")
+    if len(value) > _LONGEST:
+        raise NotReadError("a name is too long")
+    return value
+
+
+def sid_of(value: Any) -> str:
+    """Return a SID as we write it, empty where there is none."""
+    text = text_of(value).removeprefix("%{").removesuffix("}")
+    if not text:
+        return ""
+    try:
+        return _parsed(text)
+    except InputError as error:
+        raise NotReadError(f"'{text[:40]}' is no SID") from error
+
+
+@lru_cache(maxsize=4096)
+def _parsed(text: str) -> str:
+    """The same few do most of what is logged."""
+    return Sid.parse(text)
+
+
+def address_of(value: Any) -> str:
+    """Return an address without its kind and port: of ipv4:192.0.2.7:49152 it is 192.0.2.7."""
+    text = text_of(value)
+    kind, _, rest = text.partition(":")
+    if kind in ("ipv4", "ipv6"):
+        text = rest.rpartition(":")[0] or rest
+    return text.removeprefix("::ffff:")

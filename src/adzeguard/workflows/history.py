@@ -1,0 +1,156 @@
+"""The history of memberships: the trail, with the names that things have today."""
+
+from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Set as AbstractSet
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any, Final
+
+from adzeguard.core.change.kinds.membership import MembershipChange
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.principal import Principal
+from adzeguard.core.identity import Sid
+from adzeguard.core.trail.event import MEMBERSHIP
+from adzeguard.core.trail.history import Entry, Known, history_of, outside_hours
+from adzeguard.core.wording import age_in_words
+from adzeguard.store.estate_store import EstateStore
+from adzeguard.store.journal import Journal
+from adzeguard.store.trail import Trail
+from adzeguard.workflows.identities import Identities
+from adzeguard.workflows.journal_rows import change_of
+
+_AROUND: Final = timedelta(seconds=30)
+"""How far the clocks of the directory and of whoever works here may be apart."""
+
+
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """What is asked: about which group, whom, by whom, when; `hours` are those outside of which is asked."""
+
+    group: Principal | None = None
+    person: Principal | None = None
+    by: Principal | None = None
+    since: datetime | None = None
+    until: datetime | None = None
+    hours: AbstractSet[int] | None = None
+    offset: timedelta | None = None
+    direct: bool = False
+    undeclared: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Past:
+    """Where the answers come from."""
+
+    estate: Estate
+    store: EstateStore
+    trail: Trail
+    journal: Journal
+
+
+def answered(asked: Asked, past: Past) -> list[dict[str, Any]]:
+    """Return one row for each event that is asked about, newest first."""
+    names = Identities(past.estate, past.store)
+    events = past.trail.all(verbs=MEMBERSHIP)
+    known = [
+        Known(event, names.key(event.group, event.group_sid), names.key(event.member, event.member_sid))
+        for event in events
+    ]
+    entries = _entries(asked, known, past.estate)
+    if asked.hours is not None:
+        entries = list(outside_hours(entries, asked.hours, asked.offset or timedelta()))
+    entries = [entry for entry in entries if _is_asked(asked, entry)]
+    names.look_up(
+        sid for e in entries for sid in (e.known.group, e.known.member, e.known.event.by_sid) if "=" not in sid
+    )
+    ours = _declared(past.journal, entries)
+    rows = [_row(entry, names, past.estate, ours) for entry in entries]
+    return [row for row in rows if not (asked.undeclared and row["declared"])]
+
+
+def _entries(asked: Asked, known: Sequence[Known], estate: Estate) -> list[Entry]:
+    if asked.group is None or asked.group.sid is None:
+        groups = dict.fromkeys(one.group for one in known)
+        entries = [entry for group in groups for entry in history_of(group, [k for k in known if k.group == group], {})]
+        return sorted(entries, key=lambda entry: entry.known.event.at, reverse=True)
+    if asked.direct:
+        return history_of(asked.group.sid, [one for one in known if one.group == asked.group.sid], {})
+    return history_of(asked.group.sid, known, _nested(estate, asked.group, known))
+
+
+def _nested(estate: Estate, group: Principal, known: Iterable[Known]) -> Mapping[str, set[str]]:
+    """Return which groups are directly inside which, of all that may matter: those inside now, and those that were."""
+    ids = estate.ids_of_sids({Sid(one.group) for one in known if one.group.startswith("S-1-")})
+    start = {group.id, *(i for i in ids.values() if i is not None)}
+    waiting, seen = list(start), set(start)
+    edges: dict[int, list[int]] = {}
+    graph = estate.graph
+    for one in waiting:
+        if graph.position_of(one) is None:
+            continue
+        edges[one] = [m for m in graph.direct_members(one).tolist() if graph.position_of(m) is not None]
+        waiting += [m for m in edges[one] if m not in seen]
+        seen |= set(edges[one])
+    found = estate.catalogue.principals(seen)
+    sids = {i: str(p.sid) for i, p in found.items() if p.sid}
+    return {sids[i]: {sids[m] for m in members if m in sids} for i, members in edges.items() if i in sids}
+
+
+def _is_asked(asked: Asked, entry: Entry) -> bool:
+    event = entry.known.event
+    if asked.person is not None and entry.known.member != asked.person.sid:
+        return False
+    if asked.by is not None and event.by_sid != asked.by.sid:
+        return False
+    return (asked.since is None or event.at >= asked.since) and (asked.until is None or event.at <= asked.until)
+
+
+def _declared(journal: Journal, entries: Sequence[Entry]) -> list[tuple[str, str, str, datetime]]:
+    """Return what our journal says was done to memberships since the first of these: verb, group, member, and when."""
+    if not entries:
+        return []
+    since = min(entry.known.event.at for entry in entries) - _AROUND
+    found = []
+    for row in journal.rows(since=since):
+        if row.kind == "intent" and not row.trouble:
+            change = change_of(row)
+            if isinstance(change, MembershipChange) and not change.host_name:
+                verb = "removed" if change.removes_member else "added"
+                found.append((verb, change.group.sid, change.member.sid, datetime.fromisoformat(row.at)))
+    return found
+
+
+def _row(
+    entry: Entry, names: Identities, estate: Estate, ours: Sequence[tuple[str, str, str, datetime]]
+) -> dict[str, Any]:
+    known, event = entry.known, entry.known.event
+    declared = any(
+        (verb, group, member) == (event.verb, known.group, known.member) and abs(at - event.at) <= _AROUND
+        for verb, group, member, at in ours
+    )
+    inside = _is_inside(estate, known.group, known.member)
+    return {
+        "time": event.at,
+        "verb": event.verb,
+        "group": names.shown(known.group, event.group),
+        "group_sid": known.group if "=" not in known.group else "",
+        "member": names.shown(known.member, event.member),
+        "member_sid": known.member if "=" not in known.member else "",
+        "via": " > ".join([*(names.shown(one) for one in entry.path), names.shown(known.group, event.group)])
+        if entry.nested
+        else "",
+        "by": names.shown(event.by_sid, event.by) if event.by_sid else event.by,
+        "by_sid": event.by_sid,
+        "from": event.origin,
+        "source": "trail",
+        "declared": declared,
+        "still": entry.undone_after is None and (inside == (event.verb == "added")),
+        "held": age_in_words(entry.undone_after) if entry.undone_after is not None else "",
+    }
+
+
+def _is_inside(estate: Estate, group: str, member: str) -> bool:
+    group_id, member_id = (estate.id_of_sid(one) if one.startswith("S-1-") else None for one in (group, member))
+    if group_id is None or member_id is None or estate.graph.position_of(group_id) is None:
+        return False
+    return member_id in estate.graph.direct_members(group_id).tolist()
