@@ -1,6 +1,8 @@
 """adzeguard trail: what a directory has logged itself."""
 
 import sys
+from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, BinaryIO
 
@@ -51,13 +53,14 @@ def import_files(files: tuple[str, ...], form: str, output: Path | None, workspa
     done = Imported()
     with desk.held("trail import"), progress_bar() as progress:
         for name in files:
-            before = done.read
             with _opened(name) as file:
-                done = _together(
-                    done, import_log(_trail(desk), file, name, lambda read: progress("records", before + read, None))
-                )
+                done = _together(done, import_log(_trail(desk), file, name, partial(_tell, progress, name)))
     put_view(imported_page(done.read, done.events, done.already_known, done.set_aside, done.reasons), form, output)
     return Exit.TO_REPORT if done.set_aside else Exit.NOTHING_TO_REPORT
+
+
+def _tell(progress: Callable[[str, int, int | None], None], name: str, read: int) -> None:
+    progress(f"records of {name}", read, None)
 
 
 def _opened(name: str) -> BinaryIO:
