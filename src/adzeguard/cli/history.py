@@ -14,7 +14,7 @@ from adzeguard.cli.output import put_view
 from adzeguard.core.errors import InputError, UsageError
 
 
-@click.command("history", epilog=example("adzeguard history 'LOWMERE\\\\Domain Admins'"))
+@click.command("history", epilog=example("adzeguard history 'LOWMERE\\Domain Admins'"))
 @click.argument("group", required=False, default="", shell_complete=names("group"))
 @click.option("--person", default="", metavar="NAME", help="Only who was put in or taken out.", shell_complete=names())
 @click.option(
