@@ -54,6 +54,14 @@ STEPS: Final = (
         "What only tells is still there, for its owner to decide.",
         ("check", "--rule", "break-glass-stays-empty"),
     ),
+    Step(
+        "The directory keeps a log of its own. It is read once; what is read again adds nothing.",
+        ("trail", "import", "trail.jsonl"),
+    ),
+    Step(
+        "Who was put among the domain's administrators out of hours, also by way of a group inside them?",
+        ("history", r"LOWMERE\Domain Admins", "--outside", "Mon-Fri 07:00-19:00"),
+    ),
     Step("And the record of it all, as a chain that shows if somebody changes it.", ("journal", "verify")),
 )
 

@@ -8,6 +8,7 @@ from tempfile import TemporaryDirectory
 from adzeguard.core.errors import UsageError
 from adzeguard.demo.as_hosts import write_hosts
 from adzeguard.demo.as_ldif import DOMAIN_SID, LdifDomain
+from adzeguard.demo.as_trail import trail_text
 from adzeguard.demo.scenario import Scenario
 from adzeguard.private_files import write_new
 from adzeguard.workspace.settings import ONLY_SOURCE, HostsSettings, make_workspace, settings_text
@@ -31,6 +32,7 @@ def _make(folder: Path, scenario: Scenario, now: datetime) -> None:
     domain = LdifDomain(scenario, now)
     folder.mkdir(mode=0o700)
     write_new(folder / "lowmere.ldif", domain.text())
+    write_new(folder / "trail.jsonl", trail_text(scenario, domain.sid_of, now))
     write_hosts(scenario, domain.sid_of, DOMAIN_SID, folder / "hosts")
     settings = settings_text(
         {"kind": "ldif", "file": "lowmere.ldif"},

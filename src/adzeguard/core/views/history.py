@@ -8,15 +8,14 @@ from adzeguard.core.views.table import Column, Table, data_columns
 
 def history_table(rows: Sequence[Mapping[str, Any]], group: str) -> Table:
     """Return one row for each event, newest first."""
-    shown = [{**row, "what": f"{row['verb']} {row['member']}", "way": _way(row), "now": _now(row)} for row in rows]
+    shown = [{**row, "what": _what(row, group), "now": _now(row)} for row in rows]
     columns = (
-        Column("time", "When", kind="moment"),
+        Column("time", "When", kind="moment", fixed=True),
         *data_columns("verb", "group", "group_sid", "member", "member_sid", "via"),
         Column("what", "What", for_people=True, wide=True),
-        Column("way", "Group", for_people=True),
         Column("by", "By"),
         *data_columns("by_sid"),
-        Column("from", "From"),
+        Column("from", "From", fixed=True),
         *data_columns("source", "declared", "still"),
         Column("now", "Now", for_people=True),
     )
@@ -26,8 +25,10 @@ def history_table(rows: Sequence[Mapping[str, Any]], group: str) -> Table:
     )
 
 
-def _way(row: Mapping[str, Any]) -> str:
-    return f"{row['group']} (leads in)" if row["via"] else str(row["group"])
+def _what(row: Mapping[str, Any], group: str) -> str:
+    word = "to" if row["verb"] == "added" else "from"
+    where = f" {word} {row['group']}" if row["group"] != group else ""
+    return f"{row['verb']} {row['member']}{where}{', which leads in' if row['via'] else ''}"
 
 
 def _now(row: Mapping[str, Any]) -> str:
