@@ -19,6 +19,9 @@ HOW_TO_GET = (
 )
 
 
+AUDITED = ("dsdb_json_audit:5", "dsdb_group_json_audit:5", "auth_json_audit:3")
+
+
 def missing() -> str:
     """Return why the server cannot be run here, or nothing."""
     if os.geteuid() != 0:
@@ -36,6 +39,11 @@ class Server:
     url: str = "ldaps://127.0.0.1:636"
     bind_as: str = r"LOWMERE\Administrator"
     base: str = "DC=lowmere,DC=example"
+
+    @property
+    def audit_log(self) -> Path:
+        """What it logs itself of members, objects and logons, as JSON."""
+        return self.folder / "audit.log"
 
     @property
     def ca_file(self) -> Path:
@@ -58,7 +66,8 @@ class Server:
             "[global]\n\tinterfaces = 127.0.0.1\n\tbind interfaces only = yes\n"
             "\tserver services = ldap, rpc, kdc, s3fs, winbindd, cldap\n"
         )
-        conf.write_text(conf.read_text().replace("[global]\n", only_here, 1))
+        levels = " ".join(f"{name}@{self.audit_log}" for name in AUDITED)
+        conf.write_text(conf.read_text().replace("[global]\n", f"{only_here}\tlog level = 0 {levels}\n", 1))
         self.password_file.touch(0o600)
         self.password_file.write_text(PASSWORD)
 
@@ -79,7 +88,7 @@ class Server:
     def start(self) -> None:
         conf = str(self.folder / "etc/smb.conf")
         self.process = subprocess.Popen(
-            ["samba", "-s", conf, "-i", "--debug-stdout", "-d", "0"],
+            ["samba", "-s", conf, "-i"],
             stdout=subprocess.DEVNULL,
             stderr=subprocess.DEVNULL,
             start_new_session=True,

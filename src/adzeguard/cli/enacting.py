@@ -5,7 +5,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from itertools import count
-from signal import SIGINT, signal
+from signal import SIGINT, SIGTERM, signal
 from threading import Event
 from typing import TYPE_CHECKING, Final
 
@@ -226,19 +226,20 @@ class _Failing:
 
 @contextmanager
 def stopping() -> "Iterator[Callable[[], bool]]":
-    """While changes are made, let Ctrl-C end the enactment after the change in hand; give what tells of it."""
+    """Let Ctrl-C, or whoever ends the process, end it after what is in hand; give what tells of it."""
     asked = Event()
 
     def ask(_signal: int, _frame: object) -> None:
         if not asked.is_set():
-            say("Stopping after the change in hand")
+            say("Stopping after what is in hand")
         asked.set()
 
-    before = signal(SIGINT, ask)
+    before = {which: signal(which, ask) for which in (SIGINT, SIGTERM)}
     try:
         yield asked.is_set
     finally:
-        signal(SIGINT, before)
+        for which, handler in before.items():
+            signal(which, handler)
 
 
 def _ask(count: int) -> None:

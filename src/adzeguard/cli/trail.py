@@ -4,14 +4,16 @@ import sys
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
+from time import sleep
 from typing import TYPE_CHECKING, BinaryIO
 
 import click
 
 from adzeguard.cli.desk import Desk
+from adzeguard.cli.enacting import stopping
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.options import card_options, example, listing_options, workspace_option
-from adzeguard.cli.output import put_view, say
+from adzeguard.cli.output import put, put_view, say
 from adzeguard.cli.progress import progress_bar
 from adzeguard.core.errors import UsageError
 
@@ -20,6 +22,8 @@ if TYPE_CHECKING:
     from adzeguard.workflows.trail import Imported
 
 _STANDARD_INPUT = "-"
+_LOOK_EVERY = 1.0
+"""Seconds: nobody waits for less, and a look costs next to nothing."""
 
 
 @click.group("trail", epilog=example("adzeguard trail support"))
@@ -51,7 +55,7 @@ def import_files(files: tuple[str, ...], form: str, output: Path | None, workspa
 
     desk = Desk(workspace)
     done = Imported()
-    with desk.held("trail import"), progress_bar() as progress:
+    with progress_bar() as progress:
         for name in files:
             with _opened(name) as file:
                 done = _together(done, import_log(_trail(desk), file, name, partial(_tell, progress, name)))
@@ -83,6 +87,42 @@ def _together(one: "Imported", other: "Imported") -> "Imported":
         one.set_aside + other.set_aside,
         reasons,
     )
+
+
+@command.command("follow", epilog=example("adzeguard trail follow trail.jsonl --once"))
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("--once", is_flag=True, help="Read what is there by now, and end.")
+@workspace_option
+def follow(file: Path, once: bool, workspace: Path | None) -> int:
+    """Read a log of lines as it grows, from where it was read last, until it is stopped.
+
+    A line is read when it is whole, and once, also after a restart and when the log is rotated: what was written into
+    the old file is read to its end first. Says each time how many events were new.
+    """
+    from adzeguard.trail.growing import GrowingLog
+    from adzeguard.workflows.trail import follow_log
+
+    desk = Desk(workspace)
+    trail, source = _trail(desk), str(file.resolve())
+    known = trail.place(source)
+    log = GrowingLog(file.resolve(), known.file if known else "", known.place if known else 0)
+    if known is None and not file.exists():
+        raise UsageError(f"there is no {file}", "Name the log that the directory server writes")
+    with stopping() as asked_to_stop:
+        while not asked_to_stop():
+            done = follow_log(trail, log, source)
+            if log.lost:
+                say("The log was rotated away before its end was read: read the old one by adzeguard trail import FILE")
+                log.lost = False
+            if done.read:
+                aside = f", {done.set_aside} set aside" if done.set_aside else ""
+                put(f"{done.read} records read, {done.events} events new{aside}\n")
+            elif once:
+                break
+            else:
+                sleep(_LOOK_EVERY)
+    log.close()
+    return Exit.NOTHING_TO_REPORT
 
 
 @command.command("aside", epilog=example("adzeguard trail aside"))

@@ -5,9 +5,10 @@ from dataclasses import dataclass, field
 from typing import BinaryIO, Final
 
 from adzeguard.core.trail.event import Event
-from adzeguard.store.trail import Trail
+from adzeguard.store.trail import Place, Trail
+from adzeguard.trail.growing import GrowingLog
 from adzeguard.trail.port import Record
-from adzeguard.trail.reading import records
+from adzeguard.trail.reading import record_of, records
 
 _AT_ONCE: Final = 5000
 """Records written together: one by one each would wait for the disk."""
@@ -43,7 +44,18 @@ def import_log(trail: Trail, file: BinaryIO, source: str, told: Callable[[int], 
     return done
 
 
-def _write(trail: Trail, part: Iterable[Record], source: str, done: Imported) -> None:
+def follow_log(trail: Trail, log: GrowingLog, source: str) -> Imported:
+    """Read what a log has grown by since it was read last, up to some thousand lines, with the place it was read to."""
+    done = Imported()
+    part: list[Record] = []
+    for line in log.lines(_AT_ONCE):
+        record = record_of(line.decode("utf-8", "surrogateescape"))
+        part += [record] if record is not None else []
+    _write(trail, part, source, done, Place(log.file, log.place))
+    return done
+
+
+def _write(trail: Trail, part: Iterable[Record], source: str, done: Imported, place: Place | None = None) -> None:
     events: list[tuple[str, Event]] = []
     aside: list[tuple[str, str]] = []
     for record in part:
@@ -54,6 +66,7 @@ def _write(trail: Trail, part: Iterable[Record], source: str, done: Imported) ->
             done.set_aside += 1
             done.reasons[record.trouble] = done.reasons.get(record.trouble, 0) + 1
             aside += [(record.text, record.trouble)] if done.set_aside <= _ASIDE_AT_MOST else []
-    new, _ = trail.add(events, aside, source) if events or aside else (0, 0)
+    moved = place is not None and trail.place(source) != place
+    new, _ = trail.add(events, aside, source, place) if events or aside or moved else (0, 0)
     done.events += new
     done.already_known += len(events) - new

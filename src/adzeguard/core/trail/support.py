@@ -10,7 +10,9 @@ from adzeguard.core.trail.event import moment
 
 _FEWEST: Final = 20
 """Events below which nobody can say what is usual."""
-_TIMES_THE_USUAL: Final = 20
+_TIMES_THE_USUAL: Final = 2
+_USUAL: Final = 0.98
+"""The part of all stretches that are usual, nights and weekends among them."""
 _SHORTEST: Final = timedelta(hours=12)
 """A night without events is no gap."""
 WANTED: Final = ("added", "removed", "changed", "logon")
@@ -30,12 +32,12 @@ class Gap:
 
 
 def gaps(times: Iterable[int]) -> list[Gap]:
-    """Return the stretches that are much longer than the usual longest of ten; `times` in microseconds, sorted."""
+    """Return the stretches that are much longer than what is usual there; `times` in microseconds, sorted."""
     all_times = list(times)
     if len(all_times) < _FEWEST:
         return []
     lengths = [after - before for before, after in pairwise(all_times)]
-    usual = sorted(lengths)[len(lengths) * 9 // 10]
+    usual = sorted(lengths)[int(len(lengths) * _USUAL)]
     least = max(usual * _TIMES_THE_USUAL, int(_SHORTEST.total_seconds() * 1_000_000))
     return [
         Gap(moment(before), moment(before + length))

@@ -1,0 +1,186 @@
+"""The directory's own log: read once, and what it tells of who did what."""
+
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+from datetime import datetime, timedelta
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import Program
+
+ADMINS = r"LOWMERE\Domain Admins"
+
+
+@pytest.fixture
+def told(demo: Program) -> Program:
+    """The demo with its log read."""
+    ran = demo("trail", "import", "trail.jsonl", "--format", "json")
+    assert ran.code == 0
+    assert ran.json["events"] == ran.json["read"] > 300
+    return demo
+
+
+def test_the_night_is_told_in_one_line_as_what_it_was(told: Program) -> None:
+    """Into a group that leads into the administrators, at 02:40 on a Sunday, by the service desk, for 11 minutes."""
+    rows = told("history", ADMINS, "--format", "json").json
+    assert [(row["verb"], row["member"], row["group"], row["via"]) for row in rows] == [
+        ("removed", r"LOWMERE\roan.pell", r"LOWMERE\Night Watch", r"LOWMERE\Directory Stewards > LOWMERE\Night Watch"),
+        ("added", r"LOWMERE\roan.pell", r"LOWMERE\Night Watch", r"LOWMERE\Directory Stewards > LOWMERE\Night Watch"),
+    ]
+    ended, begun = (datetime.fromisoformat(row["time"]) for row in rows)
+    assert (begun.isoweekday(), begun.hour, begun.minute, ended - begun) == (7, 2, 40, timedelta(minutes=11))
+    assert {(row["by"], row["from"]) for row in rows} == {(r"LOWMERE\signe.quist", "198.51.100.42")}
+    assert {(row["source"], row["declared"]) for row in rows} == {("trail", False)}
+    assert [row["still"] for row in rows] == [True, False]
+    assert "which leads in" in " ".join(told("history", ADMINS).out.split())
+    assert told("history", ADMINS, "--direct", "--format", "json").json == []
+
+
+def test_history_is_asked_by_person_by_actor_by_time_and_by_hours(told: Program) -> None:
+    """Each narrows, together they narrow more."""
+    everything = told("history", "--format", "json").json
+    assert len(everything) > 200
+    his = told("history", "--person", "roan.pell", "--format", "json").json
+    assert {row["member"] for row in his} == {r"LOWMERE\roan.pell"}
+    hers = told("history", "--by", "signe.quist", "--outside", "Mon-Sun 07:00-23:00", "--format", "json").json
+    assert {row["group"] for row in hers} >= {r"LOWMERE\Night Watch"}
+    assert {row["by"] for row in hers} == {r"LOWMERE\signe.quist"}
+    begun = his[-1]["time"]
+    since = told("history", "--person", "roan.pell", "--since", begun, "--until", begun, "--format", "json").json
+    assert {row["time"] for row in since} == {begun}
+    wrong = told("history", "--outside", "every night")
+    assert (wrong.code, "no time of a week" in wrong.err) == (2, True)
+    assert told("history", "roan.pell").code == 2
+
+
+def test_what_was_done_from_here_is_told_apart(told: Program) -> None:
+    """An event that our journal knows is declared; --undeclared leaves it out."""
+    assert told("group", "add", "First Aiders", "orla.fenn", "--yes").code == 0
+    now = datetime.now().astimezone().isoformat()
+    fenn, aiders = (told("show", name, "--format", "json").json for name in ("orla.fenn", "First Aiders"))
+    line = {"time": now, "verb": "added", "group": aiders["dn"], "member_sid": fenn["sid"], "by": "adzeguard"}
+    (told.folder / "more.jsonl").write_text(json.dumps(line))
+    assert told("trail", "import", "more.jsonl").code == 0
+    [newest, *_] = told("history", "First Aiders", "--format", "json").json
+    assert (newest["member"], newest["declared"], newest["still"]) == (r"LOWMERE\orla.fenn", True, True)
+    rest = told("history", "First Aiders", "--undeclared", "--format", "json").json
+    assert r"LOWMERE\orla.fenn" not in {row["member"] for row in rest if row["time"] == newest["time"]}
+
+
+def test_a_log_that_is_read_again_adds_nothing(told: Program) -> None:
+    """Whole, in part, in another file or from standard input."""
+    text = (told.folder / "trail.jsonl").read_text()
+    again = told("trail", "import", "-", "trail.jsonl", "--format", "json", typed=text)
+    assert (again.json["events"], again.json["already_known"]) == (0, again.json["read"])
+
+
+def test_what_cannot_be_read_is_kept_aside_and_shown(told: Program) -> None:
+    """With its reason; the others are read, and the end of the program says that something was left."""
+    (told.folder / "odd.log").write_text('{"some": "thing"}\n{"verb": "added", "time": "now"}\nno record\n')
+    ran = told("trail", "import", "odd.log", "--format", "json")
+    assert (ran.code, ran.json["set_aside"], ran.json["events"]) == (3, 2, 0)
+    aside = told("trail", "aside", "--format", "json").json
+    assert {(row["source"], row["reason"]) for row in aside} == {
+        ("odd.log", "it is of no form that is known"),
+        ("odd.log", "'now' is no time"),
+    }
+    assert told("trail", "import", "nowhere.log").code == 2
+
+
+def test_support_says_what_is_missing_and_where_nothing_was_logged(told: Program, demo: Program) -> None:
+    """The planted silence of days; before anything is read, everything, with what switches it on."""
+    ran = told("trail", "support", "--format", "json")
+    assert ran.code == 3
+    [gap] = ran.json["gaps"]
+    length = datetime.fromisoformat(gap["end"]) - datetime.fromisoformat(gap["begin"])
+    assert timedelta(days=4) < length < timedelta(days=7)
+    assert ran.json["missing"] == []
+    for path in (demo.folder / ".adzeguard").glob("store.db*"):
+        path.unlink()
+    assert demo("collect").code == 4
+    empty = demo("trail", "support")
+    assert empty.code == 3
+    assert "dsdb_group_json_audit:5" in empty.out
+
+
+def test_an_import_that_is_killed_is_gone_on_with(demo: Program) -> None:
+    """However often it is killed: in the end the store has the same rows as after one whole import."""
+    record = json.loads((demo.folder / "trail.jsonl").read_text().splitlines()[0])
+    log = demo.folder / "large.log"
+    with log.open("w") as file:
+        for number in range(60_000):
+            stamp = f"2026-11-{number % 28 + 1:02}T{number % 24:02}:00:00.{number:06}+0000"
+            file.write(json.dumps(record | {"timestamp": stamp}) + "\n")
+    command = [sys.executable, "-m", "adzeguard", "trail", "import", "large.log"]
+    quiet = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL}
+    for seconds in (0.6, 0.9, 1.2):
+        running = subprocess.Popen(command, cwd=demo.folder, env=demo.environment, **quiet)
+        end = time.monotonic() + seconds
+        while time.monotonic() < end:
+            os.sched_yield()
+        running.send_signal(signal.SIGKILL)
+        running.wait()
+    last = demo("trail", "import", "large.log", "--format", "json")
+    assert last.json["events"] + last.json["already_known"] == 60_000
+    assert last.json["already_known"] > 0
+    counts = {row["verb"]: row["count"] for row in demo("trail", "support", "--format", "json").json["events"]}
+    assert sum(counts.values()) == 60_000
+    Path(log).unlink()
+
+
+def test_a_log_is_followed_over_restarts_partial_lines_and_rotations(demo: Program) -> None:
+    """Each line once: whole ones alone, the rest of what was rotated away first, and a log that was emptied anew."""
+    lines = (demo.folder / "trail.jsonl").read_text().splitlines(keepends=True)[:60]
+    log = demo.folder / "dc.log"
+
+    def followed() -> tuple[int, int]:
+        ran = demo("trail", "follow", "dc.log", "--once")
+        assert ran.code == 0, ran.err
+        words = ran.out.split()
+        return (int(words[0]), int(words[3])) if words else (0, 0)
+
+    log.write_text("".join(lines[:10]) + lines[10][:30])
+    assert followed() == (10, 10)
+    assert followed() == (0, 0)
+    with log.open("a") as file:
+        file.write(lines[10][30:] + lines[11])
+    assert followed() == (2, 2)
+    with log.open("a") as file:
+        file.write("".join(lines[12:20]))
+    log.rename(demo.folder / "dc.log.1")
+    log.write_text("".join(lines[20:30]))
+    assert followed() == (18, 18)
+    log.write_text("".join(lines[30:35]))
+    assert followed() == (5, 5)
+    log.rename(demo.folder / "gone")
+    log.write_text("".join(lines[35:40]))
+    lost = demo("trail", "follow", "dc.log", "--once")
+    assert "5 records read, 5 events new" in lost.out
+    assert "was rotated away before its end was read" in lost.err
+    assert demo("trail", "import", "trail.jsonl", "--format", "json").json["already_known"] == 40
+    assert demo("trail", "follow", "nothing.log", "--once").code == 2
+
+
+def test_following_ends_when_it_is_told_to(demo: Program) -> None:
+    """It sees what is written while it runs, and SIGTERM ends it with what it has read written down."""
+    lines = (demo.folder / "trail.jsonl").read_text().splitlines(keepends=True)
+    log = demo.folder / "dc.log"
+    log.write_text(lines[0])
+    command = [sys.executable, "-m", "adzeguard", "trail", "follow", "dc.log"]
+    running = subprocess.Popen(
+        command, cwd=demo.folder, env=demo.environment, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True
+    )
+    assert running.stdout is not None
+    assert running.stdout.readline() == "1 records read, 1 events new\n"
+    with log.open("a") as file:
+        file.write("".join(lines[1:4]))
+    assert running.stdout.readline() == "3 records read, 3 events new\n"
+    running.send_signal(signal.SIGTERM)
+    assert running.wait(30) == 0
+    running.communicate()
+    assert demo("trail", "follow", "dc.log", "--once").out == ""

@@ -1,0 +1,166 @@
+"""Logs of every form, plain and compressed, whole and damaged."""
+
+import gzip
+import io
+import json
+from datetime import UTC, datetime
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from adzeguard.core.trail.event import Event
+from adzeguard.trail.port import Record
+from adzeguard.trail.reading import LONGEST_LINE, records
+
+ADMIN, MEMBER, GROUP = "S-1-5-21-1-2-3-500", "S-1-5-21-1-2-3-1104", "S-1-5-21-1-2-3-512"
+WHEN = datetime(2026, 11, 22, 2, 40, 0, 123456, tzinfo=UTC)
+SAMBA = {
+    "timestamp": "2026-11-22T02:40:00.123456+0000",
+    "type": "groupChange",
+    "groupChange": {
+        "version": {"major": 1, "minor": 1},
+        "eventId": 4728,
+        "status": "Success",
+        "action": "Added",
+        "remoteAddress": "ipv4:192.0.2.7:49153",
+        "userSid": ADMIN,
+        "group": "CN=Night Watch,DC=x",
+        "user": "CN=Ada,DC=x",
+    },
+}
+XML = f"""<?xml version="1.0" encoding="utf-8"?>
+<Events><Event xmlns="http://schemas.microsoft.com/win/2004/08/events/event"><System><EventID>4728</EventID>
+<TimeCreated SystemTime="2026-11-22T02:40:00.1234567Z"/><EventRecordID>7</EventRecordID></System><EventData>
+<Data Name="MemberName">CN=Ada,DC=x</Data><Data Name="MemberSid">{MEMBER}</Data>
+<Data Name="TargetUserName">Domain Admins</Data><Data Name="TargetDomainName">LOWMERE</Data>
+<Data Name="TargetSid">{GROUP}</Data><Data Name="SubjectUserSid">{ADMIN}</Data>
+<Data Name="SubjectUserName">Administrator</Data><Data Name="SubjectDomainName">LOWMERE</Data></EventData></Event>
+"""
+FROM_XML = Event(
+    WHEN, "added", "LOWMERE\\Administrator", ADMIN, "LOWMERE\\Domain Admins", GROUP, "CN=Ada,DC=x", MEMBER, "", 4728
+)
+FROM_SAMBA = Event(
+    WHEN, "added", by_sid=ADMIN, group="CN=Night Watch,DC=x", member="CN=Ada,DC=x", origin="192.0.2.7", number=4728
+)
+
+
+def read(data: bytes | str) -> list[Record]:
+    """What a log of these bytes tells."""
+    raw = data.encode() if isinstance(data, str) else data
+    return list(records(io.BufferedReader(io.BytesIO(raw))))  # type: ignore[arg-type]
+
+
+def events(data: bytes | str) -> list[Event]:
+    """The events alone; nothing of it may be set aside."""
+    found = read(data)
+    assert [record.trouble for record in found if record.trouble] == []
+    return [event for record in found for event in record.events]
+
+
+@pytest.mark.parametrize(
+    "wrap",
+    [
+        lambda line: line,
+        lambda line: f"[2026/11/22 02:40:00.12,  5] ../../lib/audit_logging.c(95)\n  {line}\n",
+        lambda line: f"\ufeff{line}\r\n\r\n{line}",
+        lambda line: f"<13>1 2026-11-22T02:40:00.12Z dc1 samba 71 - - {line}",
+        lambda line: f'<13>1 2026-11-22T02:40:00.12Z dc1 samba 71 ID [a b="x \\] y"] \ufeff{line}',
+    ],
+)
+def test_a_record_of_a_samba_server_is_read_wherever_it_stands(wrap) -> None:
+    """By itself, below a header of the server's log, in a syslog line; and compressed."""
+    text = wrap(json.dumps(SAMBA))
+    assert set(events(text)) == {FROM_SAMBA}
+    assert set(events(gzip.compress(text.encode()))) == {FROM_SAMBA}
+
+
+@pytest.mark.parametrize(
+    ("change", "count"),
+    [
+        ({"action": "PrimaryGroup"}, 0),
+        ({"action": "Failure"}, 0),
+        ({"status": "Insufficient access rights"}, 0),
+        ({"user": "CN=Night Watch,DC=x"}, 0),
+        ({"action": "Removed"}, 1),
+    ],
+)
+def test_what_was_not_done_to_a_membership_is_none(change: dict, count: int) -> None:
+    """Refused, a new account's own first group, and what follows a deletion."""
+    assert len(events(json.dumps(SAMBA | {"groupChange": SAMBA["groupChange"] | change}))) == count
+
+
+def test_an_exported_event_log_is_read() -> None:
+    """With names and SIDs as it tells them; numbers of other things are passed over."""
+    other = XML[XML.index("<Event ") :].replace("4728", "4672")
+    assert events(f"{XML}{other}</Events>") == [FROM_XML]
+    logon = XML[XML.index("<Event ") :].replace("4728", "4625").replace("TargetSid", "TargetUserSid")
+    [refused] = events(f"<Events>{logon}</Events>")
+    assert (refused.verb, refused.member, refused.member_sid) == ("refused", "LOWMERE\\Domain Admins", GROUP)
+
+
+def test_a_line_of_our_own_form_is_read() -> None:
+    """For whatever has no reader here."""
+    line = {"time": "2026-11-22T03:40:00.123456+01:00", "verb": "removed", "by": "ada", "group_sid": GROUP}
+    [event] = events(json.dumps(line | {"member_sid": MEMBER, "from": "192.0.2.9"}))
+    assert event == Event(WHEN, "removed", by="ada", group_sid=GROUP, member_sid=MEMBER, origin="192.0.2.9")
+
+
+@pytest.mark.parametrize(
+    ("data", "said"),
+    [
+        ('{"timestamp": "2026-11-22T02:40:00+0000", "type": "groupChange", "groupChange": {', "no whole JSON"),
+        (json.dumps(SAMBA | {"timestamp": "yesterday"}), "'yesterday' is no time"),
+        (json.dumps(SAMBA | {"timestamp": "2026-11-22T02:40:00"}), "does not say in which zone"),
+        (json.dumps(SAMBA | {"groupChange": SAMBA["groupChange"] | {"userSid": "S-1-x"}}), "is no SID"),
+        ('{"verb": "added", "time": "2026-11-22T02:40:00Z"}', "names neither its group nor its member"),
+        ('{"verb": "given", "time": "2026-11-22T02:40:00Z"}', "there is no verb 'given'"),
+        ('{"verb": "added", "colour": 1}', "there is no key 'colour'"),
+        ('{"some": "json"}', "of no form that is known"),
+        (f"{XML}</Event", "no whole XML"),
+        (XML.replace("<Events>", '<!DOCTYPE a [<!ENTITY b "c">]><Events>'), "declares entities"),
+        (XML.replace("4728", "many") + "</Events>", "no event number"),
+        ("{" + "x" * LONGEST_LINE + "\n", "longer than any record"),
+        (gzip.compress(json.dumps(SAMBA).encode())[:-9], "the compressed file is damaged"),
+    ],
+)
+def test_what_cannot_be_read_is_set_aside_with_its_reason(data: str | bytes, said: str) -> None:
+    """And what stands around it is read all the same."""
+    troubles = [record.trouble for record in read(data) if record.trouble]
+    assert len(troubles) == 1
+    assert said in troubles[0]
+
+
+def test_a_broken_line_stops_nothing() -> None:
+    """The lines before and after it are events."""
+    good = json.dumps(SAMBA)
+    found = read(f"{good}\n{good[:40]}\n{good}\n")
+    assert [bool(record.trouble) for record in found] == [False, True, False]
+
+
+JSON = st.recursive(
+    st.none() | st.booleans() | st.integers() | st.text(max_size=8),
+    lambda inner: (
+        st.lists(inner, max_size=3)
+        | st.dictionaries(st.sampled_from([*SAMBA, *SAMBA["groupChange"], "verb", "time"]), inner, max_size=5)
+    ),
+    max_leaves=8,
+)
+
+
+@given(
+    st.binary(max_size=300)
+    | JSON.map(lambda v: json.dumps(v).encode())
+    | st.text(max_size=200).map(lambda t: (XML + t).encode("utf-8", "replace"))
+)
+def test_anything_may_stand_in_a_log(data: bytes) -> None:
+    """Events, or a reason why there are none; never another error."""
+    for record in read(data):
+        assert record.events or record.trouble or record.text is not None
+
+
+@given(JSON, st.sampled_from(["groupChange", "dsdbChange", "Authentication"]))
+def test_any_json_may_stand_in_a_record(value, kind: str) -> None:
+    """A server of another version may tell anything."""
+    for record in read(json.dumps({"timestamp": "2026-11-22T02:40:00+0000", "type": kind, kind: value})):
+        assert isinstance(record.trouble, str)
