@@ -7,7 +7,7 @@ from dataclasses import asdict
 from datetime import UTC, datetime
 from pathlib import Path
 
-from bench import collection, commands, in_memory, real_hosts, rights, standin_hosts, stored
+from bench import collection, commands, in_memory, real_hosts, rights, standin_hosts, stored, trail
 from bench.measure import Measured
 
 PARTS = {
@@ -17,6 +17,7 @@ PARTS = {
     "stored": stored.run,
     "hosts": standin_hosts.run,
     "real-hosts": real_hosts.run,
+    "trail": trail.run,
     "collection": collection.run,
 }
 

@@ -34,8 +34,8 @@ class Connection(Protocol):
     def run(self, statement: str, values: Sequence[Any] = ()) -> None:
         """Run one statement."""
 
-    def run_many(self, statement: str, rows: Iterable[Row]) -> None:
-        """Run a statement once for each row of values."""
+    def run_many(self, statement: str, rows: Iterable[Row]) -> int:
+        """Run a statement once for each row of values; return how many rows of the table it changed."""
 
 
 class Database(Protocol):

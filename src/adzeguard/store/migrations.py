@@ -140,7 +140,6 @@ def _form_five(connection: Connection) -> None:
 TRAIL_INDEXES: Final = {
     "trail_by_what": "trail (what_hash, at)",
     "trail_by_whom": "trail (whom_hash, at)",
-    "trail_by_who": "trail (by_sid, at)",
     "trail_by_time": "trail (at)",
     "object_by_former_dn": "object (dn_hash) WHERE until IS NOT NULL",
 }

@@ -34,9 +34,10 @@ class _Open:
     def run(self, statement: str, values: Sequence[Any] = ()) -> None:
         self._connection.execute(_spelt(statement), values)
 
-    def run_many(self, statement: str, rows: Iterable[Row]) -> None:
+    def run_many(self, statement: str, rows: Iterable[Row]) -> int:
         with self._connection.cursor() as cursor:
             cursor.executemany(_spelt(statement), rows)
+            return max(0, cursor.rowcount)
 
 
 def _spelt(statement: str) -> Any:

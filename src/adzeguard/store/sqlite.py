@@ -39,8 +39,8 @@ class _Open:
     def run(self, statement: str, values: Sequence[Any] = ()) -> None:
         self._connection.execute(statement, values)
 
-    def run_many(self, statement: str, rows: Iterable[Row]) -> None:
-        self._connection.executemany(statement, rows)
+    def run_many(self, statement: str, rows: Iterable[Row]) -> int:
+        return max(0, self._connection.executemany(statement, rows).rowcount)
 
 
 class SqliteDatabase:

@@ -8,7 +8,7 @@ from typing import Final, cast
 from adzeguard.core.identity import fold_dn
 from adzeguard.core.trail.event import Event, Verb, key_of, moment
 from adzeguard.store.columns import text_hash
-from adzeguard.store.connection import Connection, Database, one
+from adzeguard.store.connection import Database, one
 
 _COLUMNS: Final = (
     '"key", at, verb, by_name, by_sid, what, what_sid, what_hash, whom, whom_sid, whom_hash, origin, number'
@@ -39,8 +39,8 @@ class Trail:
         aside: Sequence[tuple[str, str]],
         source: str,
         place: Place | None = None,
-    ) -> tuple[int, int]:
-        """Write events with what was logged of each, and what could not be read with its reason; return what was new.
+    ) -> int:
+        """Write events with what was logged of each, and what could not be read with its reason; return the new ones.
 
         All of it and the place that was read up to, or nothing: whoever is killed goes on where the last whole part
         ended, and what is read again is known already.
@@ -48,8 +48,7 @@ class Trail:
         rows = [_row(text, event) for text, event in told]
         kept = [(key_of(text), source, reason, text[:_LONGEST_ASIDE]) for text, reason in aside]
         with self._database.writing() as connection:
-            before = _counts(connection)
-            connection.run_many(f"INSERT INTO trail ({_COLUMNS}) VALUES ({_MARKS}) ON CONFLICT DO NOTHING", rows)
+            new = connection.run_many(f"INSERT INTO trail ({_COLUMNS}) VALUES ({_MARKS}) ON CONFLICT DO NOTHING", rows)
             connection.run_many(
                 'INSERT INTO trail_aside ("key", source, reason, text) VALUES (?, ?, ?, ?) ON CONFLICT DO NOTHING', kept
             )
@@ -59,8 +58,7 @@ class Trail:
                     " ON CONFLICT (source) DO UPDATE SET file = excluded.file, place = excluded.place",
                     (source, place.file, place.place),
                 )
-            after = _counts(connection)
-        return after[0] - before[0], after[1] - before[1]
+        return new
 
     def place(self, source: str) -> Place | None:
         """Return how far a log was read, or nothing for one that never was."""
@@ -118,11 +116,6 @@ class Trail:
         with self._database.reading() as connection:
             rows = connection.rows(f"SELECT {_READ} FROM trail WHERE {where}", values)
         return [_event(row) for row in rows]
-
-
-def _counts(connection: Connection) -> tuple[int, int]:
-    events, aside = (one(connection, f"SELECT count(*) FROM {table}") for table in ("trail", "trail_aside"))
-    return (events or (0,))[0], (aside or (0,))[0]
 
 
 def _row(text: str, event: Event) -> tuple[object, ...]:

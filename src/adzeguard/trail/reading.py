@@ -60,7 +60,7 @@ def lines(file: BinaryIO) -> Iterator[Record]:
 def record_of(line: str) -> Record | None:
     """Return what a line tells; nothing for what stands around the records, such as headers and empty lines."""
     text = line.strip().removeprefix("\ufeff")
-    wrapped = _SYSLOG.match(text)
+    wrapped = _SYSLOG.match(text) if text.startswith("<") else None
     message = text[wrapped.end() :] if wrapped else text
     for read in LINE_READERS:
         try:

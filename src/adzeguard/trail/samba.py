@@ -31,10 +31,10 @@ def read_samba(line: str) -> Sequence[Event] | None:
         raise NotReadError("it is no whole JSON") from error
     kind = told.get("type") if isinstance(told, dict) else None
     body = told.get(kind) if isinstance(kind, str) else None
-    read = _READERS.get(kind or "")
-    if read is None or not isinstance(body, dict):
-        return () if isinstance(body, dict) else None
-    return read(told, body)
+    if not isinstance(kind, str) or not isinstance(body, dict):
+        return None
+    read = _READERS.get(kind)
+    return read(told, body) if read is not None else ()
 
 
 def _group_change(told: Mapping[str, Any], body: Mapping[str, Any]) -> Sequence[Event]:

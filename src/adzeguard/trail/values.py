@@ -1,5 +1,6 @@
 """Single values in logs: times, SIDs, addresses."""
 
+import re
 from datetime import UTC, datetime
 from functools import lru_cache
 from typing import Any
@@ -9,24 +10,32 @@ from adzeguard.core.identity import Sid
 from adzeguard.trail.port import NotReadError
 
 _LONGEST = 4096
+_FRACTION = re.compile(r"\.(\d+)")
 
 
 def time_of(value: Any) -> datetime:
     """Return an ISO 8601 time with its offset as one in UTC; more digits than microseconds are cut off."""
     if not isinstance(value, str):
         raise NotReadError("it tells no time")
-    text = value.strip()
-    whole, dot, rest = text.partition(".")
-    if dot:
-        digits = next((at for at, c in enumerate(rest) if not c.isdigit()), len(rest))
-        text = f"{whole}.{rest[:digits][:6].ljust(6, '0')}{rest[digits:]}"
     try:
-        found = datetime.fromisoformat(text)
-    except ValueError as error:
-        raise NotReadError(f"'{value[:40]}' is no time") from error
+        found = datetime.fromisoformat(value)
+    except ValueError:
+        try:
+            found = datetime.fromisoformat(_FRACTION.sub(_to_microseconds, value.strip()))
+        except ValueError as error:
+            raise NotReadError(f"'{value[:40]}' is no time") from error
+    if found.tzinfo is UTC:
+        return found
     if found.tzinfo is None:
         raise NotReadError(f"the time '{value[:40]}' does not say in which zone")
-    return found.astimezone(UTC)
+    try:
+        return found.astimezone(UTC)
+    except (ValueError, OverflowError) as error:  # on the first and the last day of all
+        raise NotReadError(f"'{value[:40]}' is no time") from error
+
+
+def _to_microseconds(match: re.Match[str]) -> str:
+    return f".{match[1][:6].ljust(6, '0')}"
 
 
 def text_of(value: Any) -> str:

@@ -67,6 +67,6 @@ def _write(trail: Trail, part: Iterable[Record], source: str, done: Imported, pl
             done.reasons[record.trouble] = done.reasons.get(record.trouble, 0) + 1
             aside += [(record.text, record.trouble)] if done.set_aside <= _ASIDE_AT_MOST else []
     moved = place is not None and trail.place(source) != place
-    new, _ = trail.add(events, aside, source, place) if events or aside or moved else (0, 0)
+    new = trail.add(events, aside, source, place) if events or aside or moved else 0
     done.events += new
     done.already_known += len(events) - new
