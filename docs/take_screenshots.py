@@ -37,6 +37,12 @@ SHOTS = {
         ["charter", "where", "closed-until-moved"],
         ["charter", "effect", "QUAY-01", "--if-moved-to", "OU=Ticket Kiosks,OU=Hosts"],
     ],
+    "history": [
+        ["trail", "import", "trail.jsonl"],
+        ["history", WHO],
+        ["history", "--person", "roan.pell"],
+        ["trail", "support"],
+    ],
     "picker": [["group", "copy-memberships", "--from", "mira.holt", "--to", "yorick.tarn", "--pick"]],
 }
 KEYS = {"picker": ["space", "Down", "space", "Right", "s"]}

@@ -40,7 +40,8 @@ class Program:
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
-        self.environment = {k: v for k, v in os.environ.items() if k not in ("ADZEGUARD_PASSWORD", "FORCE_COLOR")}
+        ours = ("ADZEGUARD_PASSWORD", "FORCE_COLOR", "COLUMNS")
+        self.environment = {name: value for name, value in os.environ.items() if name not in ours}
 
     def __call__(self, *arguments: str | Path, typed: str | None = None, timeout: float = 120) -> Ran:
         command = [sys.executable, "-m", "adzeguard", *map(str, arguments)]

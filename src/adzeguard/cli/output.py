@@ -13,9 +13,28 @@ if TYPE_CHECKING:
     from adzeguard.core.views.page import View
 
 
+_NARROWEST = 60
+_WIDEST = 400
+
+
 def colour() -> bool:
     """Tell whether what goes to standard output may be coloured: only on a terminal, and never against NO_COLOR."""
     return sys.stdout.isatty() and not os.environ.get("NO_COLOR") and os.environ.get("TERM") != "dumb"
+
+
+def width() -> int:
+    """Return how wide the terminal is: as COLUMNS says, or as it is; 0 where it is none.
+
+    Narrower than is readable is laid out as if it were wider, and so is what claims to have no width at all.
+    """
+    said = os.environ.get("COLUMNS", "")
+    if said.isascii() and said.isdecimal() and int(said):
+        return min(max(int(said), _NARROWEST), _WIDEST)
+    try:
+        columns = os.get_terminal_size(sys.stdout.fileno()).columns if sys.stdout.isatty() else 0
+    except (OSError, ValueError):  # some terminals do not tell
+        return 0
+    return min(max(columns, _NARROWEST), _WIDEST) if columns else 0
 
 
 def put(text: str | bytes, output: Path | None = None) -> None:
@@ -36,7 +55,10 @@ def put_view(view: "View", form: str, output: Path | None = None) -> None:
     """Render a view and put it where it was asked for."""
     from adzeguard.report.renderers import render
 
-    put(render(view, form, colour=output is None and colour()), output)
+    if output is None:
+        put(render(view, form, colour=colour(), width=width()))
+    else:
+        put(render(view, form), output)
 
 
 def put_json(data: Any, output: Path | None) -> None:

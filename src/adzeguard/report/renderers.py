@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 from importlib import import_module
-from typing import Final
+from typing import Any, Final
 
 from adzeguard.core.views.page import View
 
@@ -29,9 +29,10 @@ def formats_of_pages() -> list[str]:
     return [name for name, renderer in RENDERERS.items() if renderer.takes_pages]
 
 
-def render(view: View, form: str, *, colour: bool = False) -> bytes:
-    """Return a view in a format."""
+def render(view: View, form: str, *, colour: bool = False, width: int = 0) -> bytes:
+    """Return a view in a format; `width` is that of the terminal, where it is shown on one."""
     module = import_module(RENDERERS[form].module)
-    more = {"colour": colour} if form == "table" else {}
+    more: dict[str, Any] = {"colour": colour} if form == "table" else {}
+    more |= {"width": width} if form == "table" and width else {}
     rendered: bytes = module.render(view, **more)
     return rendered

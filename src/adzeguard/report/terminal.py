@@ -1,4 +1,4 @@
-"""Views as text for people, at most as wide as a terminal."""
+"""Views as text for people, as wide as their terminal."""
 
 import io
 from collections.abc import Sequence
@@ -32,14 +32,15 @@ _STYLES: Final = {
     "refused": "red",
     "unreachable": "yellow",
     "held-back": "yellow",
+    "put-back": "yellow",
     "unsupported": "yellow",
     "disabled": "dim",
 }
 
 
-def render(view: View, *, colour: bool = False) -> bytes:
+def render(view: View, *, colour: bool = False, width: int = WIDTH) -> bytes:
     """Return a view as text that ends with a newline."""
-    console = _console(colour=colour)
+    console = _console(colour=colour, width=width)
     if isinstance(view, Table):
         _put_table(console, view)
     else:
@@ -61,12 +62,12 @@ def _shown(text: str) -> str:
     return for_terminal(text)
 
 
-def _console(*, colour: bool) -> Console:
+def _console(*, colour: bool, width: int) -> Console:
     """Return a console that writes into memory, without markup, highlighting or emoji in what it is given."""
     system: Literal["standard"] | None = "standard" if colour else None
     return Console(
         file=io.StringIO(),
-        width=WIDTH,
+        width=width,
         force_terminal=colour,
         color_system=system,
         no_color=not colour,
