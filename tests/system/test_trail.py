@@ -2,6 +2,7 @@
 
 import json
 import os
+import shutil
 import signal
 import subprocess
 import sys
@@ -184,3 +185,53 @@ def test_following_ends_when_it_is_told_to(demo: Program) -> None:
     assert running.wait(30) == 0
     running.communicate()
     assert demo("trail", "follow", "dc.log", "--once").out == ""
+
+
+def test_where_no_log_tells_two_collections_do(demo: Program, tmp_path: Path) -> None:
+    """With the time between which it was; once a log tells it too, it is told once, and to the second."""
+    shutil.copytree(demo.folder / ".adzeguard", tmp_path / "before")
+    assert demo("group", "add", "First Aiders", "orla.fenn", "--yes").code == 0
+    shutil.rmtree(demo.folder / ".adzeguard")
+    shutil.copytree(tmp_path / "before", demo.folder / ".adzeguard")
+    assert demo("history", "First Aiders", "--format", "json").json == []
+    demo("collect")
+    [seen] = demo("history", "First Aiders", "--format", "json").json
+    assert (seen["verb"], seen["member"], seen["source"]) == ("added", r"LOWMERE\orla.fenn", "collections")
+    assert (seen["by"], seen["declared"], seen["still"]) == ("", False, True)
+    assert " by 20" in " ".join(demo("history", "First Aiders").out.split())
+    group, member = (demo("show", name, "--format", "json").json for name in ("First Aiders", "orla.fenn"))
+    at = (datetime.fromisoformat(seen["time"]) - timedelta(seconds=1)).isoformat()
+    line = {"time": at, "verb": "added", "group": group["dn"], "member": member["dn"], "by": "somebody"}
+    (demo.folder / "more.jsonl").write_text(json.dumps(line))
+    assert demo("trail", "import", "more.jsonl").code == 0
+    [told] = demo("history", "First Aiders", "--format", "json").json
+    assert (told["source"], told["by"], told["time"]) == ("trail", "somebody", at)
+
+
+def test_without_a_log_what_was_done_from_here_is_told_by_the_journal(demo: Program) -> None:
+    """With who did it here, once, though a collection saw it too."""
+    assert demo("group", "add", "First Aiders", "orla.fenn", "--yes").code == 0
+    assert demo("group", "remove", "First Aiders", "orla.fenn", "--yes").code == 0
+    rows = demo("history", "First Aiders", "--format", "json").json
+    assert [(row["verb"], row["source"], row["declared"], row["still"]) for row in rows] == [
+        ("removed", "journal", True, True),
+        ("added", "journal", True, False),
+    ]
+
+
+def test_an_exported_event_log_tells_the_same(told: Program, demo_as_made: Path, tmp_path: Path) -> None:
+    """The same night, by the events of an event log instead of a server's JSON."""
+    other = Program(Path(shutil.copytree(demo_as_made, tmp_path / "other")))
+    wanted = told("history", ADMINS, "--format", "json").json
+    events = "".join(
+        f"""<Event><System><EventID>{4728 if row["verb"] == "added" else 4729}</EventID>
+        <TimeCreated SystemTime="{row["time"].replace("+00:00", "Z")}"/></System><EventData>
+        <Data Name="MemberSid">{row["member_sid"]}</Data><Data Name="TargetUserName">Night Watch</Data>
+        <Data Name="TargetDomainName">LOWMERE</Data><Data Name="TargetSid">{row["group_sid"]}</Data>
+        <Data Name="SubjectUserSid">{row["by_sid"]}</Data></EventData></Event>"""
+        for row in wanted
+    )
+    (other.folder / "events.xml").write_text(f"<Events>{events}</Events>")
+    assert other("trail", "import", "events.xml").code == 0
+    rows = other("history", ADMINS, "--format", "json").json
+    assert [row | {"from": ""} for row in rows] == [row | {"from": ""} for row in wanted]

@@ -43,7 +43,8 @@ def command(
     """Show who was put into a group or taken out, by whom, when, from where, and whether it is still so.
 
     What was done to groups that led into GROUP at that time counts too, with the way; --direct leaves it out. Without
-    GROUP every group is shown. What it tells was read by adzeguard trail import.
+    GROUP every group is shown. It is told by what adzeguard trail import has read; where that has nothing, by our own
+    journal, or by two collections that saw it differ, between which it was.
 
     Keys of json and csv: time, verb, group, group_sid, member, member_sid, via, by, by_sid, from, source, declared,
     still.
@@ -75,6 +76,6 @@ def command(
         direct,
         undeclared,
     )
-    rows = answered(asked, Past(estate, desk.store, Trail(desk.database), desk.journal))
+    rows = answered(asked, Past(estate, desk.store, Trail(desk.database), desk.journal, desk.database))
     put_view(history_table(rows, about.qualified_name if about is not None else ""), form, output)
     return Exit.NOTHING_TO_REPORT

@@ -4,23 +4,19 @@ from collections.abc import Iterable, Mapping, Sequence
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from typing import Any, Final
+from typing import Any
 
-from adzeguard.core.change.kinds.membership import MembershipChange
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.identity import Sid
-from adzeguard.core.trail.event import MEMBERSHIP
 from adzeguard.core.trail.history import Entry, Known, history_of, outside_hours
 from adzeguard.core.wording import age_in_words
+from adzeguard.store.connection import Database
 from adzeguard.store.estate_store import EstateStore
 from adzeguard.store.journal import Journal
 from adzeguard.store.trail import Trail
 from adzeguard.workflows.identities import Identities
-from adzeguard.workflows.journal_rows import change_of
-
-_AROUND: Final = timedelta(seconds=30)
-"""How far the clocks of the directory and of whoever works here may be apart."""
+from adzeguard.workflows.past import AROUND, all_known, of_journal
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,16 +42,13 @@ class Past:
     store: EstateStore
     trail: Trail
     journal: Journal
+    database: Database
 
 
 def answered(asked: Asked, past: Past) -> list[dict[str, Any]]:
     """Return one row for each event that is asked about, newest first."""
     names = Identities(past.estate, past.store)
-    events = past.trail.all(verbs=MEMBERSHIP)
-    known = [
-        Known(event, names.key(event.group, event.group_sid), names.key(event.member, event.member_sid))
-        for event in events
-    ]
+    known = all_known(past.trail, past.journal, past.database, past.estate, names)
     entries = _entries(asked, known, past.estate)
     if asked.hours is not None:
         entries = list(outside_hours(entries, asked.hours, asked.offset or timedelta()))
@@ -63,7 +56,7 @@ def answered(asked: Asked, past: Past) -> list[dict[str, Any]]:
     names.look_up(
         sid for e in entries for sid in (e.known.group, e.known.member, e.known.event.by_sid) if "=" not in sid
     )
-    ours = _declared(past.journal, entries)
+    ours = _declared(past.journal)
     rows = [_row(entry, names, past.estate, ours) for entry in entries]
     return [row for row in rows if not (asked.undeclared and row["declared"])]
 
@@ -105,29 +98,20 @@ def _is_asked(asked: Asked, entry: Entry) -> bool:
     return (asked.since is None or event.at >= asked.since) and (asked.until is None or event.at <= asked.until)
 
 
-def _declared(journal: Journal, entries: Sequence[Entry]) -> list[tuple[str, str, str, datetime]]:
-    """Return what our journal says was done to memberships since the first of these: verb, group, member, and when."""
-    if not entries:
-        return []
-    since = min(entry.known.event.at for entry in entries) - _AROUND
-    found = []
-    for row in journal.rows(since=since):
-        if row.kind == "intent" and not row.trouble:
-            change = change_of(row)
-            if isinstance(change, MembershipChange) and not change.host_name:
-                verb = "removed" if change.removes_member else "added"
-                found.append((verb, change.group.sid, change.member.sid, datetime.fromisoformat(row.at)))
+def _declared(journal: Journal) -> dict[tuple[str, str, str], list[datetime]]:
+    """Return by verb, group and member when our journal says that it was done."""
+    found: dict[tuple[str, str, str], list[datetime]] = {}
+    for one in of_journal(journal):
+        found.setdefault((one.event.verb, one.group, one.member), []).append(one.event.at)
     return found
 
 
 def _row(
-    entry: Entry, names: Identities, estate: Estate, ours: Sequence[tuple[str, str, str, datetime]]
+    entry: Entry, names: Identities, estate: Estate, ours: Mapping[tuple[str, str, str], Sequence[datetime]]
 ) -> dict[str, Any]:
     known, event = entry.known, entry.known.event
-    declared = any(
-        (verb, group, member) == (event.verb, known.group, known.member) and abs(at - event.at) <= _AROUND
-        for verb, group, member, at in ours
-    )
+    begin = (event.after or event.at) - AROUND
+    declared = any(begin <= at <= event.at + AROUND for at in ours.get((event.verb, known.group, known.member), ()))
     inside = _is_inside(estate, known.group, known.member)
     return {
         "time": event.at,
@@ -142,9 +126,10 @@ def _row(
         "by": names.shown(event.by_sid, event.by) if event.by_sid else event.by,
         "by_sid": event.by_sid,
         "from": event.origin,
-        "source": "trail",
+        "source": event.source,
         "declared": declared,
         "still": entry.undone_after is None and (inside == (event.verb == "added")),
+        "after": event.after,
         "held": age_in_words(entry.undone_after) if entry.undone_after is not None else "",
     }
 

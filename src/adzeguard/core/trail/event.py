@@ -42,6 +42,9 @@ class Event:
     origin: str = ""
     number: int = 0
     """The number of the event in its log, as event logs count them; 0 where it has none."""
+    source: Literal["trail", "journal", "collections"] = "trail"
+    after: datetime | None = None
+    """Of what two collections saw: the first of them. It was done between that and `at`."""
 
     @property
     def microseconds(self) -> int:

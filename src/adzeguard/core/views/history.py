@@ -8,10 +8,10 @@ from adzeguard.core.views.table import Column, Table, data_columns
 
 def history_table(rows: Sequence[Mapping[str, Any]], group: str) -> Table:
     """Return one row for each event, newest first."""
-    shown = [{**row, "what": _what(row, group), "now": _now(row)} for row in rows]
+    shown = [{**row, "when": _when(row), "what": _what(row, group), "now": _now(row)} for row in rows]
     columns = (
-        Column("time", "When", kind="moment", fixed=True),
-        *data_columns("verb", "group", "group_sid", "member", "member_sid", "via"),
+        *data_columns("time", "verb", "group", "group_sid", "member", "member_sid", "via"),
+        Column("when", "When", for_people=True),
         Column("what", "What", for_people=True, wide=True),
         Column("by", "By"),
         *data_columns("by_sid"),
@@ -23,6 +23,12 @@ def history_table(rows: Sequence[Mapping[str, Any]], group: str) -> Table:
     return Table(
         shown, columns, f"{title} ({len(rows)})", empty="Nothing is known. Read a log: adzeguard trail import FILE"
     )
+
+
+def _when(row: Mapping[str, Any]) -> str:
+    if row["after"] is None:
+        return f"{row['time'].astimezone():%Y-%m-%d %H:%M:%S}"
+    return f"after {row['after'].astimezone():%Y-%m-%d %H:%M}, by {row['time'].astimezone():%Y-%m-%d %H:%M}"
 
 
 def _what(row: Mapping[str, Any], group: str) -> str:
