@@ -40,6 +40,7 @@ def command(severity: str, rules: tuple[str, ...], form: str, output: Path | Non
     from adzeguard.core.checks.looked_at import LookedAt
     from adzeguard.core.views.findings import counts_of, findings_table
     from adzeguard.store.checked import LastCheck
+    from adzeguard.store.leases import Leases
 
     desk = Desk(workspace)
     check_rules(rules, {rule.id for rule in desk.written_charter.rules})
@@ -52,6 +53,8 @@ def command(severity: str, rules: tuple[str, ...], form: str, output: Path | Non
             desk.workspace.waiting_days,
             desk.workspace.unread_days,
             desk.store.hosts_read_at(),
+            Leases(desk.database).all(),
+            desk.now(),
         )
     )
     if desk.database.writable:

@@ -26,6 +26,8 @@ COMMANDS: Final = {
     "hosts": ("adzeguard.cli.hosts", "The hosts, by what each is reached, and whether it answers."),
     "local": ("adzeguard.cli.local", "One host's own groups and accounts, by hand."),
     "group": ("adzeguard.cli.group", "Change memberships and groups by hand."),
+    "lease": ("adzeguard.cli.lease", "Memberships that end."),
+    "round": ("adzeguard.cli.round", "One pass: collect, end what is over, mend what mends."),
     "ou": ("adzeguard.cli.ou", "Make, protect, move and delete OUs by hand."),
     "move": ("adzeguard.cli.move", "Put an object into another OU."),
     "admit": ("adzeguard.cli.admit", "Move a waiting host to its place and open it."),

@@ -38,4 +38,26 @@ def _moment(text: str) -> datetime:
     return moment if moment.tzinfo else moment.astimezone()
 
 
+class Length(click.ParamType[timedelta]):
+    """A length of time: 30m, 2h, 3d, 1w."""
+
+    name = "length"
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> timedelta:
+        """Return it."""
+        if isinstance(value, timedelta):
+            return value
+        text = str(value).strip()
+        count = text[:-1]
+        if not (
+            count.isascii() and count.isdecimal() and text[-1:] in _UNITS and len(text) <= _LONGEST_AGE and int(count)
+        ):
+            self.fail(f"'{text}' is no length of time: write 30m, 2h, 3d or 1w", param, ctx)
+        try:
+            return timedelta(**{_UNITS[text[-1]]: int(count)})
+        except OverflowError:
+            self.fail(f"'{text}' is longer than anybody lives", param, ctx)
+
+
 MOMENT = Moment()
+LENGTH = Length()

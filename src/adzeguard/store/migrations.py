@@ -137,6 +137,17 @@ def _form_five(connection: Connection) -> None:
         connection.run(f"CREATE INDEX {name} ON {words}")
 
 
+def _form_six(connection: Connection) -> None:
+    """Leases: memberships with an end."""
+    _make(
+        connection,
+        "lease (id TEXT NOT NULL PRIMARY KEY, member TEXT NOT NULL, member_sid TEXT NOT NULL,"
+        " group_name TEXT NOT NULL, group_sid TEXT NOT NULL, host TEXT NOT NULL, begun TEXT NOT NULL,"
+        ' until_ TEXT NOT NULL, "by" TEXT NOT NULL, why TEXT NOT NULL, state TEXT NOT NULL,'
+        " stood_before INTEGER NOT NULL, extended INTEGER NOT NULL, ended TEXT NOT NULL)",
+    )
+
+
 TRAIL_INDEXES: Final = {
     "trail_by_what": "trail (what_hash, at)",
     "trail_by_whom": "trail (whom_hash, at)",
@@ -150,6 +161,7 @@ MIGRATIONS: Final[tuple[Callable[[Connection], None], ...]] = (
     _form_three,
     _form_four,
     _form_five,
+    _form_six,
 )
 """Step i brings a store from version i to version i + 1. A step and the note of it share one transaction."""
 VERSION: Final = len(MIGRATIONS)

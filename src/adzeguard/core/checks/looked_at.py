@@ -9,6 +9,7 @@ from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.rights.delegations import Rights
+from adzeguard.core.time.lease import Lease
 
 USUAL_WAIT = 14
 
@@ -27,6 +28,8 @@ class LookedAt:
     """For how long a host may not answer."""
     read_at: Mapping[int, datetime] = field(default_factory=dict)
     """By the ids of hosts when each answered last."""
+    leases: Sequence[Lease] = ()
+    now: datetime | None = None
 
     @property
     def estate(self) -> Estate:

@@ -7,6 +7,7 @@ from adzeguard.core.checks.check import Check
 from adzeguard.core.checks.delegation import check_descriptors, check_grants, check_inheritance, check_ways_up
 from adzeguard.core.checks.finding import Severity
 from adzeguard.core.checks.hosts import check_hosts, too_wide, without_source
+from adzeguard.core.checks.leases import check_leases
 from adzeguard.core.checks.local_accounts import local_accounts
 from adzeguard.core.checks.privileged import check_privileged
 from adzeguard.core.checks.rules import deviations_from_rules
@@ -303,6 +304,30 @@ CHECKS: Final[tuple[Check, ...]] = (
         "Limit it, which the directory itself enforces: adzeguard propose",
         _MEDIUM,
         deviations_from_rules,
+    ),
+    Check(
+        "lease-overdue",
+        "A lease is over, and what it gave is still there",
+        "Privilege that was given for a job is kept after it.",
+        "End it: adzeguard round, or adzeguard lease end LEASE",
+        _HIGH,
+        check_leases,
+    ),
+    Check(
+        "lease-ended-late",
+        "A lease ended later than it should have",
+        "Nobody made rounds while it should have ended.",
+        "Let adzeguard round run every few minutes, by cron or a timer",
+        _LOW,
+        check_leases,
+    ),
+    Check(
+        "lease-kept-alive",
+        "A lease is extended again and again",
+        "What is always extended is no lease any more, and nobody decided on that.",
+        "Write it into a rule, or end it: adzeguard lease end LEASE",
+        _LOW,
+        check_leases,
     ),
     Check(
         "lower-tier-logon",

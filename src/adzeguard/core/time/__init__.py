@@ -1,0 +1,1 @@
+"""Memberships that end, as functions of a given now."""

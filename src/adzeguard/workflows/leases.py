@@ -1,0 +1,74 @@
+"""Leases: begun, and ended with the changes that this takes."""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import replace
+from datetime import datetime
+
+from adzeguard.core.change.change import BY_HAND_RULE, Change
+from adzeguard.core.change.kinds.remove_local_member import RemoveLocalMember
+from adzeguard.core.change.kinds.remove_member import RemoveMember
+from adzeguard.core.errors import UnknownNameError
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.named import Named
+from adzeguard.core.time.lease import Lease, takes_away
+from adzeguard.core.wording import did_you_mean
+from adzeguard.store.leases import Leases
+
+
+def is_inside(estate: Estate, lease: Lease) -> bool:
+    """Tell whether the membership of a lease stands now."""
+    if lease.host:
+        host = estate.hosts_by_name.get(lease.host.casefold())
+        group = host.state.group(lease.group_sid) if host is not None and host.state is not None else None
+        return group is not None and lease.member_sid in group.members
+    group_id, member = estate.id_of_sid(lease.group_sid), estate.id_of_sid(lease.member_sid)
+    if group_id is None or member is None or estate.graph.position_of(group_id) is None:
+        return False
+    return member in estate.graph.direct_members(group_id).tolist()
+
+
+def ending(estate: Estate, ends: Sequence[Lease], leases: Iterable[Lease]) -> list[Change]:
+    """Return the changes that take away what these leases gave, as far as it stands and nothing else gives it."""
+    others = [one for one in leases if one.id not in {end.id for end in ends}]
+    changes: dict[tuple[str, str, str], Change] = {}
+    for lease in ends:
+        if takes_away(lease, others) and is_inside(estate, lease):
+            changes.setdefault(lease.pair, _removal(estate, lease))
+    return list(changes.values())
+
+
+def _removal(estate: Estate, lease: Lease) -> Change:
+    group, member = Named(lease.group, lease.group_sid), Named(lease.member, lease.member_sid)
+    why = f"the lease {lease.id} ended{f': {lease.why}' if lease.why else ''}"
+    if lease.host:
+        return RemoveLocalMember(host=lease.host, group=group, member=member, rule=BY_HAND_RULE, why=why)
+    known = [estate.id_of_sid(sid) for sid in (lease.group_sid, lease.member_sid)]
+    there = estate.catalogue.principals(i for i in known if i is not None)
+    named = [
+        Named.of(there[i]) if i is not None and i in there else one
+        for i, one in zip(known, (group, member), strict=True)
+    ]
+    return RemoveMember(group=named[0], member=named[1], rule=BY_HAND_RULE, why=why)
+
+
+def note_ended(table: Leases, ends: Iterable[Lease], estate: Estate, now: datetime) -> list[Lease]:
+    """Write down of each that has ended whose membership is gone, or not given by it alone; return the others."""
+    left = []
+    everything = table.all()
+    for lease in ends:
+        others = [one for one in everything if one.id != lease.id]
+        if is_inside(estate, lease) and takes_away(lease, others):
+            left.append(lease)
+        else:
+            table.write(replace(lease, state="ended", ended=now))
+    return left
+
+
+def lease_named(leases: Iterable[Lease], name: str) -> Lease:
+    """Return an open lease by its id; `UnknownNameError` where there is none."""
+    known = {one.id.casefold(): one for one in leases if one.is_open}
+    found = known.get(name.casefold())
+    if found is None:
+        near = did_you_mean(name, [one.id for one in known.values()])
+        raise UnknownNameError(f"no open lease is called '{name}'{near}", "See: adzeguard lease list")
+    return found
