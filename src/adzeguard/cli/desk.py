@@ -153,8 +153,11 @@ class Desk:
         """Return what the charter asks for; `also` are rules to put right although they only tell."""
         from adzeguard.core.review.corrections import corrections
         from adzeguard.core.review.draft import draft_of
+        from adzeguard.core.review.leased import less_leased
+        from adzeguard.store.leases import Leases
 
-        return draft_of(corrections(self.rights, self.charter, self.put_in), also)
+        found = corrections(self.rights, self.charter, self.put_in)
+        return draft_of(less_leased(found, Leases(self.database).all()), also)
 
     @property
     def proposer(self) -> "Proposer":

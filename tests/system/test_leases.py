@@ -1,0 +1,158 @@
+"""Memberships that end: begun, extended, ended by hand and by a round, on groups and on hosts."""
+
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+from datetime import UTC, datetime, timedelta
+
+import pytest
+
+from tests.conftest import Json, Program
+
+GIVEN = ("lease", "start", "roan.pell", r"LOWMERE\Chart Editors", "--yes")
+QUIET = "charter: 1\nrules: []\n"
+
+
+@pytest.fixture
+def calm(demo: Program) -> Program:
+    """The demo with nothing to mend."""
+    (demo.folder / "charter/charter.yaml").write_text(QUIET)
+    return demo
+
+
+def leases(program: Program, *arguments: str) -> list[Json]:
+    """What lease list says."""
+    rows: list[Json] = program("lease", "list", *arguments, "--format", "json").json
+    return rows
+
+
+def members(program: Program, group: str) -> set[str]:
+    """Who is in a group."""
+    return {m["name"] for m in program("who", group, "--format", "json").json}
+
+
+def soon(seconds: float) -> str:
+    """A time in some seconds."""
+    return (datetime.now(UTC) + timedelta(seconds=seconds)).isoformat()
+
+
+def over(program: Program) -> None:
+    """Wait until every open lease is over."""
+    end = max(datetime.fromisoformat(row["until"]) for row in leases(program))
+    while datetime.now(UTC) < end:
+        os.sched_yield()
+
+
+def test_a_lease_gives_a_membership_that_a_round_takes_away(calm: Program) -> None:
+    """Listed with who, until when, by whom and why; over, the next round ends it, and a second one finds nothing."""
+    assert calm(*GIVEN, "--until", soon(4), "--why", "storm charts").code == 0
+    [row] = leases(calm)
+    assert (row["member"], row["group"], row["why"], row["state"]) == (
+        r"LOWMERE\roan.pell",
+        r"LOWMERE\Chart Editors",
+        "storm charts",
+        "running",
+    )
+    assert 0 <= row["left_seconds"] <= 4
+    assert "roan.pell" in members(calm, "Chart Editors")
+    over(calm)
+    done = calm("round", "--format", "json")
+    assert (done.code, done.json["leases_ended"], done.json["refused"]) == (0, ["L1"], [])
+    assert "roan.pell" not in members(calm, "Chart Editors")
+    assert leases(calm) == []
+    [ended] = leases(calm, "--all")
+    assert (ended["state"], ended["left_seconds"]) == ("ended", 0)
+    again = calm("round", "--format", "json").json
+    assert (again["leases_ended"], again["mended"]) == ([], 0)
+    said = [row["what"] for row in calm("journal", "--format", "json").json if row["kind"] == "intent"]
+    assert any("remove" in one and "roan.pell" in one for one in said)
+
+
+def test_what_stood_before_stays_and_overlapping_leases_end_with_the_last(calm: Program) -> None:
+    """A member by other means is no lease's to take away; of two leases the longer decides."""
+    assert calm("lease", "start", "mira.holt", "Chart Editors", "--for", "1h", "--yes").code == 0
+    assert calm("lease", "end", "L1", "--yes").code == 0
+    assert "mira.holt" in members(calm, "Chart Editors")
+    assert calm(*GIVEN, "--for", "1h").code == 0
+    assert calm(*GIVEN, "--for", "2h").code == 0
+    assert calm("lease", "end", "L2", "--yes").code == 0
+    assert "roan.pell" in members(calm, "Chart Editors")
+    assert calm("lease", "end", "l3", "--yes").code == 0
+    assert "roan.pell" not in members(calm, "Chart Editors")
+
+
+def test_a_lease_on_a_host_is_in_its_local_group(calm: Program) -> None:
+    """By the name that every host knows; ended, the host is as before."""
+    path = calm.folder / "hosts/KIOSK-07.json"
+    before = path.read_text()
+    assert calm("lease", "start", "nils.fenn", "administrators", "--on", "kiosk-07", "--for", "30m", "--yes").code == 0
+    [row] = leases(calm)
+    assert (row["group"], row["host"]) == (r"KIOSK-07\administrators", "KIOSK-07")
+    assert path.read_text() != before
+    assert calm("lease", "end", "L1", "--yes").code == 0
+    assert json.loads(path.read_text()) == json.loads(before)
+
+
+def test_a_list_that_does_not_name_it_leaves_it_until_it_ends(demo: Program) -> None:
+    """A rule with only is no reason to take a leased member out; after the end it would be."""
+    text = "charter: 1\nrules:\n- id: editors\n  response: mend\n  group: LOWMERE\\Chart Editors\n  only: []\n"
+    (demo.folder / "charter/charter.yaml").write_text(text)
+    assert demo("enact", "--yes", "--removals", "2").code == 0
+    assert demo(*GIVEN, "--for", "1h").code == 0
+    assert "Nothing to change" in demo("propose").out
+    assert not [f for f in demo("check", "--format", "json").json if f["rule"] == "editors"]
+    text = text.replace("only: []", "exclude: [LOWMERE\\roan.pell]")
+    (demo.folder / "charter/charter.yaml").write_text(text)
+    assert [c["kind"] for c in demo("propose", "--format", "json").json["changes"]] == ["remove-member"]
+
+
+def test_a_lease_that_is_over_and_stands_is_told_and_so_is_one_kept_alive(calm: Program) -> None:
+    """Extended three times it is told; a refused start leaves no lease behind."""
+    assert calm(*GIVEN, "--for", "1h").code == 0
+    for _ in range(3):
+        assert calm("lease", "extend", "L1", "--for", "2h").code == 0
+    found = {f["check"] for f in calm("check", "--format", "json").json}
+    assert "lease-kept-alive" in found
+    assert calm("lease", "start", "nobody.here", "Chart Editors", "--for", "1h", "--yes").code == 2
+    assert calm("lease", "start", "nils.fenn", "Chart Editors", "--for", "1h").code == 2
+    assert [row["id"] for row in leases(calm)] == ["L1"]
+    for wrong in (("--for", "soon"), ("--until", "2020-01-01"), (), ("--for", "1h", "--until", "2030-01-01")):
+        assert calm(*GIVEN, *wrong).code == 2
+    assert "did you mean 'L1'" in calm("lease", "end", "L11", "--yes").err
+
+
+def test_a_start_that_is_killed_forgets_no_end(calm: Program) -> None:
+    """Killed at any moment, there is no membership without its lease, and the round after its end takes it away."""
+    for seconds in (0.5, 0.8, 1.1, 1.4):
+        command = [sys.executable, "-m", "adzeguard", *GIVEN, "--until", soon(5)]
+        quiet = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL}
+        running = subprocess.Popen(command, cwd=calm.folder, env=calm.environment, **quiet)
+        end = time.monotonic() + seconds
+        while time.monotonic() < end:
+            os.sched_yield()
+        running.send_signal(signal.SIGKILL)
+        running.wait()
+        calm("enact", "--resume", "--yes")
+        calm("collect")
+        if "roan.pell" in members(calm, "Chart Editors"):
+            assert leases(calm)
+            over(calm)
+            assert calm("round").code == 0
+            assert "roan.pell" not in members(calm, "Chart Editors")
+
+
+def test_a_round_does_what_it_may_and_tells_what_it_may_not(demo: Program) -> None:
+    """It mends what mends, takes nobody's last keeper, and leaves what is past a limit with the reason."""
+    first = demo("round", "--format", "json")
+    assert first.json["mended"] > 5
+    assert "Nothing to change" in demo("propose").out
+    text = "charter: 1\nrules:\n- id: empty\n  response: mend\n  group: LOWMERE\\Booking Office Staff\n  only: []\n"
+    (demo.folder / "charter/charter.yaml").write_text(text)
+    held = demo("round", "--format", "json")
+    assert held.code == 4
+    assert held.json["mended"] == 0
+    assert len(held.json["refused"]) == 1
+    assert demo("round", "--only-leases").code == 0
