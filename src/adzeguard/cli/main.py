@@ -27,6 +27,7 @@ COMMANDS: Final = {
     "local": ("adzeguard.cli.local", "One host's own groups and accounts, by hand."),
     "group": ("adzeguard.cli.group", "Change memberships and groups by hand."),
     "lease": ("adzeguard.cli.lease", "Memberships that end."),
+    "shift": ("adzeguard.cli.shift", "Memberships that recur by calendar."),
     "round": ("adzeguard.cli.round", "One pass: collect, end what is over, mend what mends."),
     "ou": ("adzeguard.cli.ou", "Make, protect, move and delete OUs by hand."),
     "move": ("adzeguard.cli.move", "Put an object into another OU."),

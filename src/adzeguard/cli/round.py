@@ -1,5 +1,6 @@
 """adzeguard round."""
 
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -17,12 +18,12 @@ from adzeguard.core.errors import UsageError
 @card_options
 @workspace_option
 def command(only_leases: bool, form: str, output: Path | None, workspace: Path | None) -> int:
-    """Do one pass without being watched: collect what changed, end leases that are over, mend what rules say to mend.
+    """Do one pass without being watched: collect, end leases that are over, begin shifts, mend what rules say to mend.
 
     Safe from cron: one at a time, within the guards, and what is past a limit is told and left. Nothing is written
     where nothing is to be done. Ends with 4 when something was refused or could not be made.
 
-    Keys of json: collected, leases_ended, leases_left, mended, not_made, refused.
+    Keys of json: collected, leases_ended, leases_left, leases_begun, mended, not_made, refused.
     """
     from adzeguard.core.views.round import round_page
     from adzeguard.workflows.interrupted import interrupted_enactment
@@ -34,8 +35,12 @@ def command(only_leases: bool, form: str, output: Path | None, workspace: Path |
             raise UsageError(f"no round is made, since {earlier.in_words}")
         data = _collected(desk)
         data |= _leases(desk)
+        data |= _shifts(desk)
         data |= _mended(desk) if not only_leases else {"mended": 0}
-        told = {key: [*data.pop(f"{key}_leases", ()), *data.pop(f"{key}_rules", ())] for key in ("not_made", "refused")}
+        parts = ("leases", "shifts", "rules")
+        told = {
+            key: [line for part in parts for line in data.pop(f"{key}_{part}", ())] for key in ("not_made", "refused")
+        }
         data |= told
     put_view(round_page(data), form, output)
     return Exit.DONE_IN_PART if told["not_made"] or told["refused"] else Exit.NOTHING_TO_REPORT
@@ -78,6 +83,37 @@ def _leases(desk: Desk) -> dict[str, Any]:
         still = note_ended(table, [lease], desk.estate, desk.now())
         (left if still else ended).append(lease.id)
     return {"leases_ended": ended, "leases_left": left, "not_made_leases": not_made, "refused_leases": refused}
+
+
+def _shifts(desk: Desk) -> dict[str, Any]:
+    """Begin what is worked now. The lease is written down first: whoever is killed forgets no end."""
+    from adzeguard.cli.unattended import enact_unattended
+    from adzeguard.core.change.draft import Draft
+    from adzeguard.core.time.lease import stood_before
+    from adzeguard.store.leases import Leases
+    from adzeguard.store.shifts import Shifts
+    from adzeguard.workflows.leases import giving, is_inside
+    from adzeguard.workflows.shifts import beginning
+
+    shifts = [one for one in Shifts(desk.database).all() if one.ended is None]
+    table = Leases(desk.database)
+    begun: list[str] = []
+    not_made: list[str] = []
+    refused: list[str] = []
+    for one in beginning(shifts, table.all(), desk.now()) if shifts else ():
+        lease = replace(one, id=table.next_id(), state="starting")
+        before = stood_before(lease, table.all(), inside=is_inside(desk.estate, lease))
+        lease = replace(lease, stood_before=before)
+        table.write(lease)
+        done = enact_unattended(desk, lambda lease=lease: Draft.of(giving(desk.estate, lease)))  # type: ignore[misc]
+        not_made += done.not_made
+        refused += [f"{one.shift}: {done.refused}"] if done.refused else []
+        if is_inside(desk.estate, lease):
+            table.write(replace(lease, state="running"))
+            begun.append(lease.id)
+        else:
+            table.forget(lease)
+    return {"leases_begun": begun, "not_made_shifts": not_made, "refused_shifts": refused}
 
 
 def _mended(desk: Desk) -> dict[str, Any]:

@@ -10,9 +10,9 @@ from adzeguard.store.connection import Database
 
 _COLUMNS: Final = (
     "id, member, member_sid, group_name, group_sid, host, begun, until_,"
-    ' "by", why, state, stood_before, extended, ended'
+    ' "by", why, state, stood_before, extended, ended, shift'
 )
-_MARKS: Final = ", ".join("?" * 14)
+_MARKS: Final = ", ".join("?" * 15)
 
 
 class Leases:
@@ -50,6 +50,7 @@ class Leases:
             int(lease.stood_before),
             lease.extended,
             lease.ended.isoformat() if lease.ended is not None else "",
+            lease.shift,
         )
         with self._database.writing() as connection:
             connection.run("DELETE FROM lease WHERE id = ?", (lease.id,))
@@ -63,7 +64,7 @@ class Leases:
 
 def _read(row: Sequence[Any]) -> Lease:
     (lease_id, member, member_sid, group, group_sid, host, begun, until, by, why, state, *rest) = row
-    stood_before, extended, ended = rest
+    stood_before, extended, ended, shift = rest
     try:
         return Lease(
             str(lease_id),
@@ -80,6 +81,7 @@ def _read(row: Sequence[Any]) -> Lease:
             bool(stood_before),
             int(extended),
             datetime.fromisoformat(ended) if ended else None,
+            str(shift),
         )
     except (ValueError, TypeError) as error:
         raise StoreDamagedError(f"the lease {row[0]} cannot be read") from error

@@ -138,13 +138,17 @@ def _form_five(connection: Connection) -> None:
 
 
 def _form_six(connection: Connection) -> None:
-    """Leases: memberships with an end."""
+    """Leases: memberships with an end; and shifts, which make them."""
     _make(
         connection,
         "lease (id TEXT NOT NULL PRIMARY KEY, member TEXT NOT NULL, member_sid TEXT NOT NULL,"
         " group_name TEXT NOT NULL, group_sid TEXT NOT NULL, host TEXT NOT NULL, begun TEXT NOT NULL,"
         ' until_ TEXT NOT NULL, "by" TEXT NOT NULL, why TEXT NOT NULL, state TEXT NOT NULL,'
-        " stood_before INTEGER NOT NULL, extended INTEGER NOT NULL, ended TEXT NOT NULL)",
+        " stood_before INTEGER NOT NULL, extended INTEGER NOT NULL, ended TEXT NOT NULL, shift TEXT NOT NULL)",
+        "shift (id TEXT NOT NULL PRIMARY KEY, member TEXT NOT NULL, member_sid TEXT NOT NULL,"
+        " group_name TEXT NOT NULL, group_sid TEXT NOT NULL, host TEXT NOT NULL, rule TEXT NOT NULL,"
+        " first TEXT NOT NULL, begins TEXT NOT NULL, ends TEXT NOT NULL, zone TEXT NOT NULL,"
+        ' "by" TEXT NOT NULL, why TEXT NOT NULL, days_off TEXT NOT NULL, ended TEXT NOT NULL)',
     )
 
 

@@ -3,8 +3,11 @@
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
 from datetime import datetime
+from typing import Any
 
 from adzeguard.core.change.change import BY_HAND_RULE, Change
+from adzeguard.core.change.kinds.add_local_member import AddLocalMember
+from adzeguard.core.change.kinds.add_member import AddMember
 from adzeguard.core.change.kinds.remove_local_member import RemoveLocalMember
 from adzeguard.core.change.kinds.remove_member import RemoveMember
 from adzeguard.core.errors import UnknownNameError
@@ -37,18 +40,30 @@ def ending(estate: Estate, ends: Sequence[Lease], leases: Iterable[Lease]) -> li
     return list(changes.values())
 
 
+def giving(estate: Estate, lease: Lease) -> list[Change]:
+    """Return the change that gives what a lease is about; nothing where it stands."""
+    if is_inside(estate, lease):
+        return []
+    group, member = _named(estate, lease)
+    about: dict[str, Any] = {"group": group, "member": member, "rule": BY_HAND_RULE}
+    about["why"] = f"lease {lease.id} until {lease.until:%Y-%m-%d %H:%M} UTC{f': {lease.why}' if lease.why else ''}"
+    return [AddLocalMember(host=lease.host, **about) if lease.host else AddMember(**about)]
+
+
 def _removal(estate: Estate, lease: Lease) -> Change:
-    group, member = Named(lease.group, lease.group_sid), Named(lease.member, lease.member_sid)
-    why = f"the lease {lease.id} ended{f': {lease.why}' if lease.why else ''}"
-    if lease.host:
-        return RemoveLocalMember(host=lease.host, group=group, member=member, rule=BY_HAND_RULE, why=why)
-    known = [estate.id_of_sid(sid) for sid in (lease.group_sid, lease.member_sid)]
+    group, member = _named(estate, lease)
+    about: dict[str, Any] = {"group": group, "member": member, "rule": BY_HAND_RULE}
+    about["why"] = f"the lease {lease.id} ended{f': {lease.why}' if lease.why else ''}"
+    return RemoveLocalMember(host=lease.host, **about) if lease.host else RemoveMember(**about)
+
+
+def _named(estate: Estate, lease: Lease) -> list[Named]:
+    """Return the group and the member as they are called today."""
+    told = (Named(lease.group, lease.group_sid), Named(lease.member, lease.member_sid))
+    sids = ("" if lease.host else lease.group_sid, lease.member_sid)
+    known = [estate.id_of_sid(sid) if sid else None for sid in sids]
     there = estate.catalogue.principals(i for i in known if i is not None)
-    named = [
-        Named.of(there[i]) if i is not None and i in there else one
-        for i, one in zip(known, (group, member), strict=True)
-    ]
-    return RemoveMember(group=named[0], member=named[1], rule=BY_HAND_RULE, why=why)
+    return [Named.of(there[i]) if i is not None and i in there else one for i, one in zip(known, told, strict=True)]
 
 
 def note_ended(table: Leases, ends: Iterable[Lease], estate: Estate, now: datetime) -> list[Lease]:

@@ -33,6 +33,8 @@ class Lease:
     stood_before: bool = False
     extended: int = 0
     ended: datetime | None = None
+    shift: str = ""
+    """The shift that it is a stretch of."""
 
     @property
     def is_open(self) -> bool:

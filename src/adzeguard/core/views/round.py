@@ -15,6 +15,8 @@ def round_page(data: Mapping[str, Any]) -> Page:
         sections.append(Fact("Leases ended", ", ".join(data["leases_ended"])))
     if data["leases_left"]:
         sections.append(Fact("Leases over", f"{', '.join(data['leases_left'])}, and not ended", "high"))
+    if data["leases_begun"]:
+        sections.append(Fact("Shifts begun", ", ".join(data["leases_begun"])))
     sections.append(Fact("Mended", str(data["mended"])))
     for label, key in (("Not made", "not_made"), ("Refused", "refused")):
         if data[key]:
