@@ -66,8 +66,8 @@ class Server:
             "[global]\n\tinterfaces = 127.0.0.1\n\tbind interfaces only = yes\n"
             "\tserver services = ldap, rpc, kdc, s3fs, winbindd, cldap\n"
         )
-        levels = " ".join(f"{name}@{self.audit_log}" for name in AUDITED)
-        conf.write_text(conf.read_text().replace("[global]\n", f"{only_here}\tlog level = 0 {levels}\n", 1))
+        logged = f"\tlog level = 0 {' '.join(AUDITED)}\n"
+        conf.write_text(conf.read_text().replace("[global]\n", only_here + logged, 1))
         self.password_file.touch(0o600)
         self.password_file.write_text(PASSWORD)
 
@@ -87,12 +87,13 @@ class Server:
 
     def start(self) -> None:
         conf = str(self.folder / "etc/smb.conf")
-        self.process = subprocess.Popen(
-            ["samba", "-s", conf, "-i"],
-            stdout=subprocess.DEVNULL,
-            stderr=subprocess.DEVNULL,
-            start_new_session=True,
-        )
+        with self.audit_log.open("ab") as log:  # in the foreground it logs to its standard output
+            self.process = subprocess.Popen(
+                ["samba", "-s", conf, "-i", "--debug-stdout"],
+                stdout=log,
+                stderr=subprocess.DEVNULL,
+                start_new_session=True,
+            )
         deadline = time.monotonic() + 60
         while not (self.ca_file.exists() and self._listens()):
             assert time.monotonic() < deadline, "the directory server did not come up within a minute"
