@@ -29,6 +29,8 @@ COMMANDS: Final = {
     "lease": ("adzeguard.cli.lease", "Memberships that end."),
     "shift": ("adzeguard.cli.shift", "Memberships that recur by calendar."),
     "round": ("adzeguard.cli.round", "One pass: collect, end what is over, mend what mends."),
+    "watch": ("adzeguard.cli.watch", "Go on making rounds, at once when something changes."),
+    "service-files": ("adzeguard.cli.service_files", "Units of systemd for rounds that go on by themselves."),
     "ou": ("adzeguard.cli.ou", "Make, protect, move and delete OUs by hand."),
     "move": ("adzeguard.cli.move", "Put an object into another OU."),
     "admit": ("adzeguard.cli.admit", "Move a waiting host to its place and open it."),

@@ -26,9 +26,16 @@ def command(only_leases: bool, form: str, output: Path | None, workspace: Path |
     Keys of json: collected, leases_ended, leases_left, leases_begun, mended, not_made, refused.
     """
     from adzeguard.core.views.round import round_page
+
+    data = one_round(Desk(workspace), only_leases=only_leases)
+    put_view(round_page(data), form, output)
+    return Exit.DONE_IN_PART if data["not_made"] or data["refused"] else Exit.NOTHING_TO_REPORT
+
+
+def one_round(desk: Desk, *, only_leases: bool = False) -> dict[str, Any]:
+    """Make a round, and return what it came to."""
     from adzeguard.workflows.interrupted import interrupted_enactment
 
-    desk = Desk(workspace)
     with desk.held("round"):
         earlier = interrupted_enactment(desk.journal)
         if earlier is not None:
@@ -41,9 +48,7 @@ def command(only_leases: bool, form: str, output: Path | None, workspace: Path |
         told = {
             key: [line for part in parts for line in data.pop(f"{key}_{part}", ())] for key in ("not_made", "refused")
         }
-        data |= told
-    put_view(round_page(data), form, output)
-    return Exit.DONE_IN_PART if told["not_made"] or told["refused"] else Exit.NOTHING_TO_REPORT
+        return data | told
 
 
 def _collected(desk: Desk) -> dict[str, Any]:

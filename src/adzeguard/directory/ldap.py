@@ -74,12 +74,26 @@ class LdapDirectory:
         self._secret = secret
         self._pause = pause
         self._wire: Wire | None = None
+        self._watching: Wire | None = None
         self._base = ""
 
     @property
     def label(self) -> str:
         """The address."""
         return self._address.url
+
+    def wait_for_change(self, seconds: float) -> bool:
+        """Wait for the server to tell of a change, over a connection of its own that is kept."""
+        if self._watching is None:
+            self.facts()
+            self._watching = Wire(self._address, self._bind_as, self._secret())
+            self._watching.ask_for_changes(self._base)
+        try:
+            return self._watching.told_of_a_change(seconds)
+        except DirectoryError:
+            self._watching.close()
+            self._watching = None
+            raise
 
     def facts(self) -> DirectoryFacts:
         """Read the server's own entry and the domain object."""
@@ -201,8 +215,11 @@ class LdapDirectory:
             raise
 
     def close(self) -> None:
-        """End the connection."""
+        """End the connections."""
         self._drop()
+        if self._watching is not None:
+            self._watching.close()
+            self._watching = None
 
     def _completed(self, dn: str, attributes: Attributes) -> Entry:
         """Fetch the rest of attributes that the server gave only a range of ([MS-ADTS] 3.1.1.3.1.3.3).

@@ -71,6 +71,10 @@ _RESULT_NAMES: Final = {
 Attributes = dict[str, list[bytes]]
 
 
+_NOTIFICATION: Final = "1.2.840.113556.1.4.528"
+"""LDAP_SERVER_NOTIFICATION_OID: seen to answer about four seconds after a change."""
+
+
 @dataclass(frozen=True, slots=True)
 class Address:
     """Where a directory server listens, and how its certificate is verified."""
@@ -169,6 +173,57 @@ class Wire:
                 if number is not None:
                     self._receive_page(number)
                 raise
+
+    def ask_for_changes(self, base: str) -> None:
+        """Ask to be told of every change from now on ([MS-ADTS] 3.1.1.3.4.1.9), over a connection for that alone."""
+        from ldap3 import DEREF_NEVER, SUBTREE
+        from ldap3.operation.search import search_operation
+
+        with errors_of_ours(self._address):
+            # The server takes no other filter with this control, and no limit of time: it goes on for ever.
+            everything = "(objectClass=*)"
+            request = search_operation(
+                base,
+                everything,
+                SUBTREE,
+                DEREF_NEVER,
+                ["objectGUID"],
+                0,
+                0,
+                False,
+                False,
+                None,
+                None,
+                check_names=False,
+            )
+            self._connection.strategy.send("searchRequest", request, [(_NOTIFICATION, True, None)])
+
+    def told_of_a_change(self, seconds: float) -> bool:
+        """Wait at most so long for the next change; `DirectoryError` where the server tells none any more."""
+        deadline = time.monotonic() + seconds
+        with errors_of_ours(self._address):
+            socket = self._connection.socket
+            before = socket.gettimeout()
+            try:
+                while (end := message_end(self._buffer, 0)) is None:
+                    left = deadline - time.monotonic()
+                    if left <= 0:
+                        return False
+                    socket.settimeout(left)
+                    try:
+                        chunk = socket.recv(_CHUNK)
+                    except TimeoutError:
+                        return False
+                    if not chunk:
+                        raise DirectoryUnreachableError(f"{self._address.url} closed the connection", "Is it still up?")
+                    self._buffer += chunk
+            finally:
+                socket.settimeout(before)
+            message = bytes(self._buffer[:end])
+            del self._buffer[:end]
+            if message_kind(message)[1] == SEARCH_DONE:
+                raise DirectoryError(f"{self._address.url} tells of no changes")
+            return message_kind(message)[1] == SEARCH_ENTRY
 
     def read(self, dn: str, attributes: Sequence[str]) -> Attributes | None:
         """Return the raw attributes of one entry, or nothing when it is not there."""

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Literal, Protocol
+from typing import Literal, Protocol, runtime_checkable
 
 from adzeguard.core.estate.attributes import SHOWN_ATTRIBUTES
 from adzeguard.core.estate.catalogue import Domain
@@ -120,6 +120,14 @@ class DirectoryDriver(Protocol):
 
     def close(self) -> None:
         """Let go of the connection or the file."""
+
+
+@runtime_checkable
+class WatchableDirectory(Protocol):
+    """A directory that tells when something in it changes."""
+
+    def wait_for_change(self, seconds: float) -> bool:
+        """Wait at most so long, and tell whether anything has changed; `DirectoryError` where it cannot tell."""
 
 
 ATTRIBUTES = (
