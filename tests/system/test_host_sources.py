@@ -51,6 +51,7 @@ def test_each_host_is_reached_through_the_first_source_that_takes_it(in_parts: P
         "local-groups",
         "logon-refusal",
         "notice",
+        "own-accounts",
     }
     assert listed["KIOSK-10"]["read_at"].startswith("20")
     found = {f["subject"] for f in in_parts("check", "--format", "json").json if f["check"] == "host-without-source"}
