@@ -21,7 +21,7 @@ rules:
 - id: clerk-with-care
   response: mend
   accounts: {named: 'LOWMERE\sign.clerk'}
-  account-standard: [not-delegated, password-expires]
+  account-standard: [not-delegated, password-expires, protected]
 """
 CLERK = "CN=Sign Clerk,OU=People"
 
@@ -68,12 +68,14 @@ def test_the_server_enforces_what_a_rule_sets_until_it_is_withdrawn(server: Serv
     assert limited["userWorkstations"] == ["KIOSK-01"]
     assert limited["userAccountControl"] == [str(66048 ^ 0x10000 | 0x100000)]
     assert not signs_in(server)
+    assert "Sign Clerk" in server.members_of("Protected Users")
     assert "Nothing to change" in workspace("propose").out
     shown = workspace("show", "sign.clerk", "--format", "json").json
     assert (shown["logon_hours"], shown["signs_in"]) == (["Mon-Fri 07:00-19:00"], ["not-delegated"])
     (workspace.folder / "charter/charter.yaml").write_text("charter: 1\n")
     assert workspace("enact", "--yes").code == 0
     assert standing(server) == before
+    assert "Sign Clerk" not in server.members_of("Protected Users")
     assert signs_in(server)
 
 

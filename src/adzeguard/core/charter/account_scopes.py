@@ -26,6 +26,9 @@ def accounts_of(estate: Estate, scope: ResolvedAccounts) -> set[int]:
 def rules_of_accounts(estate: Estate, rules: Iterable[ResolvedAccountRule]) -> Mapping[int, Sequence[Scoped]]:
     """Return by the ids of users the rules about them: by name first, then by the nearest OU, then by a group."""
     found: defaultdict[int, dict[str, Scoped]] = defaultdict(dict)
+    rules = list(rules)
+    if not rules:
+        return {}  # as a rule there are none, and a directory has a million users
     users = set(estate.catalogue.of_kind(Kind.USER).tolist())
     for rule in rules:
         scope = rule.accounts

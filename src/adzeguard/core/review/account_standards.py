@@ -42,6 +42,16 @@ def review_standards(rights: Rights, charter: ResolvedCharter) -> Iterator[Corre
             yield unless_keeper(charter, correction, change) if limits else correction.with_changes([change])
 
 
+def protected_by_rules(estate: Estate, charter: ResolvedCharter) -> frozenset[tuple[str, str]]:
+    """Return by group and member, as SIDs, whom a rule wants in the group of protected users."""
+    group = estate.domain.account(RID_PROTECTED_USERS)
+    return frozenset(
+        (str(group), str(account.sid))
+        for account, rules in accounts_with_rules(estate, charter)
+        if "protected" in _standards(rules)
+    )
+
+
 def _standards(rules: Sequence[Scoped]) -> dict[Standard, Scoped]:
     """What must be so, and the rule that says it: one that mends before one that tells."""
     found: dict[Standard, Scoped] = {}

@@ -14,6 +14,7 @@ from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.named import Named, id_of
 from adzeguard.core.estate.names import host_named
 from adzeguard.core.identity import fold_dn
+from adzeguard.core.review.account_standards import protected_by_rules
 from adzeguard.core.review.correction import Correction
 from adzeguard.core.review.demands import Demands
 from adzeguard.core.review.documented import documented_entries
@@ -34,8 +35,11 @@ def review_put_in(rights: Rights, charter: ResolvedCharter, put_in: Iterable[Cha
 
 def _members(estate: Estate, charter: ResolvedCharter, put_in: Iterable[Change]) -> Iterator[Correction]:
     demands = MemberDemands(charter)
+    protected = protected_by_rules(estate, charter)
     for change in put_in:
         if not isinstance(change, AddMember | AddLocalMember) or change.member.key in demands.keepers:
+            continue
+        if (change.group.sid, change.member.sid) in protected:
             continue
         demand = _demand(estate, demands, change)
         if demand is None or demand.conflicts or demand.wants(change.member.key):
