@@ -43,6 +43,25 @@ SHOTS = {
         ["history", "--person", "roan.pell"],
         ["trail", "support"],
     ],
+    "time": [
+        [
+            "lease",
+            "start",
+            "roan.pell",
+            r"LOWMERE\Chart Editors",
+            "--for",
+            "2h",
+            "--why",
+            "charts for the storm",
+            "--yes",
+        ],
+        ["lease", "list"],
+        [
+            *("shift", "add", "nils.fenn", "administrators", "--on", "KIOSK-07", "--from", "08:00", "--to", "18:00"),
+            *("--rule", "FREQ=WEEKLY;BYDAY=MO,TU,WE,TH,FR", "--zone", "Europe/London"),
+        ],
+        ["shift", "list"],
+    ],
     "picker": [["group", "copy-memberships", "--from", "mira.holt", "--to", "yorick.tarn", "--pick"]],
 }
 KEYS = {"picker": ["space", "Down", "space", "Right", "s"]}

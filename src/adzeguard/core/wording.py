@@ -26,6 +26,14 @@ def age_in_words(age: timedelta) -> str:
     return "less than a minute"
 
 
+def length_in_words(length: timedelta) -> str:
+    """Return a length of time in its two largest units: 1 h 59 min."""
+    minutes = int(length.total_seconds() // 60)
+    parts = ((minutes // 1440, "d"), (minutes // 60 % 24, "h"), (minutes % 60, "min"))
+    said = [f"{count} {unit}" for count, unit in parts if count]
+    return " ".join(said[:2]) or "less than a minute"
+
+
 def some_of(names: Sequence[str], shown: int = 5, count: int = 0) -> str:
     """Return the first names, and how many more there are; of `count`, where not all names are given."""
     count = max(count, len(names))

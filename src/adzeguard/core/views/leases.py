@@ -5,7 +5,7 @@ from datetime import datetime
 
 from adzeguard.core.time.lease import LATE_AFTER, Lease
 from adzeguard.core.views.table import Column, Table, data_columns
-from adzeguard.core.wording import age_in_words
+from adzeguard.core.wording import length_in_words
 
 
 def leases_table(leases: Iterable[Lease], now: datetime) -> Table:
@@ -45,7 +45,7 @@ def leases_table(leases: Iterable[Lease], now: datetime) -> Table:
 
 def _left(lease: Lease, now: datetime) -> str:
     if lease.is_open and lease.until > now:
-        return age_in_words(lease.until - now)
+        return length_in_words(lease.until - now)
     late = lease.late(now)
-    word = f", {age_in_words(late)} late" if late > LATE_AFTER else ""
+    word = f", {length_in_words(late)} late" if late > LATE_AFTER else ""
     return ("over" if lease.is_open else "ended") + word
