@@ -19,8 +19,11 @@ from adzeguard.core.change.kinds.elevation import EndElevation, GiveElevation
 from adzeguard.core.change.kinds.logon_refusal import EndRefusal, RefuseLogon
 from adzeguard.core.change.kinds.move_object import MoveObject
 from adzeguard.core.change.kinds.object_change import AttributeChange
+from adzeguard.core.change.kinds.own_account import DisableOwnAccount, EnableOwnAccount
+from adzeguard.core.change.kinds.own_group import DeleteOwnGroup, MakeOwnGroup
 from adzeguard.core.change.kinds.remove_local_member import RemoveLocalMember
 from adzeguard.core.change.kinds.remove_member import RemoveMember
+from adzeguard.core.change.kinds.set_account_control import SetAccountControl
 from adzeguard.core.change.kinds.set_attributes import SetAttributes
 from adzeguard.core.change.kinds.set_logon_alone import SetLogonAlone
 from adzeguard.core.change.kinds.set_notice import SetNotice
@@ -57,6 +60,11 @@ WAYS = st.sampled_from(["console", "remote", "network", "service", "batch"])
 LISTED = st.none() | st.lists(NAMED, max_size=2).map(tuple)
 SOMEBODY = ABOUT | {"host": NAMES, "who": NAMED}
 ELEVATION = SOMEBODY | {"program": NAMES, "sha256": st.sampled_from(["a1" * 32, "9f" * 32]), "arguments": NAMES}
+OWN_GROUP = ABOUT | {
+    "host": NAMES,
+    "group": st.from_regex(r"[A-Za-z][A-Za-z0-9 -]{0,20}[A-Za-z0-9]", fullmatch=True),
+    "members": st.lists(NAMED, max_size=2).map(tuple),
+}
 MADE: dict[type[Change], st.SearchStrategy[Change]] = {
     AddMember: st.builds(AddMember, **MEMBERSHIP),
     RemoveMember: st.builds(RemoveMember, **MEMBERSHIP),
@@ -73,6 +81,16 @@ MADE: dict[type[Change], st.SearchStrategy[Change]] = {
     SetNotice: st.builds(SetNotice, **ABOUT, host=NAMES, title_before=NAMES, title=NAMES, text=NAMES),
     GiveElevation: st.builds(GiveElevation, **ELEVATION),
     EndElevation: st.builds(EndElevation, **ELEVATION),
+    SetAccountControl: st.builds(
+        SetAccountControl,
+        **OBJECT,
+        control=st.sampled_from(["not-delegated", "smart-card", "password-kept"]),
+        on=st.booleans(),
+    ),
+    DisableOwnAccount: st.builds(DisableOwnAccount, **SOMEBODY),
+    EnableOwnAccount: st.builds(EnableOwnAccount, **SOMEBODY),
+    MakeOwnGroup: st.builds(MakeOwnGroup, **OWN_GROUP),
+    DeleteOwnGroup: st.builds(DeleteOwnGroup, **OWN_GROUP),
     ChangeRights: st.builds(ChangeRights, **OBJECT, gives=st.lists(ENTRIES, max_size=2).map(tuple)),
 }
 CHANGES = st.one_of(*MADE.values())
