@@ -3,6 +3,7 @@
 import os
 import random
 import time
+from collections.abc import Iterator
 from datetime import UTC, datetime
 
 import pytest
@@ -26,7 +27,7 @@ def bound(server: Server, account: str) -> Wire:
 
 
 @pytest.fixture
-def places(server: Server) -> dict[str, str]:
+def places(server: Server) -> Iterator[dict[str, str]]:
     """Five administrators, six people and five groups of their own, by name with their DNs."""
     wire = bound(server, "Administrator")
     ou = f"OU=Trailing,{server.base}"
@@ -42,8 +43,10 @@ def places(server: Server) -> dict[str, str]:
         wire.modify(found[name], [Modification("replace", "unicodePwd", (quoted,))])
         wire.modify(found[name], [Modification("replace", "userAccountControl", (b"512",))])
         wire.modify(admins, [Modification("add", "member", (found[name].encode(),))])
+    yield found
+    for dn in (*found.values(), ou):  # the next test wants the domain as it was
+        wire.delete(dn)
     wire.close()
-    return found
 
 
 def test_history_tells_exactly_what_the_server_logged(
