@@ -75,7 +75,7 @@ def where(rule: str, form: str, output: Path | None, workspace: Path | None) -> 
 
     Ends with 3 when it finds anything. Keys of json and csv: host, rule, decides, standing, deviations.
     """
-    from adzeguard.core.charter.host_scope import OnHosts
+    from adzeguard.core.charter.host_scope import on_hosts
     from adzeguard.core.errors import UsageError
     from adzeguard.core.review.corrections import corrections
     from adzeguard.core.views.rule_reach import where_table
@@ -85,9 +85,10 @@ def where(rule: str, form: str, output: Path | None, workspace: Path | None) -> 
     resolved = next((one for one in desk.charter.rules if one.id == rule), None)
     if resolved is None:
         raise UsageError(f"the rule {rule} does not hold: it is switched off, past its last day, or has a wrong name")
-    if not isinstance(resolved, OnHosts):
+    about = on_hosts(resolved)
+    if about is None:
         raise UsageError(f"the rule {rule} is not about hosts", "See: adzeguard check")
-    table = where_table(desk.estate, desk.charter, resolved, corrections(desk.rights, desk.charter, desk.put_in))
+    table = where_table(desk.estate, desk.charter, about, corrections(desk.rights, desk.charter, desk.put_in))
     put_view(table, form, output)
     return Exit.TO_REPORT if any(row["deviations"] for row in table.rows) else Exit.NOTHING_TO_REPORT
 

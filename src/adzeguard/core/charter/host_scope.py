@@ -61,6 +61,11 @@ class OnHosts(Protocol):
         """Where it holds."""
 
 
+def on_hosts(rule: object) -> OnHosts | None:
+    """Return a rule as one about hosts, if it is; the scope of other rules, such as that of new groups, is another."""
+    return rule if isinstance(rule, OnHosts) and isinstance(rule.scope, ResolvedScope) else None
+
+
 def resolve_scope(names: RuleNames, scope: HostScope, key: str = "hosts") -> ResolvedScope:
     """Find the OUs and hosts of a scope; what cannot be found is noted, and stops the rule."""
     under = {ou: dn for i, dn in enumerate(scope.under) if (ou := names.container((key, "under", i), dn))}

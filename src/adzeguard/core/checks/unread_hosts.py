@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 from datetime import timedelta
 
-from adzeguard.core.charter.host_scope import OnHosts
+from adzeguard.core.charter.host_scope import on_hosts
 from adzeguard.core.charter.scopes import HostScopes
 from adzeguard.core.checks.finding import Finding
 from adzeguard.core.checks.looked_at import LookedAt
@@ -23,7 +23,7 @@ def long_unread(looked_at: LookedAt) -> Iterator[Finding]:
 
 def without_rule(looked_at: LookedAt) -> Iterator[Finding]:
     """Yield each host that is read and that no rule reaches, where there are rules about hosts at all."""
-    rules = HostScopes([rule for rule in looked_at.charter.rules if isinstance(rule, OnHosts)])
+    rules = HostScopes([found for rule in looked_at.charter.rules if (found := on_hosts(rule)) is not None])
     for host in looked_at.estate.hosts if rules.has_rules else ():
         if host.source and not host.is_of_directory and not rules.on(host) and not rules.excepted_on(host):
             message = "no rule of the charter is about it"
