@@ -127,9 +127,8 @@ def _form_five(connection: Connection) -> None:
     _make(
         connection,
         'trail ("key" BLOB NOT NULL PRIMARY KEY, at INTEGER NOT NULL, verb TEXT NOT NULL, by_name TEXT NOT NULL,'
-        " by_sid TEXT NOT NULL, what TEXT NOT NULL, what_sid TEXT NOT NULL, what_hash INTEGER NOT NULL,"
-        " whom TEXT NOT NULL, whom_sid TEXT NOT NULL, whom_hash INTEGER NOT NULL, origin TEXT NOT NULL,"
-        " number INTEGER NOT NULL)",
+        " by_sid TEXT NOT NULL, what TEXT NOT NULL, what_sid TEXT NOT NULL, whom TEXT NOT NULL,"
+        " whom_sid TEXT NOT NULL, origin TEXT NOT NULL, number INTEGER NOT NULL)",
         'trail_aside ("key" BLOB NOT NULL PRIMARY KEY, source TEXT NOT NULL, reason TEXT NOT NULL, text TEXT NOT NULL)',
         "trail_place (source TEXT NOT NULL PRIMARY KEY, file TEXT NOT NULL, place INTEGER NOT NULL)",
     )
@@ -153,12 +152,9 @@ def _form_six(connection: Connection) -> None:
 
 
 TRAIL_INDEXES: Final = {
-    "trail_by_what": "trail (what_hash, at)",
-    "trail_by_whom": "trail (whom_hash, at)",
     "trail_by_time": "trail (at)",
     "object_by_former_dn": "object (dn_hash) WHERE until IS NOT NULL",
 }
-"""SIDs and names alike are looked up by the hash of either: an event tells one, the other, or both."""
 MIGRATIONS: Final[tuple[Callable[[Connection], None], ...]] = (
     _first_schema,
     _form_two,
