@@ -57,7 +57,7 @@ def start(
 ) -> int:
     """Put PERSON into GROUP until a time. What stood before is not taken away at the end."""
     from adzeguard.core.change.by_hand.members import memberships_by_hand
-    from adzeguard.core.change.by_hand.on_host import members_on
+    from adzeguard.core.change.by_hand.on_host import local_group, members_on
     from adzeguard.core.estate.names import resolve, resolve_host
     from adzeguard.core.time.lease import Lease, stood_before
     from adzeguard.store.leases import Leases
@@ -75,11 +75,8 @@ def start(
         if host:
             at = resolve_host(estate, host)
             made = members_on(estate, at, group, [person], reason, add=True)
-            named = next(
-                (change.about.group for change in made.changes), made.left_out[0].subject if made.left_out else ""
-            )
-            sid = _local_sid(desk, at.name, named)
-            where, about = at.name, named
+            named = local_group(at, group)
+            sid, where, about = named.sid, at.name, named.name
         else:
             bearer = resolve(estate, group)
             made = memberships_by_hand(estate, [(bearer, member)], (), reason)
@@ -113,14 +110,6 @@ def start(
         raise
     _settle(desk, begun)
     return code
-
-
-def _local_sid(desk: Desk, host: str, group: str) -> str:
-    from adzeguard.core.estate.names import local_group_named
-
-    known = desk.estate.hosts_by_name[host.casefold()]
-    groups = known.state.groups if known.state is not None else ()
-    return next((g.sid for g in groups if local_group_named(known, g.name, g.sid).name == group), "")
 
 
 def _settle(desk: Desk, begun: "list[Lease]") -> None:

@@ -56,9 +56,9 @@ def add(
     workspace: Path | None,
 ) -> int:
     """Let PERSON be in GROUP at the times of a rule. The first round within such a time puts them in."""
-    from adzeguard.core.estate.names import local_group_named, resolve, resolve_host
+    from adzeguard.core.change.by_hand.on_host import local_group
+    from adzeguard.core.estate.names import resolve, resolve_host
     from adzeguard.core.time.shift import Shift, recurring, zone_of
-    from adzeguard.core.wellknown import LOCAL_GROUPS
     from adzeguard.store.shifts import Shifts
 
     desk = Desk(workspace)
@@ -76,13 +76,7 @@ def add(
         member = resolve(desk.estate, person)
         if host:
             known = resolve_host(desk.estate, host)
-            if known.state is None:
-                raise UsageError(f"nothing is known of {known.name}: {known.why_unknown}", "Run: adzeguard collect")
-            sid = LOCAL_GROUPS.get(group.casefold())
-            local = (known.state.group(sid) if sid else None) or known.state.group_named(group)
-            if local is None:
-                raise UsageError(f"{known.name} has no local group '{group}'", f"See: adzeguard show {known.name}")
-            named = local_group_named(known, local.name, local.sid)
+            named = local_group(known, group)
             where, about, about_sid = known.name, named.name, named.sid
         else:
             bearer = resolve(desk.estate, group)

@@ -7,6 +7,7 @@ from datetime import datetime, timedelta
 from typing import Any
 
 from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.named import is_listed
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.identity import Sid
 from adzeguard.core.trail.history import Entry, Known, history_of, outside_hours
@@ -48,7 +49,8 @@ class Past:
 def answered(asked: Asked, past: Past) -> list[dict[str, Any]]:
     """Return one row for each event that is asked about, newest first."""
     names = Identities(past.estate, past.store)
-    known = all_known(past.trail, past.journal, past.database, past.estate, names)
+    from_here = list(of_journal(past.journal))
+    known = all_known(past.trail, from_here, past.database, past.estate, names)
     entries = _entries(asked, known, past.estate)
     if asked.hours is not None:
         entries = list(outside_hours(entries, asked.hours, asked.offset or timedelta()))
@@ -56,7 +58,7 @@ def answered(asked: Asked, past: Past) -> list[dict[str, Any]]:
     names.look_up(
         sid for e in entries for sid in (e.known.group, e.known.member, e.known.event.by_sid) if "=" not in sid
     )
-    ours = _declared(past.journal)
+    ours = _declared(from_here)
     rows = [_row(entry, names, past.estate, ours) for entry in entries]
     return [row for row in rows if not (asked.undeclared and row["declared"])]
 
@@ -98,10 +100,10 @@ def _is_asked(asked: Asked, entry: Entry) -> bool:
     return (asked.since is None or event.at >= asked.since) and (asked.until is None or event.at <= asked.until)
 
 
-def _declared(journal: Journal) -> dict[tuple[str, str, str], list[datetime]]:
+def _declared(from_here: Iterable[Known]) -> dict[tuple[str, str, str], list[datetime]]:
     """Return by verb, group and member when our journal says that it was done."""
     found: dict[tuple[str, str, str], list[datetime]] = {}
-    for one in of_journal(journal):
+    for one in from_here:
         found.setdefault((one.event.verb, one.group, one.member), []).append(one.event.at)
     return found
 
@@ -112,7 +114,7 @@ def _row(
     known, event = entry.known, entry.known.event
     begin = (event.after or event.at) - AROUND
     declared = any(begin <= at <= event.at + AROUND for at in ours.get((event.verb, known.group, known.member), ()))
-    inside = _is_inside(estate, known.group, known.member)
+    inside = is_listed(estate, known.group, known.member)
     return {
         "time": event.at,
         "verb": event.verb,
@@ -132,10 +134,3 @@ def _row(
         "after": event.after,
         "held": age_in_words(entry.undone_after) if entry.undone_after is not None else "",
     }
-
-
-def _is_inside(estate: Estate, group: str, member: str) -> bool:
-    group_id, member_id = (estate.id_of_sid(one) if one.startswith("S-1-") else None for one in (group, member))
-    if group_id is None or member_id is None or estate.graph.position_of(group_id) is None:
-        return False
-    return member_id in estate.graph.direct_members(group_id).tolist()

@@ -12,7 +12,7 @@ from adzeguard.core.change.kinds.remove_local_member import RemoveLocalMember
 from adzeguard.core.change.kinds.remove_member import RemoveMember
 from adzeguard.core.errors import UnknownNameError
 from adzeguard.core.estate.estate import Estate
-from adzeguard.core.estate.named import Named
+from adzeguard.core.estate.named import Named, is_listed
 from adzeguard.core.time.lease import Lease, takes_away
 from adzeguard.core.wording import did_you_mean
 from adzeguard.store.leases import Leases
@@ -24,10 +24,7 @@ def is_inside(estate: Estate, lease: Lease) -> bool:
         host = estate.hosts_by_name.get(lease.host.casefold())
         group = host.state.group(lease.group_sid) if host is not None and host.state is not None else None
         return group is not None and lease.member_sid in group.members
-    group_id, member = estate.id_of_sid(lease.group_sid), estate.id_of_sid(lease.member_sid)
-    if group_id is None or member is None or estate.graph.position_of(group_id) is None:
-        return False
-    return member in estate.graph.direct_members(group_id).tolist()
+    return is_listed(estate, lease.group_sid, lease.member_sid)
 
 
 def ending(estate: Estate, ends: Sequence[Lease], leases: Iterable[Lease]) -> list[Change]:

@@ -22,14 +22,15 @@ AROUND: Final = timedelta(seconds=30)
 Pair = tuple[Verb, str, str]
 
 
-def all_known(trail: Trail, journal: Journal, database: Database, estate: Estate, names: Identities) -> list[Known]:
+def all_known(
+    trail: Trail, from_here: Iterable[Known], database: Database, estate: Estate, names: Identities
+) -> list[Known]:
     """Return every event about a membership, each from the source that tells most of it, oldest first."""
     told = [
         Known(e, names.key(e.group, e.group_sid), names.key(e.member, e.member_sid))
         for e in trail.all(verbs=MEMBERSHIP)
     ]
-    ours = list(of_journal(journal))
-    known = [*told, *_untold(ours, told, lambda one, at: abs(one.event.at - at) <= AROUND)]
+    known = [*told, *_untold(from_here, told, lambda one, at: abs(one.event.at - at) <= AROUND)]
     seen = list(_of_collections(changes_seen(database), estate))
     known += _untold(seen, known, _between)
     return sorted(known, key=lambda one: one.event.at)

@@ -42,6 +42,14 @@ class Named:
         return replace(self, sid="", made=True)
 
 
+def is_listed(estate: Estate, group_sid: str, member_sid: str) -> bool:
+    """Tell whether a group of the directory lists a member now; what is gone, or has no SID, is listed nowhere."""
+    group, member = (estate.id_of_sid(sid) if sid.startswith("S-1-") else None for sid in (group_sid, member_sid))
+    if group is None or member is None or estate.graph.position_of(group) is None:
+        return False
+    return member in estate.graph.direct_members(group).tolist()
+
+
 def id_of(estate: Estate, named: Named) -> int | None:
     """Return the object that is meant: by its SID, or by its DN where it has none; nothing for what is not there."""
     return estate.id_of_sid(named.sid) if named.sid else estate.catalogue.by_dn(named.dn)

@@ -78,6 +78,12 @@ def own_account(host: Host, name: str, why: str, *, enable: bool) -> Draft:
     return _supported(host, state, kind(host=host.name, who=who, rule=BY_HAND_RULE, why=why))
 
 
+def local_group(host: Host, name: str) -> Named:
+    """Return a local group of a host by the name that every host knows, or by its own; `UnknownNameError` for none."""
+    found = _group(host, _state(host), name)
+    return local_group_named(host, found.name, found.sid)
+
+
 def _supported(host: Host, state: HostState, change: Change) -> Draft:
     lacking = change.lacking(state)
     if lacking:
