@@ -2,7 +2,7 @@
 PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
-SERVER_LOG := .server-tests.log
+SERVER_LOG := .rooms-tests.log
 SERVER_PACKAGES := samba samba-ad-dc samba-ad-provision samba-dsdb-modules samba-vfs-modules winbind ldap-utils \
 	ldb-tools python3-samba
 
@@ -15,14 +15,20 @@ demo: $(VENV)/installed
 # What a change must pass.
 check: test lint
 
-# The tests that talk to the directory server run beside all others: two halves of about the same length.
-# What they cover is measured in the programs they start too, branch by branch, and said at the end.
+# Two streams of about the same length, one for each core: the tests that talk to the directory server, those of single rooms
+# and the first of those that drive the whole program; and the others of these. What they cover is measured in the programs
+# they start too, branch by branch, and said at the end.
+FIRST_OF_THE_WHOLE := tests/system/test_[a-d]*.py
+# Compiled first, as an installed program is: the tests start it some thousand times, and some machines forbid it to itself.
 test: $(VENV)/installed-test server database hosts
-	@$(BIN)/coverage erase; \
-	$(BIN)/coverage run -m pytest -m server > $(SERVER_LOG) 2>&1 & server=$$!; \
-	$(BIN)/coverage run -m pytest -m "not server"; rest=$$?; \
-	wait $$server; code=$$?; cat $(SERVER_LOG); rm -f $(SERVER_LOG); \
-	$(BIN)/coverage combine --quiet; $(BIN)/coverage report | tail -n 40; exit $$((rest | code))
+	@$(BIN)/python -m compileall -q src; $(BIN)/coverage erase; \
+	( $(BIN)/coverage run -m pytest -m server; served=$$?; \
+	  $(BIN)/coverage run -m pytest -m "not server" --ignore tests/system; rooms=$$?; \
+	  $(BIN)/coverage run -m pytest -m "not server" $(FIRST_OF_THE_WHOLE); exit $$((served | rooms | $$?)) ) > $(SERVER_LOG) 2>&1 & \
+	beside=$$!; \
+	$(BIN)/coverage run -m pytest -m "not server" tests/system --ignore-glob '$(FIRST_OF_THE_WHOLE)'; whole=$$?; \
+	wait $$beside; code=$$?; cat $(SERVER_LOG); rm -f $(SERVER_LOG); \
+	$(BIN)/coverage combine --quiet; $(BIN)/coverage report | tail -n 40; exit $$((whole | code))
 
 # The same property tests with two hundred times as many examples, for a night: files, answers, descriptors, rules.
 fuzz: $(VENV)/installed-test
@@ -35,6 +41,7 @@ lint: $(VENV)/installed-test
 	$(BIN)/lint-imports
 
 bench: $(VENV)/installed-test server
+	$(BIN)/python -m compileall -q src
 	$(BIN)/python -m bench
 
 docs: $(VENV)/installed-test

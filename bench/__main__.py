@@ -7,7 +7,7 @@ from dataclasses import asdict
 from datetime import UTC, datetime
 from pathlib import Path
 
-from bench import collection, commands, in_memory, real_hosts, rights, standin_hosts, stored, trail
+from bench import collection, commands, in_memory, owner_mail, real_hosts, rights, standin_hosts, stored, trail
 from bench.measure import Measured
 
 PARTS = {
@@ -19,6 +19,7 @@ PARTS = {
     "real-hosts": real_hosts.run,
     "trail": trail.run,
     "collection": collection.run,
+    "owner-mail": owner_mail.run,
 }
 
 

@@ -4,6 +4,7 @@ Needs Debian's xvfb, xterm, xdotool and imagemagick, and the program on the path
 python docs/take_screenshots.py [NAME…]
 """
 
+import json
 import os
 import shlex
 import shutil
@@ -19,14 +20,22 @@ _TERMINAL = ["xterm", "-fa", "DejaVu Sans Mono", "-fs", "10", "-geometry", "155x
 _TERMINAL += ["-bg", "#14181f", "-fg", "#d8dee9", "-e", "bash"]
 SHOTS = {
     "who": [["who", WHO], ["why", "orla.fenn", "--in", WHO]],
-    "who-host": [["who", "--host", "KIOSK-07"]],
-    "who-hosts": [["who", "--hosts", "--at-least", "3"]],
-    "check": [["check", "--severity", "critical"], ["check", "--rule", "kiosk-administrators"]],
+    "who-host": [["who", "--host", "KIOSK-07"], ["who", "--hosts", "--at-least", "3"]],
+    "check": [
+        ["check", "--severity", "high", "--limit", "12"],
+        ["check", "--where", "rule=kiosk", "--columns", "severity,subject,message"],
+    ],
     "propose": [["propose"]],
-    "enact": [["enact", "--yes"]],
     "show": [["show", "KIOSK-15"]],
-    "status": [["status"]],
-    "journal": [["journal", "--limit", "18"]],
+    "status": [["status"], ["journal", "--limit", "8"]],
+    "cleaning": [
+        ["collect", "--shares"],
+        ["stale"],
+        ["stale", "groups", "--with-uses"],
+        ["uses", "Ledger Archive"],
+        ["may", "mira.holt", "change", r"\\HARBOUR-04\Crew\Letters"],
+        ["uses", "--orphans"],
+    ],
     "reach": [["reach", WHO], ["reach", WHO, "--cut"]],
     "grants": [["grant", "list"], ["may", "hedda.morrow", "password-help", "cato.lune"]],
     "doors": [["doors"], ["doors", "KIOSK-07"]],
@@ -61,6 +70,12 @@ SHOTS = {
             *("--rule", "FREQ=WEEKLY;BYDAY=MO,TU,WE,TH,FR", "--zone", "Europe/London"),
         ],
         ["shift", "list"],
+    ],
+    "questions": [
+        ["round"],
+        ["questions"],
+        ["answer", "Q1", "--leave-until", "2w", "--why", "the drill goes on until then"],
+        ["waivers"],
     ],
     "picker": [["group", "copy-memberships", "--from", "mira.holt", "--to", "yorick.tarn", "--pick"]],
 }
@@ -114,7 +129,7 @@ def main() -> None:
         for name in [n for n in sys.argv[1:] if n in SHOTS] or list(SHOTS) * (not sys.argv[1:]):
             folder = Path(temporary) / name
             shutil.copytree(made, folder)
-            if name in ("journal", "status"):
+            if name == "status":
                 subprocess.run(
                     ["adzeguard", "enact", "--yes", "--workspace", str(folder)], check=False, capture_output=True
                 )
@@ -125,6 +140,43 @@ def main() -> None:
             picture = str(FOLDER / "grant-map.png")
             subprocess.run(["adzeguard", "grant", "map", "--output", picture, "--workspace", str(made)], check=True)
             Path(picture).chmod(0o644)
+        if not sys.argv[1:] or "timeline" in sys.argv[1:]:
+            picture = str(FOLDER / "timeline.png")
+            subprocess.run(["adzeguard", "trail", "import", "trail.jsonl"], cwd=made, check=True, capture_output=True)
+            subprocess.run(["adzeguard", "timeline", WHO, "--picture", picture], cwd=made, check=True)
+            Path(picture).chmod(0o644)
+        if not sys.argv[1:] or "mail" in sys.argv[1:]:
+            take_mail(made)
+        if not sys.argv[1:] or "report" in sys.argv[1:]:
+            take_report(made)
+
+
+def take_mail(made: Path) -> None:
+    """Render the HTML part of a question's mail, as a mail program would, in Debian's chromium."""
+    from datetime import UTC, datetime
+
+    from adzeguard.tellers.mail_words import html_of
+    from adzeguard.tellers.port import Letter
+
+    told = made / "told.jsonl"
+    with (made / "adzeguard.toml").open("a") as settings:
+        settings.write('\n[tell.lines]\nfile = "told.jsonl"\n')
+    give = ["adzeguard", "group", "add", r"LOWMERE\Break Glass", "orla.fenn", "--yes"]
+    subprocess.run(give, cwd=made, check=True, capture_output=True)
+    subprocess.run(["adzeguard", "round"], cwd=made, check=False, capture_output=True)
+    body = next(json.loads(line) for line in told.read_text().splitlines() if "break-glass" in line)
+    page = made / "mail.html"
+    page.write_text(html_of([Letter(1, "question", body["to"], datetime.now(UTC), body)]))
+    command = ["chromium", "--headless", "--no-sandbox", "--disable-gpu", "--window-size=1280,640"]
+    subprocess.run([*command, f"--screenshot={FOLDER / 'mail.png'}", page.as_uri()], check=True, capture_output=True)
+
+
+def take_report(made: Path) -> None:
+    """Render the page of all reports, as a browser would."""
+    page = made / "report.html"
+    subprocess.run(["adzeguard", "report", "all", "--output", str(page)], cwd=made, check=True, capture_output=True)
+    command = ["chromium", "--headless", "--no-sandbox", "--disable-gpu", "--window-size=1280,800"]
+    subprocess.run([*command, f"--screenshot={FOLDER / 'report.png'}", page.as_uri()], check=True, capture_output=True)
 
 
 if __name__ == "__main__":

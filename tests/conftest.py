@@ -13,7 +13,13 @@ from typing import Any
 import pytest
 from hypothesis import HealthCheck, settings
 
-pytest_plugins = ["tests.postgres", "tests.linux.sandbox", "tests.server.member"]
+pytest_plugins = [
+    "tests.certificates",
+    "tests.mail_server",
+    "tests.postgres",
+    "tests.linux.sandbox",
+    "tests.server.member",
+]
 
 settings.register_profile("usual", deadline=None, max_examples=60, suppress_health_check=[HealthCheck.too_slow])
 settings.register_profile("long", deadline=None, max_examples=10_000, suppress_health_check=list(HealthCheck))

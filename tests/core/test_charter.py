@@ -315,3 +315,23 @@ def test_the_schema_names_every_key_of_the_model() -> None:
     assert {"under", "named", "except", "everywhere"} == rules["HostScope"]["properties"].keys()
     assert all("place" not in rule["properties"] for rule in rules.values())
     assert all(a != b for a, b in pairwise(sorted(rules)))
+
+
+@pytest.mark.parametrize(("last", "inside"), [("2026-11-22", False), ("2026-11-23", True), ("2026-12-24", True)])
+def test_a_lease_of_a_rule_lists_somebody_up_to_its_last_day(last: str, inside: bool) -> None:
+    """With `only` they may be there until then, and are wanted; afterwards they are as unlisted as anybody."""
+    scope = "hosts: {everywhere: true}, local-group: administrators"
+    text = rf"  - {{id: a, {scope}, only: [LOWMERE\Domain Admins], lease: {{LOWMERE\cleo: {last}}}}}" + "\n"
+    there = {(kind, member) for kind, member, _ in told(text, house(["Domain Admins", "cleo"]))}
+    absent = {(kind, member) for kind, member, _ in told(text, house(["Domain Admins"]))}
+    assert there == (set() if inside else {("unlisted", "cleo")})
+    assert absent == ({("missing", "cleo")} if inside else set())
+
+
+def test_a_lease_beside_include_is_wanted_and_then_is_nobodys_matter() -> None:
+    """What was put in for it is withdrawn as what no rule asks for any more; who was excluded cannot have one."""
+    text = "  - {id: a, group: 'LOWMERE\\Stewards', include: ['LOWMERE\\ada'], lease: {'LOWMERE\\cleo': %s}}\n"
+    for last, missing in (("2026-11-23", {"ada", "cleo"}), ("2026-11-22", {"ada"})):
+        assert {member for kind, member, _ in told(text % last, house()) if kind == "missing"} == missing
+    with pytest.raises(CharterError, match="both wants and excludes"):
+        resolved(text.replace("include: ['LOWMERE\\ada']", "exclude: ['LOWMERE\\cleo']") % "2026-11-23", house())

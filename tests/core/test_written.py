@@ -12,6 +12,7 @@ from adzeguard.core.change.inverse import inverse_changes
 from adzeguard.core.change.kinds import CHANGE_KINDS
 from adzeguard.core.change.kinds.add_local_member import AddLocalMember
 from adzeguard.core.change.kinds.add_member import AddMember
+from adzeguard.core.change.kinds.change_folder_rights import ChangeFolderRights
 from adzeguard.core.change.kinds.change_rights import ChangeRights
 from adzeguard.core.change.kinds.create_object import CreateObject
 from adzeguard.core.change.kinds.delete_object import DeleteObject
@@ -84,7 +85,7 @@ MADE: dict[type[Change], st.SearchStrategy[Change]] = {
     SetAccountControl: st.builds(
         SetAccountControl,
         **OBJECT,
-        control=st.sampled_from(["not-delegated", "smart-card", "password-kept"]),
+        control=st.sampled_from(["not-delegated", "smart-card", "password-kept", "disabled"]),
         on=st.booleans(),
     ),
     DisableOwnAccount: st.builds(DisableOwnAccount, **SOMEBODY),
@@ -92,6 +93,14 @@ MADE: dict[type[Change], st.SearchStrategy[Change]] = {
     MakeOwnGroup: st.builds(MakeOwnGroup, **OWN_GROUP),
     DeleteOwnGroup: st.builds(DeleteOwnGroup, **OWN_GROUP),
     ChangeRights: st.builds(ChangeRights, **OBJECT, gives=st.lists(ENTRIES, max_size=2).map(tuple)),
+    ChangeFolderRights: st.builds(
+        ChangeFolderRights,
+        **ABOUT,
+        server=NAMES,
+        share=NAMES,
+        path=NAMES,
+        takes=st.lists(ENTRIES, max_size=2).map(tuple),
+    ),
 }
 CHANGES = st.one_of(*MADE.values())
 

@@ -9,15 +9,9 @@ import sys
 import time
 from collections.abc import Iterator
 from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
-from ipaddress import ip_address
 from pathlib import Path
 
 import pytest
-from cryptography import x509
-from cryptography.hazmat.primitives import hashes, serialization
-from cryptography.hazmat.primitives.asymmetric import ec
-from cryptography.x509.oid import NameOID
 
 from adzeguard.core.drivers import Names, Secret, Settings
 from adzeguard.core.estate.fleet import FleetPart
@@ -75,30 +69,6 @@ class Running:
 
     address: str
     workers: list[subprocess.Popen]
-
-
-@pytest.fixture(scope="module")
-def certificates(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """One certificate that signs itself, for scheduler, workers and whoever asks them."""
-    folder = tmp_path_factory.mktemp("tls")
-    key = ec.generate_private_key(ec.SECP256R1())
-    name = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, "cluster.lowmere.example")])
-    now = datetime.now(UTC)
-    builder = x509.CertificateBuilder().subject_name(name).issuer_name(name).public_key(key.public_key())
-    builder = (
-        builder.serial_number(1).not_valid_before(now - timedelta(hours=1)).not_valid_after(now + timedelta(days=2))
-    )
-    builder = builder.add_extension(
-        x509.SubjectAlternativeName([x509.IPAddress(ip_address("127.0.0.1"))]), critical=False
-    )
-    builder = builder.add_extension(x509.BasicConstraints(ca=True, path_length=None), critical=True)
-    certificate = builder.sign(key, hashes.SHA256())
-    (folder / "cert.pem").write_bytes(certificate.public_bytes(serialization.Encoding.PEM))
-    private = key.private_bytes(
-        serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption()
-    )
-    (folder / "key.pem").write_bytes(private)
-    return folder
 
 
 @pytest.fixture

@@ -52,6 +52,22 @@ cat > "$folder/smb.conf" <<CONF
     idmap config LOWMERE : range = 200000-999999
     load printers = no
 CONF
+# Shares whose permissions are kept beside the files: the file system here has no place for them.
+for share in open group denied read; do
+    mkdir -p "$folder/files/$share"
+    chmod 777 "$folder/files/$share"
+    cat >> "$folder/smb.conf" <<CONF
+[$share]
+    path = $folder/files/$share
+    read only = no
+    vfs objects = acl_tdb
+    acl_tdb:ignore system acls = yes
+    create mask = 0777
+    force create mode = 0777
+    directory mask = 0777
+    force directory mode = 0777
+CONF
+done
 echo "$password" | net ads join -s "$folder/smb.conf" -U Administrator --no-dns-updates -S "$server.lowmere.example" \
     > "$folder/join.log" 2>&1 || { cat "$folder/join.log" >&2; exit 1; }
 winbindd -D -s "$folder/smb.conf"

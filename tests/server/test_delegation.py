@@ -188,3 +188,32 @@ def test_what_this_server_does_otherwise(server: Server) -> None:
     administrator.delete(dn)
     administrator.close()
     assert said == [([b"7"], True), ([b"4"], False)]
+
+
+def test_a_charter_adopted_from_a_real_domain_finds_no_deviation(workspace: Program) -> None:
+    """Grants over OUs, groups and accounts, for classes, single rights, denials: each rule holds, none is missing."""
+    workspace("collect", "--full")
+    over = ("--over", OFFICE)
+    for given in (
+        ("give", "Booking Office Leads", "password-help", *over),
+        ("give", "Booking Office Leads", "write:telephoneNumber", "create:contact", *over, "--this-and-below"),
+        ("give", "Service Desk", "group-membership", "--over", "First Aiders"),
+        ("give", "Service Desk", "everything", "--over", "cato.lune"),
+        ("give", "Harbour Operators", "read-all", "--over", "OU=Retired", "--only-for", "group"),
+        ("deny", "Galley Crew", "everything", "--over", "Radio Watch"),
+    ):
+        line = ("grant", *given, "--yes", "--why", "as asked")
+        done = workspace(*line)
+        done = insisting(workspace, *line) if "--new-reach" in done.err else done
+        assert done.code == 0, done.err
+    (workspace.folder / "charter/charter.yaml").write_text("charter: 1\nrules: []\n")
+    before = workspace("check", "--format", "json").json
+    assert sum(f["check"] == "undocumented-grant" for f in before) >= 6
+    assert workspace("charter", "adopt").code == 0
+    (workspace.folder / "charter/charter.yaml").unlink()
+    lint = workspace("charter", "lint")
+    assert (lint.code, "nothing wrong" in lint.out) == (0, True), lint.out
+    found = workspace("check", "--format", "json").json
+    assert [f for f in found if f["rule"] or f["check"] == "undocumented-grant"] == []
+    assert all(row["documented"] for row in workspace("grant", "list", "--format", "json").json)
+    made(workspace, "undo", "--since", "1h")

@@ -4,10 +4,12 @@ import json
 import subprocess
 import sys
 import time
+from datetime import UTC, datetime, timedelta
 
 import pytest
 
 from tests.conftest import Json, Program
+from tests.mail_server import MailServer
 from tests.server.server import Server
 
 pytestmark = pytest.mark.server
@@ -35,6 +37,81 @@ def test_a_change_behind_our_back_is_noticed_within_seconds(server: Server, work
     assert running.wait(60) == 0
     running.communicate()
     assert "roan.pell" in {m["name"] for m in workspace("who", "Watched", "--format", "json").json}
+
+
+def test_a_change_behind_our_back_finds_its_owner(server: Server, workspace: Program, mail_server: MailServer) -> None:
+    """Noticed, attributed to whom the server logged, asked once by mail, left, asked again on its date, and mended."""
+    group = f"CN=Lantern Keys,OU=Groups,{server.base}"
+    server.change(f"dn: {group}\nchangetype: add\nobjectClass: group\nsAMAccountName: Lantern Keys")
+    (workspace.folder / "charter/charter.yaml").write_text(
+        "charter: 1\nrules:\n  - id: lantern-keys\n    why: Nobody holds them in winter.\n"
+        "    owner: lanterns@lowmere.example\n    group: LOWMERE\\Lantern Keys\n    only: []\n"
+    )
+    with (workspace.folder / "adzeguard.toml").open("a") as settings:
+        settings.write(mail_server.settings(workspace.folder))
+        settings.write(f'\n[trail]\nlogs = ["{server.audit_log}"]\n')
+    workspace("collect")
+    command = [sys.executable, "-m", "adzeguard", "watch", "--rounds", "4"]
+    pipes = {"stdout": subprocess.PIPE, "stderr": subprocess.PIPE, "stdin": subprocess.DEVNULL}
+    running = subprocess.Popen(command, cwd=workspace.folder, env=workspace.environment, text=True, **pipes)
+    assert running.stdout is not None
+    assert json.loads(running.stdout.readline())["asked"] == []
+    _wait_until_it_listens(running)
+    begun = time.monotonic()
+    server.change(f"dn: {group}\nchangetype: modify\nadd: member\nmember: {_dn(server, 'roan.pell')}")
+    asked: Json = json.loads(running.stdout.readline())
+    assert (asked["because"], asked["asked"], asked["told"]) == ("change", ["Q1"], 1), asked
+    assert time.monotonic() - begun < 15
+    [mail] = mail_server.mails
+    text = mail.get_body(("plain",))
+    assert text is not None
+    assert "by LOWMERE\\Administrator from 127.0.0.1" in text.get_content().replace("ipv4:", "")
+    until = datetime.now(UTC) + timedelta(seconds=25)
+    assert workspace("answer", "Q1", "--leave-until", until.isoformat(), "--why", "the lamp is mended").code == 0
+    # Something else that changes makes it look, and so learn of the new date.
+    server.change(f"dn: {group}\nchangetype: modify\nreplace: description\ndescription: in winter")
+    assert json.loads(running.stdout.readline())["asked"] == []
+    again: Json = json.loads(running.stdout.readline())
+    assert (again["because"], again["asked"], again["told"]) == ("time", ["Q2"], 1), again
+    assert datetime.now(UTC) >= until
+    assert running.wait(60) == 0
+    running.communicate()
+    assert len(mail_server.mails) == 2
+    assert workspace("answer", "Q2", "--mend", "--why", "winter", "--yes").code == 0
+    assert server.ask("(sAMAccountName=Lantern Keys)", "member")[0].get("member", []) == []
+    assert workspace("questions").code == 0
+
+
+def test_a_server_that_was_away_is_watched_again(server: Server, workspace: Program) -> None:
+    """Rounds without it say so and go on; once it is back a change is noticed, and a lease that was over has ended."""
+    (workspace.folder / "charter/charter.yaml").write_text("charter: 1\nrules: []\n")
+    group = f"CN=Tide Keys,OU=Groups,{server.base}"
+    server.change(f"dn: {group}\nchangetype: add\nobjectClass: group\nsAMAccountName: Tide Keys")
+    workspace("collect")
+    until = datetime.now(UTC) + timedelta(seconds=45)
+    given = workspace("lease", "start", "roan.pell", "Tide Keys", "--until", until.isoformat(), "--yes")
+    assert given.code == 0, given.err
+    command = [sys.executable, "-m", "adzeguard", "watch", "--every", "1"]
+    pipes = {"stdout": subprocess.PIPE, "stderr": subprocess.PIPE, "stdin": subprocess.DEVNULL}
+    running = subprocess.Popen(command, cwd=workspace.folder, env=workspace.environment, text=True, **pipes)
+    assert running.stdout is not None
+    assert "error" not in json.loads(running.stdout.readline())
+    server.stop()
+    while "error" not in (missed := json.loads(running.stdout.readline())):
+        pass
+    assert "server" in missed["error"] or "connect" in missed["error"], missed
+    server.start()
+    while "error" in (back := json.loads(running.stdout.readline())):
+        pass
+    assert back["leases_ended"] == ["L1"]
+    assert server.ask("(sAMAccountName=Tide Keys)", "member")[0].get("member", []) == []
+    begun = time.monotonic()
+    server.change(f"dn: {group}\nchangetype: modify\nreplace: description\ndescription: by the slip")
+    while json.loads(running.stdout.readline())["because"] != "change":
+        assert time.monotonic() - begun < 200
+    running.terminate()
+    running.communicate(timeout=60)
+    assert running.returncode == 0
 
 
 def _wait_until_it_listens(running: subprocess.Popen[str]) -> None:

@@ -1,6 +1,8 @@
 """The store: what goes in comes out, only what differs is written, and nobody else can read it."""
 
 import sqlite3
+import subprocess
+import sys
 from datetime import timedelta
 from pathlib import Path
 
@@ -17,6 +19,7 @@ from adzeguard.core.wellknown import ADMINISTRATORS
 from adzeguard.store.collections import CollectionFacts
 from adzeguard.store.estate_store import EstateStore
 from adzeguard.store.journal import Journal
+from adzeguard.store.sqlite import SqliteDatabase
 from tests.estates import DOMAIN, NOON, directory
 from tests.store.conftest import New, in_folder
 
@@ -145,3 +148,20 @@ def test_a_journal_shows_what_was_done_to_it(tmp_path: Path, harm: str, said: st
         connection.executescript(harm)
 
     assert any(line.startswith(said) for line in journal.broken_at())
+
+
+def test_a_second_opening_takes_no_lock_away(tmp_path: Path) -> None:
+    """Opened twice by one process, nobody else takes themselves for the last to use it, which would damage it."""
+    whole = tmp_path / "store.db"
+    first = SqliteDatabase(whole, tmp_path / "lock")
+    for _ in range(2):
+        code = (
+            "import sqlite3, sys\nstore = sqlite3.connect(sys.argv[1], timeout=0, isolation_level=None)\n"
+            "try: print(store.execute('PRAGMA journal_mode=DELETE').fetchone())\n"
+            "except sqlite3.OperationalError as error: print(error)"
+        )
+        other = subprocess.run([sys.executable, "-c", code, whole], capture_output=True, text=True, check=True)
+        assert other.stdout == "database is locked\n"
+        second = SqliteDatabase(whole, tmp_path / "lock")
+    second.close()
+    first.close()

@@ -321,5 +321,16 @@ def test_the_map_is_drawn_and_written(demo: Program) -> None:
     assert picture.stat().st_mode & 0o777 == 0o600
     rows = list(csv.DictReader(demo("grant", "map").out.splitlines()))
     cells = {row["over"]: row[LEADS] for row in rows}
-    assert cells[OFFICE] == "password-help"
+    assert cells[OFFICE] == "password-help (below)"
     assert "is no picture" in demo("grant", "map", "--output", "map.gif").err
+
+
+def test_what_is_written_down_is_marked(demo: Program) -> None:
+    """A grant that a rule asks for, and one that none does; without a readable charter nothing is said of it."""
+    said = {row["holder"]: row["documented"] for row in demo("grant", "list", "--format", "json").json}
+    assert said[r"LOWMERE\Booking Office Leads"] is True
+    assert said[r"LOWMERE\mira.holt"] is False
+    (demo.folder / "charter/broken.yaml").write_text("charter: 1\nrules: [")
+    listed = demo("grant", "list", "--format", "json")
+    assert {row["documented"] for row in listed.json} == {None}
+    assert "What is written down is not said" in listed.err

@@ -5,6 +5,7 @@ import io
 import json
 import shutil
 import stat
+import subprocess
 from pathlib import Path
 
 import pytest
@@ -15,15 +16,27 @@ ADMINS = r"LOWMERE\Domain Admins"
 
 
 def test_the_demo_tells_its_story_and_ends_well(tmp_path_factory: pytest.TempPathFactory) -> None:
-    """One command makes the workspace, walks through every step, and ends with commands to try."""
+    """One command makes the workspace, walks through every step, and ends with commands that can be pasted."""
     program = Program(tmp_path_factory.mktemp("walk"))
+    program.environment["PATH"] = "/usr/bin:/bin"
     told = program("demo")
 
     assert told.code == 0, told.err
     assert "11 changes" in told.out
     assert "Nothing to change: what stands is what is wanted." in told.out
     assert "rows stand as they were written" in told.out
-    assert "Now try it yourself" in told.out
+    assert "LOWMERE\\Night Watch, which leads in" in " ".join(told.out.split())
+    pasted = told.out.partition("Now try it yourself:\n")[2].splitlines()
+    script = "\n".join(f"{line} || [ $? -eq 3 ] || exit 9" for line in pasted)
+    done = subprocess.run(
+        ["bash", "-c", script],
+        cwd=program.folder,
+        env=program.environment,
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    assert (done.returncode, len(pasted) > 6) == (0, True), done.stderr
     assert program("demo").code == 2  # the folder is not empty any more
 
 

@@ -24,6 +24,11 @@ NEEDS_MORE = (
     "grant",
     "admit",
     "local",
+    "answer",
+    "approve",
+    "retire",
+    "tidy",
+    "picture",
 )
 """Commands whose example wants a past, a yes, or a file of one's own."""
 

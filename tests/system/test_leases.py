@@ -156,3 +156,24 @@ def test_a_round_does_what_it_may_and_tells_what_it_may_not(demo: Program) -> No
     assert held.json["mended"] == 0
     assert len(held.json["refused"]) == 1
     assert demo("round", "--only-leases").code == 0
+
+
+def test_a_lease_is_never_given_without_its_end(calm: Program) -> None:
+    """A file with the membership alone is not written; a rule that holds the lease can be proposed and approved."""
+    refused = calm(*GIVEN, "--for", "1h", "--only-propose", "p.json")
+    assert (refused.code, "without its end" in refused.err) == (2, True)
+    assert not (calm.folder / "p.json").exists()
+    assert leases(calm) == []
+    last = (datetime.now(UTC) + timedelta(days=2)).date().isoformat()
+    rule = f"{{id: r, group: 'LOWMERE\\Chart Editors', lease: {{'LOWMERE\\roan.pell': {last}}}, response: mend}}"
+    (calm.folder / "charter/charter.yaml").write_text(f"charter: 1\nrules: [{rule}]\n")
+    assert calm("propose", "--output", "p.json").code == 3
+    assert calm("enact", "p.json", "--yes").code == 0
+    assert "roan.pell" in members(calm, "Chart Editors")
+    [planned] = leases(calm)
+    assert (planned["id"], planned["state"], planned["left_seconds"] > 86400) == ("r", "charter", True)
+    yesterday = (datetime.now(UTC) - timedelta(days=1)).date().isoformat()
+    charter = calm.folder / "charter/charter.yaml"
+    charter.write_text(charter.read_text().replace(last, yesterday))
+    assert calm("round", "--format", "json").json["mended"] == 1
+    assert "roan.pell" not in members(calm, "Chart Editors")

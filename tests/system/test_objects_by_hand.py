@@ -238,7 +238,9 @@ def test_a_reviewed_file_says_which_memberships_are_copied(demo: Program) -> Non
 
 
 def test_the_shell_completes_commands_options_and_names(demo: Program) -> None:
-    """Bash gets commands, options, and names with their spaces escaped; an unusable workspace gives nothing."""
+    """Bash gets commands, options, names as the quote in front of them wants, and what the charter and journal hold."""
+    made(demo, "group", "add", "First Aiders", "orla.fenn")
+    [enactment] = {row["enactment"] for row in demo("journal", "--format", "json").json}
     script = f"""
     cd {demo.folder}; adzeguard() {{ python -m adzeguard "$@"; }}
     eval "$(adzeguard completion bash | sed 's/ $1)/ COMPLETED adzeguard)/; s/env COMP/COMP/; s/COMPLETED //')"
@@ -246,6 +248,8 @@ def test_the_shell_completes_commands_options_and_names(demo: Program) -> None:
 printf '%s|' "${{COMPREPLY[@]}}"; echo; }}
     try adzeguard gr; try adzeguard group add Fir; try adzeguard who --ho; try adzeguard ou move Gal
     try adzeguard why orla.fenn --on KIOSK-2
+    try adzeguard who "'Domain Adm"; try adzeguard who '"LOWMERE\\Domain Adm'; try adzeguard move x "'OU=Boo"
+    try adzeguard grant give x group-m; try adzeguard check --rule kiosk; try adzeguard undo {enactment[:9]}
     cd /; try adzeguard show orl
     """
     done = subprocess.run(
@@ -261,6 +265,12 @@ printf '%s|' "${{COMPREPLY[@]}}"; echo; }}
         "--host|--hosts|",
         "OU=Galley,OU=People|",
         "KIOSK-20|KIOSK-21|KIOSK-22|KIOSK-23|KIOSK-24|",
+        "Domain Admins|",
+        r"LOWMERE\Domain Admins|",
+        "OU=Booking Office,OU=People|",
+        "group-membership|",
+        "kiosk-administrators|",
+        f"{enactment}|",
         "|",
     ], done.stderr
     for shell in ("zsh", "fish"):

@@ -4,7 +4,7 @@ from pathlib import Path
 
 import click
 
-from adzeguard.cli.completing import names
+from adzeguard.cli.completing import names, rule_ids
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.options import example, listing_options, output_option, workspace_option
@@ -67,7 +67,7 @@ def adopt(output: Path | None, workspace: Path | None) -> int:
 
 
 @command.command("where", epilog=example("adzeguard charter where kiosk-administrators"))
-@click.argument("rule")
+@click.argument("rule", shell_complete=rule_ids)
 @listing_options
 @workspace_option
 def where(rule: str, form: str, output: Path | None, workspace: Path | None) -> int:

@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING
 
 import click
 
+from adzeguard.cli.completing import rule_ids
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.options import example, listing_options, workspace_option
@@ -25,43 +26,39 @@ _SEVERITIES = ("note", "low", "medium", "high", "critical")
     show_default=True,
     help="Leave out what matters less.",
 )
-@click.option("--rule", "rules", multiple=True, metavar="ID", help="Only findings of this rule; may be given again.")
+@click.option(
+    "--rule",
+    "rules",
+    multiple=True,
+    metavar="ID",
+    shell_complete=rule_ids,
+    help="Only findings of this rule; may be given again.",
+)
+@click.option("--each", is_flag=True, help="For people too, list what is alike in many places one by one.")
 @listing_options
 @workspace_option
-def command(severity: str, rules: tuple[str, ...], form: str, output: Path | None, workspace: Path | None) -> int:
+def command(
+    severity: str, rules: tuple[str, ...], each: bool, form: str, output: Path | None, workspace: Path | None
+) -> int:
     """Show what deviates from the charter, and what is wrong whatever the charter says.
 
-    Ends with 3 when there are findings; a note alone is none.
+    What is alike in many places is one row for people; json, jsonl and csv have each. Ends with 3 when there are
+    findings; a note alone is none.
 
-    Keys of json and csv: severity, check, subject, member, message, rule, owner, response, fingerprint, evidence.
+    Keys of json and csv: severity, check, subject, member, message, rule, owner, response, fingerprint, evidence, next.
     """
-    from adzeguard.core.checks.all import all_findings
     from adzeguard.core.checks.finding import Severity
-    from adzeguard.core.checks.looked_at import LookedAt
-    from adzeguard.core.views.findings import counts_of, findings_table
+    from adzeguard.core.views.findings import counts_of, findings_table, folded_table
     from adzeguard.store.checked import LastCheck
-    from adzeguard.store.leases import Leases
 
     desk = Desk(workspace)
     check_rules(rules, {rule.id for rule in desk.written_charter.rules})
-    findings = all_findings(
-        LookedAt(
-            desk.rights,
-            desk.charter,
-            desk.privileged,
-            desk.put_in,
-            desk.workspace.waiting_days,
-            desk.workspace.unread_days,
-            desk.store.hosts_read_at(),
-            Leases(desk.database).all(),
-            desk.now(),
-        )
-    )
+    findings = desk.findings()
     if desk.database.writable:
         desk.checked.note(LastCheck(desk.now(), desk.store.latest().id, counts_of(findings)))
     least = Severity[severity.upper()]
     shown = [f for f in findings if f.severity >= least and (not rules or _is_of(f, rules))]
-    put_view(findings_table(shown), form, output)
+    put_view(folded_table(shown) if form == "table" and not each else findings_table(shown), form, output)
     return Exit.TO_REPORT if any(f.severity > Severity.NOTE for f in shown) else Exit.NOTHING_TO_REPORT
 
 

@@ -15,9 +15,11 @@ _SHOWN = 8
 
 @click.command("collect", epilog=example("adzeguard collect --workspace lowmere"))
 @click.option("--full", is_flag=True, help="Read everything again, not only what changed.")
+@click.option("--shares", is_flag=True, help="Read the permissions on file shares instead: see [shares] in the guide.")
+@click.option("--depth", type=click.IntRange(1, 50), default=3, show_default=True, help="How deep, with --shares.")
 @workers_option
 @workspace_option
-def command(full: bool, workers: str, workspace: Path | None) -> int:
+def command(full: bool, shares: bool, depth: int, workers: str, workspace: Path | None) -> int:
     """Read the directory and the hosts into the store of the workspace.
 
     The first time everything is read; later, from a server that can tell, only what changed, deletions included.
@@ -32,6 +34,8 @@ def command(full: bool, workers: str, workspace: Path | None) -> int:
     from adzeguard.workflows.settle_later import settle_unknown
 
     desk = Desk(workspace)
+    if shares:
+        return _shares(desk, depth)
     with (
         desk.held("collect"),
         desk.directory() as directory,
@@ -64,3 +68,30 @@ def command(full: bool, workers: str, workspace: Path | None) -> int:
         count = len(done.strangers) + done.more_strangers
         say(f"Groups list {count} names from outside, left out: {some_of(done.strangers, _SHOWN, count)}")
     return Exit.DONE_IN_PART if done.hosts_unread else Exit.NOTHING_TO_REPORT
+
+
+def _shares(desk: Desk, depth: int) -> int:
+    """Read the shares; Ctrl-C stops after the folder in hand, and the next time goes on from there."""
+    from adzeguard.cli.enacting import stopping
+    from adzeguard.core.errors import UsageError
+    from adzeguard.store.shares import Shares
+    from adzeguard.workflows.shares import read_shares
+
+    if not desk.workspace.shares:
+        raise UsageError("no server of file shares is named", "Name one in adzeguard.toml, such as [shares.harbour]")
+    with (
+        desk.held("collect --shares"),
+        desk.share_servers() as servers,
+        progress_bar() as progress,
+        stopping() as asked,
+    ):
+        read = read_shares(servers, Shares(desk.database), desk.now, progress, depth, asked)
+    kept = f"; {read.kept} parts were read before the interruption" if read.kept else ""
+    put(f"Read {read.folders} folders of {read.shares} shares, {depth} deep{kept}.\n")
+    if read.denied:
+        say(f"Not read ({len(read.denied)}):")
+    for path, why in read.denied[:_SHOWN]:
+        say(f"  {path}: {why}")
+    if len(read.denied) > _SHOWN:
+        say(f"  and {len(read.denied) - _SHOWN} more")
+    return Exit.DONE_IN_PART if read.denied else Exit.NOTHING_TO_REPORT

@@ -10,7 +10,7 @@ from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.moments import MOMENT
 from adzeguard.cli.options import example, listing_options, workspace_option
-from adzeguard.cli.output import put_view
+from adzeguard.cli.output import put_view, say
 
 
 @click.command("compare", epilog=example("adzeguard compare 10m"))
@@ -19,17 +19,25 @@ from adzeguard.cli.output import put_view
 @listing_options
 @workspace_option
 def command(before: datetime, after: datetime | None, form: str, output: Path | None, workspace: Path | None) -> int:
-    """Show who gained and lost membership between two moments, or between one and now.
+    """Show what differs between two moments, or between one and now.
 
-    Effective memberships as well as direct ones, of directory groups and of the local groups of hosts.
+    Who gained and lost membership, effective as well as direct, of directory groups and of the local groups of hosts;
+    objects made, gone, moved and altered; directory policies and their links; rights given and taken away.
     Ends with 3 when anything differs.
 
-    Keys of json and csv: subject, change, member, kind, direct.
+    Keys of json and csv: about, subject, change, member, kind, direct, detail.
     """
     from adzeguard.core.access.compare import compare
+    from adzeguard.core.rights.altered import altered_objects
     from adzeguard.core.views.changes import compared_table
 
-    store = Desk(workspace).store
-    differences = [asdict(one) for one in compare(store.load(before), store.load(after))]
-    put_view(compared_table(differences), form, output)
+    desk = Desk(workspace)
+    first = desk.store.first_moment()
+    if before < first:
+        say(f"Nothing had been collected by {before:%Y-%m-%d %H:%M} UTC. Compared with the first: {first:%m-%d %H:%M}.")
+        before = first
+    was, now = desk.store.load(before), desk.store.load(after)
+    rights = desk.rights_of(was), desk.rights_of(now)
+    differences = [*compare(was, now), *altered_objects(*rights, desk.store.altered(before, after))]
+    put_view(compared_table([asdict(one) for one in differences]), form, output)
     return Exit.TO_REPORT if differences else Exit.NOTHING_TO_REPORT

@@ -3,14 +3,21 @@
 import os
 from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING, TypeVar
 
 import click
 from click.shell_completion import CompletionItem
 
+if TYPE_CHECKING:
+    from adzeguard.store.connection import Database
+    from adzeguard.workspace.settings import Workspace
+
+T = TypeVar("T")
+
 Complete = Callable[[click.Context, click.Parameter, str], list[CompletionItem]]
 _SHOWN = 40
-_ASKED = 400
-_ESCAPED_IN_BASH = " \\'\"()&;|<>*?[]{}$`!#~"
+_ESCAPED_IN = {"": " \\'\"()&;|<>*?[]{}$`!#~", '"': '"\\$`', "'": ""}
+"""What bash takes for more than itself, by the quote that the word stands in."""
 
 
 def names(*kinds: str) -> Complete:
@@ -18,48 +25,71 @@ def names(*kinds: str) -> Complete:
 
     def complete(ctx: click.Context, _param: click.Parameter, typed: str) -> list[CompletionItem]:
         from adzeguard.core.estate.principal import Kind
+        from adzeguard.store.typed_names import names_beginning
 
-        wanted = {Kind[kind.upper()] for kind in kinds}
+        wanted = frozenset(Kind[kind.upper()] for kind in kinds)
         domain, backslash, part = typed.rpartition("\\")
-        offers = [
-            (domain + backslash + name, label)
-            for name, kind, label in _found(ctx, part)
-            if name.casefold().startswith(part.casefold()) and (not wanted or kind in wanted)
-        ]
-        return [CompletionItem(_for_shell(name), help=label) for name, label in offers[:_SHOWN]]
+        found = _asked(lambda: names_beginning(_database(ctx), part, wanted, _SHOWN))
+        return [CompletionItem(_for_shell(domain + backslash + name), help=kind.label) for name, kind in found]
 
     return complete
 
 
 def containers(ctx: click.Context, _param: click.Parameter, typed: str) -> list[CompletionItem]:
     """Complete OUs by their names, with or without "OU=" in front."""
-    from adzeguard.cli.desk import Desk
-    from adzeguard.core.errors import AdzeguardError
-    from adzeguard.core.estate.places import short_dn
-    from adzeguard.core.estate.principal import Kind
+    from adzeguard.store.typed_names import ou_names
 
-    try:
-        estate = Desk(_workspace(ctx)).estate
-        ous = estate.catalogue.principals(estate.catalogue.of_kind(Kind.OU).tolist()).values()
-        shown = sorted(short_dn(estate, ou.dn) for ou in ous)
-    except AdzeguardError:  # a half-typed line is no place for errors
-        return []
     wanted = typed.casefold()
+    shown = _asked(lambda: ou_names(_database(ctx)))
     fitting = [dn for dn in shown if dn.casefold().startswith((wanted, f"ou={wanted}"))]
     return [CompletionItem(_for_shell(dn)) for dn in fitting[:_SHOWN]]
 
 
-def _found(ctx: click.Context, part: str) -> list[tuple[str, int, str]]:
-    from adzeguard.cli.desk import Desk
+def enactments(ctx: click.Context, _param: click.Parameter, typed: str) -> list[CompletionItem]:
+    """Complete enactments by their names, the latest first."""
+    from adzeguard.store.typed_names import enactments_beginning
+
+    found = _asked(lambda: enactments_beginning(_database(ctx), typed, _SHOWN))
+    return [CompletionItem(_for_shell(name), help=words) for name, words in found]
+
+
+def rule_ids(ctx: click.Context, _param: click.Parameter, typed: str) -> list[CompletionItem]:
+    """Complete the ids of rules, as they stand in the charter's files."""
+    from adzeguard.workspace.written_ids import written_ids
+
+    found = _asked(lambda: written_ids(_settings(ctx).charter_folder))
+    return [CompletionItem(_for_shell(one)) for one in found if one.startswith(typed)][:_SHOWN]
+
+
+def duties(_ctx: click.Context, _param: click.Parameter, typed: str) -> list[CompletionItem]:
+    """Complete the duties that come with the tool, each with what it lets one do."""
+    from adzeguard.core.rights.duties import standard_duties
+    from adzeguard.directory.schema import standard_schema
+
+    found = standard_duties(standard_schema()).values()
+    return [CompletionItem(one.name, help=f"may {one.words}") for one in found if one.name.startswith(typed)]
+
+
+def _asked(ask: Callable[[], list[T]]) -> list[T]:
+    """Return what is found; a half-typed line is no place for errors."""
     from adzeguard.core.errors import AdzeguardError
 
     try:
-        catalogue = Desk(_workspace(ctx)).estate.catalogue
-        ids = catalogue.containing(part, _ASKED)
-        offers = catalogue.principals(ids)
-    except AdzeguardError:  # a half-typed line is no place for errors
+        return ask()
+    except AdzeguardError:
         return []
-    return [(offers[i].name, offers[i].kind, offers[i].kind.label) for i in ids if i in offers]
+
+
+def _database(ctx: click.Context) -> "Database":
+    from adzeguard.cli.desk import Desk
+
+    return Desk(_workspace(ctx)).database
+
+
+def _settings(ctx: click.Context) -> "Workspace":
+    from adzeguard.cli.desk import Desk
+
+    return Desk(_workspace(ctx)).workspace
 
 
 def _workspace(ctx: click.Context) -> Path | None:
@@ -74,4 +104,20 @@ def _for_shell(name: str) -> str:
     """
     if not os.environ.get("_ADZEGUARD_COMPLETE", "").startswith("bash"):
         return name
-    return "".join(f"\\\\{c}" if c in _ESCAPED_IN_BASH else c for c in name)
+    escaped = _ESCAPED_IN[_open_quote(os.environ.get("COMP_WORDS", ""))]
+    return "".join(f"\\\\{c}" if c in escaped else "\\\\" if c == "\\" else c for c in name)
+
+
+def _open_quote(line: str) -> str:
+    """Return the quote that a line leaves open, which bash keeps in front of what it puts in; empty without one."""
+    quote, escaped = "", False
+    for c in line:
+        if escaped:
+            escaped = False
+        elif c == "\\" and quote != "'":
+            escaped = True
+        elif c == quote:
+            quote = ""
+        elif not quote and c in "'\"":
+            quote = c
+    return quote

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 
 from adzeguard.cli.csv_files import read_rows
 from adzeguard.cli.output import put, say
-from adzeguard.core.errors import InputError, UsageError
+from adzeguard.core.errors import DeclinedError, InputError, UsageError
 
 if TYPE_CHECKING:
     from adzeguard.core.access.peers import Candidate
@@ -54,7 +54,7 @@ def picked(candidates: "Sequence[Candidate]", title: str) -> "list[Candidate]":
         raise UsageError("the picker needs an extra package", "pip install 'adzeguard[picker]'") from error
     taken = Picker(title, _COLUMNS, [_row(c) for c in candidates]).run()
     if taken is None:
-        raise UsageError("nothing was changed")
+        raise DeclinedError("nothing was done")
     return [candidates[at] for at in taken]
 
 

@@ -2,6 +2,8 @@
 
 import os
 import shlex
+import shutil
+import sys
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -43,13 +45,22 @@ def _walk(folder: Path) -> int:
         for number, step in enumerate(STEPS, 1):
             title = f"{number}. {step.why}"
             typed = "$ adzeguard " + shlex.join(step.command)
-            put(f"\n{_styled(title, bold=True)}\n{_styled(typed, fg='cyan')}\n")
+            put(f"\n{_styled(title, bold=True)}\n{_styled(typed, fg='magenta')}\n")
             if _step(step.command, step.shown) in (Exit.FAILED, Exit.WRONG_USE):
                 return Exit.FAILED
     finally:
         os.chdir(back)
-    put(f"\nNow try it yourself:\n  cd {shlex.quote(str(folder))}\n" + "".join(f"  {line}\n" for line in AFTERWARDS))
+    lines = [*_path_line(), f"cd {shlex.quote(str(folder))}", *AFTERWARDS]
+    put("\nNow try it yourself:\n" + "".join(f"  {line}\n" for line in lines))
     return Exit.NOTHING_TO_REPORT
+
+
+def _path_line() -> list[str]:
+    """Return the line after which the shell finds the program, for who has only a checkout and its environment."""
+    here = Path(sys.executable).parent
+    if shutil.which("adzeguard") is not None or not (here / "adzeguard").exists():
+        return []
+    return [f'export PATH={shlex.quote(str(here))}:"$PATH"']
 
 
 def _styled(text: str, **style: Any) -> str:

@@ -2,7 +2,7 @@
 
 import getpass
 import sys
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from contextlib import AbstractContextManager, contextmanager
 from datetime import UTC, datetime, timedelta
 from functools import cached_property
@@ -11,28 +11,46 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from adzeguard.workspace.settings import HostsSettings, Workspace, find_workspace, read_workspace
+from adzeguard.workspace.settings import (
+    HostsSettings,
+    SharesSettings,
+    TellSettings,
+    Workspace,
+    find_workspace,
+    read_workspace,
+)
 
 if TYPE_CHECKING:
+    from adzeguard.core.access.shares import Shared
     from adzeguard.core.change.change import Change
     from adzeguard.core.change.draft import Draft
+    from adzeguard.core.change.guards.approval import ApprovalNeeds
     from adzeguard.core.change.guards.case import Case
     from adzeguard.core.change.proposal import Proposal
     from adzeguard.core.change.reach_impact import Privilege
     from adzeguard.core.charter.charter import Charter
     from adzeguard.core.charter.resolve import ResolvedCharter
+    from adzeguard.core.checks.check import Check
+    from adzeguard.core.checks.finding import Finding
+    from adzeguard.core.checks.looked_at import LookedAt
     from adzeguard.core.drivers import Secret
     from adzeguard.core.estate.estate import Estate
     from adzeguard.core.estate.principal import Principal
     from adzeguard.core.limits import NamedSizes
+    from adzeguard.core.review.correction import Correction
     from adzeguard.core.rights.delegations import Rights
+    from adzeguard.core.trail.seen import Seen
     from adzeguard.directory.port import DirectoryDriver
     from adzeguard.hosts.apart import Crew, SourceApart
     from adzeguard.hosts.fleet import Fleet
+    from adzeguard.shares.port import SharesDriver
     from adzeguard.store.checked import Checked
     from adzeguard.store.connection import Database
     from adzeguard.store.estate_store import EstateStore
     from adzeguard.store.journal import Journal
+    from adzeguard.tellers.port import Teller
+    from adzeguard.workflows.approval import Approving
+    from adzeguard.workflows.history import Past
     from adzeguard.workflows.names import KnownNames
     from adzeguard.workflows.propose import Proposed, Proposer
 
@@ -70,6 +88,12 @@ class Desk:
         from adzeguard.store.sqlite import SqliteDatabase
 
         return SqliteDatabase(self.workspace.store_path, self.workspace.lock_path)
+
+    def close(self) -> None:
+        """Let go of the store; what is asked afterwards opens it again."""
+        opened: Database | None = self.__dict__.pop("database", None)
+        if opened is not None:
+            opened.close()
 
     def held(self, task: str) -> AbstractContextManager[None]:
         """Hold the workspace while a task changes something."""
@@ -122,24 +146,36 @@ class Desk:
         workspace, today = self.workspace, self.now().astimezone().date()
         return resolved_charter(self.written_charter, self.estate, today, workspace.response, workspace.keepers)
 
+    def charter_if_readable(self, otherwise: str) -> "ResolvedCharter | None":
+        """Return the charter for what only adds to an answer; where it cannot be read, that is said."""
+        from adzeguard.cli.output import say
+        from adzeguard.core.errors import CharterError
+
+        try:
+            return self.charter
+        except CharterError as error:
+            say(f"{otherwise}, since the charter cannot be read:\n{error.message}")
+            return None
+
     @cached_property
     def rights(self) -> "Rights":
         """The estate with the schema and the duties, to speak about rights."""
-        return self._rights(with_own_duties=True)
+        return self.rights_of(self.estate, with_own_duties=True)
 
     @cached_property
     def standard_rights(self) -> "Rights":
         """The same with the duties alone that ship with the tool, for which the charter need not be read."""
-        return self._rights(with_own_duties=False)
+        return self.rights_of(self.estate)
 
-    def _rights(self, *, with_own_duties: bool) -> "Rights":
+    def rights_of(self, estate: "Estate", *, with_own_duties: bool = False) -> "Rights":
+        """Return an estate with the schema and the duties, such as one of the past."""
         from adzeguard.core.rights.delegations import Rights
         from adzeguard.core.rights.duties import duties_of
         from adzeguard.directory.schema import standard_schema
 
         schema = standard_schema()
         own = self.written_charter.duty_words if with_own_duties else {}
-        return Rights(self.estate, schema, duties_of(schema, own))
+        return Rights(estate, schema, duties_of(schema, own))
 
     @cached_property
     def put_in(self) -> "list[Change]":
@@ -149,15 +185,85 @@ class Desk:
 
         return put_in_by_rules(PutIn(self.database), self.journal, self.estate)
 
-    def charter_draft(self, also: tuple[str, ...]) -> "Draft":
+    def findings(self, *, with_left: bool = True) -> "list[Finding]":
+        """What the checks find now, worst first; otherwise what was left as it is counts as any other."""
+        from dataclasses import replace
+
+        from adzeguard.core.checks.all import all_findings
+
+        looked_at = self.looked_at()
+        return all_findings(looked_at if with_left else replace(looked_at, waivers=()), self.checks)
+
+    def charter_draft(
+        self, also: tuple[str, ...], is_meant: "Callable[[Correction], bool]" = lambda _one: True
+    ) -> "Draft":
         """Return what the charter asks for; `also` are rules to put right although they only tell."""
+        from adzeguard.core.review.draft import draft_of, without_left
+        from adzeguard.core.time.question import left_as_it_is
+        from adzeguard.store.questions import Waivers
+
+        left = left_as_it_is(Waivers(self.database).all(), self.now())
+        return draft_of(without_left(filter(is_meant, self.corrections()), left), also)
+
+    def corrections(self) -> "Iterator[Correction]":
+        """Yield what deviates from the charter, less what a lease gives."""
         from adzeguard.core.review.corrections import corrections
-        from adzeguard.core.review.draft import draft_of
         from adzeguard.core.review.leased import less_leased
         from adzeguard.store.leases import Leases
 
         found = corrections(self.rights, self.charter, self.put_in)
-        return draft_of(less_leased(found, Leases(self.database).all()), also)
+        return less_leased(found, Leases(self.database).all())
+
+    @property
+    def past(self) -> "Past":
+        """What is known of the past, and where from."""
+        from adzeguard.store.trail import Trail
+        from adzeguard.workflows.history import Past
+
+        return Past(self.estate, self.store, Trail(self.database), self.journal, self.database)
+
+    @property
+    def checks(self) -> "list[Check]":
+        """The checks that are made here, each as much as it matters here."""
+        from adzeguard.core.checks.tuned import tuned
+
+        return tuned(self.workspace.checks_off, self.workspace.severities)
+
+    def looked_at(self) -> "LookedAt":
+        """What checks look at."""
+        from adzeguard.core.checks.looked_at import LookedAt
+        from adzeguard.store.leases import Leases
+        from adzeguard.store.questions import Waivers
+
+        return LookedAt(
+            self.rights,
+            self.charter,
+            self.privileged,
+            self.put_in,
+            self.workspace.waiting_days,
+            self.workspace.unread_days,
+            self.store.hosts_read_at(),
+            Leases(self.database).all(),
+            Waivers(self.database).all(),
+            self.seen,
+            self.now(),
+        )
+
+    @property
+    def seen(self) -> "Seen":
+        """What the trail tells of the last days, as far as it is about what is privileged."""
+        from adzeguard.core.errors import InputError, SettingsError
+        from adzeguard.core.estate.logon_hours import read_times
+        from adzeguard.workflows.seen import seen_lately
+
+        settings = self.workspace
+        try:
+            hours = read_times(settings.working_hours) if settings.working_hours else None
+        except InputError as error:
+            raise SettingsError(f"adzeguard.toml: [checks] working_hours: {error.message}") from error
+        since = self.now() - timedelta(days=settings.past_days)
+        offset = self.now().astimezone().utcoffset() or timedelta()
+        return seen_lately(self.past, self.privileged, since, self.now(), hours, offset)
 
     @property
     def proposer(self) -> "Proposer":
@@ -182,7 +288,40 @@ class Desk:
 
         return proposed(draft, self.proposer)
 
-    def case(self, proposal: "Proposal", named: "NamedSizes") -> "Case":
+    def approving(self) -> "Approving":
+        """By whose rules an approval counts."""
+        from adzeguard.core.errors import SettingsError
+
+        settings = self.workspace.approval
+        if settings.signers is None:
+            raise SettingsError("adzeguard.toml names nobody who may approve", "Set [approval] signers to their file")
+        try:
+            from adzeguard.workflows.approval import Approving
+        except ModuleNotFoundError as error:
+            raise SettingsError("approving needs an extra package", "pip install 'adzeguard[approval]'") from error
+        return Approving(settings.signers, settings.days, self.now())
+
+    @property
+    def approval_needs(self) -> "ApprovalNeeds":
+        """For what somebody else must say yes."""
+        from adzeguard.core.change.guards.approval import NO_NEEDS, ApprovalNeeds
+        from adzeguard.core.change.kinds import CHANGE_KINDS
+        from adzeguard.core.errors import SettingsError
+        from adzeguard.core.wording import did_you_mean
+        from adzeguard.workflows.charter import named_principals
+
+        settings = self.workspace.approval
+        if not settings.is_needed:
+            return NO_NEEDS
+        known = [str(kind.model_fields["kind"].default) for kind in CHANGE_KINDS]
+        for name in settings.changes:
+            if name not in known:
+                near = did_you_mean(name, known)
+                raise SettingsError(f"adzeguard.toml: [approval] changes: no change is a '{name}'{near}")
+        groups = named_principals(self.estate, settings.groups, "groups", "approval")
+        return ApprovalNeeds(frozenset(one.id for one in groups), settings.hosts, frozenset(settings.changes))
+
+    def case(self, proposal: "Proposal", named: "NamedSizes", approved_by: str = "") -> "Case":
         """Return what the guards look at before a proposal is enacted."""
         from adzeguard.core.change.guards.case import Case
 
@@ -196,6 +335,8 @@ class Desk:
             proposal.impact.reach,
             self.privilege.sids,
             self.taken_out,
+            self.approval_needs,
+            approved_by,
         )
 
     @cached_property
@@ -232,16 +373,28 @@ class Desk:
         except UsageError:  # a name to bind with need not be one of the directory's accounts
             return None
 
-    def _secret(self, source: "HostsSettings | None" = None) -> "Secret":
-        """Return what gives the password of the directory, or of a source of hosts."""
-        from adzeguard.workspace.passwords import password_source, password_source_of_hosts
+    def _secret(self, source: "HostsSettings | TellSettings | SharesSettings | None" = None) -> "Secret":
+        """Return what gives the password of the directory, or of what another table connects to."""
+        from adzeguard.workspace.passwords import (
+            password_source,
+            password_source_of_hosts,
+            password_source_of_shares,
+            password_source_of_teller,
+        )
 
         def prompt(text: str) -> str:
-            return str(click.prompt(text, hide_input=True, err=True))
+            from adzeguard.cli.progress import paused
+
+            with paused():
+                return str(click.prompt(text, hide_input=True, err=True))
 
         ask = prompt if sys.stdin.isatty() else None
         if source is None:
             return password_source(self.workspace, ask)
+        if isinstance(source, TellSettings):
+            return password_source_of_teller(self.workspace, source, ask)
+        if isinstance(source, SharesSettings):
+            return password_source_of_shares(self.workspace, source, ask)
         return password_source_of_hosts(self.workspace, source, ask)
 
     @contextmanager
@@ -271,6 +424,46 @@ class Desk:
             yield fleet
         finally:
             fleet.close()
+
+    @contextmanager
+    def tellers(self) -> "Iterator[dict[str, Teller]]":
+        """The ways in which somebody is told, by their names; none is connected before there is something to tell."""
+        opened: dict[str, Teller] = {}
+        try:
+            for one in self.workspace.tell:
+                opened[one.name] = self._opened("tell", one.given, self._secret(one), one.table)
+            yield opened
+        finally:
+            for teller in opened.values():
+                teller.close()
+
+    @contextmanager
+    def share_servers(self) -> "Iterator[dict[str, SharesDriver]]":
+        """The servers of file shares, by their names here; none is connected before something is asked."""
+        opened: dict[str, SharesDriver] = {}
+        try:
+            for one in self.workspace.shares:
+                opened[one.name] = self._opened("shares", one.given, self._secret(one), one.table)
+            yield opened
+        finally:
+            for server in opened.values():
+                server.close()
+
+    @contextmanager
+    def servers_of(self, changes: "Iterable[Change]") -> "Iterator[dict[str, SharesDriver]]":
+        """The servers that changes of file shares are written to, by their folded names; none where there are none."""
+        if not any(change.share_server for change in changes):
+            yield {}
+            return
+        with self.share_servers() as servers:
+            yield {server.server.casefold(): server for server in servers.values()}
+
+    @cached_property
+    def shared(self) -> "Shared":
+        """The file shares, as they were read last."""
+        from adzeguard.store.shares import Shares
+
+        return Shares(self.database).load()
 
     def _apart(self, source: HostsSettings, secret: "Secret") -> "tuple[Callable[[], SourceApart] | None, bool]":
         """Return what makes a source ready to be sent to another process, if it can be, and whether that pays here."""

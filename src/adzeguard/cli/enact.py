@@ -1,5 +1,7 @@
 """adzeguard enact."""
 
+from collections.abc import Mapping
+from functools import cache
 from pathlib import Path
 from time import monotonic, sleep
 from typing import TYPE_CHECKING
@@ -8,13 +10,22 @@ import click
 
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.enacting import Rollout, drop_and_show, enact_and_show, resume_and_show
-from adzeguard.cli.options import Answers, enacting_options, example, workers_option, workspace_option
+from adzeguard.cli.options import (
+    Answers,
+    Choice,
+    choosing_options,
+    enacting_options,
+    example,
+    workers_option,
+    workspace_option,
+)
 from adzeguard.cli.output import say
-from adzeguard.cli.propose import check_rules
+from adzeguard.cli.propose import check_rules, chosen_draft
 from adzeguard.core.errors import ProposalFileError, UsageError
 from adzeguard.workflows.pace import AT_ONCE, Pace
 
 if TYPE_CHECKING:
+    from adzeguard.core.change.part import Part
     from adzeguard.core.change.proposal import Proposal
 
 
@@ -26,6 +37,8 @@ if TYPE_CHECKING:
     metavar="RULE",
     help="Without PROPOSAL: also put right what this rule says, though it only tells.",
 )
+@choosing_options
+@click.option("--only", "numbers", multiple=True, metavar="ID", help="Only these changes of it, such as c00003.")
 @click.option("--resume", is_flag=True, help="Go on with the enactment that was interrupted.")
 @click.option("--drop", is_flag=True, help="End the enactment that was interrupted for good.")
 @click.option("--first", type=click.IntRange(1), metavar="N", help="Only on the first N hosts that it touches.")
@@ -41,6 +54,8 @@ if TYPE_CHECKING:
 def command(
     proposal_file: Path | None,
     also: tuple[str, ...],
+    choice: Choice,
+    numbers: tuple[str, ...],
     resume: bool,
     drop: bool,
     first: int | None,
@@ -62,8 +77,9 @@ def command(
     back, and is told as verified, differs, conflict, refused, unreachable, held-back, put-back or unsupported. Ends
     with 4 when some could not be made.
 
-    With --first, --percent or --on only some hosts are touched, and nothing of the directory; the next enact does the
-    others. With --stop-after it ends when too many hosts fail, and what is left can be gone on with.
+    With --rule, --group, --host or --under a proposal is made of a part alone, with --only of single changes. With
+    --first, --percent or --on only some hosts are touched, and nothing of the directory; the next enact does the rest.
+    With --stop-after it ends when too many hosts fail, and what is left can be gone on with.
 
     A host on which something is refused gets back what stood before. What is left for hosts that did not answer is
     kept, shown by adzeguard hosts pending, and made by --pending, as far as it is still asked for.
@@ -77,20 +93,21 @@ def command(
     from adzeguard.core.change.written import read_proposal
     from adzeguard.workflows.propose import believed, in_full, weighed_again
 
-    if sum((proposal_file is not None or bool(also), resume, drop, pending)) > 1:
-        raise UsageError("PROPOSAL or --also, --resume, --drop and --pending exclude each other", "Give one of them")
+    part = Part(first, percent, patterns)
+    made_now = bool(also) or not choice.is_everything
+    _refuse_together(proposal_file is not None, made_now, resume, drop, pending, part)
     desk = Desk(workspace)
     rollout = Rollout(stop_after, Pace(at_once, per_minute, monotonic, sleep), workers)
-    part = Part(first, percent, patterns)
-    if not part.is_whole and (resume or drop):
-        raise UsageError(
-            "--first, --percent and --on are about a new enactment", "Give --resume or --drop without them"
-        )
     if resume or drop:
         return resume_and_show(desk, answers, rollout) if resume else drop_and_show(desk, answers)
 
+    # Read once: what is approved must be what is enacted, also where somebody exchanges the file in between.
+    content = cache(bytes_of)
+
     def proposal() -> "Proposal":
         whole = all_of_it()
+        if numbers:
+            whole = _only(desk, whole, numbers)
         if part.is_whole:
             return whole
         changes = part.of(whole.changes)
@@ -101,13 +118,53 @@ def command(
 
     def all_of_it() -> "Proposal":
         if proposal_file is not None:
-            return believed(desk.privilege, read_proposal(_bytes_of(proposal_file), str(proposal_file)))
+            return believed(desk.privilege, read_proposal(content(proposal_file), str(proposal_file)))
         if pending:
             return _left_for_hosts(desk)
         check_rules(also, {rule.id for rule in desk.written_charter.rules})
-        return in_full(desk.charter_draft(also), desk.proposer)
+        return in_full(chosen_draft(desk, also, choice), desk.proposer)
 
-    return enact_and_show(desk, proposal, answers, beside_interrupted=False, rollout=rollout)
+    def approval(made: "Proposal") -> Mapping[str, str]:
+        return _approval_of(desk, proposal_file, content(proposal_file), made) if proposal_file is not None else {}
+
+    return enact_and_show(desk, proposal, answers, beside_interrupted=False, rollout=rollout, approval=approval)
+
+
+def _approval_of(desk: Desk, file: Path, content: bytes, made: "Proposal") -> Mapping[str, str]:
+    """Return who has approved what a file held, where that is needed; an approval that does not count is an error."""
+    if not desk.workspace.approval.is_needed:
+        return {}
+    approving = desk.approving()
+    from adzeguard.workflows.approval import approval_beside
+
+    signature = approval_beside(file)
+    return approving.checked(content, made, signature, desk.operator()).as_data() if signature else {}
+
+
+def _refuse_together(given: bool, made_now: bool, resume: bool, drop: bool, pending: bool, part: "Part") -> None:
+    """Refuse what cannot be meant together."""
+    if given and made_now:
+        raise UsageError("PROPOSAL says itself what is changed", "Give --only ID for a part of it")
+    if sum((given or made_now, resume, drop, pending)) > 1:
+        raise UsageError("PROPOSAL or --also, --resume, --drop and --pending exclude each other", "Give one of them")
+    if not part.is_whole and (resume or drop):
+        raise UsageError(
+            "--first, --percent and --on are about a new enactment", "Give --resume or --drop without them"
+        )
+
+
+def _only(desk: Desk, whole: "Proposal", numbers: tuple[str, ...]) -> "Proposal":
+    """Return single changes of a proposal, as one that says what they come to."""
+    from adzeguard.core.wording import did_you_mean
+    from adzeguard.workflows.propose import weighed_again
+
+    known = [change.id for change in whole.changes]
+    for number in numbers:
+        if number not in known:
+            raise UsageError(
+                f"the proposal has no change '{number}'{did_you_mean(number, known)}", "See: adzeguard propose"
+            )
+    return weighed_again(whole, [change for change in whole.changes if change.id in numbers], desk.privilege)
 
 
 def _left_for_hosts(desk: Desk) -> "Proposal":
@@ -131,7 +188,8 @@ _LARGEST_PROPOSAL = 256 * 1024 * 1024
 """A million changes; anything larger is no proposal that somebody reviewed."""
 
 
-def _bytes_of(path: Path) -> bytes:
+def bytes_of(path: Path) -> bytes:
+    """Return what a proposal's file holds; `ProposalFileError` where it cannot be read, or is none."""
     try:
         # A pipe, or a device, could go on for ever.
         if path.exists() and not path.is_file():

@@ -1,10 +1,11 @@
 """The last part of every command that changes something: proposal, guards, summary, question, enact, outcome."""
 
 import sys
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from itertools import count
+from pathlib import Path
 from signal import SIGINT, SIGTERM, signal
 from threading import Event
 from typing import TYPE_CHECKING, Final
@@ -16,7 +17,7 @@ from adzeguard.cli.exits import Exit
 from adzeguard.cli.options import Answers
 from adzeguard.cli.output import put, put_view, say
 from adzeguard.cli.progress import progress_bar
-from adzeguard.core.errors import UsageError
+from adzeguard.core.errors import DeclinedError, UsageError
 from adzeguard.workflows.pace import Pace
 
 if TYPE_CHECKING:
@@ -27,6 +28,8 @@ if TYPE_CHECKING:
     from adzeguard.workflows.interrupted import Interrupted
 
 
+BROKEN_GLASS: Final = "nobody"
+"""Who has said yes where glass was broken."""
 _FAILURES: Final = ("unreachable", "refused", "differs")
 _HOSTS_NAMED: Final = 8
 
@@ -41,11 +44,14 @@ class Rollout:
     """The cluster that works with the hosts, if one does."""
 
 
-def enact_draft(desk: Desk, make: "Callable[[], Draft]", answers: Answers) -> int:
+def enact_draft(desk: Desk, make: "Callable[[], Draft]", answers: Answers, approved_by: str = "") -> int:
     """Make a proposal of what somebody asks for by hand, and enact it. Returns the exit code."""
     from adzeguard.workflows.propose import in_full
 
-    return enact_and_show(desk, lambda: in_full(make(), desk.proposer), answers)
+    def approval(_proposal: "Proposal") -> Mapping[str, str]:
+        return {"by": approved_by} if approved_by else {}
+
+    return enact_and_show(desk, lambda: in_full(make(), desk.proposer), answers, approval=approval)
 
 
 def enact_and_show(
@@ -55,11 +61,13 @@ def enact_and_show(
     *,
     beside_interrupted: bool = True,
     rollout: "Rollout | None" = None,
+    approval: "Callable[[Proposal], Mapping[str, str]] | None" = None,
 ) -> int:
     """Make a proposal and enact it. Returns the exit code.
 
     The proposal is made within the lock, so that nothing changes between its guards and its changes. Another enactment
     that was interrupted is told of and never gone on with unasked; `beside_interrupted` says whether this goes on.
+    `approval` says who has said yes to the proposal, with what proves it; nothing where nobody has.
     """
     from adzeguard.workflows.interrupted import interrupted_enactment
 
@@ -70,9 +78,53 @@ def enact_and_show(
         if earlier is not None:
             say(f"Beside this, {earlier.in_words}")
         proposal = make()
+        if answers.only_propose is not None:
+            return _only_propose(desk, proposal, answers.only_propose)
         answers = _with_deletions_named(proposal, answers)
-        _judge(desk, proposal, answers)
-        return _run(desk, proposal, answers, None, rollout or Rollout())
+        approved = (approval(proposal) if approval is not None else {}) or _broken_glass(desk, answers)
+        _judge(desk, proposal, answers, approved)
+        return _run(desk, proposal, answers, None, rollout or Rollout(), approved)
+
+
+def _only_propose(desk: Desk, proposal: "Proposal", file: Path) -> int:
+    from adzeguard.cli.propose import write_proposal
+    from adzeguard.core.change.guards.all import pass_guards_when_made
+    from adzeguard.core.limits import NOTHING_NAMED
+    from adzeguard.workflows.propose import Proposed
+
+    past_limits = tuple(pass_guards_when_made(desk.case(proposal, NOTHING_NAMED)))
+    write_proposal(Proposed(proposal, past_limits), file)
+    for reason in past_limits:
+        say(f"Past a limit: {reason}")
+    return Exit.TO_REPORT if proposal.changes else Exit.NOTHING_TO_REPORT
+
+
+def _broken_glass(desk: Desk, answers: Answers) -> "Mapping[str, str]":
+    """Return what stands for a yes where somebody cannot wait for one; `UsageError` where the workspace forbids it."""
+    if not answers.without_approval.strip():
+        return {}
+    if not desk.workspace.approval.without:
+        raise UsageError(
+            "nothing is enacted here without approval", "Let somebody else run: adzeguard approve PROPOSAL"
+        )
+    return {"by": BROKEN_GLASS, "why": answers.without_approval}
+
+
+def _tell_owners(desk: Desk, proposal: "Proposal", approved: "Mapping[str, str]") -> None:
+    """Tell every owner at once that glass is broken, before anything is changed; what cannot be told is kept."""
+    from adzeguard.store.letters import Letters, keep_letters
+    from adzeguard.workflows.asking import alarms
+    from adzeguard.workflows.telling import tell_waiting
+
+    with desk.tellers() as tellers:
+        owner = desk.workspace.questions.owner
+        letters = alarms(desk.written_charter, tellers, owner, desk.operator(), approved["why"], proposal)
+        if letters:
+            with desk.database.writing() as connection:
+                keep_letters(connection, letters, desk.now())
+        told = tell_waiting(Letters(desk.database), tellers)
+    kept = f", {told.untold} are kept and tried again" if told.untold else ""
+    say(f"Glass is broken: {approved['why']}. Letters to owners: {told.told} told{kept}.")
 
 
 def resume_and_show(desk: Desk, answers: Answers, rollout: "Rollout") -> int:
@@ -84,8 +136,8 @@ def resume_and_show(desk: Desk, answers: Answers, rollout: "Rollout") -> int:
         earlier = the_interrupted(desk.journal)
         say(f"Going on with {earlier.name}: {len(earlier.left)} of {len(earlier.proposal.changes)} changes are left")
         left = weighed_again(earlier.proposal, earlier.left, desk.privilege)
-        _judge(desk, left, answers)
-        return _run(desk, left, answers, earlier, rollout)
+        _judge(desk, left, answers, earlier.approval)
+        return _run(desk, left, answers, earlier, rollout, earlier.approval)
 
 
 def drop_and_show(desk: Desk, answers: Answers) -> int:
@@ -101,19 +153,19 @@ def drop_and_show(desk: Desk, answers: Answers) -> int:
 
     with desk.held("enact"):
         earlier = the_interrupted(desk.journal)
-        with desk.directory() as directory, desk.hosts() as hosts:
-            ports = Ports(directory, hosts, desk.store, desk.journal, desk.now, desk.operator())
+        with desk.directory() as directory, desk.hosts() as hosts, desk.servers_of(earlier.left) as shares:
+            ports = Ports(directory, hosts, desk.store, desk.journal, desk.now, desk.operator(), shares=shares)
             dropped = drop_enactment(earlier, desk.estate, ports, quietly)
         say(f"{earlier.name} is ended. What was made of it stands; take it back with: adzeguard undo {earlier.name}")
         put_view(outcomes_table(dropped.outcomes), answers.form)
     return Exit.NOTHING_TO_REPORT
 
 
-def _judge(desk: Desk, proposal: "Proposal", answers: Answers) -> None:
+def _judge(desk: Desk, proposal: "Proposal", answers: Answers, approved: "Mapping[str, str]") -> None:
     from adzeguard.core.change.guards.all import pass_guards
 
     if proposal.changes:
-        pass_guards(desk.case(proposal, answers.sizes))
+        pass_guards(desk.case(proposal, answers.sizes, approved.get("by", "")))
 
 
 def _with_deletions_named(proposal: "Proposal", answers: Answers) -> Answers:
@@ -134,6 +186,7 @@ def _run(
     answers: Answers,
     earlier: "Interrupted | None",
     rollout: "Rollout",
+    approved: "Mapping[str, str]",
 ) -> int:
     from adzeguard.core.change.outcome import Outcome
     from adzeguard.core.views.changes import outcomes_table, proposal_page
@@ -150,11 +203,19 @@ def _run(
         return Exit.NOTHING_TO_REPORT
     if not answers.yes and proposal.changes:
         _ask(len(proposal.changes))
-    with desk.directory() as directory, desk.hosts() as hosts, progress_bar() as progress, stopping() as asked_to_stop:
+    if approved.get("by") == BROKEN_GLASS and earlier is None:
+        _tell_owners(desk, proposal, approved)
+    with (
+        desk.directory() as directory,
+        desk.hosts() as hosts,
+        desk.servers_of(proposal.changes) as shares,
+        progress_bar() as progress,
+        stopping() as asked_to_stop,
+    ):
         if look_again(directory, desk.store, desk.estate, proposal.changes, desk.now()):
             desk.look_anew()
             say("Groups that decide here have changed since the last collection; the guards judge by what stands now")
-            _judge(desk, proposal, answers)
+            _judge(desk, proposal, answers, approved)
         failing = _Failing(rollout.stop_after)
 
         def is_to_stop() -> bool:
@@ -170,6 +231,7 @@ def _run(
             is_to_stop,
             rollout.pace,
             desk.crew(rollout.workers),
+            shares,
         )
         done = count(1)
 
@@ -178,7 +240,9 @@ def _run(
             progress("changes", next(done), len(proposal.changes))
 
         whole = earlier.proposal if earlier is not None else proposal
-        enacted = enact_proposal(whole, desk.estate, desk.charter, ports, report, earlier)
+        enacted = enact_proposal(
+            whole, desk.estate, desk.charter, ports, report, earlier, {"approval": dict(approved)} if approved else {}
+        )
     if form == "table":
         put("\n")
     put_view(outcomes_table(enacted.outcomes), form)
@@ -250,4 +314,4 @@ def _ask(count: int) -> None:
             "Give --yes",
         )
     if not click.confirm(f"Make {'this change' if count == 1 else f'these {count} changes'}?", default=False):
-        raise UsageError("nothing was changed")
+        raise DeclinedError("nothing was done")

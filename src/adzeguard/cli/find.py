@@ -7,7 +7,7 @@ import click
 
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
-from adzeguard.cli.options import at_option, example, listing_options, workspace_option
+from adzeguard.cli.options import at_option, example, listing_options_without_limit, workspace_option
 from adzeguard.cli.output import put_view
 
 _KINDS = ("user", "group", "computer", "ou", "container", "policy", "foreign", "contact")
@@ -17,7 +17,7 @@ _KINDS = ("user", "group", "computer", "ou", "container", "policy", "foreign", "
 @click.argument("part", default="", metavar="[TEXT]")
 @click.option("--kind", type=click.Choice(_KINDS), help="Only objects of this kind.")
 @click.option("--limit", type=click.IntRange(1), default=100, show_default=True, help="How many to show at most.")
-@listing_options
+@listing_options_without_limit
 @at_option
 @workspace_option
 def command(

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any, TypeVar
 import click
 
 from adzeguard.cli.completing import containers, names
+from adzeguard.cli.completing import duties as duties_known
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.enacting import enact_draft
 from adzeguard.cli.exits import Exit
@@ -29,7 +30,23 @@ if TYPE_CHECKING:
 F = TypeVar("F", bound=Callable[..., Any])
 
 
-@click.group("grant", epilog=example("adzeguard grant list --over 'OU=Booking Office,OU=People'"))
+class _Grants(click.Group):
+    """Says what whoever begins with a name may have meant."""
+
+    def resolve_command(
+        self, ctx: click.Context, args: list[str]
+    ) -> tuple[str | None, click.Command | None, list[str]]:
+        """Tell the right line for "grant WHO …"."""
+        if args and args[0] not in self.commands and not args[0].startswith("-"):
+            import shlex
+
+            line = shlex.join(["adzeguard", "grant", "give", *args])
+            over = "" if "--over" in args else " --over OBJECT"
+            ctx.fail(f"There is no command 'grant {args[0]}'. To give something: {line}{over}")
+        return super().resolve_command(ctx, args)
+
+
+@click.group("grant", cls=_Grants, epilog=example("adzeguard grant list --over 'OU=Booking Office,OU=People'"))
 def command() -> None:
     """Rights over OUs, groups and other objects: give, deny, withdraw, and show what was given."""
 
@@ -96,7 +113,7 @@ def _giving(
     epilog=example("adzeguard grant give 'Booking Office Leads' password-help --over 'OU=Booking Office,OU=People'"),
 )
 @click.argument("who", shell_complete=names("group"))
-@click.argument("duties", nargs=-1, required=True, metavar="DUTY...")
+@click.argument("duties", nargs=-1, required=True, metavar="DUTY...", shell_complete=duties_known)
 @_over_option
 @_extent_options
 @why_option
@@ -122,7 +139,7 @@ def give(
 
 @command.command("deny", epilog=example("adzeguard grant deny 'Service Desk' everything --over 'Harbour Operators'"))
 @click.argument("who", shell_complete=names("group"))
-@click.argument("duties", nargs=-1, required=True, metavar="DUTY...")
+@click.argument("duties", nargs=-1, required=True, metavar="DUTY...", shell_complete=duties_known)
 @_over_option
 @_extent_options
 @why_option
@@ -144,7 +161,7 @@ def deny(
 
 @command.command("withdraw", epilog=example("adzeguard grant withdraw mira.holt --over 'OU=Engine Room,OU=People'"))
 @click.argument("who", shell_complete=names())
-@click.argument("duties", nargs=-1, metavar="[DUTY...]")
+@click.argument("duties", nargs=-1, metavar="[DUTY...]", shell_complete=duties_known)
 @_over_option
 @click.option("--denied", is_flag=True, help="Take denials away instead of what was given.")
 @why_option
@@ -197,23 +214,28 @@ def duties_command(form: str, output: Path | None, workspace: Path | None) -> in
 def list_command(
     over: str | None, who: str | None, defaults: bool, form: str, output: Path | None, workspace: Path | None
 ) -> int:
-    """Show what was given and denied, in words; with --over also what comes from above, and from where.
+    """Show what was given and denied, in words, and whether a rule says so; with --over also what comes from above.
 
-    Keys of json and csv: holder, holder_kind, may, duty, over, extent, origin, sentence.
+    Keys of json and csv: holder, holder_kind, may, duty, over, extent, documented, origin, sentence.
     """
+    from adzeguard.core.review.documented import documented_entries
     from adzeguard.core.rights.delegations import sorted_for_people
     from adzeguard.core.views.rights import grants_table
 
     desk = Desk(workspace)
-    rights = desk.rights
+    charter = desk.charter_if_readable("What is written down is not said")
+    rights, folded = desk.rights if charter is not None else desk.standard_rights, 0
     if over is not None:
-        listed = rights.grants_over(named_object(desk, over), defaults=defaults)
+        target = named_object(desk, over)
+        listed = rights.grants_over(target, defaults=defaults)
+        folded = 0 if defaults or who else rights.of_every_domain(target)
     else:
         listed = sorted_for_people(rights.own_grants(defaults=defaults))
     if who is not None:
         holder = named_object(desk, who)
         listed = [d for d in listed if d.holder.sid == holder.sid]
-    put_view(grants_table(listed), form, output)
+    documented = documented_entries(rights, charter) if charter is not None else None
+    put_view(grants_table(listed, documented, folded), form, output)
     return Exit.NOTHING_TO_REPORT
 
 

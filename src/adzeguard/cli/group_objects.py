@@ -1,7 +1,7 @@
 """adzeguard group create, set and delete: groups themselves rather than their members."""
 
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import click
 
@@ -14,7 +14,18 @@ from adzeguard.core.errors import UsageError
 if TYPE_CHECKING:
     from adzeguard.core.estate.principal import Principal
 
-_SCOPE = click.Choice(["global", "universal", "domain-local"])
+
+class _Scope(click.Choice[str]):
+    """The scopes of groups, written in whichever way: domain-local, domainlocal, Domain Local."""
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> str:
+        """Return the scope as we write it."""
+        plain = str(value).casefold().replace("-", "").replace("_", "").replace(" ", "")
+        known = {str(choice).replace("-", ""): str(choice) for choice in self.choices}
+        return str(super().convert(known.get(plain, value), param, ctx))
+
+
+_SCOPE = _Scope(["global", "universal", "domain-local"])
 _KIND = click.Choice(["security", "distribution"])
 _account_option = click.option(
     "--account-name",

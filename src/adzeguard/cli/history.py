@@ -53,8 +53,7 @@ def command(
     from adzeguard.core.estate.names import resolve
     from adzeguard.core.estate.principal import Kind
     from adzeguard.core.views.history import history_table
-    from adzeguard.store.trail import Trail
-    from adzeguard.workflows.history import Asked, Past, answered
+    from adzeguard.workflows.history import Asked, answered
 
     desk = Desk(workspace)
     estate = desk.estate
@@ -76,6 +75,6 @@ def command(
         direct,
         undeclared,
     )
-    rows = answered(asked, Past(estate, desk.store, Trail(desk.database), desk.journal, desk.database))
+    rows = answered(asked, desk.past)
     put_view(history_table(rows, about.qualified_name if about is not None else ""), form, output)
     return Exit.NOTHING_TO_REPORT

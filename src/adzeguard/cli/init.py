@@ -10,7 +10,7 @@ import click
 
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.options import example
-from adzeguard.cli.output import put
+from adzeguard.cli.output import put, say
 from adzeguard.core.errors import UsageError
 from adzeguard.workspace.settings import ONLY_SOURCE, PARTS, HostsSettings, make_workspace, settings_text
 
@@ -94,8 +94,27 @@ def command(
         host_sources = (*host_sources, shlex.join(["standin", f"folder={standin_hosts}"]))
     hosts = list(_sources(host_sources))
     make_workspace(folder, settings_text(directory, hosts, {"response": "tell"}), _FIRST_CHARTER)
-    put(f"Made the workspace {folder}. Next: adzeguard collect --workspace {folder}\n")
+    put(f"Made the workspace {folder}.\n")
+    _try_it(folder)
+    put(f"Next: adzeguard collect --workspace {folder}\n")
     return Exit.NOTHING_TO_REPORT
+
+
+def _try_it(folder: Path) -> None:
+    """Connect, and say what was found or what is wrong; the workspace stands either way."""
+    from adzeguard.cli.desk import Desk
+    from adzeguard.core.errors import AdzeguardError
+
+    try:
+        with Desk(folder).directory() as directory:
+            domain = directory.facts().domain
+            top = directory.read(domain.base_dn)
+    except AdzeguardError as error:
+        say(f"The directory was tried, and could not be read: {error}")
+        return
+    put(f"Connected to {directory.label}: the domain {domain.short_name} ({domain.dns_name}).\n")
+    if top is None or top.first("ntsecuritydescriptor") is None:
+        say("This account may not read who holds which rights there: grant, may and reach will know nothing.")
 
 
 def _sources(given: tuple[str, ...]) -> Iterator[HostsSettings]:

@@ -1,13 +1,24 @@
 """adzeguard journal."""
 
+import sys
+from datetime import datetime
 from pathlib import Path
+from socket import gethostname
+from time import sleep
+from typing import Any, Final
 
 import click
 
+from adzeguard.cli.completing import enactments
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
-from adzeguard.cli.options import example, listing_options, workspace_option
-from adzeguard.cli.output import put, put_view
+from adzeguard.cli.moments import MOMENT
+from adzeguard.cli.options import example, listing_options_without_limit, workspace_option
+from adzeguard.cli.output import put, put_view, say
+
+_ROWS_AT_ONCE: Final = 1000
+_LOOK_EVERY: Final = 1.0
+"""Seconds between two looks for new rows."""
 
 
 @click.group("journal", invoke_without_command=True, epilog=example("adzeguard journal --limit 20"))
@@ -16,37 +27,173 @@ from adzeguard.cli.output import put, put_view
     type=click.IntRange(1, 10**9),
     default=50,
     show_default=True,
-    help="How many of the latest rows to show.",
+    help="How many of the latest enactments to show, or of rows.",
 )
-@click.option("--enactment", "of_enactment", default="", metavar="NAME", help="Only the rows of one enactment.")
-@listing_options
+@click.option(
+    "--enactment",
+    "of_enactment",
+    default="",
+    metavar="NAME",
+    shell_complete=enactments,
+    help="Only one enactment, change by change.",
+)
+@click.option("--by", default="", metavar="NAME", help="Only what somebody did whose name has this in it.")
+@click.option("--about", default="", metavar="TEXT", help="Only enactments with a change that names this.")
+@click.option("--since", type=MOMENT, metavar="TIME", help="Only since then: 2026-11-20, yesterday, 3d.")
+@click.option("--rows", "every_row", is_flag=True, help="For people too, every row as it was written.")
+@listing_options_without_limit
 @workspace_option
 @click.pass_context
 def command(
-    ctx: click.Context, limit: int, of_enactment: str, form: str, output: Path | None, workspace: Path | None
+    ctx: click.Context,
+    limit: int,
+    of_enactment: str,
+    by: str,
+    about: str,
+    since: datetime | None,
+    every_row: bool,
+    form: str,
+    output: Path | None,
+    workspace: Path | None,
 ) -> int | None:
-    """Show every change made: when, by whom, under which rule, and what became of it.
+    """Show every change made: when, by whom, why, under which rule, and what became of it.
+
+    For people one line is one enactment; with --enactment one change. Programs get the rows themselves, of the
+    enactments that are looked for where --by, --about or --since says which.
 
     Keys of json and csv: seq, at, by, kind, enactment, what, body, hash, format.
-    Kinds of rows: begin, intent, outcome, end.
+    Kinds of rows: begin, intent, outcome, putting-back, end.
     """
     if ctx.invoked_subcommand is not None:
         return None
-    from adzeguard.workflows.journal_view import journal_table
+    from adzeguard.workflows.journal_view import Sought, changes_table, enactments_table, journal_table, rows_sought
 
-    put_view(journal_table(Desk(workspace).journal.rows(limit, of_enactment)), form, output)
+    journal = Desk(workspace).journal
+    sought = Sought(limit, by, about, since)
+    as_rows = form != "table" or every_row
+    if of_enactment:
+        rows = journal.rows(limit if as_rows else None, of_enactment)
+    else:
+        rows = journal.rows(limit) if as_rows and sought.is_all else rows_sought(journal, sought)
+    if as_rows:
+        put_view(journal_table(rows), form, output)
+    else:
+        put_view(changes_table(rows) if of_enactment else enactments_table(rows), form, output)
     return Exit.NOTHING_TO_REPORT
 
 
 @command.command("verify", epilog=example("adzeguard journal verify"))
+@click.option(
+    "--seal",
+    "seals",
+    multiple=True,
+    type=click.Path(path_type=Path, dir_okay=False),
+    metavar="FILE",
+    help="Also hold it against this seal, such as one that was mailed; may be given again.",
+)
 @workspace_option
-def verify(workspace: Path | None) -> int:
+def verify(seals: tuple[Path, ...], workspace: Path | None) -> int:
     """Follow the chain of hashes; ends with 3 when a row was changed, is missing or stands out of order.
 
     Where the journal ended is kept beside the store, in .adzeguard/journal-head: rows cut off its end are missed, and
-    so is the whole journal where the store was moved away. Without it there is no undo of what was done before.
+    so is the whole journal where the store was moved away. Seals say the same with a signature, wherever they are kept;
+    those of the workspace are looked at by themselves. Without the journal there is no undo of what was done before.
     """
-    journal = Desk(workspace).journal
-    broken = list(journal.broken_at())
-    put("".join(f"{line}\n" for line in broken) or f"All {journal.count()} rows stand as they were written.\n")
+    desk = Desk(workspace)
+    journal = desk.journal
+    kept = sorted(desk.workspace.seals_folder.glob("*.seal"))
+    broken = [*journal.broken_at(), *(_broken_seals(desk, [*kept, *seals]) if kept or seals else ())]
+    sealed = f" {len(kept) + len(seals)} seals hold." if kept or seals else ""
+    put("".join(f"{line}\n" for line in broken) or f"All {journal.count()} rows stand as they were written.{sealed}\n")
     return Exit.TO_REPORT if broken else Exit.NOTHING_TO_REPORT
+
+
+def _broken_seals(desk: Desk, files: list[Path]) -> list[str]:
+    seals = the_seals()
+    return list(seals.broken_seals(desk.journal, files, desk.workspace.approval.signers, desk.now()))
+
+
+def the_seals() -> Any:
+    """Return the module of seals; `SettingsError` where what it needs is not installed."""
+    try:
+        from adzeguard.workflows import seals
+    except ModuleNotFoundError as error:
+        from adzeguard.core.errors import SettingsError
+
+        raise SettingsError("seals need an extra package", "pip install 'adzeguard[approval]'") from error
+    return seals
+
+
+@command.command("seal", epilog=example("adzeguard journal seal --key seal-key"))
+@click.option("--key", type=click.Path(path_type=Path), metavar="FILE", help="The SSH key; else [seal] key.")
+@workspace_option
+def seal(key: Path | None, workspace: Path | None) -> int:
+    """Sign where the journal ends now, keep that, and send it to whoever [questions] owner names.
+
+    Whoever cuts the end of the journal off later is found out by any copy of the seal: adzeguard journal verify. With
+    [seal] key in adzeguard.toml, rounds seal once a day by themselves.
+    """
+    from adzeguard.core.errors import SettingsError
+
+    desk = Desk(workspace)
+    used = key or desk.workspace.seal_key
+    if used is None:
+        raise SettingsError("no key is named to seal with", "Give --key FILE, or set [seal] key")
+    with desk.held("journal seal"):
+        said = seal_now(desk, used)
+    say(said or "The journal is empty: there is nothing to seal.")
+    return Exit.NOTHING_TO_REPORT
+
+
+def seal_now(desk: Desk, key: Path) -> str:
+    """Seal the journal, keep the seal and the letters that send it; return what was done, nothing for no journal."""
+    from adzeguard.store.letters import keep_letters
+
+    seals = the_seals()
+    made = seals.sealed(desk.journal, key, desk.now())
+    if made is None:
+        return ""
+    one, text = made
+    file = seals.keep(desk.workspace.seals_folder, one, text)
+    owner = desk.workspace.questions.owner
+    body = {"subject": f"Journal sealed at row {one.row}", "text": text, "row": one.row, "hash": one.hash}
+    with desk.tellers() as tellers:
+        letters = [(name, "seal", owner, body) for name, teller in tellers.items() if teller.takes("seal", owner)]
+    if letters:
+        with desk.database.writing() as connection:
+            keep_letters(connection, letters, desk.now())
+    sent = ", and is sent with the next round" if letters else ""
+    return f"Sealed up to row {one.row}: {file}{sent}."
+
+
+@command.command("export", epilog=example("adzeguard journal export --since yesterday"))
+@click.option("--since", type=MOMENT, metavar="TIME", help="From then on: 2026-11-20, yesterday, 3d.")
+@click.option("--after", type=click.IntRange(0), default=0, metavar="ROW", help="Only rows after this one.")
+@click.option("--format", "form", type=click.Choice(["jsonl", "syslog"]), default="jsonl", show_default=True)
+@click.option("--follow", is_flag=True, help="Go on with what is written from now on, until stopped.")
+@workspace_option
+def export(since: datetime | None, after: int, form: str, follow: bool, workspace: Path | None) -> int:
+    """Write the journal for whatever else keeps logs: one line a row, as JSON or as syslog (RFC 5424).
+
+    Lines of syslog carry what is said and the hash, and leave out the body, which can be large. Whoever was stopped
+    goes on with --after and the number of the last row.
+    """
+    from adzeguard.cli.enacting import stopping
+    from adzeguard.workflows.journal_lines import LINES
+
+    journal = Desk(workspace).journal
+    host = gethostname()
+    last = after
+    with stopping() as asked_to_stop:
+        while not asked_to_stop():
+            rows = journal.after(last, _ROWS_AT_ONCE)
+            for row in rows:
+                last = row.seq
+                if since is None or datetime.fromisoformat(row.at) >= since:
+                    put(f"{LINES[form](row, host)}\n")
+            if not rows:
+                if not follow:
+                    break
+                sys.stdout.flush()
+                sleep(_LOOK_EVERY)
+    return Exit.NOTHING_TO_REPORT

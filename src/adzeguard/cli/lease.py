@@ -11,7 +11,7 @@ from adzeguard.cli.completing import names
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.enacting import enact_draft
 from adzeguard.cli.exits import Exit
-from adzeguard.cli.moments import LENGTH, MOMENT
+from adzeguard.cli.moments import COMING, LENGTH
 from adzeguard.cli.options import (
     Answers,
     enacting_options,
@@ -40,7 +40,7 @@ def command() -> None:
 @click.argument("person", shell_complete=names())
 @click.argument("group", shell_complete=names("group"))
 @click.option("--for", "length", type=LENGTH, metavar="LENGTH", help="How long: 30m, 2h, 3d, 1w.")
-@click.option("--until", type=MOMENT, metavar="TIME", help="Until when: 2026-11-27T18:00.")
+@click.option("--until", type=COMING, metavar="TIME", help="Until when: 2026-11-27T18:00.")
 @click.option("--on", "host", default="", metavar="HOST", help="GROUP is a local group of this host.")
 @why_option
 @enacting_options
@@ -63,6 +63,11 @@ def start(
     from adzeguard.store.leases import Leases
     from adzeguard.workflows.leases import is_inside
 
+    if answers.only_propose is not None:
+        raise UsageError(
+            "a lease is not proposed into a file: whoever enacted that would give it without its end",
+            "Write it into a rule, as lease: {PERSON: LAST-DAY}; such a proposal carries it",
+        )
     desk = Desk(workspace)
     end = _end(desk, length, until)
     table = Leases(desk.database)
@@ -140,7 +145,7 @@ def _end(desk: Desk, length: timedelta | None, until: datetime | None) -> dateti
 @command.command("extend", epilog=example("adzeguard lease extend L1 --for 1h"))
 @click.argument("lease")
 @click.option("--for", "length", type=LENGTH, metavar="LENGTH", help="How long from now: 30m, 2h, 3d, 1w.")
-@click.option("--until", type=MOMENT, metavar="TIME", help="Until when: 2026-11-27T18:00.")
+@click.option("--until", type=COMING, metavar="TIME", help="Until when: 2026-11-27T18:00.")
 @workspace_option
 def extend(lease: str, length: timedelta | None, until: datetime | None, workspace: Path | None) -> int:
     """Let a lease end at another time. How often that was done is kept."""
@@ -164,13 +169,14 @@ def extend(lease: str, length: timedelta | None, until: datetime | None, workspa
 def end(lease: str, answers: Answers, workspace: Path | None) -> int:
     """End a lease now: what it gave is taken away."""
     from adzeguard.core.change.draft import Draft
+    from adzeguard.core.time.lease import GIVEN_BACK
     from adzeguard.store.leases import Leases
     from adzeguard.workflows.leases import ending, lease_named, note_ended
 
     desk = Desk(workspace)
     table = Leases(desk.database)
     found = lease_named(table.all(), lease)
-    code = enact_draft(desk, lambda: Draft.of(ending(desk.estate, [found], table.all())), answers)
+    code = enact_draft(desk, lambda: Draft.of(ending(desk.estate, [found], table.all())), answers, GIVEN_BACK)
     desk.look_anew()
     left = note_ended(table, [found], desk.estate, desk.now())
     say(f"{found.id} {'still runs' if left else 'has ended'}.")
@@ -182,14 +188,17 @@ def end(lease: str, answers: Answers, workspace: Path | None) -> int:
 @listing_options
 @workspace_option
 def list_leases(everything: bool, form: str, output: Path | None, workspace: Path | None) -> int:
-    """List who is where until when, by whom and why, and how long it still is.
+    """List who is where until when, by whom and why, and how long it still is; those of the charter among them.
 
     Keys of json and csv: id, member, group, host, until, left_seconds, by, why, state, late_seconds, extended.
     """
-    from adzeguard.core.views.leases import leases_table
+    from adzeguard.core.views.leases import leases_table, planned_in
     from adzeguard.store.leases import Leases
 
     desk = Desk(workspace)
     shown = [one for one in Leases(desk.database).all() if everything or one.is_open]
-    put_view(leases_table(shown, desk.now()), form, output)
+    planned = [
+        one for one in planned_in(desk.written_charter) if everything or one.last >= desk.now().astimezone().date()
+    ]
+    put_view(leases_table(shown, desk.now(), planned), form, output)
     return Exit.NOTHING_TO_REPORT

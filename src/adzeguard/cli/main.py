@@ -17,18 +17,33 @@ COMMANDS: Final = {
     "who": ("adzeguard.cli.who", "Who is in a group, or an administrator of a host."),
     "why": ("adzeguard.cli.why", "Why somebody is in a group or on a host."),
     "doors": ("adzeguard.cli.doors", "By which doors people get into hosts."),
-    "compare": ("adzeguard.cli.compare", "Who gained and lost membership between two moments."),
+    "compare": ("adzeguard.cli.compare", "What differs between two moments."),
     "history": ("adzeguard.cli.history", "Who was put into a group, by whom, and when."),
+    "timeline": ("adzeguard.cli.timeline", "Who was inside a group when, drawn."),
+    "logons": ("adzeguard.cli.logons", "Where privileged accounts are used, and tried in vain."),
     "trail": ("adzeguard.cli.trail", "Read what the directory has logged itself."),
     "check": ("adzeguard.cli.check", "What deviates from the charter, and what is wrong anyway."),
+    "checks": ("adzeguard.cli.checks", "The checks themselves: why each matters, what to do."),
     "propose": ("adzeguard.cli.propose", "What would be changed to put it right."),
     "enact": ("adzeguard.cli.enact", "Make the changes of a proposal."),
+    "approve": ("adzeguard.cli.approve", "Say yes to somebody else's proposal, by a signature."),
+    "stale": ("adzeguard.cli.stale", "What is stale: groups, accounts, policies, rules and more."),
+    "report": ("adzeguard.cli.report", "Papers to hand on: as a table, workbook, page or PDF."),
+    "picture": ("adzeguard.cli.picture", "Draw headcounts, ages, hosts, nesting and reach."),
+    "metrics": ("adzeguard.cli.metrics", "Figures for monitoring."),
+    "review": ("adzeguard.cli.review", "Ask owners who is to be kept, and take out who is not."),
+    "retire": ("adzeguard.cli.retire", "Put away, bring back, and delete in the end."),
+    "tidy": ("adzeguard.cli.tidy", "Take out the SIDs of what was deleted."),
+    "uses": ("adzeguard.cli.uses", "Everything that names a group or an account."),
     "hosts": ("adzeguard.cli.hosts", "The hosts, by what each is reached, and whether it answers."),
     "local": ("adzeguard.cli.local", "One host's own groups and accounts, by hand."),
     "group": ("adzeguard.cli.group", "Change memberships and groups by hand."),
     "lease": ("adzeguard.cli.lease", "Memberships that end."),
     "shift": ("adzeguard.cli.shift", "Memberships that recur by calendar."),
-    "round": ("adzeguard.cli.round", "One pass: collect, end what is over, mend what mends."),
+    "questions": ("adzeguard.cli.questions", "What waits for the answer of an owner."),
+    "answer": ("adzeguard.cli.answer", "Answer: put it right, or leave it until a date."),
+    "waivers": ("adzeguard.cli.waivers", "What is left as it is, until when, by whom and why."),
+    "round": ("adzeguard.cli.round", "One pass: collect, end what is over, mend, ask."),
     "watch": ("adzeguard.cli.watch", "Go on making rounds, at once when something changes."),
     "service-files": ("adzeguard.cli.service_files", "Units of systemd for rounds that go on by themselves."),
     "ou": ("adzeguard.cli.ou", "Make, protect, move and delete OUs by hand."),
@@ -44,6 +59,29 @@ COMMANDS: Final = {
     "standin": ("adzeguard.cli.standin", "Use a stand-in host as a person would."),
     "completion": ("adzeguard.cli.completion", "Complete commands and names in your shell."),
 }
+
+
+SECTIONS: Final = {
+    "Begin": ("init", "demo", "collect", "status", "completion"),
+    "Look": ("find", "show", "who", "why", "doors", "hosts", "standin"),
+    "Decide": ("charter", "check", "checks", "propose", "approve", "enact", "undo"),
+    "Change by hand": ("group", "local", "ou", "move", "admit", "intake"),
+    "Clean up": ("stale", "uses", "review", "retire", "tidy"),
+    "Rights": ("grant", "may", "reach"),
+    "Time and owners": (
+        "lease",
+        "shift",
+        "questions",
+        "answer",
+        "waivers",
+        "round",
+        "watch",
+        "service-files",
+        "metrics",
+    ),
+    "Past": ("report", "picture", "history", "timeline", "logons", "compare", "trail", "journal"),
+}
+"""The commands as the help lists them."""
 
 
 class Commands(click.Group):
@@ -74,8 +112,10 @@ class Commands(click.Group):
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:  # noqa: ARG002 - Click's own
         """List the commands without importing them."""
-        with formatter.section("Commands"):
-            formatter.write_dl([(name, text) for name, (_, text) in COMMANDS.items()])
+        widest = max(map(len, COMMANDS))
+        for title, names in SECTIONS.items():
+            with formatter.section(title):
+                formatter.write_dl([(name.ljust(widest), COMMANDS[name][1]) for name in names])
 
 
 @click.group(

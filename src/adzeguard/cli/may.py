@@ -34,15 +34,23 @@ if TYPE_CHECKING:
 def command(
     words: tuple[str, ...], everybody: bool, batch: Path | None, form: str, output: Path | None, workspace: Path | None
 ) -> int:
-    """Say whether somebody may do something to an object, and which entry decides.
+    r"""Say whether somebody may do something to an object, and which entry decides.
 
     RIGHT is a duty, or a single right: read:ATTRIBUTE, write:ATTRIBUTE, create:CLASS, delete-child:CLASS,
-    control:RIGHT, validated:WRITE, delete. Ends with 0 for yes and 3 for no.
+    control:RIGHT, validated:WRITE, delete. OBJECT may also be a folder of a file share, \\SERVER\SHARE\FOLDER; then
+    RIGHT is read, change or own, and share and folder decide together. Ends with 0 for yes and 3 for no.
 
     Keys of json and csv: who, right, object, allowed, because, entry, through; with --who: name, qualified_name, sid,
     kind, enabled.
     """
     desk = Desk(workspace)
+    if batch is None and words and words[-1].startswith("\\\\"):
+        from adzeguard.cli.may_in_folder import everybody_in_folder, one_in_folder
+
+        if everybody and len(words) == 2:  # noqa: PLR2004 - right and folder
+            return everybody_in_folder(desk, *words, form, output)
+        if not everybody and len(words) == 3:  # noqa: PLR2004 - who, right and folder
+            return one_in_folder(desk, *words, form, output)
     if batch is not None and not words and not everybody:
         return _batch(desk, batch, form, output)
     if batch is None and everybody and len(words) == 2:  # noqa: PLR2004 - right and object
@@ -100,6 +108,7 @@ def _everybody(desk: Desk, typed: str, name: str, form: str, output: Path | None
 
 def _batch(desk: Desk, path: Path, form: str, output: Path | None) -> int:
     """Answer every line; one that cannot be understood says why, and the others are answered all the same."""
+    from adzeguard.cli.may_in_folder import folder_row
     from adzeguard.core.estate.names import resolve
     from adzeguard.core.rights.answers import Tokens, answer
     from adzeguard.core.views.answers import answer_row, answers_table
@@ -109,6 +118,9 @@ def _batch(desk: Desk, path: Path, form: str, output: Path | None) -> int:
     for _, line in read_rows(path, {"who", "right", "object"}, mebibytes=64):
         question = {key: line[key] for key in ("who", "right", "object")}
         try:
+            if question["object"].startswith("\\\\"):
+                rows.append(folder_row(desk, tokens, question["who"], question["right"], question["object"]) | question)
+                continue
             who = resolve(desk.estate, question["who"])
             rights, target, right = _target(desk, question["right"], question["object"])
             reply = answer(desk.estate, tokens, who, target, right, _descriptor(rights, target, right))

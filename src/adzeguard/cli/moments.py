@@ -22,18 +22,30 @@ class Moment(click.ParamType[datetime]):
             return value
         text = str(value).strip()
         try:
-            return _moment(text)
+            return self.read(text)
         except (ValueError, OverflowError):
             self.fail(f"'{text}' is no moment: write 2026-11-23, 2026-11-23T14:30, yesterday, 3d or 2h", param, ctx)
 
+    def read(self, text: str) -> datetime:
+        """Return the moment that a text means."""
+        return _moment(text, -1)
 
-def _moment(text: str) -> datetime:
+
+class Coming(Moment):
+    """The same of the time to come: "3d" is in three days."""
+
+    def read(self, text: str) -> datetime:
+        """Return the moment; ages count forward."""
+        return _moment(text, 1)
+
+
+def _moment(text: str, direction: int) -> datetime:
     """Return a moment with its zone; one before the year 1 or after 9999 is an error like any other text."""
     now = datetime.now().astimezone()
     if text in _WORDS:
         return (now - timedelta(days=_WORDS[text])).replace(hour=0, minute=0, second=0, microsecond=0)
     if text[:-1].isdecimal() and text[-1:] in _UNITS and len(text) <= _LONGEST_AGE:
-        return now - timedelta(**{_UNITS[text[-1]]: int(text[:-1])})
+        return now + direction * timedelta(**{_UNITS[text[-1]]: int(text[:-1])})
     moment = datetime.fromisoformat(text)
     return moment if moment.tzinfo else moment.astimezone()
 
@@ -60,4 +72,5 @@ class Length(click.ParamType[timedelta]):
 
 
 MOMENT = Moment()
+COMING = Coming()
 LENGTH = Length()

@@ -1,6 +1,7 @@
 """adzeguard move."""
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
@@ -8,6 +9,9 @@ from adzeguard.cli.completing import containers, names
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.enacting import enact_draft
 from adzeguard.cli.options import Answers, enacting_options, example, why_option, workspace_option
+
+if TYPE_CHECKING:
+    from adzeguard.core.estate.principal import Principal
 
 
 @click.command("move", epilog=example("adzeguard move ulla.beck OU=Galley,OU=People"))
@@ -27,4 +31,17 @@ def command(name: str, container: str, why: str, answers: Answers, workspace: Pa
 
     desk = Desk(workspace)
     found, to = resolve(desk.estate, name), container_at(desk.estate, container)
-    return enact_draft(desk, lambda: moved_object(desk.estate, found, to, why), answers)
+    said = _rules_that_differ(desk, found, to)
+    return enact_draft(desk, lambda: moved_object(desk.estate, found, to, why, said), answers)
+
+
+def _rules_that_differ(desk: Desk, moved: "Principal", to: "Principal") -> list[str]:
+    """Say which rules hold for it no more and which will, as far as the charter can be read."""
+    from adzeguard.core.charter.at_place import said_of_move
+    from adzeguard.core.identity import parent_dn
+
+    charter = desk.charter_if_readable("Which rules it leaves and enters is not said")
+    from_there = desk.estate.catalogue.by_dn(parent_dn(moved.dn))
+    if charter is None or from_there is None:
+        return []
+    return said_of_move(charter, moved, desk.estate.principal(from_there), to)

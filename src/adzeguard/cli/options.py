@@ -8,6 +8,8 @@ from typing import TYPE_CHECKING, Any, TypeVar, cast
 
 import click
 
+from adzeguard.cli.completing import rule_ids
+from adzeguard.cli.output import NARROWING
 from adzeguard.report.renderers import RENDERERS, formats_of_pages
 
 if TYPE_CHECKING:
@@ -36,16 +38,55 @@ def at_option(function: F) -> F:
 
 
 def listing_options(function: F) -> F:
-    """--format and --output of a listing."""
-    with_output = output_option(function)
-    return click.option(
-        "--format",
-        "form",
-        type=click.Choice(list(RENDERERS)),
-        default="table",
-        show_default=True,
-        help="table for people; json and csv with all keys.",
-    )(with_output)
+    """--format and --output of a listing, and which part of it: --columns, --sort, --where, --limit, --count."""
+    return _listing(function, limited=True)
+
+
+def listing_options_without_limit(function: F) -> F:
+    """The same for commands whose own --limit says how much is looked for."""
+    return _listing(function, limited=False)
+
+
+def _listing(function: F, *, limited: bool) -> F:
+    @wraps(function)
+    def gathered(
+        *,
+        columns: str,
+        sort: str,
+        where: tuple[str, ...],
+        count: bool,
+        most: int | None = None,
+        **others: Any,
+    ) -> Any:
+        from adzeguard.report.narrowing import Narrowing, columns_of
+
+        click.get_current_context().meta[NARROWING] = Narrowing(tuple(columns_of(columns)), sort, where, most, count)
+        return function(**others)
+
+    options = [
+        click.option(
+            "--format",
+            "form",
+            type=click.Choice(list(RENDERERS)),
+            default="table",
+            show_default=True,
+            help="table for people; json, jsonl and csv with all keys.",
+        ),
+        click.option("--columns", default="", metavar="A,B,…", help="Only these columns, by key or heading."),
+        click.option("--sort", default="", metavar="COLUMN", help="In the order of a column; -COLUMN the other way."),
+        click.option(
+            "--where", multiple=True, metavar="COLUMN=TEXT", help="Only rows with this text, or TEXT in any column."
+        ),
+        click.option("--count", is_flag=True, help="Say only how many rows there are."),
+    ]
+    if limited:
+        options.append(
+            click.option("--limit", "most", type=click.IntRange(1), metavar="N", help="Only the first N rows.")
+        )
+    command: Any = output_option(cast("F", gathered))
+    for option in reversed(options):
+        command = option(command)
+    return cast("F", command)
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,6 +99,10 @@ class Answers:
     deletions: int | None
     new_reach: int | None
     form: str
+    only_propose: Path | None = None
+    """Where the proposal is written to instead of being enacted."""
+    without_approval: str = ""
+    """Why it cannot wait for somebody else's yes."""
 
     @property
     def sizes(self) -> "NamedSizes":
@@ -68,7 +113,7 @@ class Answers:
 
 
 def enacting_options(function: F) -> F:
-    """--yes, the sizes that must be named past a limit, and --format of what became of each change."""
+    """--yes, the sizes that must be named past a limit, what is done about approval, and --format of the outcome."""
 
     @wraps(function)
     def gathered(
@@ -79,9 +124,12 @@ def enacting_options(function: F) -> F:
         deletions: int | None,
         new_reach: int | None,
         form: str,
+        only_propose: Path | None,
+        without_approval: str,
         **others: Any,
     ) -> Any:
-        return function(answers=Answers(yes, removals, hosts, deletions, new_reach, form), **others)
+        answers = Answers(yes, removals, hosts, deletions, new_reach, form, only_propose, without_approval)
+        return function(answers=answers, **others)
 
     options = (
         click.option("--yes", is_flag=True, help="Do not ask. Needed where there is no terminal."),
@@ -92,6 +140,18 @@ def enacting_options(function: F) -> F:
             "--new-reach", type=click.IntRange(0), metavar="N", help="How many people get a new way into privilege."
         ),
         click.option(
+            "--only-propose",
+            type=click.Path(path_type=Path, dir_okay=False),
+            metavar="FILE",
+            help="Write the proposal to a file, to be reviewed, approved and enacted.",
+        ),
+        click.option(
+            "--without-approval",
+            default="",
+            metavar="WHY",
+            help="Break glass: why it cannot wait for somebody else's yes. All owners are told.",
+        ),
+        click.option(
             "--format",
             "form",
             type=click.Choice(list(RENDERERS)),
@@ -99,6 +159,56 @@ def enacting_options(function: F) -> F:
             show_default=True,
             help="How to show the outcome.",
         ),
+    )
+    command: Any = gathered
+    for option in reversed(options):
+        command = option(command)
+    return cast("F", command)
+
+
+@dataclass(frozen=True, slots=True)
+class Choice:
+    """Which part of what the charter asks for is meant, by names."""
+
+    rules: tuple[str, ...] = ()
+    groups: tuple[str, ...] = ()
+    hosts: tuple[str, ...] = ()
+    under: tuple[str, ...] = ()
+
+    @property
+    def is_everything(self) -> bool:
+        """Whether nothing is left out."""
+        return self == Choice()
+
+
+def choosing_options(function: F) -> F:
+    """--rule, --group, --host and --under: a part of what the charter asks for."""
+
+    @wraps(function)
+    def gathered(
+        *,
+        of_rules: tuple[str, ...],
+        of_groups: tuple[str, ...],
+        on_hosts: tuple[str, ...],
+        under: tuple[str, ...],
+        **others: Any,
+    ) -> Any:
+        return function(choice=Choice(of_rules, of_groups, on_hosts, under), **others)
+
+    options = (
+        click.option(
+            "--rule",
+            "of_rules",
+            multiple=True,
+            metavar="ID",
+            shell_complete=rule_ids,
+            help="Only what this rule asks for.",
+        ),
+        click.option("--group", "of_groups", multiple=True, metavar="NAME", help="Only about this directory group."),
+        click.option(
+            "--host", "on_hosts", multiple=True, metavar="PATTERN", help="Only on these hosts, like KIOSK-0*."
+        ),
+        click.option("--under", multiple=True, metavar="OU", help="Only what lies below this OU."),
     )
     command: Any = gathered
     for option in reversed(options):

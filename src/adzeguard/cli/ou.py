@@ -7,12 +7,54 @@ import click
 from adzeguard.cli.completing import containers
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.enacting import enact_draft
-from adzeguard.cli.options import Answers, enacting_options, example, why_option, workspace_option
+from adzeguard.cli.exits import Exit
+from adzeguard.cli.options import (
+    Answers,
+    card_options,
+    enacting_options,
+    example,
+    listing_options,
+    why_option,
+    workspace_option,
+)
+from adzeguard.cli.output import put_view
 
 
 @click.group("ou", epilog=example("adzeguard ou create 'Dry Dock' --in OU=Hosts"))
 def command() -> None:
-    """Make, protect, move and delete OUs: propose, guards, enact, journal."""
+    """List, make, protect, move and delete OUs: propose, guards, enact, journal."""
+
+
+@command.command("list", epilog=example("adzeguard ou list"))
+@listing_options
+@workspace_option
+def list_ous(form: str, output: Path | None, workspace: Path | None) -> int:
+    """List all OUs with what lies anywhere below each, whether it is protected, and what is granted and linked there.
+
+    Keys of json and csv: name, dn, users, groups, computers, protected, grants, policies.
+    """
+    from adzeguard.core.estate.principal import Kind
+    from adzeguard.core.views.ou_page import ous_table
+
+    desk = Desk(workspace)
+    ous = desk.estate.catalogue.principals(desk.estate.catalogue.of_kind(Kind.OU).tolist())
+    put_view(ous_table(desk.rights, list(ous.values())), form, output)
+    return Exit.NOTHING_TO_REPORT
+
+
+@command.command("show", epilog=example("adzeguard ou show OU=Quay"))
+@click.argument("ou", metavar="OU", shell_complete=containers)
+@card_options
+@workspace_option
+@click.pass_context
+def show(context: click.Context, ou: str, form: str, output: Path | None, workspace: Path | None) -> int:
+    """Show one OU in full, as adzeguard show does."""
+    from adzeguard.cli.show import command as shown
+    from adzeguard.core.change.by_hand.objects import container_at
+
+    dn = container_at(Desk(workspace).estate, ou).dn
+    code: int = context.invoke(shown, name=dn, form=form, output=output, moment=None, workspace=workspace)
+    return code
 
 
 @command.command("create", epilog=example("adzeguard ou create 'Dry Dock' --in OU=Hosts"))
@@ -43,6 +85,7 @@ def create(
 
     desk = Desk(workspace)
     above = container_at(desk.estate, container or desk.estate.domain.base_dn)
+    name = name[3:] if name[:3].casefold() == "ou=" else name  # as it stands in a DN is how many write it
     return enact_draft(
         desk,
         lambda: created_ou(desk.estate, name, above, protected=not unprotected, description=description, why=why),

@@ -12,6 +12,8 @@ from adzeguard.core.errors import UsageError
 if TYPE_CHECKING:
     from adzeguard.core.views.page import View
 
+NARROWING = "adzeguard.narrowing"
+"""Under what the context of a command keeps which part of its listing is wanted."""
 
 _NARROWEST = 60
 _WIDEST = 400
@@ -52,9 +54,18 @@ def put(text: str | bytes, output: Path | None = None) -> None:
 
 
 def put_view(view: "View", form: str, output: Path | None = None) -> None:
-    """Render a view and put it where it was asked for."""
+    """Render a view, or the part of it that was asked for, and put it where that was asked for."""
+    from adzeguard.core.views.table import Table
     from adzeguard.report.renderers import render
 
+    context = click.get_current_context(silent=True)
+    narrowing = context.meta.get(NARROWING) if context is not None else None
+    if narrowing is not None and isinstance(view, Table) and not narrowing.is_nothing:
+        part: Table = narrowing.of(view)
+        if narrowing.count:
+            put(f"{len(part.rows)}\n", output)
+            return
+        view = part
     if output is None:
         put(render(view, form, colour=colour(), width=width()))
     else:

@@ -3,6 +3,13 @@
 import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from rich.progress import Progress
+
+_drawn: "list[Progress]" = []
+"""The bars of commands that run, drawn or not."""
 
 
 @contextmanager
@@ -44,12 +51,31 @@ def progress_bar() -> Iterator[Callable[[str, int, int | None], None]]:
         TextColumn("left"),
         TimeRemainingColumn(),
     )
-    with Progress(*columns, console=Console(stderr=True), transient=True) as bars:
-        tasks: dict[str, TaskID] = {}
+    bars = Progress(*columns, console=Console(stderr=True), transient=True)
+    tasks: dict[str, TaskID] = {}
 
-        def told(what: str, done: int, of: int | None) -> None:
-            if what not in tasks:
-                tasks[what] = bars.add_task(what, total=of)
-            bars.update(tasks[what], completed=done, total=of)
+    def told(what: str, done: int, of: int | None) -> None:
+        if what not in tasks:
+            bars.start()
+            tasks[what] = bars.add_task(what, total=of)
+        bars.update(tasks[what], completed=done, total=of)
 
+    _drawn.append(bars)
+    try:
         yield told
+    finally:
+        _drawn.remove(bars)
+        bars.stop()
+
+
+@contextmanager
+def paused() -> Iterator[None]:
+    """Take the bars away while somebody is asked: drawn ten times a second, they would erase the question."""
+    running = [bars for bars in _drawn if bars.live.is_started]
+    for bars in running:
+        bars.stop()
+    try:
+        yield
+    finally:
+        for bars in running:
+            bars.start()

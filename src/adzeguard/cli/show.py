@@ -10,11 +10,15 @@ from adzeguard.cli.completing import names
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.options import at_option, card_options, example, workspace_option
-from adzeguard.cli.output import put_view, say
+from adzeguard.cli.output import put_view
 
 if TYPE_CHECKING:
-    from adzeguard.core.charter.resolve import ResolvedCharter
     from adzeguard.core.views.page import Section
+
+
+_TOLD_BETTER = ("policy_links", "enabled")
+"""What is said of an OU in other words, or means nothing there."""
+_NO_RULES = "The rules are not shown"
 
 
 @click.command("show", epilog=example("adzeguard show KIOSK-07"))
@@ -25,10 +29,11 @@ if TYPE_CHECKING:
 def command(name: str, form: str, output: Path | None, moment: datetime | None, workspace: Path | None) -> int:
     """Show one object with its memberships both ways.
 
-    For a host also its local groups, and the rules that hold there: from which scope, and which one decides.
+    For a host also its local groups, and the rules that hold there: from which scope, and which one decides. For an OU
+    what lies in it, whether it is protected, what is granted there, the rules that hold and the policies linked to it.
     """
     from adzeguard.core.estate.names import resolve
-    from adzeguard.core.estate.principal import Kind
+    from adzeguard.core.estate.principal import CONTAINERS, Kind
     from adzeguard.core.views.logon_week import logon_week
     from adzeguard.core.views.object_page import object_data, object_page
 
@@ -37,21 +42,17 @@ def command(name: str, form: str, output: Path | None, moment: datetime | None, 
     data = object_data(desk.estate, shown)
     host = desk.estate.hosts_by_name.get(shown.name.casefold()) if shown.kind == Kind.COMPUTER else None
     sections: list[Section] = [*logon_week(shown, desk.now().astimezone().utcoffset() or timedelta())]
-    of_host: dict[str, Any] = {}
+    more: dict[str, Any] = {}
     if host is not None:
         from adzeguard.core.views.host_page import host_data, host_sections
 
-        of_host = host_data(desk.estate, _charter(desk), host)
-        sections += host_sections(of_host)
-    put_view(object_page(data, sections, of_host), form, output)
+        more = host_data(desk.estate, desk.charter_if_readable(_NO_RULES), host)
+        sections += host_sections(more)
+    if shown.kind in CONTAINERS:
+        from adzeguard.core.views.ou_page import ou_data, ou_sections
+
+        more = ou_data(desk.rights, desk.charter_if_readable(_NO_RULES), shown)
+        data = {key: value for key, value in data.items() if key not in _TOLD_BETTER}
+        sections += ou_sections(more)
+    put_view(object_page(data, sections, more), form, output)
     return Exit.NOTHING_TO_REPORT
-
-
-def _charter(desk: Desk) -> "ResolvedCharter | None":
-    from adzeguard.core.errors import CharterError
-
-    try:
-        return desk.charter
-    except CharterError as error:
-        say(f"The rules are not shown, since the charter cannot be read:\n{error.message}")
-        return None

@@ -34,7 +34,9 @@ def command(form: str, output: Path | None, workspace: Path | None) -> int:
 
 def _gathered(desk: Desk) -> dict[str, Any]:
     from adzeguard.core.views.status import headcounts
+    from adzeguard.store.letters import Letters
     from adzeguard.store.pending import PendingChanges
+    from adzeguard.store.questions import Questions
     from adzeguard.workflows.interrupted import interrupted_enactment
     from adzeguard.workflows.journal_rows import in_words
 
@@ -57,6 +59,8 @@ def _gathered(desk: Desk) -> dict[str, Any]:
         "hosts_unread": unread,
         "hosts_pending": pending,
         "pending_since": pending_since,
+        "questions": [one.asked_at for one in Questions(desk.database).all() if one.is_open],
+        "letters_kept": sum(1 for one in Letters(desk.database).waiting() if one.tries),
         "interrupted": interrupted.name if interrupted else "",
         "enactments": [
             {"enactment": row.enactment, "at": datetime.fromisoformat(row.at), "by": row.by, "what": in_words(row)}

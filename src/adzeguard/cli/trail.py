@@ -99,20 +99,16 @@ def follow(file: Path, once: bool, workspace: Path | None) -> int:
     A line is read when it is whole, and once, also after a restart and when the log is rotated: what was written into
     the old file is read to its end first. Says each time how many events were new.
     """
-    from adzeguard.trail.growing import GrowingLog
-    from adzeguard.workflows.trail import follow_log
+    from adzeguard.workflows.trail import LOST, follow_log, log_of
 
     desk = Desk(workspace)
     trail, source = _trail(desk), str(file.resolve())
-    known = trail.place(source)
-    log = GrowingLog(file.resolve(), known.file if known else "", known.place if known else 0)
-    if known is None and not file.exists():
-        raise UsageError(f"there is no {file}", "Name the log that the directory server writes")
+    log = log_of(trail, file.resolve())
     with stopping() as asked_to_stop:
         while not asked_to_stop():
             done = follow_log(trail, log, source)
             if log.lost:
-                say("The log was rotated away before its end was read: read the old one by adzeguard trail import FILE")
+                say(f"The log {LOST}")
                 log.lost = False
             if done.read:
                 aside = f", {done.set_aside} set aside" if done.set_aside else ""

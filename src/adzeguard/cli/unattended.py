@@ -10,6 +10,8 @@ from adzeguard.cli.enacting import stopping
 if TYPE_CHECKING:
     from adzeguard.core.change.draft import Draft
     from adzeguard.core.change.outcome import Outcome
+    from adzeguard.core.change.proposal import Proposal
+    from adzeguard.workflows.interrupted import Interrupted
 
 
 @dataclass(frozen=True, slots=True)
@@ -21,27 +23,52 @@ class Unattended:
     refused: str = ""
 
 
-def enact_unattended(desk: Desk, make: "Callable[[], Draft]") -> Unattended:
+def enact_unattended(desk: Desk, make: "Callable[[], Draft]", approved_by: str = "") -> Unattended:
     """Make a proposal and enact it. A guard that refuses it is told, and stops nothing else."""
+    from adzeguard.workflows.propose import in_full
+
+    return _enacted(desk, lambda: in_full(make(), desk.proposer), None, approved_by)
+
+
+def go_on_unattended(desk: Desk, earlier: "Interrupted") -> Unattended:
+    """Go on with what a round began and was killed over, past the guards as they judge what is left of it now."""
+    from adzeguard.workflows.propose import weighed_again
+
+    approved_by = earlier.approval.get("by", "")
+    return _enacted(desk, lambda: weighed_again(earlier.proposal, earlier.left, desk.privilege), earlier, approved_by)
+
+
+def _enacted(desk: Desk, make: "Callable[[], Proposal]", earlier: "Interrupted | None", approved_by: str) -> Unattended:
     from adzeguard.core.change.guards.all import pass_guards
     from adzeguard.core.change.outcome import Status
     from adzeguard.core.errors import AdzeguardError
     from adzeguard.core.limits import NOTHING_NAMED
     from adzeguard.workflows.enact import enact_proposal
-    from adzeguard.workflows.propose import in_full
     from adzeguard.workflows.run import Ports
 
     def quietly(_outcome: "Outcome") -> None:
         return
 
+    about: dict[str, object] = {"unattended": True}
+    if approved_by:
+        about["approval"] = {"by": approved_by}
     try:
-        proposal = in_full(make(), desk.proposer)
-        if not proposal.changes:
+        proposal = make()
+        if not proposal.changes and earlier is None:
             return Unattended()
-        pass_guards(desk.case(proposal, NOTHING_NAMED))
-        with desk.directory() as directory, desk.hosts() as hosts, stopping() as asked_to_stop:
-            ports = Ports(directory, hosts, desk.store, desk.journal, desk.now, desk.operator(), asked_to_stop)
-            enacted = enact_proposal(proposal, desk.estate, desk.charter, ports, quietly)
+        if proposal.changes:
+            pass_guards(desk.case(proposal, NOTHING_NAMED, approved_by))
+        whole = earlier.proposal if earlier is not None else proposal
+        with (
+            desk.directory() as directory,
+            desk.hosts() as hosts,
+            desk.servers_of(whole.changes) as shares,
+            stopping() as asked_to_stop,
+        ):
+            ports = Ports(
+                directory, hosts, desk.store, desk.journal, desk.now, desk.operator(), asked_to_stop, shares=shares
+            )
+            enacted = enact_proposal(whole, desk.estate, desk.charter, ports, quietly, earlier, about)
     except AdzeguardError as error:
         return Unattended(refused=str(error))
     finally:

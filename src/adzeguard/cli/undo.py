@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 import click
 
+from adzeguard.cli.completing import enactments
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.enacting import enact_draft
 from adzeguard.cli.moments import MOMENT
@@ -17,7 +18,7 @@ if TYPE_CHECKING:
 
 
 @click.command("undo", epilog=example("adzeguard undo --last"))
-@click.argument("enactment_name", required=False, metavar="[ENACTMENT]")
+@click.argument("enactment_name", required=False, metavar="[ENACTMENT]", shell_complete=enactments)
 @click.option("--last", is_flag=True, help="The last enactment.")
 @click.option(
     "--change", "changes", multiple=True, metavar="ID", help="Only this change of the enactment; may be given again."

@@ -29,6 +29,8 @@ _SLICE: Final = 1.0
 """Seconds after which a wait looks whether it is to end."""
 _SETTLING: Final = 2.0
 """Seconds between a change and its round: changes come several at a time."""
+_AGAIN: Final = 15.0
+"""Seconds until the next round after one that failed or left a lease that is over; twice as long each time after."""
 
 
 @click.command("watch", epilog=example("adzeguard watch --rounds 1"))
@@ -49,6 +51,7 @@ def command(every: int, rounds: int | None, workspace: Path | None) -> int:
     with stopping() as asked_to_stop, ExitStack() as open_:
         waiting = _Waiting(open_.enter_context(desk.directory()), asked_to_stop)
         because = "begin"
+        in_vain = 0
         while not asked_to_stop():
             # The settings and the charter may have been changed since the last one.
             now = Desk(workspace)
@@ -62,7 +65,13 @@ def command(every: int, rounds: int | None, workspace: Path | None) -> int:
             if done == rounds:
                 break
             pause = every * 60 * _LOT.uniform(1 - _JITTER, 1 + _JITTER)
-            because = waiting.until_needed(_until_needed(now, pause))
+            needed = _until_needed(now, pause)
+            in_vain = in_vain + 1 if "error" in line or _is_late(now) else 0
+            if in_vain:
+                # Who holds a lease that is over has what nobody gives them any more: a quarter of an hour is too long.
+                needed = min(needed, _AGAIN * 2 ** min(in_vain - 1, 16))
+            now.close()
+            because = waiting.until_needed(needed)
     return Exit.NOTHING_TO_REPORT
 
 
@@ -77,23 +86,37 @@ def _announce(desk: Desk, every: int) -> None:
 
     say(f"A round every {every} minutes, and when the directory says that something changed. By itself it ends leases,")
     say(f"begins shifts, and mends what {len(mending)} rules say: {some_of(mending) or 'none'}.")
-    say(f"It changes nothing else: {len(rules) - len(mending)} rules only tell, and what a guard refuses is left.")
+    say(f"It changes nothing else: of {len(rules) - len(mending)} rules the owners are asked, {_told_by(desk)};")
+    say("what a guard refuses is left, and told.")
+
+
+def _told_by(desk: Desk) -> str:
+    ways = [one.name for one in desk.workspace.tell]
+    return f"by {' and '.join(ways)}" if ways else "in adzeguard questions alone, since [tell] names no way"
 
 
 def _until_needed(desk: Desk, longest: float) -> float:
-    """Return in how many seconds a lease ends or a shift begins, at most so many."""
+    """Return in how many seconds a lease ends, a shift begins or a waiver is over, at most so many."""
     from adzeguard.core.time.shift import stretches
     from adzeguard.store.leases import Leases
+    from adzeguard.store.questions import Waivers
     from adzeguard.store.shifts import Shifts
 
     now = desk.now()
     then = now + timedelta(seconds=longest)
     moments = [one.until for one in Leases(desk.database).all() if one.is_open]
+    moments += [one.until for one in Waivers(desk.database).all() if one.holds(now)]
     for shift in Shifts(desk.database).all():
         moments += [one.begin for one in stretches(shift, now, then)] if shift.ended is None else []
-    # What is over and could not be ended waits its turn.
     left = min(((one - now).total_seconds() for one in moments if one > now), default=longest)
     return min(longest, max(left, _SETTLING))
+
+
+def _is_late(desk: Desk) -> bool:
+    from adzeguard.store.leases import Leases
+
+    now = desk.now()
+    return any(one.is_open and one.until <= now for one in Leases(desk.database).all())
 
 
 class _Waiting:

@@ -75,10 +75,12 @@ def _in_group(desk: Desk, name: str) -> "Table":
     from adzeguard.core.views.members import members_table
 
     resolved = resolve(desk.estate, name)
+    if resolved.kind == Kind.COMPUTER and resolved.name.casefold() in desk.estate.hosts_by_name:
+        say(f"{resolved.name} is a host: these are its administrators, as --host shows them.")
+        return _on_host(desk, resolved.name, None)
     if resolved.kind != Kind.GROUP:
-        raise UsageError(
-            f"{resolved.qualified_name} is a {resolved.kind.label}, not a group", "Try: adzeguard show NAME"
-        )
+        way_out = f"Where it is inside: adzeguard show {resolved.name}"
+        raise UsageError(f"{resolved.qualified_name} is a {resolved.kind.label}, not a group", way_out)
     return members_table(members_of(desk.estate, resolved), f"Effective members of {resolved.qualified_name}")
 
 

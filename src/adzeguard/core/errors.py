@@ -2,6 +2,7 @@
 
 AdzeguardError
 ├── UsageError                 the command was asked for something that cannot be meant
+│   ├── DeclinedError          somebody said no when asked
 │   ├── UnknownNameError       no object bears the name
 │   └── AmbiguousNameError     several do, and nothing is guessed
 ├── InputError                 a file holds something that cannot be read as what it should be
@@ -25,6 +26,9 @@ AdzeguardError
 │   ├── StoreDamagedError
 │   ├── StoreBusyError
 │   └── NothingCollectedError
+├── TellError                  somebody could not be told
+├── SignatureError             a signature or a key is not what it should be
+├── ApprovalError              a proposal has not the yes that it needs
 └── GuardError                 a proposal would do harm and is refused
 
 Raised where something goes wrong; turned into one line for people once, at the edge of the command line.
@@ -49,6 +53,12 @@ class UsageError(AdzeguardError):
     """The command was asked for something that cannot be meant."""
 
     exit_code = 2
+
+
+class DeclinedError(UsageError):
+    """Somebody said no when they were asked: nothing was done, and nothing is wrong."""
+
+    exit_code = 0
 
 
 class UnknownNameError(UsageError):
@@ -151,6 +161,26 @@ class NothingCollectedError(StoreError):
 
     def __init__(self) -> None:
         super().__init__("nothing has been collected in this workspace yet", "Run: adzeguard collect")
+
+
+class ShareError(AdzeguardError):
+    """A server of file shares, or one of its folders, could not be read or changed."""
+
+
+class TamperedError(AdzeguardError):
+    """The answers of a review cannot be taken: something else was changed, or an answer is none."""
+
+
+class TellError(AdzeguardError):
+    """Somebody could not be told."""
+
+
+class SignatureError(AdzeguardError):
+    """A signature, or the key for one, is not what it should be."""
+
+
+class ApprovalError(AdzeguardError):
+    """A proposal has not the yes that it needs."""
 
 
 class GuardError(AdzeguardError):

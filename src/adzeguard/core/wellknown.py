@@ -12,6 +12,8 @@ SECURITY_ENABLED: Final = 0x80000000
 
 DIRECTORY_SERVER_GROUPS: Final = (516, 521)
 """The primary groups of domain controllers, writable and read-only ([MS-ADTS] 6.1.1.4.13)."""
+MADE_BY_STAFF: Final = 1000
+"""Relative identifiers below are those of what every domain is born with ([MS-SAMR] 3.1.1.9.2)."""
 RID_ADMINISTRATOR: Final = 500
 RID_GUEST: Final = 501
 RID_DOMAIN_ADMINS: Final = 512
@@ -65,6 +67,19 @@ AUTHENTICATED_USERS: Final = Sid("S-1-5-11")
 EVERYONE_LIKE: Final = frozenset({"S-1-1-0", "S-1-5-7", "S-1-5-11", "S-1-5-4", "S-1-5-2", "S-1-5-32-545"})
 """Whoever names one of these names practically everybody."""
 
+_OF_EVERY_DIRECTORY: Final = {
+    "S-1-5-32-548": "Account Operators",
+    "S-1-5-32-549": "Server Operators",
+    "S-1-5-32-552": "Replicators",
+    "S-1-5-32-554": "Pre-Windows 2000 Compatible Access",
+    "S-1-5-32-557": "Incoming Forest Trust Builders",
+    "S-1-5-32-560": "Windows Authorization Access Group",
+    "S-1-5-32-561": "Terminal Server License Servers",
+    "S-1-5-32-574": "Certificate Service DCOM Access",
+}
+"""Groups that every directory has beside those of every host. An extract of a directory often leaves them out, and
+rights name them all the same."""
+
 _WELL_KNOWN_NAMES: Final = {sid: name for name, sid in WELL_KNOWN.items()}
 _LOCAL_GROUP_NAMES: Final = {sid: name for name, sid in LOCAL_GROUPS.items()}
 
@@ -80,6 +95,16 @@ def well_known_name(sid: str) -> str | None:
 def local_group_name(sid: str) -> str | None:
     """Return our name of a local group that every host has, or nothing."""
     return _LOCAL_GROUP_NAMES.get(Sid(sid))
+
+
+def built_in_group_name(sid: str) -> str | None:
+    """Return the name of a group that every directory has, or nothing."""
+    return _OF_EVERY_DIRECTORY.get(sid) or local_group_name(sid)
+
+
+def is_built_in_group(sid: str | None) -> bool:
+    """Tell whether it is a group that every directory or host has."""
+    return bool(sid) and str(sid).startswith(f"{BUILTIN_AUTHORITY}-")
 
 
 def privileged_sids(domain_sid: str) -> list[Sid]:

@@ -39,3 +39,10 @@ def some_of(names: Sequence[str], shown: int = 5, count: int = 0) -> str:
     count = max(count, len(names))
     more = f" and {count - shown} more" if count > shown else ""
     return ", ".join(names[:shown]) + more
+
+
+def printable(text: str) -> str:
+    """Replace what is not printable but a new line: it could steer a terminal or turn the direction of a line."""
+    if text.isprintable():
+        return text
+    return "".join(c if c.isprintable() or c == "\n" else "\ufffd" for c in text)

@@ -255,16 +255,16 @@ class LdifDomain:
                 ("displayName", policy.name.encode()),
                 ("versionNumber", version),
                 ("flags", b"0"),
+                ("whenChanged", self._days_ago(250)),
             ]
             entries.append((dn, [*values, *self._common(dn, 600)]))
         return entries
 
     def _common(self, dn: str, age_days: int) -> Values:
-        created = self._midnight() - timedelta(days=age_days)
-        return [
-            ("objectGUID", uuid.uuid5(_NAMESPACE, dn).bytes_le),
-            ("whenCreated", created.strftime("%Y%m%d%H%M%S.0Z").encode()),
-        ]
+        return [("objectGUID", uuid.uuid5(_NAMESPACE, dn).bytes_le), ("whenCreated", self._days_ago(age_days))]
+
+    def _days_ago(self, days: int) -> bytes:
+        return (self._midnight() - timedelta(days=days)).strftime("%Y%m%d%H%M%S.0Z").encode()
 
     def _midnight(self) -> datetime:
         return self._now.replace(hour=0, minute=0, second=0, microsecond=0) + timedelta(days=1)

@@ -55,6 +55,20 @@ STEPS: Final = (
         ("check", "--rule", "break-glass-stays-empty"),
     ),
     Step(
+        "A round does by itself what is to be done, and asks the owners about what only they can say.",
+        ("round",),
+    ),
+    Step("What waits for an answer?", ("questions",), 16),
+    Step(
+        "The drill goes on for two weeks: it is left as it is until then, and asked again.",
+        ("answer", "Q1", "--leave-until", "2w", "--why", "the drill goes on until then"),
+    ),
+    Step(
+        "Somebody needs access for two hours: a lease ends by itself.",
+        ("lease", "start", "roan.pell", r"LOWMERE\Chart Editors", "--for", "2h", "--why", "storm charts", "--yes"),
+        10,
+    ),
+    Step(
         "The directory keeps a log of its own. It is read once; what is read again adds nothing.",
         ("trail", "import", "trail.jsonl"),
     ),
@@ -72,6 +86,9 @@ AFTERWARDS: Final = (
     r"adzeguard who 'LOWMERE\North Quay Rota'",
     "adzeguard grant list",
     "adzeguard may hedda.morrow password-help cato.lune",
+    "adzeguard stale",
+    "adzeguard collect --shares",
+    "adzeguard uses 'Ledger Archive'",
     "adzeguard check --format csv --output findings.csv",
     "adzeguard journal",
 )

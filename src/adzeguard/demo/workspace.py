@@ -8,6 +8,7 @@ from tempfile import TemporaryDirectory
 from adzeguard.core.errors import UsageError
 from adzeguard.demo.as_hosts import write_hosts
 from adzeguard.demo.as_ldif import DOMAIN_SID, LdifDomain
+from adzeguard.demo.as_shares import SERVER, write_shares
 from adzeguard.demo.as_trail import trail_text
 from adzeguard.demo.scenario import Scenario
 from adzeguard.private_files import write_new
@@ -34,11 +35,13 @@ def _make(folder: Path, scenario: Scenario, now: datetime) -> None:
     write_new(folder / "lowmere.ldif", domain.text())
     write_new(folder / "trail.jsonl", trail_text(scenario, domain.sid_of, now))
     write_hosts(scenario, domain.sid_of, DOMAIN_SID, folder / "hosts")
+    write_shares(scenario, domain.sid_of, DOMAIN_SID, folder / "shares")
     settings = settings_text(
         {"kind": "ldif", "file": "lowmere.ldif"},
         [HostsSettings(ONLY_SOURCE, {"kind": "standin", "folder": "hosts"})],
         {"response": "tell", "privileged": [r"LOWMERE\Break Glass"]},
     )
+    settings += f'\n[shares.harbour]\nkind = "standin-shares"\nfolder = "shares"\nserver = "{SERVER}"\n'
     make_workspace(folder, settings, charter_text())
 
 

@@ -4,7 +4,7 @@ import json
 from calendar import timegm
 from collections.abc import Iterator, Sequence
 from datetime import datetime
-from typing import Final, overload
+from typing import Any, Final, overload
 
 from adzeguard.core.errors import InputError
 from adzeguard.core.estate.account_control import CONTROLS
@@ -144,7 +144,10 @@ def _details(entry: Entry) -> str:
     texts = {key: text for attribute, key in _DETAILS if (text := entry.text(attribute))}
     texts |= {key: value.hex() for attribute, key in _BINARY_DETAILS if (value := entry.first(attribute))}
     places = [value.decode("utf-8", "surrogateescape") for value in entry.attributes.get("wellknownobjects", ())]
-    details = {**texts, **({"well_known_objects": sorted(places)} if places else {})}
+    details: dict[str, Any] = {**texts, **({"well_known_objects": sorted(places)} if places else {})}
+    if entry.text("versionnumber") and entry.text("whenchanged"):
+        # Of directory policies alone: of others it would make a new row of each whose logon stamp moves.
+        details["changed"] = _generalized_time(entry.text("whenchanged"))
     return json.dumps(details, sort_keys=True) if details else ""
 
 

@@ -170,6 +170,16 @@ class LdapDirectory:
         entry = self._with_wire(lambda wire: wire.read(dn, ATTRIBUTES))
         return self._completed(dn, entry) if entry is not None else None
 
+    def read_by_sid(self, sid: Sid) -> Entry | None:
+        """Read one entry, found by its SID."""
+        if not self._base:
+            self.facts()
+        query = f"(objectSid={_escaped(sid)})"
+        found = self._with_wire(
+            lambda wire: [dn for dn, _ in wire.search(self._base, query, ["objectSid"], descriptors=False)]
+        )
+        return self.read(found[0]) if len(found) == 1 else None
+
     def read_whole(self, dn: str) -> Entry | None:
         """Read one entry with all that is kept in it."""
         entry = self._with_wire(lambda wire: wire.read(dn, ("*", "nTSecurityDescriptor")))
@@ -183,8 +193,7 @@ class LdapDirectory:
         """Bring a deleted entry back ([MS-ADTS] 3.1.1.5.3.7, reanimation), which takes a right of its own."""
         if not self._base:
             self.facts()
-        packed = "".join(f"\\{byte:02x}" for byte in sid.to_bytes())  # RFC 4515 section 3
-        query = f"(&(isDeleted=TRUE)(objectSid={packed}))"
+        query = f"(&(isDeleted=TRUE)(objectSid={_escaped(sid)}))"
         kept = list(self._connected().search(self._base, query, ["isDeleted"], descriptors=False, deleted=True))
         if len(kept) != 1:
             return False
@@ -284,3 +293,8 @@ def complete_ranges(attributes: Attributes, fetch: Callable[[str], Attributes]) 
             values += answer[part]
         whole[name] = values
     return whole
+
+
+def _escaped(sid: Sid) -> str:
+    """Return a SID as the value of a filter: RFC 4515 section 3."""
+    return "".join(f"\\{byte:02x}" for byte in sid.to_bytes())

@@ -96,6 +96,12 @@ class LdifFile:
         record = self._current().get(fold_dn(dn))
         return entry_of(record) if record else None
 
+    def read_by_sid(self, sid: Sid) -> Entry | None:
+        """Read one entry, found by its SID."""
+        packed = sid.to_bytes()
+        entries = map(entry_of, self._current().values())
+        return next((entry for entry in entries if entry.first("objectsid") == packed), None)
+
     def modify(self, dn: str, modifications: Sequence[Modification]) -> None:
         """Change one entry and write the file, keeping the rules that a directory server keeps."""
         with alone_with(self._path, DirectoryUnreachableError):

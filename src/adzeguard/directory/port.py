@@ -100,6 +100,9 @@ class DirectoryDriver(Protocol):
     def read(self, dn: str) -> Entry | None:
         """Read one entry again, or nothing when it is not there."""
 
+    def read_by_sid(self, sid: Sid) -> Entry | None:
+        """Read one entry by its SID, wherever it lies by now; nothing when it is not there."""
+
     def read_whole(self, dn: str) -> Entry | None:
         """Read one entry with everything that stands in it, so that it can be made again."""
 
@@ -145,6 +148,7 @@ ATTRIBUTES = (
     "lastLogonTimestamp",
     "accountExpires",
     "whenCreated",
+    "whenChanged",
     "isCriticalSystemObject",
     "wellKnownObjects",
     "nTSecurityDescriptor",

@@ -1,8 +1,10 @@
 """Draws who holds what over which OU."""
 
 import os
+from collections.abc import Sequence
 from pathlib import Path
 
+from matplotlib.axes import Axes
 from matplotlib.figure import Figure
 from matplotlib.patches import Patch
 
@@ -20,7 +22,7 @@ _SEA, _RUST, _PAPER, _LINE = "#2f6f8f", "#a4452c", "#fbfaf7", "#c9c5bb"
 def draw(matrix: Matrix, path: Path) -> None:
     """Write the picture; the file is for its owner alone."""
     rows, columns = max(len(matrix.places), 1), max(len(matrix.holders), 1)
-    lines = max((len(duties) for duties in matrix.cells.values()), default=1)
+    lines = max((_lines(duties) for duties in matrix.cells.values()), default=1)
     width, height = 4.2 + columns * _INCHES_A_COLUMN, 2.2 + rows * max(_INCHES_A_ROW, 0.2 + 0.2 * lines)
     figure = Figure(figsize=(max(width, 8), max(height, 4)), facecolor=_PAPER, layout="constrained")
     axes = figure.add_subplot()
@@ -39,16 +41,36 @@ def draw(matrix: Matrix, path: Path) -> None:
         axes.axhline(line - 0.5, color=_LINE, linewidth=0.8, zorder=0, clip_on=False)
     for (place, holder), duties in matrix.cells.items():
         y, x = matrix.places.index(place), matrix.holders.index(holder)
-        denied = all(duty.startswith("not ") for duty in duties)
-        text = "\n".join(_wrapped(for_terminal(duty)) for duty in duties)
-        box = {"boxstyle": "round,pad=0.35", "facecolor": _RUST if denied else _SEA, "edgecolor": "none"}
-        axes.text(x, y, text, ha="center", va="center", fontsize=8, color="white", bbox=box)
-    signs = [Patch(facecolor=_SEA, label="may"), Patch(facecolor=_RUST, label="may not")]
+        _draw_cell(axes, x, y, duties)
+    # Not by colour alone: a denial is also dashed around.
+    signs = [
+        Patch(facecolor=_SEA, label="may"),
+        Patch(facecolor=_RUST, edgecolor="black", linestyle="--", label="may not, which wins"),
+    ]
     figure.legend(handles=signs, loc="outside lower left", ncols=2, frameon=False, fontsize=9)
     axes.set_title("Who holds what, and over which part of the directory", fontsize=12, pad=14)
     handle = open_new(path)
     with os.fdopen(handle, "wb") as file:
         figure.savefig(file, format=path.suffix.casefold()[1:], dpi=110)
+
+
+def _lines(duties: Sequence[str]) -> int:
+    """How many lines a cell has; two boxes need one more between them."""
+    both = len({duty.startswith("not ") for duty in duties}) > 1
+    return sum(_wrapped(duty).count("\n") + 1 for duty in duties) + both
+
+
+def _draw_cell(axes: Axes, x: int, y: int, duties: Sequence[str]) -> None:
+    """Draw what is given and what is denied as two boxes, one above the other, where a cell has both."""
+    given = [duty for duty in duties if not duty.startswith("not ")]
+    denied = [duty for duty in duties if duty.startswith("not ")]
+    both = bool(given and denied)
+    for listed, colour, up in ((given, _SEA, -1), (denied, _RUST, 1)):
+        if listed:
+            text = "\n".join(_wrapped(for_terminal(duty)) for duty in listed)
+            edge = {"edgecolor": "black", "linestyle": "--"} if colour == _RUST else {"edgecolor": "none"}
+            box = {"boxstyle": "round,pad=0.35", "facecolor": colour, **edge}
+            axes.text(x, y + up * 0.24 * both, text, ha="center", va="center", fontsize=8, color="white", bbox=box)
 
 
 def _label(matrix: Matrix, holder: str) -> str:

@@ -1,13 +1,13 @@
 """Makes text from the outside harmless where it is shown."""
 
+from adzeguard.core.wording import printable
+
 _BEGIN_FORMULAS = tuple("=+-@\uff1d\uff0b\uff0d\uff20")
 
 
 def for_terminal(text: str) -> str:
     """Replace what could steer a terminal or turn the direction of a line: whatever is not printable but a new line."""
-    if text.isprintable():
-        return text
-    return "".join(c if c.isprintable() or c == "\n" else "\ufffd" for c in text)
+    return printable(text)
 
 
 def for_csv(text: str) -> str:
@@ -15,3 +15,8 @@ def for_csv(text: str) -> str:
     clean = for_terminal(text)
     # A spreadsheet passes over leading white space, and takes the full-width signs of East Asian keyboards like ours.
     return "'" + clean if text.lstrip()[:1] in _BEGIN_FORMULAS else clean
+
+
+def from_csv(cell: str) -> str:
+    """Return what a cell stood for before a quote was put before it."""
+    return cell[1:] if cell.startswith("'") and cell[1:].lstrip()[:1] in _BEGIN_FORMULAS else cell

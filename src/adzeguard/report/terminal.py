@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from datetime import datetime
 from typing import Any, Final, Literal
 
+from rich.cells import cell_len
 from rich.console import Console
 from rich.padding import Padding
 from rich.table import Table as RichTable
@@ -13,6 +14,7 @@ from rich.text import Text
 from adzeguard.core.views.page import Fact, Lines, Section, View
 from adzeguard.core.views.table import Column, Noted, Row, Table
 from adzeguard.report.cells import cell
+from adzeguard.report.column_widths import GAP, LONGEST_WORDS, column_widths, wants_of
 from adzeguard.report.safe import for_terminal
 
 WIDTH: Final = 100
@@ -21,19 +23,19 @@ ROWS_SHOWN: Final = 500
 _LABEL: Final = 14
 _LONGEST_TEXT: Final = 4000
 _STYLES: Final = {
+    # Yellow and cyan cannot be read on a light background, nor blue on a dark one.
     "critical": "bold red",
     "high": "red",
-    "medium": "yellow",
-    "low": "cyan",
+    "medium": "magenta",
     "note": "dim",
     "verified": "green",
     "differs": "bold red",
-    "conflict": "yellow",
+    "conflict": "magenta",
     "refused": "red",
-    "unreachable": "yellow",
-    "held-back": "yellow",
-    "put-back": "yellow",
-    "unsupported": "yellow",
+    "unreachable": "magenta",
+    "held-back": "magenta",
+    "put-back": "magenta",
+    "unsupported": "magenta",
     "disabled": "dim",
 }
 
@@ -100,7 +102,7 @@ def _put_table(console: Console, table: Table) -> None:
     if table.title:
         console.print(Text(_shown(table.title), style="bold"))
     if table.rows:
-        console.print(_laid_out(table))
+        _put_rows(console, table)
         if len(table.rows) > ROWS_SHOWN:
             more = f"… and {len(table.rows) - ROWS_SHOWN} more rows: --format csv or json has them all"
             console.print(Text(more, style="bold"))
@@ -110,17 +112,46 @@ def _put_table(console: Console, table: Table) -> None:
         console.print(Text(_shown(table.note), style="dim"))
 
 
-def _laid_out(table: Table) -> RichTable:
+def _put_rows(console: Console, table: Table) -> None:
+    """Put the rows as columns, or where these do not fit beside each other, each row as lines of its own."""
     rows: Sequence[Row] = table.rows[:ROWS_SHOWN]
     columns = [c for c in table.columns if c.title and any(row.get(c.key) not in (None, "", []) for row in rows)]
-    laid_out = RichTable(box=None, pad_edge=False, header_style="bold", padding=(0, 2, 0, 0))
-    for column in columns:
+    cells = [[_styled(column, row.get(column.key), row) for column in columns] for row in rows]
+    widths = None
+    for longest in LONGEST_WORDS:
+        wants = [
+            wants_of(_shown(column.title), [row[place].plain for row in cells], longest, fixed=column.fixed)
+            for place, column in enumerate(columns)
+        ]
+        widths = widths or column_widths(wants, console.width)
+    if widths is None:
+        _put_stacked(console, columns, cells)
+    else:
+        console.print(_laid_out(columns, cells, widths))
+
+
+def _laid_out(columns: Sequence[Column], cells: Sequence[Sequence[Text]], widths: Sequence[int]) -> RichTable:
+    laid_out = RichTable(box=None, pad_edge=False, header_style="bold", padding=(0, GAP, 0, 0))
+    for column, width in zip(columns, widths, strict=True):
         justify: Literal["left", "right"] = "right" if column.kind == "number" else "left"
-        ratio = 1 if column.wide else None
-        laid_out.add_column(_shown(column.title), justify=justify, overflow="fold", ratio=ratio, no_wrap=column.fixed)
-    for row in rows:
-        laid_out.add_row(*(_styled(column, row.get(column.key), row) for column in columns))
+        laid_out.add_column(_shown(column.title), justify=justify, overflow="fold", width=width, no_wrap=column.fixed)
+    for row in cells:
+        laid_out.add_row(*row)
     return laid_out
+
+
+def _put_stacked(console: Console, columns: Sequence[Column], cells: Sequence[Sequence[Text]]) -> None:
+    widest = max(cell_len(_shown(column.title)) for column in columns) + GAP
+    for number, row in enumerate(cells):
+        if number:
+            console.print()
+        lines = RichTable(box=None, pad_edge=False, show_header=False, padding=(0, 0, 0, 0))
+        lines.add_column(width=widest, no_wrap=True)
+        lines.add_column(overflow="fold", width=max(8, console.width - widest))
+        for column, text in zip(columns, row, strict=True):
+            if text.plain.strip():
+                lines.add_row(Text(_shown(column.title), style="bold"), text)
+        console.print(lines)
 
 
 def _styled(column: Column, value: Any, row: Row) -> Text:

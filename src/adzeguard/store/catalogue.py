@@ -7,6 +7,7 @@ from itertools import islice
 from typing import Any, Final
 
 import numpy as np
+from numpy.typing import NDArray
 
 from adzeguard.core.errors import StoreDamagedError
 from adzeguard.core.estate.catalogue import DescriptorUse, Domain
@@ -42,8 +43,9 @@ class StoredCatalogue:
         wanted = {int(i) for i in ids}
         if len(wanted) >= _READ_ALL_FROM:
             return {row[0]: self._principal(row) for row in self._objects("") if row[0] in wanted}
-        # Thousands of hosts name the same few, and each is asked about on its own.
-        for some in _batched(sorted(wanted - self._known.keys())):
+        # Thousands of hosts name the same few, and each is asked about on its own: nothing here may go through all that
+        # is known, as a difference of two sets does.
+        for some in _batched(sorted(i for i in wanted if i not in self._known)):
             self._known |= {row[0]: self._principal(row) for row in self._objects(_among("id", len(some)), some)}
         return {i: self._known[i] for i in sorted(wanted) if i in self._known}
 
@@ -103,6 +105,15 @@ class StoredCatalogue:
         """Return how many objects there are of a kind."""
         query = f"SELECT count(*) FROM object WHERE {self._valid} AND kind = ?"
         return int(next(self._query(query, (int(kind),)))[0])
+
+    def times_of(self, kind: Kind) -> tuple[Ids, NDArray[np.int64]]:
+        """Return the ids of all objects of a kind, sorted, and their times."""
+        columns = "id, created, last_logon, password_set, expires"
+        rows = list(
+            self._query(f"SELECT {columns} FROM object WHERE {self._valid} AND kind = ? ORDER BY id", (int(kind),))
+        )
+        table = np.array(rows, np.int64).reshape(len(rows), 5)
+        return table[:, 0].astype(np.int32), table[:, 1:]
 
     def flagged(self, flag: Flag) -> Ids:
         """Return the ids of all objects of which this is true, sorted."""

@@ -3,8 +3,12 @@
 import json
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Final
 
 from adzeguard.store.connection import Database, one
+
+_LAST: Final = 1
+"""The row of the last check of all; those of weeks have the year and the week as their number."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,13 +27,21 @@ class Checked:
         self._database = database
 
     def note(self, check: LastCheck) -> None:
-        """Write it over the one before."""
+        """Write it over the one before, and over the one before of its week."""
+        year, week, _ = check.at.isocalendar()
         with self._database.writing() as connection:
-            connection.run(
-                "INSERT INTO checked (id, at, collection, counts) VALUES (1, ?, ?, ?) ON CONFLICT (id) DO UPDATE"
-                " SET at = excluded.at, collection = excluded.collection, counts = excluded.counts",
-                (check.at.isoformat(), check.collection, json.dumps(check.counts)),
-            )
+            for row in (_LAST, year * 100 + week):
+                connection.run(
+                    "INSERT INTO checked (id, at, collection, counts) VALUES (?, ?, ?, ?) ON CONFLICT (id) DO UPDATE"
+                    " SET at = excluded.at, collection = excluded.collection, counts = excluded.counts",
+                    (row, check.at.isoformat(), check.collection, json.dumps(check.counts)),
+                )
+
+    def by_week(self) -> dict[str, dict[str, int]]:
+        """Return by week, such as 2026-W48, the counts of the last check in it, oldest first."""
+        with self._database.reading() as connection:
+            rows = connection.rows("SELECT id, counts FROM checked WHERE id > ? ORDER BY id", (_LAST,))
+        return {f"{number // 100}-W{number % 100:02}": json.loads(counts) for number, counts in rows}
 
     def last(self) -> LastCheck | None:
         """Return it, or nothing before the first check."""

@@ -23,6 +23,7 @@ from adzeguard.store.host_rows import StoredHosts, read_at, read_hosts, write_ho
 from adzeguard.store.memberships import read_graph, write_memberships
 from adzeguard.store.objects import write_whole
 from adzeguard.store.partial import PartialWrite
+from adzeguard.store.shares import Shares
 
 _AT_ONCE = 500
 
@@ -171,6 +172,27 @@ class EstateStore:
                 f"The first was {self.first_moment():%Y-%m-%d %H:%M} UTC",
             )
         return last
+
+    def write_folder(self, server: str, share: str, path: str, descriptor: bytes) -> None:
+        """Write the permissions that stand on a folder of a file share now."""
+        Shares(self._database).replace_folder(server, share, path, descriptor)
+
+    def moments(self, most: int) -> list[datetime]:
+        """Return when collections ended, oldest first; of many, so many of them evenly."""
+        with self._database.reading() as connection:
+            times = [float(at) for (at,) in connection.rows("SELECT finished FROM collection ORDER BY id")]
+        step = max(1, -(-len(times) // most))
+        kept = times[::-1][::step][::-1]
+        return [datetime.fromtimestamp(at, UTC) for at in kept]
+
+    def altered(self, before: datetime, after: datetime | None) -> list[int]:
+        """Return the ids of the objects whose rows differ between two moments, the second being now without one."""
+        first = self.at(before).id
+        last = (self.latest() if after is None else self.at(after)).id
+        low, high = sorted((first, last))
+        query = "SELECT DISTINCT id FROM object WHERE since > ? AND since <= ? OR until > ? AND until <= ?"
+        with self._database.reading() as connection:
+            return [int(i) for (i,) in connection.rows(query, (low, high, low, high))]
 
     def last_full(self) -> StoredCollection | None:
         """Return the last collection that read the directory, not only what an enactment had touched."""

@@ -5,6 +5,7 @@ from bisect import bisect_left
 from collections.abc import Iterable, Sequence
 
 from adzeguard.core.errors import InputError
+from adzeguard.core.estate.alike_states import AlikeStates
 from adzeguard.core.estate.capabilities import CAPABILITIES, pack_state, unpack_state
 from adzeguard.core.estate.capability import Capability
 from adzeguard.core.estate.hosts import Host, HostState
@@ -77,12 +78,13 @@ def read_hosts(connection: Connection, valid: str, holding: str = "") -> list[Ho
         f" LEFT JOIN authority a ON a.id = o.authority{more} ORDER BY o.name"
     )
     values = (pattern_of(holding),) if holding else ()
+    states = AlikeStates(state_of_text)
     return [
         Host(
             i,
             name,
             dn,
-            state_of_text(state),
+            states.read(state),
             trouble,
             f"{authority}-{rid}" if authority else "",
             source,

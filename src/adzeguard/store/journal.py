@@ -86,6 +86,25 @@ class Journal:
             rows = connection.rows(query, values)
         return [_read(row) for row in reversed(rows)]
 
+    def enactments(self, limit: int | None = None) -> list[str]:
+        """Return the names of enactments, the latest first."""
+        last = f"LIMIT {int(limit)}" if limit is not None else ""
+        query = f"SELECT enactment FROM journal GROUP BY enactment ORDER BY max(seq) DESC {last}"
+        with self._database.reading() as connection:
+            return [str(name) for (name,) in connection.rows(query)]
+
+    def row(self, seq: int) -> JournalRow | None:
+        """Return one row by its number; nothing where there is none."""
+        with self._database.reading() as connection:
+            found = one(connection, f"SELECT {_COLUMNS} FROM journal WHERE seq = ?", (seq,))
+        return _read(found) if found is not None else None
+
+    def after(self, seq: int, limit: int) -> list[JournalRow]:
+        """Return so many rows after one by its number, in their order."""
+        query = f"SELECT {_COLUMNS} FROM journal WHERE seq > ? ORDER BY seq LIMIT {int(limit)}"
+        with self._database.reading() as connection:
+            return [_read(row) for row in connection.rows(query, (seq,))]
+
     def ended(self, limit: int) -> list[JournalRow]:
         """Return the last rows of enactments that ended, the latest first."""
         query = f"SELECT {_COLUMNS} FROM journal WHERE kind = 'end' ORDER BY seq DESC LIMIT {int(limit)}"

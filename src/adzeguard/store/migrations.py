@@ -151,6 +151,41 @@ def _form_six(connection: Connection) -> None:
     )
 
 
+def _form_seven(connection: Connection) -> None:
+    """Questions to owners, what was left as it is, and what somebody is to be told."""
+    _make(
+        connection,
+        "question (id TEXT NOT NULL PRIMARY KEY, fingerprint TEXT NOT NULL, rule TEXT NOT NULL, owner TEXT NOT NULL,"
+        " subject TEXT NOT NULL, subject_sid TEXT NOT NULL, member TEXT NOT NULL, member_sid TEXT NOT NULL,"
+        " host TEXT NOT NULL, message TEXT NOT NULL, says TEXT NOT NULL, asked_at TEXT NOT NULL,"
+        " changed_at TEXT NOT NULL, changed_by TEXT NOT NULL, changed_from TEXT NOT NULL, again INTEGER NOT NULL,"
+        " state TEXT NOT NULL, answered_by TEXT NOT NULL, answered_at TEXT NOT NULL, why TEXT NOT NULL)",
+        "waiver (id TEXT NOT NULL PRIMARY KEY, fingerprint TEXT NOT NULL, rule TEXT NOT NULL, subject TEXT NOT NULL,"
+        ' member TEXT NOT NULL, "by" TEXT NOT NULL, why TEXT NOT NULL, begun TEXT NOT NULL, until_ TEXT NOT NULL,'
+        " renewed INTEGER NOT NULL, ended TEXT NOT NULL)",
+        "letter (id INTEGER NOT NULL PRIMARY KEY, teller TEXT NOT NULL, kind TEXT NOT NULL, recipient TEXT NOT NULL,"
+        " made_at TEXT NOT NULL, body TEXT NOT NULL, tries INTEGER NOT NULL, detail TEXT NOT NULL)",
+        "letter_number (number INTEGER NOT NULL)",
+    )
+
+
+def _form_eight(connection: Connection) -> None:
+    """File shares and the permissions of their folders, and what is put away until it is deleted."""
+    blob = connection.dialect.blob
+    _make(
+        connection,
+        "share (source TEXT NOT NULL, server TEXT NOT NULL, name TEXT NOT NULL, descriptor " + blob + " NOT NULL,"
+        " read_at TEXT NOT NULL, trouble TEXT NOT NULL, PRIMARY KEY (server, name))",
+        "folder (server TEXT NOT NULL, share TEXT NOT NULL, part TEXT NOT NULL, path TEXT NOT NULL,"
+        " permissions " + blob + " NOT NULL, denied TEXT NOT NULL, PRIMARY KEY (server, share, path))",
+        "permissions (key " + blob + " NOT NULL PRIMARY KEY, data " + blob + " NOT NULL)",
+        "share_part (server TEXT NOT NULL, share TEXT NOT NULL, part TEXT NOT NULL, read_at TEXT NOT NULL,"
+        " PRIMARY KEY (server, share, part))",
+        "retired (id TEXT NOT NULL PRIMARY KEY, body TEXT NOT NULL)",
+        "review (id TEXT NOT NULL PRIMARY KEY, body TEXT NOT NULL)",
+    )
+
+
 TRAIL_INDEXES: Final = {
     "trail_by_time": "trail (at)",
     "object_by_former_dn": "object (dn_hash) WHERE until IS NOT NULL",
@@ -162,6 +197,8 @@ MIGRATIONS: Final[tuple[Callable[[Connection], None], ...]] = (
     _form_four,
     _form_five,
     _form_six,
+    _form_seven,
+    _form_eight,
 )
 """Step i brings a store from version i to version i + 1. A step and the note of it share one transaction."""
 VERSION: Final = len(MIGRATIONS)

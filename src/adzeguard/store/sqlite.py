@@ -3,7 +3,7 @@
 import os
 import sqlite3
 from collections.abc import Iterable, Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from errno import EACCES, EPERM, EROFS
 from pathlib import Path
 from threading import RLock
@@ -65,9 +65,18 @@ class SqliteDatabase:
         bring_up_to_date(self, str(path))
 
     def _make_file(self) -> None:
+        """Make the file where it is missing; one that is there is never opened and closed beside the database.
+
+        A process that closes any handle of a file loses all its locks on it (fcntl(2)), those of its other connections
+        among them: another process then takes itself for the last one, clears the log away that is still written to,
+        and the store is damaged. Seen with watch, which opens it anew for each round.
+        """
         try:
             self._path.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
-            os.close(os.open(self._path, os.O_RDWR | os.O_CREAT, 0o600))
+            if not self._path.exists():
+                with suppress(FileExistsError):  # somebody else was faster
+                    os.close(os.open(self._path, os.O_RDWR | os.O_CREAT | os.O_EXCL, 0o600))
+            self._writable = os.access(self._path, os.W_OK) and os.access(self._path.parent, os.W_OK)
         except OSError as error:
             if error.errno not in (EACCES, EROFS, EPERM) or not os.access(self._path, os.R_OK):
                 raise

@@ -15,6 +15,9 @@ _LONGEST_ASIDE: Final = 2000
 _FIRST: Final = 1 << 62
 """So that times before 1970 have a place too."""
 
+TrailRow = tuple[object, ...]
+"""The columns of an event, its key first."""
+
 
 @dataclass(frozen=True, slots=True)
 class Place:
@@ -32,17 +35,16 @@ class Trail:
 
     def add(
         self,
-        told: Sequence[tuple[str, Event]],
+        rows: Sequence[TrailRow],
         aside: Sequence[tuple[str, str]],
         source: str,
         place: Place | None = None,
     ) -> int:
-        """Write events with what was logged of each, and what could not be read with its reason; return the new ones.
+        """Write rows of events, and what could not be read with its reason; return the new ones.
 
         All of it and the place that was read up to, or nothing: whoever is killed goes on where the last whole part
         ended, and what is read again is known already.
         """
-        rows = [_row(text, event) for text, event in told]
         kept = [(key_of(text), source, reason, text[:_LONGEST_ASIDE]) for text, reason in aside]
         with self._database.writing() as connection:
             new = connection.run_many(f"INSERT INTO trail ({_COLUMNS}) VALUES ({_MARKS}) ON CONFLICT DO NOTHING", rows)
@@ -68,6 +70,16 @@ class Trail:
         some = f" AND verb IN ({', '.join('?' * len(verbs))})" if verbs else ""
         return self._events(f"at >= ?{some} ORDER BY at", (since, *verbs))
 
+    def since(self, begin: datetime, verbs: Sequence[str]) -> list[Event]:
+        """Return what was done in some ways since a moment, oldest first."""
+        return self.all(Event(begin, "changed").microseconds, verbs)
+
+    def span(self) -> tuple[datetime | None, datetime | None]:
+        """Return the times of the first and of the last event; nothing of an empty trail."""
+        with self._database.reading() as connection:
+            first, last = connection.rows("SELECT min(at), max(at) FROM trail")[0]
+        return (moment(first), moment(last)) if first is not None else (None, None)
+
     def moments(self) -> list[tuple[str, datetime, datetime, int]]:
         """Return for each verb the first and the last time and how often it is told."""
         query = "SELECT verb, min(at), max(at), count(*) FROM trail GROUP BY verb ORDER BY verb"
@@ -92,19 +104,21 @@ class Trail:
         return [_event(row) for row in rows]
 
 
-def _key(event: Event, text: str) -> bytes:
+def _key(microseconds: int, text: str) -> bytes:
     """Return by what an event is known: its time before what was logged.
 
     A log is in the order of its times, and so are its keys: written one behind the other they cost a third of what
     they do all over an index.
     """
-    return (event.microseconds + _FIRST).to_bytes(8, "big") + key_of(text)
+    return (microseconds + _FIRST).to_bytes(8, "big") + key_of(text)
 
 
-def _row(text: str, event: Event) -> tuple[object, ...]:
+def trail_row(text: str, event: Event) -> TrailRow:
+    """Return the row of an event, by what was logged of it."""
+    at = event.microseconds
     return (
-        _key(event, text),
-        event.microseconds,
+        _key(at, text),
+        at,
         event.verb,
         event.by,
         event.by_sid,

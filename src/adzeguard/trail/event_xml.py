@@ -9,7 +9,7 @@ from xml.etree.ElementTree import Element, ParseError, XMLPullParser, tostring
 
 from adzeguard.core.trail.event import Event, Verb
 from adzeguard.trail.port import NotReadError, Record
-from adzeguard.trail.values import address_of, sid_of, text_of, time_of
+from adzeguard.trail.values import address_of, host_of, sid_of, text_of, time_of
 
 _VERBS: Final[Mapping[int, Verb]] = {
     **dict.fromkeys((4728, 4732, 4746, 4751, 4756, 4761), "added"),
@@ -89,7 +89,13 @@ def _event(element: Element) -> Event | None:
         name = _qualified(said.get("TargetDomainName", ""), said.get("TargetUserName", ""))
         sid = sid_of(said.get("TargetUserSid"))
         return Event(
-            at, verb, member=name, member_sid=sid, origin=address_of(said.get("IpAddress")), number=int(number)
+            at,
+            verb,
+            group=host_of(system["Computer"].text if "Computer" in system else ""),
+            member=name,
+            member_sid=sid,
+            origin=address_of(said.get("IpAddress")),
+            number=int(number),
         )
     by = _qualified(said.get("SubjectDomainName", ""), said.get("SubjectUserName", ""))
     group = said.get("ObjectDN") or _qualified(said.get("TargetDomainName", ""), said.get("TargetUserName", ""))

@@ -44,6 +44,25 @@ def _is_syslog(file: BinaryIO) -> bool:
     return peek is not None and re.match(rb"\s*<\d{1,3}>1 ", peek(64)) is not None
 
 
+def is_of_plain_lines(file: BinaryIO) -> bool:
+    """Tell whether a log is one of lines, neither compressed nor XML; one that cannot be peeked into is not known."""
+    start = file.peek(64) if hasattr(file, "peek") else b""
+    if not start or start[:2] == _GZIP:
+        return False
+    return start.lstrip(b"\xef\xbb\xbf \t\r\n")[:1] != b"<" or _is_syslog(file)
+
+
+def whole_lines(file: BinaryIO, size: int) -> Iterator[bytes]:
+    """Yield a log of lines in blocks of about so many bytes, each of whole lines. What is too long for one is cut."""
+    while block := file.read(size):
+        if not block.endswith(b"\n"):
+            tail = rest = file.readline(LONGEST_LINE)
+            while rest and not rest.endswith(b"\n"):
+                rest = file.readline(LONGEST_LINE)
+            block += tail
+        yield block
+
+
 def lines(file: BinaryIO) -> Iterator[Record]:
     """Yield the records of a log of lines. One that is longer than any record is passed over whole, and told."""
     while line := file.readline(LONGEST_LINE):

@@ -40,18 +40,16 @@ def _to_microseconds(match: re.Match[str]) -> str:
 
 def text_of(value: Any) -> str:
     """Return a text, empty where there is none; `NotReadError` for one that is too long to be a name."""
-    if value in (None, "-"):
+    if isinstance(value, str) and len(value) <= _LONGEST:
+        return value if value != "-" else ""
+    if value is None:
         return ""
-    if not isinstance(value, str):
-        raise NotReadError("a name is no text")
-    if len(value) > _LONGEST:
-        raise NotReadError("a name is too long")
-    return value
+    raise NotReadError("a name is too long" if isinstance(value, str) else "a name is no text")
 
 
 def sid_of(value: Any) -> str:
     """Return a SID as we write it, empty where there is none."""
-    text = text_of(value).removeprefix("%{").removesuffix("}")
+    text = text_of(value)
     if not text:
         return ""
     try:
@@ -63,13 +61,19 @@ def sid_of(value: Any) -> str:
 @lru_cache(maxsize=4096)
 def _parsed(text: str) -> str:
     """The same few do most of what is logged."""
-    return Sid.parse(text)
+    return Sid.parse(text.removeprefix("%{").removesuffix("}"))
 
 
 def address_of(value: Any) -> str:
     """Return an address without its kind and port: of ipv4:192.0.2.7:49152 it is 192.0.2.7."""
     text = text_of(value)
-    kind, _, rest = text.partition(":")
-    if kind in ("ipv4", "ipv6"):
+    if text.startswith(("ipv4:", "ipv6:")):
+        rest = text[5:]
         text = rest.rpartition(":")[0] or rest
     return text.removeprefix("::ffff:")
+
+
+def host_of(value: Any) -> str:
+    r"""Return the short name of a host, as a log tells it with its domain or as \\NAME; empty for an address."""
+    name = text_of(value).strip("\\ ").partition(".")[0]
+    return "" if name.isdecimal() or ":" in name else name

@@ -22,9 +22,9 @@ def resolved_charter(
     return resolve_charter(charter, RULE_KINDS, estate, day, response, named or default_keepers(estate))
 
 
-def named_principals(estate: Estate, names: Iterable[str], key: str) -> list[Principal]:
-    """Return what the settings name under [charter]; `SettingsError` for a name that is none."""
+def named_principals(estate: Estate, names: Iterable[str], key: str, table: str = "charter") -> list[Principal]:
+    """Return what a table of the settings names; `SettingsError` for a name that is none."""
     try:
         return [resolve(estate, name) for name in names]
     except UsageError as error:
-        raise SettingsError(f"adzeguard.toml: [charter] {key}: {error.message}", error.way_out) from error
+        raise SettingsError(f"adzeguard.toml: [{table}] {key}: {error.message}", error.way_out) from error

@@ -1,15 +1,16 @@
 """Enact: the one road by which anything is written."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from itertools import chain
-from typing import Final
+from typing import Any, Final
 
 from adzeguard.core.change.change import Change, Order
 from adzeguard.core.change.guards.case import Case
 from adzeguard.core.change.guards.lockout import keepers_stay, lockouts
 from adzeguard.core.change.guards.logon import both, logons_stay
+from adzeguard.core.change.kinds.change_folder_rights import ChangeFolderRights
 from adzeguard.core.change.kinds.delete_object import DeleteObject
 from adzeguard.core.change.outcome import MADE, Outcome, Status
 from adzeguard.core.change.proposal import Proposal
@@ -21,6 +22,7 @@ from adzeguard.core.estate.rows import Observed, object_key
 from adzeguard.directory.decode import observe
 from adzeguard.directory.executors.table import make_in_directory
 from adzeguard.directory.port import DirectoryDriver
+from adzeguard.shares.executor import make_on_share
 from adzeguard.store.collections import ENACTMENT, CollectionFacts
 from adzeguard.workflows.collect import read_host
 from adzeguard.workflows.interrupted import Interrupted
@@ -51,13 +53,15 @@ def enact_proposal(
     ports: Ports,
     report: Report,
     earlier: Interrupted | None = None,
+    about: Mapping[str, Any] | None = None,
 ) -> Enacted:
     """Make the changes in their order, and store what was read back. The guards have been passed before.
 
     Additions come first, then removals. A removal is held back when an addition to the same host failed, or when
     without the failed additions it would lock somebody out. `earlier` is the interrupted enactment that this one goes
     on with: what it concluded is not done again, and what it began is looked at first. Where the operator stops it,
-    what is left stays to be gone on with.
+    what is left stays to be gone on with. `about` is what else the journal keeps of it: who has said yes, and whether
+    nobody watched.
     """
     if proposal.domain_sid != estate.domain.sid:
         raise ProposalFileError("the proposal was made for another domain", "Make one here: adzeguard propose")
@@ -66,7 +70,7 @@ def enact_proposal(
     started = ports.clock()
     if earlier is None:
         run = Run(ports, f"e{started:%Y%m%d-%H%M%S-%f}", report)
-        run.write("begin", {"proposal": proposal.model_dump(mode="json")})
+        run.write("begin", {"proposal": proposal.model_dump(mode="json"), **(about or {})})
     else:
         run = _resumed(ports, earlier, report)
     case = Case(estate, proposal.changes, charter)
@@ -139,6 +143,8 @@ def _make(changes: Iterable[Change], run: Run, estate: Estate, hosts_read: dict[
             return
         if change.host_name:
             on_hosts.setdefault(change.host_name, []).append(change)
+        elif change.share_server:
+            _make_on_share(change, run)
         elif lost:
             run.conclude(Outcome(change, Status.UNREACHABLE, lost))
         else:
@@ -147,6 +153,13 @@ def _make(changes: Iterable[Change], run: Run, estate: Estate, hosts_read: dict[
             lost = outcome.detail if outcome.status == Status.UNREACHABLE else ""
 
     change_hosts(on_hosts, run, estate, hosts_read)
+
+
+def _make_on_share(change: Change, run: Run) -> None:
+    done = make_on_share(run.ports.shares.get(change.share_server.casefold()), change, run.intend)
+    run.conclude(done.outcome)
+    if done.descriptor and isinstance(change, ChangeFolderRights):
+        run.ports.store.write_folder(change.server, change.share, change.path, done.descriptor)
 
 
 def _store_what_was_read(run: Run, estate: Estate, hosts_read: dict[str, Host], started: datetime) -> None:

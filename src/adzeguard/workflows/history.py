@@ -58,7 +58,7 @@ def answered(asked: Asked, past: Past) -> list[dict[str, Any]]:
     names.look_up(
         sid for e in entries for sid in (e.known.group, e.known.member, e.known.event.by_sid) if "=" not in sid
     )
-    ours = _declared(from_here)
+    ours = declared_by(from_here)
     rows = [_row(entry, names, past.estate, ours) for entry in entries]
     return [row for row in rows if not (asked.undeclared and row["declared"])]
 
@@ -70,12 +70,16 @@ def _entries(asked: Asked, known: Sequence[Known], estate: Estate) -> list[Entry
         return sorted(entries, key=lambda entry: entry.known.event.at, reverse=True)
     if asked.direct:
         return history_of(asked.group.sid, [one for one in known if one.group == asked.group.sid], {})
-    return history_of(asked.group.sid, known, _nested(estate, asked.group, known))
+    return history_of(asked.group.sid, known, nested_now(estate, asked.group, known))
 
 
-def _nested(estate: Estate, group: Principal, known: Iterable[Known]) -> Mapping[str, set[str]]:
-    """Return which groups are directly inside which, of all that may matter: those inside now, and those that were."""
-    ids = estate.ids_of_sids({Sid(one.group) for one in known if one.group.startswith("S-1-")})
+def nested_now(estate: Estate, group: Principal, known: Iterable[Known]) -> Mapping[str, set[str]]:
+    """Return which groups are directly inside which, of all that may matter: those inside now, and those that were.
+
+    A group that was taken out since led in with all that is inside it, though nothing was ever done to it itself.
+    """
+    changed = {one.group for one in known} | {one.member for one in known if one.event.verb == "removed"}
+    ids = estate.ids_of_sids({Sid(sid) for sid in changed if sid.startswith("S-1-")})
     start = {group.id, *(i for i in ids.values() if i is not None)}
     waiting, seen = list(start), set(start)
     edges: dict[int, list[int]] = {}
@@ -100,7 +104,7 @@ def _is_asked(asked: Asked, entry: Entry) -> bool:
     return (asked.since is None or event.at >= asked.since) and (asked.until is None or event.at <= asked.until)
 
 
-def _declared(from_here: Iterable[Known]) -> dict[tuple[str, str, str], list[datetime]]:
+def declared_by(from_here: Iterable[Known]) -> dict[tuple[str, str, str], list[datetime]]:
     """Return by verb, group and member when our journal says that it was done."""
     found: dict[tuple[str, str, str], list[datetime]] = {}
     for one in from_here:

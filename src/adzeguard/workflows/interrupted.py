@@ -1,7 +1,7 @@
 """An enactment that was begun and never ended: found again, to go on with or to end for good."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.outcome import Outcome
@@ -20,6 +20,12 @@ class Interrupted:
     outcomes: tuple[Outcome, ...]
     begun: Mapping[str, Change]
     """The changes that were written down as about to be made, by their ids, with what they keep of what they delete."""
+
+    approval: Mapping[str, str] = field(default_factory=dict)
+    """Who had said yes to it."""
+
+    unattended: bool = False
+    """Whether a round began it: the next one goes on with it by itself."""
 
     @property
     def left(self) -> Sequence[Change]:
@@ -47,7 +53,9 @@ def interrupted_enactment(journal: Journal) -> Interrupted | None:
     told = (outcome_of(row, proposal.changes) for row in rows if row.kind == "outcome")
     outcomes = tuple({outcome.change.id: outcome for outcome in told}.values())
     begun = {change.id: change for change in (change_of(row) for row in rows if row.kind == "intent")}
-    return Interrupted(rows[0].enactment, proposal, outcomes, begun)
+    approval = rows[0].body.get("approval")
+    said = {str(key): str(value) for key, value in approval.items()} if isinstance(approval, dict) else {}
+    return Interrupted(rows[0].enactment, proposal, outcomes, begun, said, bool(rows[0].body.get("unattended")))
 
 
 def the_interrupted(journal: Journal) -> Interrupted:

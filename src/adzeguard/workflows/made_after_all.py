@@ -7,6 +7,7 @@ from adzeguard.core.estate.estate import Estate
 from adzeguard.directory.executors.table import make_in_directory
 from adzeguard.hosts.careful import session_with
 from adzeguard.hosts.executor import make_on_host
+from adzeguard.shares.executor import make_on_share
 from adzeguard.workflows.run import Ports
 
 
@@ -21,7 +22,10 @@ def _look_only(_change: Change) -> None:
 def made_after_all(ports: Ports, estate: Estate, change: Change) -> Outcome | None:
     """Return that a change stands, if it does; nothing where it does not, or where nobody answers."""
     try:
-        if not change.host_name:
+        if change.share_server:
+            server = ports.shares.get(change.share_server.casefold())
+            outcome = make_on_share(server, change, _look_only).outcome
+        elif not change.host_name:
             outcome = make_in_directory(ports.directory, change, _look_only)
         else:
             known = estate.hosts_by_name.get(change.host_name.casefold())

@@ -23,12 +23,20 @@ Pair = tuple[Verb, str, str]
 
 
 def all_known(
-    trail: Trail, from_here: Iterable[Known], database: Database, estate: Estate, names: Identities
+    trail: Trail,
+    from_here: Iterable[Known],
+    database: Database,
+    estate: Estate,
+    names: Identities,
+    since: datetime | None = None,
 ) -> list[Known]:
-    """Return every event about a membership, each from the source that tells most of it, oldest first."""
+    """Return every event about a membership, each from the source that tells most of it, oldest first.
+
+    With `since` the trail is read from there on alone.
+    """
     told = [
         Known(e, names.key(e.group, e.group_sid), names.key(e.member, e.member_sid))
-        for e in trail.all(verbs=MEMBERSHIP)
+        for e in (trail.since(since, MEMBERSHIP) if since is not None else trail.all(verbs=MEMBERSHIP))
     ]
     known = [*told, *_untold(from_here, told, lambda one, at: abs(one.event.at - at) <= AROUND)]
     seen = list(_of_collections(changes_seen(database), estate))

@@ -1,7 +1,7 @@
 """One enactment as it goes on: what is written to, what is written down of it, and what became of its changes."""
 
 from collections import Counter
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from threading import Lock
@@ -13,6 +13,7 @@ from adzeguard.directory.port import DirectoryDriver
 from adzeguard.hosts.apart import Crew
 from adzeguard.hosts.executor import Judge, no_harm
 from adzeguard.hosts.fleet import Fleet
+from adzeguard.shares.port import SharesDriver
 from adzeguard.store.estate_store import EstateStore
 from adzeguard.store.journal import Journal
 from adzeguard.workflows.pace import Pace
@@ -37,6 +38,8 @@ class Ports:
     """How many hosts are changed at once, and how many a minute."""
     crew: Crew | None = None
     """Other processes that change hosts, if there are any."""
+    shares: Mapping[str, SharesDriver] = field(default_factory=dict)
+    """The servers of file shares that can be written to, by their folded names."""
 
 
 @dataclass

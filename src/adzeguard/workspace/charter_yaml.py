@@ -3,6 +3,7 @@
 import csv
 import re
 from collections.abc import Sequence
+from datetime import date
 from pathlib import Path
 from typing import Any, Final
 
@@ -15,6 +16,8 @@ from adzeguard.core.review.kinds import RULE_KINDS
 
 _LARGEST_FILE: Final = 8 * 1024 * 1024
 _DEEPEST: Final = 64
+_LONGEST_HEAD: Final = 200
+_ROSTER_COLUMNS: Final = (["group", "member"], ["group", "member", "until"])
 _INTEGER: Final = re.compile(r"[-+]?[0-9]{1,18}")
 _KEYWORDS: Final = {
     "true": True,
@@ -46,25 +49,38 @@ def load_charter(folder: Path, kinds: Sequence[RuleKind] = RULE_KINDS) -> Charte
 
 
 def read_roster(path: Path) -> tuple[RosterRow, ...]:
-    """Read a CSV file with the columns group and member; `CharterError` says what is wrong and on which line."""
+    """Read a CSV file with the columns group and member, and until where members end.
+
+    `CharterError` says what is wrong and on which line.
+    """
     try:
         if path.stat().st_size > _LARGEST_FILE:
             raise CharterError([f"{path.name}: larger than 8 MiB, which no roster is"])
         with path.open(encoding="utf-8-sig", newline="") as file:
-            reader = csv.DictReader(file, strict=True)
-            if [name.strip().casefold() for name in reader.fieldnames or ()] != ["group", "member"]:
-                raise CharterError([f"{path.name}:1: the first line must be: group,member"])
-            return tuple(_roster_row(path.name, reader.line_num, list(row.values())) for row in reader)
+            first = file.readline(_LONGEST_HEAD)
+            file.seek(0)
+            # Spreadsheets of half the world put semicolons where RFC 4180 has commas.
+            reader = csv.DictReader(file, strict=True, delimiter=";" if ";" in first and "," not in first else ",")
+            columns = [name.strip().casefold() for name in reader.fieldnames or ()]
+            if columns not in _ROSTER_COLUMNS:
+                raise CharterError([f"{path.name}:1: the first line must be: group,member, or group,member,until"])
+            return tuple(_roster_row(path.name, reader.line_num, list(row.values()), len(columns)) for row in reader)
     except (csv.Error, UnicodeDecodeError) as error:
         raise CharterError([f"{path.name}: is not CSV in UTF-8: {error}"]) from error
     except OSError as error:
         raise CharterError([f"{path.name} cannot be read: {error.strerror}"]) from error
 
 
-def _roster_row(name: str, line: int, cells: list[Any]) -> RosterRow:
-    if len(cells) != 2 or not isinstance(cells[0], str) or not isinstance(cells[1], str) or not cells[0].strip():  # noqa: PLR2004 - group and member
-        raise CharterError([f"{name}:{line}: must hold a group and a member, with a comma between them"])
-    return RosterRow(group=cells[0].strip(), member=cells[1].strip(), line=line)
+def _roster_row(name: str, line: int, cells: list[Any], columns: int) -> RosterRow:
+    if len(cells) != columns or not all(isinstance(cell, str) for cell in cells) or not cells[0].strip():
+        until = ", and a last day or nothing" if columns > len(_ROSTER_COLUMNS[0]) else ""
+        raise CharterError([f"{name}:{line}: must hold a group and a member{until}, with a comma between them"])
+    group, member, *ends = (cell.strip() for cell in cells)
+    try:
+        last = date.fromisoformat(ends[0]) if ends and ends[0] else None
+    except ValueError as error:
+        raise CharterError([f"{name}:{line}: '{ends[0][:40]}' is no day, such as 2026-12-24"]) from error
+    return RosterRow(group=group, member=member, line=line, until=last)
 
 
 def charter_files(folder: Path) -> list[Path]:

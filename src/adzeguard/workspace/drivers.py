@@ -8,9 +8,14 @@ from adzeguard.core.drivers import DriverKind, Settings
 from adzeguard.core.errors import SettingsError
 from adzeguard.core.wording import nearest
 
-GROUPS = {"directory": "adzeguard.directory", "hosts": "adzeguard.hosts"}
+GROUPS = {
+    "directory": "adzeguard.directory",
+    "hosts": "adzeguard.hosts",
+    "tell": "adzeguard.tellers",
+    "shares": "adzeguard.shares",
+}
 """The entry points of the drivers for each table of the settings."""
-EXTRAS = {"ssh": "ssh", "remote-sam": "remote-sam"}
+EXTRAS = {"ssh": "ssh", "remote-sam": "remote-sam", "smb": "shares"}
 """The extras of this package that drivers of its own need."""
 
 

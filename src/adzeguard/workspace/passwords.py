@@ -7,7 +7,7 @@ from threading import Lock
 from typing import Final
 
 from adzeguard.core.errors import SettingsError
-from adzeguard.workspace.settings import HostsSettings, Workspace
+from adzeguard.workspace.settings import HostsSettings, SharesSettings, TellSettings, Workspace
 
 VARIABLE: Final = "ADZEGUARD_PASSWORD"
 KEYRING_SERVICE: Final = "adzeguard"
@@ -31,6 +31,24 @@ def password_source_of_hosts(
     name = f"{source.given.get('account', '')} at {source.table}"
     variable = f"{VARIABLE}_{source.name.upper().replace('-', '_')}"
     return _remembering(lambda: _find(workspace, source.given.get("password_file", ""), name, variable, prompt))
+
+
+def password_source_of_teller(
+    workspace: Workspace, teller: TellSettings, prompt: Callable[[str], str] | None
+) -> Callable[[], str]:
+    """Return the same for a way of telling: a mail server's password, or the secret that signs what is posted."""
+    name = f"{teller.given.get('login', '')} at {teller.table}"
+    variable = f"{VARIABLE}_TELL_{teller.name.upper().replace('-', '_')}"
+    return _remembering(lambda: _find(workspace, teller.given.get("password_file", ""), name, variable, prompt))
+
+
+def password_source_of_shares(
+    workspace: Workspace, server: SharesSettings, prompt: Callable[[str], str] | None
+) -> Callable[[], str]:
+    """Return the same for a server of file shares."""
+    name = f"{server.given.get('bind_as', '')} at {server.table}"
+    variable = f"{VARIABLE}_SHARES_{server.name.upper().replace('-', '_')}"
+    return _remembering(lambda: _find(workspace, server.given.get("password_file", ""), name, variable, prompt))
 
 
 def _remembering(find: Callable[[], str]) -> Callable[[], str]:

@@ -4,9 +4,11 @@ import json
 import tomllib
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
+from datetime import timedelta
 from pathlib import Path
 from typing import Any, Final, Literal
 
+from adzeguard.core.cleaning.thresholds import USUAL_THRESHOLDS, Thresholds
 from adzeguard.core.errors import SettingsError
 from adzeguard.core.estate.fleet import FleetPart
 from adzeguard.core.limits import USUAL_LIMITS, Limits
@@ -20,7 +22,7 @@ _LARGEST_FILE: Final = 1024 * 1024
 _RESPONSES: Final = ("tell", "mend")
 _FORMER_RESPONSES: Final = {"alert": "tell", "correct": "mend"}
 """What the responses were called in workspaces of the first version; those go on working."""
-_OF_DRIVERS: Final = ("directory", "hosts")
+_OF_DRIVERS: Final = ("directory", "hosts", "tell", "shares")
 """Tables whose keys belong to the driver that `kind` names; see `drivers`."""
 ONLY_SOURCE: Final = "hosts"
 """What the source is called that stands in [hosts] itself."""
@@ -32,8 +34,16 @@ _KNOWN: Final = {
     "store": ("url",),
     "cluster": ("ca_file", "certificate", "key"),
     "charter": ("response", "keepers", "privileged"),
-    "checks": ("waiting_days", "unread_days"),
+    "retire": ("ou", "wait_days"),
+    "stale": ("unused_days", "never_used_days", "password_days"),
+    "checks": ("waiting_days", "unread_days", "past_days", "working_hours", "off", "severity"),
     "guards": ("removals", "hosts", "share", "operator"),
+    "tell": (),
+    "shares": (),
+    "questions": ("owner", "own", "longest_days"),
+    "trail": ("logs",),
+    "seal": ("key",),
+    "approval": ("groups", "hosts", "changes", "signers", "days", "without"),
 }
 
 
@@ -49,6 +59,68 @@ class HostsSettings:
     def table(self) -> str:
         """The table in which it stands."""
         return "hosts" if self.name == ONLY_SOURCE else f"hosts.{self.name}"
+
+
+@dataclass(frozen=True)
+class TellSettings:
+    """One way of telling somebody: its name, and the settings of its driver with `kind`."""
+
+    name: str
+    given: dict[str, str]
+
+    @property
+    def table(self) -> str:
+        """The table in which it stands."""
+        return f"tell.{self.name}"
+
+
+@dataclass(frozen=True)
+class SharesSettings:
+    """One server of file shares: its name here, and the settings of its driver with `kind`."""
+
+    name: str
+    given: dict[str, str]
+
+    @property
+    def table(self) -> str:
+        """The table in which it stands."""
+        return f"shares.{self.name}"
+
+
+@dataclass(frozen=True)
+class RetireSettings:
+    """The OU in which lies what is put away, and how many days it waits there before it may be deleted."""
+
+    ou: str = "OU=Retired"
+    wait_days: int = 30
+
+
+@dataclass(frozen=True)
+class QuestionSettings:
+    """Who is asked where a rule names no owner, and what answers may be."""
+
+    owner: str = ""
+    own: bool = False
+    """Whether somebody may answer a question about their own account."""
+    longest_days: int = 365
+    """For how long something may be left as it is."""
+
+
+@dataclass(frozen=True)
+class ApprovalSettings:
+    """For what somebody else must say yes, who may, for how long that counts, and whether glass may be broken."""
+
+    groups: tuple[str, ...] = ()
+    hosts: tuple[str, ...] = ()
+    changes: tuple[str, ...] = ()
+    signers: Path | None = None
+    days: int = 7
+    without: bool = False
+
+    @property
+    def is_needed(self) -> bool:
+        """Whether anything needs a yes."""
+        return bool(self.groups or self.hosts or self.changes)
 
 
 @dataclass(frozen=True)
@@ -72,6 +144,28 @@ class Workspace:
     """The files by which the workers of a cluster are trusted."""
     operator: str = ""
     """The directory account of whoever works here; otherwise the one that binds to the server."""
+    tell: tuple[TellSettings, ...] = ()
+    """The ways in which owners are told."""
+    questions: QuestionSettings = field(default_factory=QuestionSettings)
+    approval: ApprovalSettings = field(default_factory=ApprovalSettings)
+    checks_off: tuple[str, ...] = ()
+    """Checks that are not made."""
+    severities: dict[str, str] = field(default_factory=dict)
+    """By the ids of checks how much they matter here."""
+    past_days: int = 30
+    """How far back checks look into the trail."""
+    working_hours: tuple[str, ...] = ()
+    """Times of the week outside of which privileged groups should not change."""
+    seal_key: Path | None = None
+    """The SSH key that seals the journal once a day."""
+    logs: tuple[Path, ...] = ()
+    """Logs of the directory that each round reads on from where it was."""
+    stale: Thresholds = USUAL_THRESHOLDS
+    """From when on something counts as stale."""
+    retire: RetireSettings = field(default_factory=RetireSettings)
+    """Where what is put away lies, and for how long."""
+    shares: tuple[SharesSettings, ...] = ()
+    """The servers whose file shares are read."""
 
     @property
     def store_path(self) -> Path:
@@ -79,9 +173,19 @@ class Workspace:
         return self.folder / STATE_FOLDER / "store.db"
 
     @property
+    def last_round_path(self) -> Path:
+        """The file whose time says when the last round ended: a round that finds nothing writes nothing else."""
+        return self.folder / STATE_FOLDER / "last-round"
+
+    @property
     def journal_head_path(self) -> Path:
         """The file that keeps where the journal ends."""
         return self.folder / STATE_FOLDER / "journal-head"
+
+    @property
+    def seals_folder(self) -> Path:
+        """The folder of the seals of the journal."""
+        return self.folder / STATE_FOLDER / "seals"
 
     @property
     def lock_path(self) -> Path:
@@ -137,7 +241,81 @@ def read_workspace(folder: Path) -> Workspace:
         _days(tree.get("checks", {}), "unread_days", 14, path),
         _texts(tree.get("cluster", {}), "cluster", path),
         str(guards.get("operator") or directory.get("bind_as", "")),
+        tuple(TellSettings(*one) for one in _named_tables(tree.get("tell", {}), "tell", "[tell.mail]", path)),
+        _questions(tree.get("questions", {}), path),
+        _approval(tree.get("approval", {}), folder, path),
+        _names(tree.get("checks", {}), "off", path, "checks"),
+        _texts(_table(tree.get("checks", {}), "severity", path), "checks.severity", path),
+        _days(tree.get("checks", {}), "past_days", 30, path),
+        _names(tree.get("checks", {}), "working_hours", path, "checks"),
+        _seal_key(tree.get("seal", {}), folder, path),
+        tuple((folder / name).resolve() for name in _names(tree.get("trail", {}), "logs", path, "trail")),
+        _thresholds(tree.get("stale", {}), path),
+        RetireSettings(
+            _texts({k: v for k, v in tree.get("retire", {}).items() if k == "ou"}, "retire", path).get(
+                "ou", RetireSettings.ou
+            ),
+            _days(tree.get("retire", {}), "wait_days", RetireSettings.wait_days, path, "retire"),
+        ),
+        tuple(
+            SharesSettings(*one) for one in _named_tables(tree.get("shares", {}), "shares", "[shares.harbour]", path)
+        ),
     )
+
+
+def _thresholds(content: dict[str, Any], path: Path) -> Thresholds:
+    usual = USUAL_THRESHOLDS
+    return Thresholds(
+        *(
+            timedelta(days=_days(content, key, given.days, path, "stale"))
+            for key, given in (
+                ("unused_days", usual.unused),
+                ("never_used_days", usual.never_used),
+                ("password_days", usual.password),
+            )
+        )
+    )
+
+
+def _named_tables(content: dict[str, Any], table: str, such: str, path: Path) -> Iterator[tuple[str, dict[str, str]]]:
+    for name, keys in content.items():
+        if not isinstance(keys, dict) or not name.replace("-", "").isalnum():
+            raise SettingsError(f"{path}: in [{table}] each is a table of its own", f"Such as {such}")
+        # A table that is called like its driver needs not say so twice.
+        yield name, {"kind": name, **_texts(keys, f"{table}.{name}", path)}
+
+
+def _approval(content: dict[str, Any], folder: Path, path: Path) -> ApprovalSettings:
+    named = {key: _names(content, key, path, "approval") for key in ("groups", "hosts", "changes")}
+    signers, without = content.get("signers", ""), content.get("without", False)
+    if not isinstance(without, bool) or not isinstance(signers, str):
+        raise SettingsError(f"{path}: [approval] signers must name a file, and without must be true or false")
+    if any(named.values()) and not signers:
+        raise SettingsError(f"{path}: [approval] signers is missing", "It names the file of those who may say yes")
+    days = _days(content, "days", ApprovalSettings.days, path, "approval")
+    return ApprovalSettings(**named, signers=folder / signers if signers else None, days=days, without=without)
+
+
+def _table(content: dict[str, Any], key: str, path: Path) -> dict[str, Any]:
+    table = content.get(key, {})
+    if not isinstance(table, dict):
+        raise SettingsError(f"{path}: [checks.{key}] is a table of its own")
+    return table
+
+
+def _seal_key(content: dict[str, Any], folder: Path, path: Path) -> Path | None:
+    key = content.get("key", "")
+    if not isinstance(key, str):
+        raise SettingsError(f"{path}: [seal] key must name a file")
+    return folder / key if key else None
+
+
+def _questions(content: dict[str, Any], path: Path) -> QuestionSettings:
+    own = content.get("own", False)
+    if not isinstance(own, bool):
+        raise SettingsError(f"{path}: [questions] own must be true or false")
+    longest = _days(content, "longest_days", QuestionSettings.longest_days, path, "questions")
+    return QuestionSettings(str(content.get("owner", "")), own, longest)
 
 
 def _response(charter: dict[str, Any], path: Path) -> Literal["tell", "mend"]:
@@ -210,17 +388,17 @@ def _limits(guards: dict[str, Any], path: Path) -> Limits:
     return Limits(**{key: guards[key] for key in ("removals", "hosts", "share") if key in guards})
 
 
-def _days(checks: dict[str, Any], key: str, usual: int, path: Path) -> int:
+def _days(checks: dict[str, Any], key: str, usual: int, path: Path, table: str = "checks") -> int:
     value = checks.get(key, usual)
     if isinstance(value, bool) or not isinstance(value, int) or value < 0:
-        raise SettingsError(f"{path}: [checks] {key} must be a number of days, not {value!r}")
+        raise SettingsError(f"{path}: [{table}] {key} must be a number of days, not {value!r}")
     return value
 
 
-def _names(charter: dict[str, Any], key: str, path: Path) -> tuple[str, ...]:
-    names = charter.get(key, [])
+def _names(content: dict[str, Any], key: str, path: Path, table: str = "charter") -> tuple[str, ...]:
+    names = content.get(key, [])
     if not isinstance(names, list) or not all(isinstance(name, str) for name in names):
-        raise SettingsError(f"{path}: [charter] {key} must be a list of names")
+        raise SettingsError(f"{path}: [{table}] {key} must be a list of names")
     return tuple(names)
 
 

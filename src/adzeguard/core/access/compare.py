@@ -13,14 +13,20 @@ from adzeguard.core.estate.principal import Principal
 
 @dataclass(frozen=True, slots=True)
 class Difference:
-    """One member that a group or a host gained or lost between two moments. `direct` tells how it was held."""
+    """One thing that differs between two moments: of a membership, who gained or lost it, and whether it was direct.
+
+    Of an object, a right or a policy link, `detail` says what; `member` is who has the right, or the policy.
+    """
 
     subject: str
     change: str
-    """"gained" or "lost"."""
+    """"gained" or "lost"; of objects also "made", "gone", "moved", "renamed", "altered"; of links "linked"."""
     member: str
     kind: str
-    direct: bool
+    direct: bool | None = None
+    about: str = "membership"
+    """"membership", "object", "policy", "policy-link" or "right"."""
+    detail: str = ""
 
 
 def compare(before: Estate, after: Estate) -> Iterator[Difference]:

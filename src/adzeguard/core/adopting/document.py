@@ -1,22 +1,27 @@
 """Rules for the grants that stand and that nobody wrote down, with a place for the reason."""
 
 from collections import Counter
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 
 from adzeguard.core.adopting.rule_ids import rule_id
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.descriptors.ace import AceFlag
-from adzeguard.core.estate.principal import Kind
+from adzeguard.core.descriptors.standing import all_among, missing_of
+from adzeguard.core.errors import UsageError
+from adzeguard.core.estate.principal import CONTAINERS, Kind
 from adzeguard.core.review.documented import documented_entries
 from adzeguard.core.rights.delegations import Delegation, Rights, sorted_for_people
+from adzeguard.core.rights.duties import named_duties
+from adzeguard.core.rights.duty_words import Extent
 from adzeguard.core.rights.grants import single_rights
+from adzeguard.core.rights.wanted import wanted_entries
 
 _HEAD = """\
 # Grants that stand and that no rule says. Write down why each is needed, or withdraw it.
 charter: 1
 rules:
 """
-_EXTENTS = {
+_EXTENTS: Mapping[int, Extent] = {
     0: "this",
     int(AceFlag.CONTAINER_INHERIT): "this-and-below",
     int(AceFlag.CONTAINER_INHERIT | AceFlag.INHERIT_ONLY): "below",
@@ -39,12 +44,14 @@ def grant_rules(rights: Rights, grants: Iterable[Delegation], taken: Counter[str
 def _rule(rights: Rights, delegation: Delegation, taken: Counter[str], why: str) -> Iterator[str]:
     grant, holder = delegation.grant, delegation.holder
     named = [grant.duty] if grant.duty else single_rights(grant, rights.schema)
-    if not named or holder.kind == Kind.UNRESOLVED or grant.flags not in _EXTENTS:
+    own_classes = rights.duties[grant.duty].classes if grant.duty else ()
+    narrowed = () if set(grant.for_classes) <= set(own_classes) else grant.for_classes
+    if not named or holder.kind == Kind.UNRESOLVED or not _says_it(rights, delegation, named, narrowed):
         reason = "its holder resolves to nothing" if holder.kind == Kind.UNRESOLVED else "it fits no duty"
         yield f"  # {_one_line(delegation.sentence)}: {reason}; describe a duty of your own, or withdraw it\n\n"
         return
     verb = "deny" if grant.deny else "grant"
-    container = delegation.over.kind in (Kind.OU, Kind.CONTAINER, Kind.DOMAIN)
+    container = delegation.over.kind in CONTAINERS
     name = delegation.where if "=" in delegation.where and container else delegation.over.qualified_name
     lines = [
         f"  # {_one_line(delegation.sentence)}",
@@ -56,10 +63,28 @@ def _rule(rights: Rights, delegation: Delegation, taken: Counter[str], why: str)
     ]
     if container:
         lines.append(f"    extent: {_EXTENTS[grant.flags]}")
-    own_classes = rights.duties[grant.duty].classes if grant.duty else ()
-    if grant.for_classes and not set(grant.for_classes) <= set(own_classes):
-        lines.append(f"    only-for: [{', '.join(grant.for_classes)}]")
+    if narrowed:
+        lines.append(f"    only-for: [{', '.join(narrowed)}]")
     yield "\n".join(lines) + "\n\n"
+
+
+def _says_it(rights: Rights, delegation: Delegation, named: Sequence[str], narrowed: Sequence[str]) -> bool:
+    """Tell whether a rule in these words would ask for what stands, and for nothing that does not."""
+    grant, over = delegation.grant, delegation.over
+    if grant.flags not in _EXTENTS:
+        return False
+    extent = _EXTENTS[grant.flags] if over.kind in CONTAINERS else None
+    try:
+        wanted = [
+            entry
+            for duty in named_duties(rights.duties, named, rights.schema)
+            for entry in wanted_entries(
+                rights, delegation.holder, duty, over, deny=grant.deny, extent=extent, only_for=narrowed
+            )
+        ]
+    except UsageError:
+        return False
+    return not missing_of(wanted, grant.entries) and all_among(grant.entries, wanted)
 
 
 def _one_line(text: str) -> str:

@@ -67,7 +67,7 @@ class Effects:
     deleted: set[str] = field(default_factory=set)
     """By SID."""
     gone: set[int] = field(default_factory=set)
-    """The same by id."""
+    """By id who acts for nobody any more: what is deleted, and accounts that are disabled."""
     security: dict[int, bool] = field(default_factory=dict)
 
     def id_of(self, named: Named) -> int | None:
@@ -78,7 +78,7 @@ class Effects:
 class Change(BaseModel, ABC):
     """One change. A kind of change is a class of its own, with `kind` as its written name."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, defer_build=True)
 
     kind: str
     id: str = ""
@@ -98,6 +98,11 @@ class Change(BaseModel, ABC):
     @property
     def host_name(self) -> str:
         """The host that is written to, empty for the directory."""
+        return ""
+
+    @property
+    def share_server(self) -> str:
+        """The server of file shares that is written to, empty for everything else."""
         return ""
 
     @property

@@ -3,9 +3,13 @@
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import replace
 
+import numpy as np
+from numpy.typing import NDArray
+
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.kinds.change_rights import ChangeRights
 from adzeguard.core.change.kinds.move_object import MoveObject
+from adzeguard.core.change.kinds.set_attributes import SetAttributes
 from adzeguard.core.change.outlook import Outlook
 from adzeguard.core.descriptors.descriptor import Descriptor, is_readable
 from adzeguard.core.descriptors.inheritance import handed_on
@@ -39,14 +43,24 @@ class ForeseenCatalogue:
         self._schema = schema
         self._rights: dict[int, list[ChangeRights]] = {}
         self._moves: list[tuple[str, str, str]] = []
+        self._links: dict[int, str] = {}
         for change in changes:
             if isinstance(change, MoveObject):
                 self._moves.append((change.object.dn, fold_dn(change.object.dn), change.to))
+            elif isinstance(change, SetAttributes):
+                self._foresee_links(change)
             elif isinstance(change, ChangeRights):
                 target = standing.by_dn(change.object.dn)
                 if target is not None:
                     self._rights.setdefault(target, []).append(change)
         self._known: dict[int, Descriptor | None] = {}
+
+    def _foresee_links(self, change: SetAttributes) -> None:
+        """Whoever may change a directory policy rules what it is linked to from then on."""
+        target = self._standing.by_dn(change.object.dn)
+        for attribute in change.attributes:
+            if attribute.name.casefold() == "gplink" and target is not None:
+                self._links[target] = b"".join(attribute.after).decode("utf-8", "replace")
 
     def _dn_after(self, dn: str) -> str:
         for old, folded, new in self._moves:
@@ -67,6 +81,8 @@ class ForeseenCatalogue:
     def principals(self, ids: Iterable[int]) -> dict[int, Principal]:
         """Return the objects by id, where they will stand."""
         listed = self._standing.principals(ids)
+        for i in self._links.keys() & listed.keys():
+            listed[i] = replace(listed[i], details={**listed[i].details, "policy_links": self._links[i]})
         if not self._moves:
             return listed
         return {i: replace(p, dn=self._dn_after(p.dn)) for i, p in listed.items()}
@@ -146,6 +162,10 @@ class ForeseenCatalogue:
     def count_of(self, kind: Kind) -> int:
         """Return how many objects there are of a kind."""
         return self._standing.count_of(kind)
+
+    def times_of(self, kind: Kind) -> tuple[Ids, NDArray[np.int64]]:
+        """Return the ids of all objects of a kind, and their times, which no change of ours moves."""
+        return self._standing.times_of(kind)
 
     def flagged(self, flag: Flag) -> Ids:
         """Return the ids of all objects of which this is true."""

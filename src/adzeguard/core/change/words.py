@@ -23,6 +23,7 @@ from adzeguard.core.estate.intake_places import read_place
 from adzeguard.core.estate.logon_hours import hours_in_words
 from adzeguard.core.estate.named import Named, id_of
 from adzeguard.core.estate.places import short_dn
+from adzeguard.core.estate.policy_links import policy_links
 from adzeguard.core.estate.principal import CONTAINERS, Kind
 from adzeguard.core.identity import fold_dn, parent_dn, split_dn
 from adzeguard.core.rights.delegations import Rights
@@ -97,7 +98,10 @@ class _Writer:
 
     def setting(self, change: SetAttributes) -> str:
         called = self._called(change.object, self._kind(change.object))
-        return "; ".join(self._one_set(called, attribute) for attribute in change.attributes)
+        return "; ".join(
+            self._linking(called, one) if one.name.casefold() == "gplink" else self._one_set(called, one)
+            for one in change.attributes
+        )
 
     def _one_set(self, called: str, attribute: AttributeChange) -> str:
         name, texts = attribute.name, [_shown(value) for value in attribute.after]
@@ -118,6 +122,22 @@ class _Writer:
             times = hours_in_words(attribute.after[0], timedelta()) if texts else ""
             return f"let {called} log on {times} UTC alone" if times else f"let {called} log on at any hour again"
         return f"set {name} of {called} to {', '.join(texts)}" if texts else f"take {name} away from {called}"
+
+    def _linking(self, called: str, attribute: AttributeChange) -> str:
+        """Say which directory policies are linked and unlinked; the same ones in another order are that."""
+        before, after = (
+            {fold_dn(link.policy_dn): link for value in values for link in policy_links(value_text(value))}
+            for values in (attribute.before, attribute.after)
+        )
+        gone = [self._policy(dn) for dn in before if dn not in after]
+        come = [self._policy(dn) for dn in after if dn not in before]
+        parts = [f"unlink {', '.join(gone)} from {called}"] if gone else []
+        parts += [f"link {', '.join(come)} to {called}"] if come else []
+        return "; ".join(parts) or f"change how directory policies are linked to {called}"
+
+    def _policy(self, dn: str) -> str:
+        found = self._rights.estate.catalogue.by_dn(dn)
+        return self._rights.estate.principal(found).name if found is not None else dn
 
     def control(self, change: SetAccountControl) -> str:
         return change.as_words.format(self._called(change.object, self._kind(change.object)))

@@ -92,7 +92,7 @@ def _rule(document: Document, index: int, raw: Any, kinds: Sequence[RuleKind], p
         return None
     lines = document.lines_below.get(path, {})
     try:
-        return kind.words.model_validate({**_dates(raw), "place": Place(file=document.file, lines=lines)})
+        return kind.words.model_validate({**raw, "place": Place(file=document.file, lines=lines)})
     except ValidationError as error:
         problems += [_problem(document, path, name, kind.words, dict(detail)) for detail in error.errors()]
         return None
@@ -135,18 +135,6 @@ def _duties_of(document: Document, problems: list[str]) -> dict[str, DutyForm]:
                 said = _in_words(DutyForm, inner, dict(detail))
                 problems.append(f"{document.at(('duties', name, *inner))}: duty {name}: {said}")
     return forms
-
-
-def _dates(raw: dict[str, Any]) -> dict[str, Any]:
-    """YAML gives a date as text here; the model wants a date and says so when it is none."""
-    from datetime import date
-
-    if isinstance(raw.get("until"), str):
-        try:
-            return {**raw, "until": date.fromisoformat(raw["until"])}
-        except ValueError:
-            return raw
-    return raw
 
 
 def _keys(model: type[BaseModel]) -> list[str]:

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from datetime import date
 
 from adzeguard.core.charter.rule import RuleBase
 from adzeguard.core.errors import InputError
@@ -56,15 +57,29 @@ def member_key(principal: Principal) -> MemberKey:
 class RuleNames:
     """Resolves the names of one rule, noting what does not resolve."""
 
-    def __init__(self, rule: RuleBase, estate: Estate, problems: list[NameProblem]) -> None:
+    def __init__(
+        self,
+        rule: RuleBase,
+        estate: Estate,
+        problems: list[NameProblem],
+        day: date = date.min,
+        *,
+        bare_allowed: bool = False,
+    ) -> None:
+        """`day` is the one on which the rule is looked at: what ends is over after its last day.
+
+        `bare_allowed` lets a name stand without its domain where nothing else in the directory is called like it.
+        """
         self.estate = estate
+        self.day = day
+        self._bare_allowed = bare_allowed
         self._rule = rule
         self._problems = problems
         self.failed = False
 
     def of_rule(self, rule: RuleBase) -> "RuleNames":
-        """Return the same for another rule, one that a roster comes to."""
-        return RuleNames(rule, self.estate, self._problems)
+        """Return the same for another rule, one that a roster comes to: lists of people write bare names."""
+        return RuleNames(rule, self.estate, self._problems, self.day, bare_allowed=True)
 
     def fail(self, path: tuple[str | int, ...], name: str, message: str) -> None:
         """Note that a name cannot be used, and where it stands; the rule is then not followed."""
@@ -104,17 +119,20 @@ class RuleNames:
     def principal(self, path: tuple[str | int, ...], name: str) -> Principal | None:
         """Resolve one qualified name, or note why it cannot be used."""
         if not is_qualified(name):
+            bearers = self.estate.catalogue.by_name(name) if self._bare_allowed else []
+            if len(bearers) == 1:
+                return self.estate.principal(bearers[0])
             self.fail(path, name, self._bare(name))
             return None
         try:
-            bearers = lookup_qualified(self.estate, name)
+            qualified = lookup_qualified(self.estate, name)
         except InputError as error:
             self.fail(path, name, error.message)
             return None
-        if len(bearers) == 1:
-            return bearers[0]
-        if bearers:
-            self.fail(path, name, f"'{name}' stands for {len(bearers)} objects:\n{candidate_lines(bearers)}")
+        if len(qualified) == 1:
+            return qualified[0]
+        if qualified:
+            self.fail(path, name, f"'{name}' stands for {len(qualified)} objects:\n{candidate_lines(qualified)}")
         else:
             near = suggestions(self.estate, name.rpartition("\\")[2].partition("@")[0])
             hint = f", did you mean '{near[0].qualified_name}'?" if near else ""

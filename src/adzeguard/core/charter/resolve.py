@@ -47,5 +47,5 @@ def resolve_charter(
             kind = by_words.get(type(rule))
             if kind is None:
                 raise CharterError([f"{rule.place.at()}: rule {rule.id}: nothing here knows rules of its kind"])
-            rules += kind.resolve(rule, RuleNames(rule, estate, problems), rule.response or response)
+            rules += kind.resolve(rule, RuleNames(rule, estate, problems, day), rule.response or response)
     return ResolvedCharter(tuple(rules), tuple(problems), tuple(keepers), charter)

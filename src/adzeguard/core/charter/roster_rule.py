@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from datetime import date
 from typing import Literal, Self
 
 from pydantic import Field
@@ -27,10 +28,12 @@ class RosterRow(Strict):
     group: str
     member: str
     line: int
+    until: date | None = None
+    """The last day on which the member belongs there, as of a contract."""
 
 
 class RosterRule(RuleBase):
-    """Groups and their members from a CSV file with the columns group and member: exactly these."""
+    """Groups and their members from a CSV file with the columns group and member, and until: exactly these."""
 
     roster: str = Field(pattern=r"^[^/\\]+\.csv$", description="A file in the charter's folder.")
     new_groups: NewGroups | None = Field(None, description="Make groups that do not exist; otherwise they are told.")
@@ -63,7 +66,7 @@ def resolve_roster(rule: RosterRule, names: RuleNames, response: Response) -> It
     for row in rule.rows:
         rows.setdefault(row.group, []).append(row)
     for group, lines in rows.items():
-        wanted = _as_group_rule(rule, group, lines)
+        wanted = _as_group_rule(rule, group, lines, names.day)
         its_names = names.of_rule(wanted)
         asked.append(its_names)
         known = lookup_qualified(names.estate, group) if is_qualified(group) else []
@@ -83,8 +86,8 @@ def _may_be_made(names: RuleNames, group: str) -> bool:
     return bool(name) and domain.casefold() == names.estate.domain.short_name.casefold()
 
 
-def _as_group_rule(rule: RosterRule, group: str, rows: list[RosterRow]) -> GroupRule:
-    members = [row for row in rows if row.member]
+def _as_group_rule(rule: RosterRule, group: str, rows: list[RosterRow], day: date) -> GroupRule:
+    members = [row for row in rows if row.member and (row.until is None or day <= row.until)]
     lines: dict[tuple[str | int, ...], int] = {(): rows[0].line}
     lines |= {("only", at): row.line for at, row in enumerate(members)}
     place = Place(file=f"charter/{rule.roster}", lines=lines)

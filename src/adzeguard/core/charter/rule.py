@@ -5,11 +5,22 @@ from dataclasses import dataclass
 from datetime import date
 from typing import Annotated, Any, Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, model_validator
 from pydantic.json_schema import SkipJsonSchema
 
 Response = Literal["tell", "mend"]
 """What to do about a deviation: `tell` its owner, or `mend` it by a proposal."""
+
+
+def _day(value: Any) -> Any:
+    """Read a day as YAML gives it, as text; what is none is left for the model to complain about."""
+    try:
+        return date.fromisoformat(value) if isinstance(value, str) else value
+    except ValueError:
+        return value
+
+
+Day = Annotated[date, BeforeValidator(_day)]
 PrincipalName = Annotated[
     str,
     Field(
@@ -27,7 +38,7 @@ def _dashed(name: str) -> str:
 class Strict(BaseModel):
     """A part of a charter: no unknown keys, no conversions; keys have dashes."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True, alias_generator=_dashed, strict=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, alias_generator=_dashed, strict=True, defer_build=True)
 
 
 class Place(Strict):
@@ -76,7 +87,7 @@ class RuleBase(Strict):
         None, description="mend: put right by a proposal. tell: only told. Default: the workspace's."
     )
     enabled: bool = Field(True, description="false switches the rule off.")
-    until: date | None = Field(None, description="The last day on which the rule holds.")
+    until: Day | None = Field(None, description="The last day on which the rule holds.")
     leave: bool = Field(False, description="true: what the rule put in stays when the rule goes away.")
     place: SkipJsonSchema[Place] = Field(default=Place(file="charter", lines={}), exclude=True)
 

@@ -11,9 +11,9 @@ from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.places import short_dn
 from adzeguard.core.estate.principal import Flag, Kind, Principal
 from adzeguard.core.identity import fold_dn, parent_dn
+from adzeguard.core.wellknown import MADE_BY_STAFF
 
 _KINDS = {"users": Kind.USER, "computers": Kind.COMPUTER}
-_MADE_BY_STAFF = 1000
 _ENOUGH = 2
 
 
@@ -42,7 +42,7 @@ def _lying_in(estate: Estate, container: str, kind: Kind) -> list[Principal]:
         if p.kind == kind
         and not p.flags & Flag.CRITICAL
         and p.sid is not None
-        and p.sid.rid >= _MADE_BY_STAFF
+        and p.sid.rid >= MADE_BY_STAFF
         and fold_dn(parent_dn(p.dn)) == fold_dn(container)
     ]
 

@@ -1,17 +1,24 @@
 """Every check, run."""
 
 from collections.abc import Sequence
-from dataclasses import replace
 
 from adzeguard.core.checks.check import Check
 from adzeguard.core.checks.finding import Finding, worst_first
 from adzeguard.core.checks.looked_at import LookedAt
 from adzeguard.core.checks.table import CHECKS
+from adzeguard.core.checks.waivers import LEFT, left_finding
+from adzeguard.core.time.question import left_as_it_is
 
 
 def all_findings(looked_at: LookedAt, checks: Sequence[Check] = CHECKS) -> list[Finding]:
-    """Run every check and return what they find, worst first. Checks that one function finds are looked for once."""
+    """Run every check and return what they find, worst first. Checks that one function finds are looked for once.
+
+    What was left as it is until a date stands among them for knowing alone.
+    """
     severities = {check.id: check.severity for check in checks}
     finders = dict.fromkeys(check.find for check in checks)
-    findings = (finding for find in finders for finding in find(looked_at))
-    return worst_first([replace(f, severity=severities[f.check]) for f in findings if f.check in severities])
+    left = left_as_it_is(looked_at.waivers, looked_at.moment)
+    findings = (finding for find in finders for finding in find(looked_at) if finding.check in severities)
+    if left and LEFT in severities:
+        findings = (left_finding(f, left[f.fingerprint]) if f.fingerprint in left else f for f in findings)
+    return worst_first([f.graded(severities[f.check]) for f in findings])

@@ -3,10 +3,9 @@
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import IntEnum
-from hashlib import blake2b
 from typing import Any
 
-from adzeguard.core.estate.named import Named
+from adzeguard.core.estate.named import Named, fingerprint_of
 
 
 class Severity(IntEnum):
@@ -43,6 +42,21 @@ class Finding:
     evidence: Mapping[str, Any] = field(default_factory=dict, hash=False)
     severity: Severity = Severity.NOTE
 
+    def graded(self, severity: Severity) -> "Finding":
+        """Return it with how much it matters. Written out: a fleet has tens of thousands of them."""
+        return Finding(
+            self.check,
+            self.subject,
+            self.message,
+            self.member,
+            self.host,
+            self.rule,
+            self.owner,
+            self.response,
+            self.evidence,
+            severity,
+        )
+
     @property
     def member_name(self) -> str:
         """Whom it names, empty where it names nobody."""
@@ -51,9 +65,7 @@ class Finding:
     @property
     def fingerprint(self) -> str:
         """The same for the same deviation on every day, and after any renaming: it is made from identities alone."""
-        named = (named.key if named else "" for named in (self.host, self.subject, self.member))
-        parts = (self.check, self.rule, *named)
-        return blake2b("\0".join(parts).encode("utf-8", "surrogateescape"), digest_size=8).hexdigest()
+        return fingerprint_of(self.check, self.rule, self.host, self.subject, self.member)
 
 
 def worst_first(findings: list[Finding]) -> list[Finding]:

@@ -16,7 +16,7 @@ _LATELY: Final = timedelta(days=30)
 
 def check_leases(looked_at: LookedAt) -> Iterator[Finding]:
     """Yield them; of what has ended only what ended lately."""
-    now = looked_at.now or looked_at.estate.taken_at
+    now = looked_at.moment
     for lease in looked_at.leases:
         late = lease.late(now)
         about = f"the lease {lease.id} in {lease.group}, given by {lease.by}"

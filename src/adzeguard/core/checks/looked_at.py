@@ -10,6 +10,8 @@ from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.rights.delegations import Rights
 from adzeguard.core.time.lease import Lease
+from adzeguard.core.time.question import Waiver
+from adzeguard.core.trail.seen import Seen
 
 USUAL_WAIT = 14
 
@@ -29,7 +31,15 @@ class LookedAt:
     read_at: Mapping[int, datetime] = field(default_factory=dict)
     """By the ids of hosts when each answered last."""
     leases: Sequence[Lease] = ()
+    waivers: Sequence[Waiver] = ()
+    seen: Seen = field(default_factory=Seen)
+    """What the trail tells of the last days."""
     now: datetime | None = None
+
+    @property
+    def moment(self) -> datetime:
+        """Now, or when the estate was collected where nobody says."""
+        return self.now or self.estate.taken_at
 
     @property
     def estate(self) -> Estate:

@@ -23,5 +23,7 @@ def deviations_from_rules(looked_at: LookedAt) -> Iterator[Finding]:
             rule=correction.rule,
             owner=correction.owner,
             response="" if correction.stops_rule else correction.response,
-            evidence={"place": correction.place, **correction.evidence} if correction.place else correction.evidence,
+            evidence=correction.evidence
+            if "place" in correction.evidence or not correction.place
+            else {"place": correction.place, **correction.evidence},
         )

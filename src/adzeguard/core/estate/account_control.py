@@ -5,7 +5,7 @@ from typing import Final, Literal
 
 from adzeguard.core.estate.principal import Flag
 
-ControlName = Literal["not-delegated", "smart-card", "password-kept"]
+ControlName = Literal["not-delegated", "smart-card", "password-kept", "disabled"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,6 +44,10 @@ CONTROLS: Final[tuple[Control, ...]] = (
 )
 
 
+DISABLED: Final = Control("disabled", 0x2, Flag.ENABLED, "disable {}", "enable {} again")
+"""Not one of those above: whether an account can be used at all is no standard of how it signs in."""
+
+
 def control_named(name: str) -> Control:
     """Return the row of this name."""
-    return next(control for control in CONTROLS if control.name == name)
+    return next(control for control in (*CONTROLS, DISABLED) if control.name == name)

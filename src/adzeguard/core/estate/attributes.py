@@ -33,6 +33,8 @@ SHOWN_ATTRIBUTES: Final[tuple[Attribute, ...]] = (
     Attribute("operatingSystem", "operating_system"),
     Attribute("gPLink", "policy_links", "Directory policies"),
     Attribute("gPOptions", "policy_options"),
+    Attribute("versionNumber", "version"),
+    Attribute("gPCFileSysPath", "folder"),
     Attribute("userWorkstations", "workstations", "Logs on only to"),
     Attribute("logonHours", "logon_hours", is_binary=True),
 )

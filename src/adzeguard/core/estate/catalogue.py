@@ -4,6 +4,9 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from typing import Protocol
 
+import numpy as np
+from numpy.typing import NDArray
+
 from adzeguard.core.estate.links import Ids
 from adzeguard.core.estate.principal import Flag, Kind, Principal
 from adzeguard.core.identity import Sid
@@ -75,6 +78,12 @@ class Catalogue(Protocol):
 
     def count_of(self, kind: Kind) -> int:
         """Return how many objects there are of a kind."""
+
+    def times_of(self, kind: Kind) -> tuple[Ids, NDArray[np.int64]]:
+        """Return the ids of all objects of a kind, sorted, and their times.
+
+        Four columns of seconds, 0 for never: when each was made, last used, its password set, and when it expires.
+        """
 
     def flagged(self, flag: Flag) -> Ids:
         """Return the ids of all objects of which this is true, sorted."""

@@ -178,7 +178,7 @@ class MembershipGraph:
     def position_of(self, object_id: int) -> int | None:
         """Return where a group stands in `group_ids`, or nothing when the id is no group's."""
         # A plain int would make NumPy widen the whole array for each look-up.
-        place = int(np.searchsorted(self.group_ids, np.int32(object_id)))
+        place = int(self.group_ids.searchsorted(np.int32(object_id)))
         return place if place < len(self.group_ids) and self.group_ids[place] == object_id else None
 
     def direct_members(self, group: int) -> Ids:
@@ -265,20 +265,28 @@ class MembershipGraph:
 
         `people` holds a flag for each id. All groups are answered at once, from the people upwards.
         """
+        return self._holding(people, self.security)
+
+    def groups_listing_any(self, people: NDArray[np.bool_]) -> NDArray[np.bool_]:
+        """Return the same for groups of every kind: one that only distributes mail has people inside all the same."""
+        return self._holding(people, np.ones(len(self.group_ids), bool))
+
+    def _holding(self, people: NDArray[np.bool_], passes: NDArray[np.bool_]) -> NDArray[np.bool_]:
         holding = np.zeros(len(self.group_ids), bool)
         for links in (self.people, self.primary):
             sources, targets = links.pairs()
             holding[sources[people[targets]]] = True
         reached = np.zeros(len(self.group_ids), bool)
-        reached[self._climb(np.flatnonzero(holding & self.security))] = True
+        reached[self._climb(np.flatnonzero(holding & passes), passes)] = True
         return reached
 
-    def _climb(self, frontier: NDArray[np.integer]) -> NDArray[np.int64]:
+    def _climb(self, frontier: NDArray[np.integer], passes: NDArray[np.bool_] | None = None) -> NDArray[np.int64]:
+        passes = self.security if passes is None else passes
         reached = np.zeros(len(self.group_ids), bool)
         while len(frontier):
             reached[frontier] = True
             above, _ = self._containing_group.gather(frontier)
-            frontier = distinct(above[~reached[above] & self.security[above]])
+            frontier = distinct(above[~reached[above] & passes[above]])
         return np.flatnonzero(reached)
 
     def privilege_masks(self, groups: list[int]) -> NDArray[np.uint64]:

@@ -1,6 +1,7 @@
 """An object by its identity: what changes, findings and the journal hold on to instead of a display name."""
 
 from dataclasses import dataclass, replace
+from hashlib import blake2b
 from typing import ClassVar
 
 from adzeguard.core.estate.estate import Estate
@@ -40,6 +41,12 @@ class Named:
     def made_again(self) -> "Named":
         """Return it as something new: found by its DN, since it gets another SID."""
         return replace(self, sid="", made=True)
+
+
+def fingerprint_of(check: str, rule: str, *named: Named | None) -> str:
+    """Return what is the same for the same deviation on every day, and after any renaming: identities alone."""
+    parts = (check, rule, *(one.key if one else "" for one in named))
+    return blake2b("\0".join(parts).encode("utf-8", "surrogateescape"), digest_size=8).hexdigest()
 
 
 def is_listed(estate: Estate, group_sid: str, member_sid: str) -> bool:

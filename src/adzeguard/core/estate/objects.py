@@ -16,7 +16,7 @@ from adzeguard.core.estate.principal import Flag, Kind, Principal
 from adzeguard.core.estate.rows import NEVER, ObjectRow
 from adzeguard.core.estate.texts import Texts
 from adzeguard.core.identity import Sid, fold_dn, is_below
-from adzeguard.core.wellknown import BUILTIN_AUTHORITY, WELL_KNOWN, well_known_name
+from adzeguard.core.wellknown import BUILTIN_AUTHORITY, WELL_KNOWN, built_in_group_name, well_known_name
 
 
 def principal_of_row(object_id: int, row: ObjectRow, domain: Domain) -> Principal:
@@ -245,6 +245,11 @@ class Objects:
         """Return how many objects there are of a kind."""
         return int((self.kinds == kind).sum())
 
+    def times_of(self, kind: Kind) -> tuple[Ids, NDArray[np.int64]]:
+        """Return the ids of all objects of a kind, sorted, and their times."""
+        ids = self.of_kind(kind)
+        return ids, self.times[ids]
+
     def flagged(self, flag: Flag) -> Ids:
         """Return the ids of all objects of which this is true, sorted."""
         present = (self.kinds != Kind.ABSENT) & ((self.flags & int(flag)) != 0)
@@ -309,4 +314,7 @@ def outsider(sid: Sid) -> Principal:
     known = well_known_name(sid)
     if known:
         return Principal(-1, Kind.WELL_KNOWN, known, rf"well-known\{known}", WELL_KNOWN[known], "")
+    built_in = built_in_group_name(sid)
+    if built_in:
+        return Principal(-1, Kind.WELL_KNOWN, built_in, rf"BUILTIN\{built_in}", sid, "")
     return Principal(-1, Kind.UNRESOLVED, str(sid), str(sid), sid, "")

@@ -5,6 +5,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Final
 
+from adzeguard.core.identity import fold_dn
+
 _LINK: Final = re.compile(r"\[LDAP://([^\];]+);(\d{1,10})\]", re.IGNORECASE)
 _OFF: Final = 1
 _ENFORCED: Final = 2
@@ -17,6 +19,17 @@ class PolicyLink:
     policy_dn: str
     on: bool
     enforced: bool
+
+
+def is_links(text: str) -> bool:
+    """Tell whether a text is a list of links and nothing else."""
+    return bool(text) and not _LINK.sub("", text)
+
+
+def without_link(text: str, policy_dn: str) -> str:
+    """Return the text without the links to one policy, all others and their order as they are."""
+    wanted = fold_dn(policy_dn)
+    return _LINK.sub(lambda link: "" if fold_dn(link[1]) == wanted else link[0], text)
 
 
 def policy_links(text: str) -> Iterator[PolicyLink]:

@@ -6,7 +6,7 @@ from typing import Any
 
 from adzeguard.core.change.change import Change
 from adzeguard.core.charter.rule import Resolved, Response, RuleBase
-from adzeguard.core.estate.named import Named
+from adzeguard.core.estate.named import Named, fingerprint_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,6 +30,11 @@ class Correction:
     stops_rule: bool = False
     """The rule itself cannot be followed: its author hears of it, whatever the response."""
     evidence: Mapping[str, Any] = field(default_factory=dict, hash=False)
+
+    @property
+    def fingerprint(self) -> str:
+        """The same as that of the finding that tells of it."""
+        return fingerprint_of(self.check, self.rule, self.host, self.subject, self.member)
 
     def is_to_be_mended(self, also: Collection[str] = ()) -> bool:
         """Tell whether a proposal puts it right; `also` are rules that only tell and are followed all the same."""

@@ -9,6 +9,7 @@ from adzeguard.core.charter.protect_rule import ResolvedProtection
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.descriptors.ace import Ace
 from adzeguard.core.descriptors.protection import ON_ITS_CONTAINER, ON_THE_OBJECT
+from adzeguard.core.descriptors.standing import all_among
 from adzeguard.core.errors import UsageError
 from adzeguard.core.identity import fold_dn, parent_dn
 from adzeguard.core.rights.delegations import Rights
@@ -25,7 +26,7 @@ class Documented:
 
     def covers(self, dn: str, entries: Iterable[Ace]) -> bool:
         """Tell whether rules ask for all of these entries on an object."""
-        return set(entries) <= self.entries.get(fold_dn(dn), frozenset())
+        return all_among(tuple(entries), self.entries.get(fold_dn(dn), frozenset()))
 
 
 def documented_entries(rights: Rights, charter: ResolvedCharter) -> Documented:

@@ -1,11 +1,12 @@
 """From corrections to a draft: what is to be mended, and what is left out and why."""
 
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Iterator, Mapping
 
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.draft import Draft
 from adzeguard.core.change.proposal import LeftOut
 from adzeguard.core.review.correction import Correction
+from adzeguard.core.time.question import Waiver
 
 
 def draft_of(corrections: Iterable[Correction], also: Collection[str] = ()) -> Draft:
@@ -19,6 +20,20 @@ def draft_of(corrections: Iterable[Correction], also: Collection[str] = ()) -> D
         if correction.left_out and (meant or correction.stops_rule):
             left_out.append(_left_out(correction))
     return Draft(tuple(changes), tuple(left_out))
+
+
+def without_left(corrections: Iterable[Correction], left: Mapping[str, Waiver]) -> Iterator[Correction]:
+    """Yield corrections; what was left as it is has no changes until its time, and says so."""
+    for correction in corrections:
+        waiver = left.get(correction.fingerprint) if left else None
+        yield correction if waiver is None else correction.without_changes(waiver.in_words())
+
+
+def draft_for(corrections: Iterable[Correction], fingerprints: Collection[str]) -> Draft:
+    """Return what puts right just these deviations, whatever their rules say about responses."""
+    meant = [one for one in corrections if one.fingerprint in fingerprints]
+    left_out = tuple(_left_out(one) for one in meant if one.left_out)
+    return Draft(tuple(change for one in meant for change in one.changes), left_out)
 
 
 def _left_out(correction: Correction) -> LeftOut:

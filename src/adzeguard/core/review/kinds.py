@@ -13,6 +13,7 @@ from adzeguard.core.charter.logon_rule import LogonRule, resolve_logon_rule
 from adzeguard.core.charter.own_accounts_rule import OwnAccountsRule, resolve_own_accounts
 from adzeguard.core.charter.protect_rule import ProtectRule, resolve_protection
 from adzeguard.core.charter.roster_rule import RosterRule, resolve_roster
+from adzeguard.core.charter.standard_rule import StandardRule, resolve_standards
 from adzeguard.core.charter.tier_rule import TierRule, resolve_tier
 from adzeguard.core.review.absent_groups import review_absent_groups
 from adzeguard.core.review.account_logon import review_logon_hours, review_logon_places
@@ -26,6 +27,7 @@ from adzeguard.core.review.local_group_rules import review_local_groups
 from adzeguard.core.review.logon_rules import review_alone, review_notices, review_refusals, withdraw_logon
 from adzeguard.core.review.own_accounts import review_own_accounts, withdraw_own_accounts
 from adzeguard.core.review.protection import review_protection
+from adzeguard.core.review.standards import review_directory_standards
 from adzeguard.core.review.tiers import review_tiers
 
 RULE_KINDS: Final = (
@@ -39,6 +41,7 @@ RULE_KINDS: Final = (
     RuleKind("logon-only-on", AccountRule, resolve_account_rule, review_logon_places, withdraw_account_settings),
     RuleKind("logon-hours", AccountRule, resolve_account_rule, review_logon_hours),
     RuleKind("account-standard", AccountRule, resolve_account_rule, review_standards),
+    RuleKind("standard", StandardRule, resolve_standards, review_directory_standards),
     RuleKind("tier", TierRule, resolve_tier, review_tiers),
     RuleKind("roster", RosterRule, resolve_roster, review_absent_groups),
     RuleKind("protect", ProtectRule, resolve_protection, review_protection),

@@ -41,6 +41,14 @@ class _Held:
     group: LocalGroup
     demand: Demands
     deviations: tuple[Deviation, ...]
+    like: "_Held | None" = None
+    """The first of its shape, if that is another."""
+
+    @property
+    def has_only_others(self) -> bool:
+        """Whether nobody who deviates is of the host itself, whose names and numbers are its own."""
+        own = f"{self.state.machine_sid}-"
+        return not any(d.member.startswith(own) for d in self.deviations) and not self.group.sid.startswith(own)
 
     @cached_property
     def named_host(self) -> Named:
@@ -57,9 +65,16 @@ def review_local_groups(rights: Rights, charter: ResolvedCharter) -> Iterator[Co
     held = list(_not_in_order(estate, demands))
     _look_up_together(estate, held)
     yield from _names_unknown(estate, demands)
+    of_shape: dict[int, list[Correction]] = {}
     for one in held:
         yield from conflict_corrections(rights.estate, one.demand, one.named, one.named_host)
-        yield from _corrections(estate, one)
+        if one.like is not None and id(one.like) in of_shape:
+            yield from (_moved(correction, one) for correction in of_shape[id(one.like)])
+            continue
+        found = list(_corrections(estate, one))
+        if one.has_only_others:
+            of_shape[id(one.like or one)] = found
+        yield from found
     yield from _reaching(estate, charter)
     yield from _excepted(estate, demands)
 
@@ -96,7 +111,7 @@ def _alike(held: _Held, host: Host, state: HostState) -> _Held:
     deviations = tuple(
         d if not d.member.startswith(there) else replace(d, member=moved(d.member)) for d in held.deviations
     )
-    return _Held(host, state, group, held.demand, deviations)
+    return _Held(host, state, group, held.demand, deviations, held)
 
 
 def _held(
@@ -156,6 +171,27 @@ def _corrections(estate: Estate, held: _Held) -> Iterator[Correction]:
         if deviation.kind not in NEVER_MENDED:
             changes = (AddLocalMember(**about) if deviation.kind == "missing" else RemoveLocalMember(**about),)
         yield member_correction(deviation, held.named, member, host=held.named_host, changes=changes)
+
+
+def _moved(correction: Correction, to: _Held) -> Correction:
+    """Return the same of a host of the same shape, where nobody of the host itself is named."""
+    about = {"host": to.host.name, "group": to.named}
+    changes = tuple(change.model_copy(update=about) for change in correction.changes)
+    return Correction(
+        correction.check,
+        to.named,
+        correction.message,
+        correction.rule,
+        correction.owner,
+        correction.response,
+        correction.place,
+        correction.member,
+        to.named_host,
+        changes,
+        correction.left_out,
+        correction.stops_rule,
+        correction.evidence,
+    )
 
 
 def _reaching(estate: Estate, charter: ResolvedCharter) -> Iterator[Correction]:

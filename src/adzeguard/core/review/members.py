@@ -42,12 +42,12 @@ def member_correction(
     """Return the correction of one member, with the changes that put it right as far as they are known."""
     scoped = deviation.because
     evidence = {
+        "place": scoped.rule.rule.place.at(),
         "group_sid": subject.sid,
         "member_sid": member.sid,
         "member_kind": member.kind.label,
         "how": "primary group" if by_primary else "direct",
         "scope": scoped.scope,
-        "place": scoped.rule.rule.place.at(),
     }
     more: dict[str, Any] = {"response": "tell"} if deviation.kind == "keeper" else {}
     return correction_of(

@@ -1,10 +1,11 @@
 """Every grant of the directory: where it stands, who has it, and whether anybody wrote it down."""
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
-from adzeguard.core.descriptors.ace import Ace, AceFlag, Right
+from adzeguard.core.descriptors.ace import Ace, AceFlag, Right, without_generic
 from adzeguard.core.descriptors.descriptor import Descriptor, is_readable
 from adzeguard.core.descriptors.protection import ON_ITS_CONTAINER, ON_THE_OBJECT
 from adzeguard.core.estate.estate import Estate
@@ -76,14 +77,34 @@ class Rights:
 
     def grants_over(self, principal: Principal, *, defaults: bool = False) -> list[Delegation]:
         """Return what is granted over one object, with what it has from above and where that comes from."""
-        raw = self.estate.catalogue.descriptors([principal.id]).get(principal.id)
-        if raw is None:
-            return []
-        entries = [e for e in Descriptor.from_bytes(raw).entries if defaults or not self.is_built_in(e)]
+        entries = self._entries_over(principal)
+        if not defaults:
+            entries = [e for e in entries if not self.is_built_in(e) and not self.is_of_every_domain(e)]
         listed = self.reader.grants(entries, class_of(principal), defaults=defaults)
         if principal.kind not in CONTAINERS:
             listed = [grant for grant in listed if not _only_about_children(grant)]
         return [self._delegation(principal, grant, self._origin(principal, grant)) for grant in listed]
+
+    def of_every_domain(self, principal: Principal) -> int:
+        """Return how many grants an object has from above that every domain is born with."""
+        entries = [e for e in self._entries_over(principal) if self.is_of_every_domain(e) and not self.is_built_in(e)]
+        return len(self.reader.grants(entries, class_of(principal), defaults=True))
+
+    def _entries_over(self, principal: Principal) -> list[Ace]:
+        raw = self.estate.catalogue.descriptors([principal.id]).get(principal.id)
+        return list(Descriptor.from_bytes(raw).entries) if raw is not None else []
+
+    def is_of_every_domain(self, entry: Ace) -> bool:
+        """Tell whether an entry comes from above and is one that the schema gives the top of every domain."""
+        return entry.inherited and _as_born(entry) in self._born
+
+    @cached_property
+    def _born(self) -> frozenset[tuple[Any, ...]]:
+        return frozenset(map(_as_born, self.reader.usual_entries("domainDNS")))
+
+    def delegations_of(self, over: Principal, entries: Sequence[Ace]) -> list[Delegation]:
+        """Return what some entries of an object give and deny, without what every new object has."""
+        return [self._delegation(over, grant) for grant in self.reader.grants(entries, class_of(over))]
 
     def is_built_in(self, entry: Ace) -> bool:
         """Tell whether it is protection against deletion, or what the directory's own rulers have everywhere."""
@@ -112,6 +133,10 @@ class Rights:
             return ""
         listed = giving_container(self.estate, principal.dn, {given(entry) for entry in grant.entries})
         return "above" if listed is None else short_dn(self.estate, self.estate.principal(listed).dn)
+
+
+def _as_born(entry: Ace) -> tuple[Any, ...]:
+    return entry.kind, entry.sid, without_generic(entry.mask), entry.object_type, entry.inherited_type
 
 
 def _entries(raw: bytes) -> tuple[Ace, ...]:

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Final
 
 from adzeguard.core.descriptors.ace import EVERYTHING, Ace, AceFlag, AceKind, Right
+from adzeguard.core.descriptors.standing import LOOKING
 from adzeguard.core.errors import UsageError
 from adzeguard.core.identity import Sid
 from adzeguard.core.rights.duty_words import DutyWords, Extent
@@ -15,7 +16,6 @@ from adzeguard.core.wording import nearest
 _BELOW: Final = AceFlag.CONTAINER_INHERIT | AceFlag.INHERIT_ONLY
 _ANY: Final = "*"
 _USER: Final = ("user",)
-_READ_ALL: Final = int(Right.READ_PROPERTY | Right.LIST_CHILDREN | Right.LIST_OBJECT | Right.READ_CONTROL)
 
 
 @dataclass(frozen=True, slots=True)
@@ -166,7 +166,7 @@ _ON_CONTAINERS: Final = frozenset({"policy-links"})
 def standard_duties(schema: Schema) -> dict[str, Duty]:
     """Return the duties that ship with the tool, by name."""
     whole = (
-        Duty("read-all", "read everything", (Part(_READ_ALL),), on_container=True),
+        Duty("read-all", "read everything", (Part(LOOKING),), on_container=True),
         Duty("rights", "change rights", (Part(int(Right.WRITE_DAC)),), on_container=True),
         Duty("ownership", "take ownership", (Part(int(Right.WRITE_OWNER)),), on_container=True),
         Duty("everything", "change anything", (Part(_CHANGING),), on_container=True),
@@ -174,7 +174,7 @@ def standard_duties(schema: Schema) -> dict[str, Duty]:
     return {name: duty_of(name, words, schema) for name, words in _STANDARD.items()} | {d.name: d for d in whole}
 
 
-_CHANGING: Final = EVERYTHING & ~_READ_ALL
+_CHANGING: Final = EVERYTHING & ~LOOKING
 """All rights but those that only look: who is denied everything goes on seeing what is there."""
 
 
@@ -198,12 +198,12 @@ def duty_of(name: str, spec: DutyWords, schema: Schema) -> Duty:
             for on_class in on_classes:
                 masks[about, on_class] = masks.get((about, on_class), 0) | bit
     for wanted in spec.control:
-        about = schema.control_rights[schema.known("control right", wanted)]
+        about = None if wanted == _ANY else schema.control_rights[schema.known("control right", wanted)]
         for on_class in on_classes:
             masks[about, on_class] = masks.get((about, on_class), 0) | int(Right.CONTROL_ACCESS)
     for mask, names in ((Right.CREATE_CHILD, spec.create), (Right.DELETE_CHILD, spec.delete)):
         for wanted in names:
-            key = (schema.classes[schema.known("class", wanted)], None)
+            key = (None if wanted == _ANY else schema.classes[schema.known("class", wanted)], None)
             masks[key] = masks.get(key, 0) | int(mask)
     parts = tuple(Part(mask, about, on_class) for (about, on_class), mask in masks.items())
     containers = bool(spec.create or spec.delete) or name in _ON_CONTAINERS or not classes

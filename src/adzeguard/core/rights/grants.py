@@ -8,6 +8,7 @@ from typing import Final
 
 from adzeguard.core.descriptors.ace import EVERYTHING, Ace, AceFlag, Right, without_generic
 from adzeguard.core.descriptors.sddl import entries_of_text
+from adzeguard.core.descriptors.standing import LOOKING, rules_everything
 from adzeguard.core.identity import Sid
 from adzeguard.core.rights.duties import Duty
 from adzeguard.core.rights.evaluate import bits_of
@@ -134,7 +135,7 @@ class GrantReader:
         for atom in left:
             rest[atoms[atom]] = rest.get(atoms[atom], 0) | atom[0]
         for entry in held:
-            if entry in rest:
+            if entry in rest and not (rules_everything(entry) and not rest[entry] & ~LOOKING):
                 yield Grant(
                     who, deny, entry.flags, "", self.in_words(entry, rest[entry]), (entry,), self._class_of(entry)
                 )
@@ -249,13 +250,17 @@ _SINGLE: Final = {
 """How a right over one attribute, class or control right is written where people name single rights."""
 
 
+_OF_ALL: Final = "*"
+"""The name of all attributes, classes or control rights together."""
+
+
 def single_rights(grant: Grant, schema: Schema) -> list[str]:
     """Return plain rights as people name them, like write:telephoneNumber; nothing where one of them has no name."""
     names: list[str] = []
     for entry in grant.entries:
-        about = schema.names.get(entry.object_type) if entry.object_type else None
+        about = schema.names.get(entry.object_type) if entry.object_type else _OF_ALL
         bits = [_SINGLE.get(bit) for bit in bits_of(without_generic(entry.mask))]
-        if about is None or None in bits:
+        if about is None or None in bits or (about == _OF_ALL and "validated" in bits):
             return []
         names += [f"{bit}:{about}" for bit in bits]
     return names

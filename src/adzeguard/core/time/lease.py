@@ -7,6 +7,8 @@ from typing import Final, Literal
 
 State = Literal["starting", "running", "ended"]
 OPEN: Final = ("starting", "running")
+GIVEN_BACK: Final = "the end of a lease"
+"""What stands for a yes of somebody else where a lease ends: it was given with its end."""
 LATE_AFTER: Final = timedelta(minutes=5)
 """What ends later than this is told."""
 

@@ -28,7 +28,8 @@ class Event:
     """One event. Whoever logged it tells names, SIDs or both; what it does not tell is empty.
 
     `group` and `group_sid` are what was done to: a group, or another object by its DN. `member` is who was put in or
-    taken out, or who logged on. `origin` is the address from which it came.
+    taken out, or who logged on; then `group` is the host at which, where the log tells it. `origin` is the address from
+    which it came.
     """
 
     at: datetime

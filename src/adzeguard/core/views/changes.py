@@ -1,7 +1,7 @@
 """Proposals, what they come to, and what became of their changes."""
 
 from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 
 from adzeguard.core.change.kinds.membership import MembershipChange
 from adzeguard.core.change.outcome import Outcome, Status
@@ -131,14 +131,22 @@ def _reasons(outcomes: Sequence[Outcome]) -> Iterator[str]:
 
 
 def compared_table(rows: Sequence[dict[str, object]]) -> Table:
-    """Return who gained and lost membership between two moments."""
-    shown = [row | {"held": "directly" if row["direct"] else "through others"} for row in rows]
+    """Return what differs between two moments: memberships, objects, policies and their links, rights."""
+    held = {True: "directly", False: "through others"}
+    shown = [row | {"held": row["detail"] or held.get(row["direct"], "")} for row in rows]  # type: ignore[call-overload]
     columns = (
+        Column("about", "About", fixed=True),
         Column("subject", "Where"),
         Column("change", "Change", fixed=True),
-        Column("member", "Who", wide=True),
-        *data_columns("kind", "direct"),
-        Column("held", "How", for_people=True, fixed=True),
+        Column("member", "Who"),
+        *data_columns("kind", "direct", "detail"),
+        Column("held", "How", for_people=True, wide=True),
     )
-    gained = sum(row["change"] == "gained" for row in rows)
-    return Table(shown, columns, "", f"{gained} gained, {len(rows) - gained} lost", "No membership differs.")
+    counts = Counter((str(row["about"]), str(row["change"])) for row in rows)
+    abouts = dict.fromkeys(about for about, _ in counts)
+    note = "; ".join(f"{about}: {_changes_of(counts, about)}" for about in abouts)
+    return Table(shown, columns, "", note, "Nothing differs.")
+
+
+def _changes_of(counts: Mapping[tuple[str, str], int], about: str) -> str:
+    return ", ".join(f"{count} {change}" for (what, change), count in counts.items() if what == about)

@@ -2,9 +2,49 @@
 
 from collections import Counter
 from collections.abc import Iterable, Sequence
+from dataclasses import replace
+from typing import Final
 
 from adzeguard.core.checks.finding import Finding, Severity
+from adzeguard.core.checks.table import CHECKS
 from adzeguard.core.views.table import Column, Noted, Table, data_columns
+from adzeguard.core.wording import some_of
+
+_FOLDED_FROM: Final = 4
+"""Alike findings of so many places are one for people: fifty hosts that lack one group lack one thing."""
+_NAMED: Final = 3
+
+
+def folded_table(findings: Sequence[Finding]) -> Table:
+    """Return the findings for people: what is alike in many places is one row that names some of them."""
+    alike: dict[tuple[object, ...], list[Finding]] = {}
+    for one in findings:
+        alike.setdefault((one.check, one.rule, one.message, one.response), []).append(one)
+    folded = [one for group in alike.values() if len(group) >= _FOLDED_FROM for one in group]
+    hidden = {id(one) for one in folded}
+    first = {id(group[0]): group for group in alike.values() if len(group) >= _FOLDED_FROM}
+    shown = [one for one in findings if id(one) not in hidden or id(one) in first]
+    whole = findings_table(shown)
+    rows = [
+        {**row, "subject": some_of([f.subject.name for f in first[id(one)]], _NAMED), "places": len(first[id(one)])}
+        if id(one) in first
+        else {**row, "places": None}
+        for one, row in zip(shown, whole.rows, strict=True)
+    ]
+    columns = [*whole.columns[:3], Column("places", "Places", kind="number", for_people=True), *whole.columns[3:]]
+    note = "What stands in many places is listed one by one by --each" if first else ""
+    worst = next((check for check in CHECKS if findings and check.id == findings[0].check), None)
+    way = f"For the worst: {worst.mend}" if worst is not None and findings[0].severity > Severity.NOTE else ""
+    return replace(
+        whole,
+        rows=rows,
+        columns=columns if first else whole.columns,
+        title=counted(findings),
+        note="\n".join(filter(None, (note, way))),
+    )
+
+
+_NEXT: Final = {check.id: check.mend for check in CHECKS}
 
 
 def findings_table(findings: Sequence[Finding]) -> Table:
@@ -22,6 +62,7 @@ def findings_table(findings: Sequence[Finding]) -> Table:
             "response": f.response,
             "fingerprint": f.fingerprint,
             "evidence": f.evidence,
+            "next": _NEXT.get(f.check, ""),
         }
         for f in findings
     ]
@@ -30,9 +71,9 @@ def findings_table(findings: Sequence[Finding]) -> Table:
         Column("check"),
         Column("subject", "Where"),
         Column("what", "What", kind="noted", for_people=True, wide=True),
-        *data_columns("member", "message", "rule", "owner", "response", "fingerprint", "evidence"),
+        *data_columns("member", "message", "rule", "owner", "response", "fingerprint", "evidence", "next"),
     )
-    return Table(rows, columns, "", counted(findings), "Nothing deviates.")
+    return Table(rows, columns, counted(findings), "", "Nothing deviates.")
 
 
 def _origin(finding: Finding) -> str:

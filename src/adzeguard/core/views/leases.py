@@ -1,16 +1,48 @@
 """Leases, with what is left of them."""
 
 from collections.abc import Iterable
-from datetime import datetime
+from dataclasses import dataclass
+from datetime import date, datetime, time, timedelta
+from typing import Any
 
+from adzeguard.core.charter.charter import Charter
+from adzeguard.core.charter.group_rule import GroupRule
+from adzeguard.core.charter.membership import MembershipRule
 from adzeguard.core.time.lease import LATE_AFTER, Lease
 from adzeguard.core.views.table import Column, Table, data_columns
 from adzeguard.core.wording import length_in_words
 
 
-def leases_table(leases: Iterable[Lease], now: datetime) -> Table:
-    """Return one row for each."""
-    rows = [
+@dataclass(frozen=True, slots=True)
+class Planned:
+    """A lease that stands in the charter: under which rule, who, where, and up to which last day."""
+
+    rule: str
+    member: str
+    where: str
+    last: date
+    owner: str
+    why: str
+
+
+def planned_in(charter: Charter) -> list[Planned]:
+    """Return the leases of a charter's rules, the first end first."""
+    found = [
+        Planned(rule.id, member, _where(rule), last, rule.owner, rule.why)
+        for rule in charter.rules
+        if isinstance(rule, MembershipRule) and rule.enabled
+        for member, last in rule.lease.items()
+    ]
+    return sorted(found, key=lambda one: (one.last, one.rule, one.member))
+
+
+def _where(rule: MembershipRule) -> str:
+    return rule.group if isinstance(rule, GroupRule) else str(getattr(rule, "local_group", ""))
+
+
+def leases_table(leases: Iterable[Lease], now: datetime, planned: Iterable[Planned] = ()) -> Table:
+    """Return one row for each; those of the charter after the others."""
+    rows: list[dict[str, Any]] = [
         {
             "id": one.id,
             "member": one.member,
@@ -27,6 +59,7 @@ def leases_table(leases: Iterable[Lease], now: datetime) -> Table:
         }
         for one in leases
     ]
+    rows += [_planned(one, now) for one in planned]
     columns = (
         Column("id", "Lease", fixed=True),
         Column("member", "Who"),
@@ -41,6 +74,25 @@ def leases_table(leases: Iterable[Lease], now: datetime) -> Table:
         *data_columns("late_seconds", "extended"),
     )
     return Table(rows, columns, title=f"Leases: {len(rows)}", empty="No lease runs.")
+
+
+def _planned(one: Planned, now: datetime) -> dict[str, Any]:
+    end = datetime.combine(one.last + timedelta(days=1), time.min).astimezone()
+    left = max(end - now, timedelta())
+    return {
+        "id": one.rule,
+        "member": one.member,
+        "group": one.where,
+        "host": "",
+        "until": end,
+        "left_seconds": int(left.total_seconds()),
+        "left": length_in_words(left) if left else "over",
+        "by": one.owner,
+        "why": one.why,
+        "state": "charter",
+        "late_seconds": 0,
+        "extended": 0,
+    }
 
 
 def _left(lease: Lease, now: datetime) -> str:

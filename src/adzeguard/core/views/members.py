@@ -16,7 +16,7 @@ def members_table(accesses: Sequence[Access], subject: str) -> Table:
             "direct": access.direct,
             "how": access.chain[-1].how,
             "path": [step.principal.qualified_name for step in access.chain],
-            "through": _through(access),
+            "through": through(access),
         }
         for access in accesses
     ]
@@ -31,7 +31,8 @@ def members_table(accesses: Sequence[Access], subject: str) -> Table:
     return Table(rows, columns, subject, note + (f", {disabled} disabled" if disabled else ""), "Nobody is inside.")
 
 
-def _through(access: Access) -> str:
+def through(access: Access) -> str:
+    """Return in words through what a member is inside."""
     between = [step.principal.qualified_name for step in access.chain[1:-1]]
     if access.chain[-1].how == "primary group":
         between.append("its primary group")

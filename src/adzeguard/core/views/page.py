@@ -25,7 +25,16 @@ class Lines:
     indent: int = 0
 
 
-Section = Fact | Lines | Table
+@dataclass(frozen=True, slots=True)
+class Picture:
+    """A picture (PNG) for pages and papers, and what it shows, for who cannot see it."""
+
+    title: str
+    says: str
+    png: bytes
+
+
+Section = Fact | Lines | Table | Picture
 
 
 @dataclass(frozen=True, slots=True)

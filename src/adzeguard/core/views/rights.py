@@ -5,12 +5,13 @@ from dataclasses import dataclass
 
 from adzeguard.core.descriptors.ace import Ace, AceFlag, AceKind
 from adzeguard.core.estate.principal import Kind
+from adzeguard.core.review.documented import Documented
 from adzeguard.core.review.proposed_cut import ProposedCut
 from adzeguard.core.rights.delegations import Delegation, Rights
 from adzeguard.core.rights.reach_words import Reaching
 from adzeguard.core.views.identities import identity
 from adzeguard.core.views.table import Column, Table, data_columns
-from adzeguard.core.wellknown import WELL_KNOWN
+from adzeguard.core.wellknown import WELL_KNOWN, is_built_in_group
 
 _EXTENTS = {
     0: "this",
@@ -20,8 +21,15 @@ _EXTENTS = {
 _NOT_OF_THE_EXTENT = ~(AceFlag.INHERITED | AceFlag.OBJECT_INHERIT)
 
 
-def grants_table(delegations: Sequence[Delegation]) -> Table:
-    """Return grants in words."""
+def grants_table(delegations: Sequence[Delegation], documented: Documented | None, folded: int = 0) -> Table:
+    """Return grants in words, and whether a rule asks for each; without what is documented, nothing is said of that.
+
+    `folded` is how many that every domain is born with are left out.
+    """
+
+    def is_said(one: Delegation) -> bool | None:
+        return documented.covers(one.over.dn, one.grant.entries) if documented and not one.grant.inherited else None
+
     rows = [
         {
             "holder": d.holder.qualified_name,
@@ -29,22 +37,31 @@ def grants_table(delegations: Sequence[Delegation]) -> Table:
             "may": not d.grant.deny,
             "duty": d.grant.duty,
             "over": d.where,
-            "extent": _EXTENTS.get(d.grant.flags & _NOT_OF_THE_EXTENT, "this"),
+            "extent": _extent(d),
             "origin": d.origin,
+            "documented": (said := is_said(d)),
+            "written": "" if said is None else "by a rule" if said else "nowhere",
             "sentence": d.sentence,
             "named": d.grant.duty or ("attributes" if d.grant.only_attributes else "plain rights"),
         }
         for d in delegations
     ]
     columns = (
-        *data_columns("holder", "holder_kind", "may", "duty", "over", "extent"),
+        *data_columns("holder", "holder_kind", "may", "duty", "over", "extent", "documented"),
         Column("sentence", "What", wide=True),
         Column("named", "Duty", for_people=True),
         Column("origin", "From"),
+        Column("written", "Written down", for_people=True, fixed=True),
     )
     denied = sum(d.grant.deny for d in delegations)
     note = f"{len(rows) - denied} given, {denied} denied"
+    if folded:
+        note += f"; {folded} more from above that every domain is born with: --defaults"
     return Table(rows, columns, "", note, "Nothing but what every such object has; see --defaults.")
+
+
+def _extent(one: Delegation) -> str:
+    return _EXTENTS.get(one.grant.flags & _NOT_OF_THE_EXTENT, "this")
 
 
 def duties_table(rights: Rights) -> Table:
@@ -78,11 +95,14 @@ def matrix_of(delegations: Sequence[Delegation]) -> Matrix:
     cells: dict[tuple[str, str], list[str]] = {}
     for d in delegations:
         what = ("not " if d.grant.deny else "") + (d.grant.duty or d.grant.words)
+        extent = _extent(d)
+        what += f" ({extent})" if extent != "this" else ""
         listed = cells.setdefault((d.where, d.holder.qualified_name), [])
         listed += [what] if what not in listed else []
     places = tuple(dict.fromkeys(place for place, _ in cells))
     holders = tuple(sorted({holder for _, holder in cells}, key=str.casefold))
-    kinds = {d.holder.qualified_name: _NO_GROUP[d.holder.kind] for d in delegations if d.holder.kind in _NO_GROUP}
+    no_groups = [d.holder for d in delegations if d.holder.kind in _NO_GROUP and not is_built_in_group(d.holder.sid)]
+    kinds = {holder.qualified_name: _NO_GROUP[holder.kind] for holder in no_groups}
     return Matrix(holders, places, {key: tuple(listed) for key, listed in cells.items()}, kinds)
 
 

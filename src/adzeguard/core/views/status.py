@@ -39,6 +39,12 @@ def status_page(data: Mapping[str, Any], now: datetime) -> Page:
         waiting = f"for {data['hosts_pending']} host{'s' * (data['hosts_pending'] != 1)}"
         since = age_in_words(now - data["pending_since"])
         sections.append(Fact("Pending", f"{waiting}, the longest for {since}: adzeguard enact --pending"))
+    if data["questions"]:
+        count, since = len(data["questions"]), age_in_words(now - min(data["questions"]))
+        said = f"{count} {'wait' if count != 1 else 'waits'} for an answer, the oldest for {since}: adzeguard questions"
+        sections.append(Fact("Questions", said))
+    if data["letters_kept"]:
+        sections.append(Fact("Not told", f"{data['letters_kept']}, tried again by: adzeguard round", "high"))
     if data["interrupted"]:
         sections.append(Fact("Interrupted", f"{data['interrupted']}: adzeguard enact --resume, or --drop", "critical"))
     last = [f"{row['at'].astimezone():%Y-%m-%d %H:%M} by {row['by']}: {row['what']}" for row in data["enactments"]]

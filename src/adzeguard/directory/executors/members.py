@@ -6,13 +6,13 @@ from adzeguard.core.change.kinds.remove_member import RemoveMember
 from adzeguard.core.change.kinds.set_primary_group import SetPrimaryGroup
 from adzeguard.core.change.outcome import Intent, Outcome, Status
 from adzeguard.core.identity import Sid, fold_dn
-from adzeguard.directory.executors.same_entry import OTHERWISE, same_entry
+from adzeguard.directory.executors.same_entry import OTHERWISE, same_account, same_entry
 from adzeguard.directory.port import DirectoryDriver, Entry, Modification
 
 
 def add_member(directory: DirectoryDriver, change: AddMember, intent: Intent) -> Outcome:
     """List a member in a group that does not hold it yet."""
-    group, member = same_entry(directory, change.group), same_entry(directory, change.member)
+    group, member = same_entry(directory, change.group), same_account(directory, change.member)
     if group is None or member is None:
         gone = change.group.name if group is None else change.member.name
         return Outcome(change, Status.CONFLICT, f"{gone} is not where the proposal saw it")
@@ -25,7 +25,7 @@ def add_member(directory: DirectoryDriver, change: AddMember, intent: Intent) ->
 
 def remove_member(directory: DirectoryDriver, change: RemoveMember, intent: Intent) -> Outcome:
     """Take a listed member out of a group. One that is gone itself is still listed by its name."""
-    group, member = same_entry(directory, change.group), same_entry(directory, change.member)
+    group, member = same_entry(directory, change.group), same_account(directory, change.member)
     if group is None:
         return Outcome(change, Status.CONFLICT, f"{change.group.name} is not where the proposal saw it")
     if member is None and directory.read(change.member.dn) is not None:

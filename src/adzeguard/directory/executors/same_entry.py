@@ -7,6 +7,15 @@ from adzeguard.directory.port import DirectoryDriver, Entry
 OTHERWISE = "written, but read back otherwise"
 
 
+def same_account(directory: DirectoryDriver, named: Named) -> Entry | None:
+    """Read the entry of a member, wherever it lies by now: who is inside is a matter of identity, and not of place.
+
+    A member that was moved since is listed by its new name, and would pass for absent by the old one.
+    """
+    entry = same_entry(directory, named)
+    return entry if entry is not None or not named.sid else directory.read_by_sid(Sid(named.sid))
+
+
 def same_entry(directory: DirectoryDriver, named: Named) -> Entry | None:
     """Read an entry, and only accept it when it is still the one that the proposal means."""
     entry = directory.read(named.dn) if named.dn else None

@@ -5,6 +5,7 @@ from collections.abc import Iterable, Sequence
 from adzeguard.core.change.by_hand.objects import descriptor_over, rights_change
 from adzeguard.core.change.change import BY_HAND_RULE, Change
 from adzeguard.core.descriptors.ace import Ace
+from adzeguard.core.descriptors.standing import missing_of
 from adzeguard.core.errors import GuardError, UsageError
 from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.places import short_dn
@@ -37,7 +38,7 @@ def grants_given(
     changes: list[Change] = []
     for duty in duties:
         wanted = wanted_entries(rights, who, duty, over, deny=deny, extent=extent, only_for=only_for)
-        missing = [entry for entry in wanted if entry not in standing]
+        missing = missing_of(wanted, standing)
         if missing:
             standing |= set(missing)
             changes.append(rights_change(Named.of(over), gives=missing, why=why, rule=rule, leaves=leaves))

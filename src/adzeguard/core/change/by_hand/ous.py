@@ -94,8 +94,13 @@ def _protected_beside(estate: Estate, principal: Principal, container: Principal
     return [i for i in readable if denies_everyone(Descriptor.from_bytes(raws[i]), ON_THE_OBJECT.mask)]
 
 
-def moved_object(estate: Estate, principal: Principal, container: Principal, why: str) -> Draft:
-    """Return the change that puts an object, with all below it, into another container."""
+def moved_object(
+    estate: Estate, principal: Principal, container: Principal, why: str, said: Iterable[str] = ()
+) -> Draft:
+    """Return the change that puts an object, with all below it, into another container.
+
+    `said` is what else people should know of it.
+    """
     if fold_dn(parent_dn(principal.dn)) == fold_dn(container.dn):
         return Draft.of(())
     if container.id == principal.id or is_below(fold_dn(container.dn), fold_dn(principal.dn)):
@@ -108,7 +113,7 @@ def moved_object(estate: Estate, principal: Principal, container: Principal, why
     inside = len(estate.catalogue.below(principal.dn))
     notes = ["rights and directory policies that it has from above change with its place"]
     notes += [f"{inside} objects below it move along"] if inside else []
-    return Draft.of([change], notes)
+    return Draft.of([change], [*notes, *said])
 
 
 def _refuse_protected(estate: Estate, principals: Iterable[Principal]) -> None:

@@ -3,6 +3,7 @@
 from collections.abc import Callable, Iterator
 from typing import Final
 
+from adzeguard.core.change.guards.approval import lacking_approval
 from adzeguard.core.change.guards.attributes import odd_settings
 from adzeguard.core.change.guards.case import Case
 from adzeguard.core.change.guards.lockout import lockouts
@@ -32,11 +33,13 @@ GUARDS: Final[tuple[Guard, ...]] = (
 
 SIZES: Final[tuple[Guard, ...]] = (oversizes, new_reach)
 """Those that the operator satisfies by naming the number."""
+OTHERS: Final[tuple[Guard, ...]] = (lacking_approval,)
+"""Those that somebody else satisfies, once the proposal is made."""
 
 
 def pass_guards(case: Case) -> None:
     """Return quietly, or raise `GuardError` with each reason, sizes that were not named among them."""
-    refusals = [reason for guard in (*GUARDS, *SIZES) for reason in guard(case)]
+    refusals = [reason for guard in (*GUARDS, *SIZES, *OTHERS) for reason in guard(case)]
     if refusals:
         raise GuardError(refusals)
 

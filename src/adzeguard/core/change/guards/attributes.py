@@ -8,6 +8,7 @@ from adzeguard.core.change.guards.case import Case
 from adzeguard.core.change.kinds.set_attributes import SetAttributes
 from adzeguard.core.estate.group_types import is_group_type
 from adzeguard.core.estate.logon_hours import ALWAYS, value_of
+from adzeguard.core.estate.policy_links import is_links
 
 SETTABLE: Final = frozenset(
     {
@@ -19,6 +20,7 @@ SETTABLE: Final = frozenset(
         "wellknownobjects",
         "userworkstations",
         "logonhours",
+        "gplink",
     }
 )
 """By their folded names. Whoever could set any attribute would need no other guard: `member` is one, and so is what
@@ -39,5 +41,7 @@ def odd_settings(case: Case) -> Iterator[str]:
                 yield f"{change.id}: the new groupType of {change.object.name} is no kind of group"
             elif name == "logonhours" and any(len(value) != len(value_of(ALWAYS)) for value in attribute.after):
                 yield f"{change.id}: the new logonHours of {change.object.name} are no hours of a week"
+            elif name == "gplink" and not all(is_links(value.decode("utf-8", "replace")) for value in attribute.after):
+                yield f"{change.id}: the new gPLink of {change.object.name} is no list of links to directory policies"
             elif name == "userworkstations" and not all(_HOSTS.fullmatch(value) for value in attribute.after):
                 yield f"{change.id}: the new userWorkstations of {change.object.name} are no names of hosts"

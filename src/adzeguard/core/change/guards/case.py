@@ -7,6 +7,7 @@ from functools import cached_property
 
 from adzeguard.core.access.keepers import KeepersAtWork
 from adzeguard.core.change.change import Change
+from adzeguard.core.change.guards.approval import NO_NEEDS, ApprovalNeeds
 from adzeguard.core.change.outlook import Outlook, outlook
 from adzeguard.core.change.proposal import ReachImpact
 from adzeguard.core.charter.resolve import ResolvedCharter
@@ -31,6 +32,9 @@ class Case:
     """The SIDs of the privileged groups."""
     taken_out: Mapping[str, int] = field(default_factory=dict)
     """How many members were taken out of each group in the last day, by its SID: what is done in steps is counted."""
+    approval: ApprovalNeeds = NO_NEEDS
+    approved_by: str = ""
+    """Who said yes to it; whatever stands here was checked before."""
 
     @cached_property
     def after(self) -> Outlook:

@@ -5,6 +5,7 @@ from typing import Final
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.kinds.add_local_member import AddLocalMember
 from adzeguard.core.change.kinds.add_member import AddMember
+from adzeguard.core.change.kinds.change_folder_rights import ChangeFolderRights
 from adzeguard.core.change.kinds.change_rights import ChangeRights
 from adzeguard.core.change.kinds.create_object import CreateObject
 from adzeguard.core.change.kinds.delete_object import DeleteObject
@@ -33,6 +34,7 @@ CHANGE_KINDS: Final[tuple[type[Change], ...]] = (
     SetAccountControl,
     MoveObject,
     ChangeRights,
+    ChangeFolderRights,
     RefuseLogon,
     EndRefusal,
     SetLogonAlone,

@@ -13,7 +13,7 @@ from adzeguard.core.identity import fold_dn
 class AttributeChange(BaseModel):
     """One attribute: the values that are expected, and those that shall stand. Values are bytes; written, text."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, defer_build=True)
 
     name: str = Field(pattern=r"^[A-Za-z][A-Za-z0-9-]*(;[A-Za-z0-9-]+)*$", max_length=256)
     """An attribute description, RFC 4512 section 2.5: with anything else in it, an LDIF line could begin another."""

@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from typing import ClassVar, Literal
 
-from adzeguard.core.change.change import UNDO_RULE, Change, Key, Order
+from adzeguard.core.change.change import UNDO_RULE, Change, Effects, Key, Order
 from adzeguard.core.change.kinds.object_change import ObjectChange
 from adzeguard.core.estate.account_control import ControlName, control_named
 from adzeguard.core.estate.named import Named
@@ -37,6 +37,12 @@ class SetAccountControl(ObjectChange):
     def turned(self) -> "SetAccountControl":
         """Return the change back."""
         return self.model_copy(update={"on": not self.on})
+
+    def foresee(self, effects: Effects) -> None:
+        """Whoever is disabled acts for nobody any more, whichever way they are inside something."""
+        account = effects.id_of(self.object)
+        if account is not None and self.control == "disabled" and self.on:
+            effects.gone.add(account)
 
     def claims(self) -> tuple[Key, ...]:
         """The control."""

@@ -1,0 +1,79 @@
+"""adzeguard approve."""
+
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+from adzeguard.cli.desk import Desk
+from adzeguard.cli.exits import Exit
+from adzeguard.cli.options import example, workspace_option
+from adzeguard.cli.output import put_view, say
+from adzeguard.core.errors import DeclinedError, UsageError
+
+if TYPE_CHECKING:
+    from adzeguard.core.change.proposal import Proposal
+
+
+@click.command("approve", epilog=example("adzeguard approve monday.json --key ~/.ssh/id_ed25519"))
+@click.argument("proposal_file", type=click.Path(path_type=Path), metavar="PROPOSAL")
+@click.option("--key", type=click.Path(path_type=Path), metavar="FILE", help="Your private SSH key, to sign with.")
+@click.option(
+    "--signature",
+    "made",
+    type=click.Path(path_type=Path, dir_okay=False),
+    metavar="FILE",
+    help="A signature made by ssh-keygen -Y sign -n adzeguard-proposal, as with an agent.",
+)
+@click.option("--yes", is_flag=True, help="Do not ask. Needed where there is no terminal.")
+@workspace_option
+def command(proposal_file: Path, key: Path | None, made: Path | None, yes: bool, workspace: Path | None) -> int:
+    """Say yes to somebody else's proposal: look at it, and sign its bytes with your SSH key.
+
+    The signature is written beside it, as PROPOSAL.approved. Whoever enacts the proposal needs it where adzeguard.toml
+    asks for a second pair of eyes. It counts for these bytes alone, and not for whoever proposed or enacts them.
+    """
+    from adzeguard.cli.enact import bytes_of
+    from adzeguard.core.change.written import read_proposal
+    from adzeguard.core.views.changes import proposal_page
+    from adzeguard.private_files import write_whole
+    from adzeguard.workflows.approval import SUFFIX
+    from adzeguard.workflows.propose import believed
+
+    if (key is None) == (made is None):
+        raise UsageError("say with what: --key FILE, or --signature FILE", "Such as --key ~/.ssh/id_ed25519")
+    desk = Desk(workspace)
+    content = bytes_of(proposal_file)
+    proposal = believed(desk.privilege, read_proposal(content, str(proposal_file)))
+    put_view(proposal_page(proposal), "table")
+    if not yes:
+        _ask(proposal)
+    text = _signed(content, key) if key is not None else bytes_of(made or proposal_file).decode("ascii", "replace")
+    approval = desk.approving().checked(content, proposal, text, operator=proposal.made_by)
+    beside = proposal_file.with_name(proposal_file.name + SUFFIX)
+    try:
+        write_whole(beside, text.encode("ascii", "replace"))
+    except OSError as error:
+        raise UsageError(f"{beside} cannot be written: {error.strerror}") from error
+    say(f"{approval.by} has approved it: {beside}")
+    return Exit.NOTHING_TO_REPORT
+
+
+def _ask(proposal: "Proposal") -> None:
+    if not sys.stdin.isatty():
+        raise UsageError("nothing was signed: it waits for a yes, and there is no terminal to ask on", "Give --yes")
+    count = len(proposal.changes)
+    question = f"Approve {'this change' if count == 1 else f'these {count} changes'} by {proposal.made_by}?"
+    if not click.confirm(question, default=False):
+        raise DeclinedError("nothing was signed")
+
+
+def _signed(content: bytes, key: Path) -> str:
+    from adzeguard.signing.private_keys import read_private_key
+    from adzeguard.signing.ssh_signature import sign
+
+    def passphrase() -> str:
+        return str(click.prompt(f"Passphrase of {key}", hide_input=True, err=True))
+
+    return sign(content, read_private_key(key.expanduser(), passphrase if sys.stdin.isatty() else None))

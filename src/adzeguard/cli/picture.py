@@ -1,0 +1,99 @@
+"""adzeguard picture."""
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+from adzeguard.cli.completing import names
+from adzeguard.cli.desk import Desk
+from adzeguard.cli.exits import Exit
+from adzeguard.cli.options import example, workspace_option
+from adzeguard.cli.output import say
+from adzeguard.core.errors import UsageError
+
+if TYPE_CHECKING:
+    from adzeguard.core.views.pictures import Drawing
+
+_KINDS = ("headcount", "findings", "ages", "hosts", "nesting", "reach")
+_OF_A_GROUP = ("nesting", "reach")
+_ENDINGS = (".png", ".svg", ".pdf")
+_MOMENTS = 60
+_PEOPLE = 24
+
+
+@click.command("picture", epilog=example("adzeguard picture ages --output ages.png"))
+@click.argument("kind", type=click.Choice(_KINDS))
+@click.argument("group", required=False, metavar="[GROUP]", shell_complete=names("group"))
+@click.option("--focus", metavar="NAME", shell_complete=names(), help="With nesting: whose way in is drawn strongly.")
+@click.option(
+    "--output",
+    type=click.Path(path_type=Path, dir_okay=False),
+    required=True,
+    metavar="FILE",
+    help="The picture: .png, .svg or .pdf.",
+)
+@workspace_option
+def command(kind: str, group: str | None, focus: str | None, output: Path, workspace: Path | None) -> int:
+    """Draw a picture.
+
+    headcount: accounts inside privileged groups over time. findings: by week. ages: since accounts were used last.
+    hosts: people by the hosts that they administer. nesting GROUP: how it is nested. reach GROUP: who could become a
+    member, and the smallest cut.
+    """
+    if output.suffix.casefold() not in _ENDINGS:
+        raise UsageError(f"'{output}' is no picture", f"Name it {', '.join(_ENDINGS)}")
+    if (group is not None) != (kind in _OF_A_GROUP):
+        raise UsageError(f"{kind} wants {'a GROUP' if group is None else 'no group'}", "See: adzeguard picture --help")
+    try:
+        from adzeguard.report import pictures
+    except ModuleNotFoundError as error:
+        raise UsageError("drawing needs an extra package", "pip install 'adzeguard[figures]'") from error
+    desk = Desk(workspace)
+    if kind in _OF_A_GROUP:
+        what = _nesting(desk, str(group), focus) if kind == "nesting" else _reach(desk, str(group))
+        if len(what.nodes) > pictures.MOST_NODES:
+            raise UsageError(f"{len(what.nodes)} things are too many to draw", "Draw a group inside it")
+        pictures.drawing(what, output)
+    else:
+        _draw(desk, kind, output)
+    say(f"Drawn: {output}")
+    return Exit.NOTHING_TO_REPORT
+
+
+def _draw(desk: Desk, kind: str, output: Path) -> None:
+    from adzeguard.core.views import pictures as seen
+    from adzeguard.report import pictures
+
+    if kind == "headcount":
+        estates = (desk.store.load(moment) for moment in desk.store.moments(_MOMENTS))
+        pictures.headcount(seen.headcount(estates, desk.privileged), output)
+    elif kind == "findings":
+        weeks = desk.checked.by_week()
+        if not weeks:
+            raise UsageError("nothing was checked yet", "Run: adzeguard check")
+        pictures.findings(weeks, output)
+    elif kind == "ages":
+        pictures.ages(seen.ages(desk.estate, desk.now()), output)
+    else:
+        pictures.places(seen.people_by_place(desk.estate, _PEOPLE), output)
+
+
+def _nesting(desk: Desk, group: str, focus: str | None) -> "Drawing":
+    from adzeguard.core.estate.names import resolve
+    from adzeguard.core.views.pictures import nesting
+
+    return nesting(desk.estate, resolve(desk.estate, group), resolve(desk.estate, focus) if focus else None)
+
+
+def _reach(desk: Desk, group: str) -> "Drawing":
+    from adzeguard.core.estate.names import resolve
+    from adzeguard.core.review.proposed_cut import proposed_cut
+    from adzeguard.core.rights.reach import ReachFinder, ruling_people
+    from adzeguard.core.rights.reach_words import reaching
+    from adzeguard.core.views.pictures import reach
+
+    found = resolve(desk.estate, group)
+    graph = ReachFinder(desk.rights).graph(found.id)
+    ways = reaching(desk.estate, graph, but=ruling_people(desk.estate))
+    return reach(desk.estate, found, graph, ways, proposed_cut(desk.rights, desk.charter, found, graph))

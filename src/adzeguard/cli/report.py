@@ -1,0 +1,115 @@
+"""adzeguard report."""
+
+from datetime import datetime
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+from adzeguard.cli.desk import Desk
+from adzeguard.cli.exits import Exit
+from adzeguard.cli.moments import MOMENT
+from adzeguard.cli.options import example, workspace_option
+from adzeguard.cli.output import put_view
+from adzeguard.core.errors import UsageError
+
+if TYPE_CHECKING:
+    from adzeguard.core.cleaning.stale.found import Stale
+    from adzeguard.core.cleaning.stale.kinds import StaleKind
+    from adzeguard.core.views.page import Picture
+
+_REPORTS = ("privileged", "hosts", "delegation", "changes", "stale", "charter", "all")
+_FORMATS = ("table", "csv", "json", "xlsx", "html", "pdf")
+_EVERYTHING = 1_000_000
+_WITH_PICTURES = frozenset({"html", "pdf"})
+_PICTURES = (
+    (
+        "Accounts inside privileged groups over time",
+        "A line for each privileged group: how many accounts were inside it at each collection.",
+    ),
+    (
+        "How long ago accounts were used",
+        "Bars: how many enabled and disabled accounts were used last how long ago.",
+    ),
+    (
+        "People by the hosts that they administer",
+        "A matrix: of the hosts of each place, how many each of those who administer most administers.",
+    ),
+)
+_MOMENTS = 60
+_PEOPLE = 24
+_OF_FILES = frozenset({"xlsx", "pdf"})
+
+
+@click.command("report", epilog=example("adzeguard report privileged"))
+@click.argument("name", metavar="REPORT", type=click.Choice(_REPORTS))
+@click.option("--since", type=MOMENT, metavar="TIME", help="Of changes, only those from then on.")
+@click.option(
+    "--format",
+    "form",
+    type=click.Choice(_FORMATS),
+    help="How to show it; otherwise by the ending of --output, or a table.",
+)
+@click.option("--output", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE", help="Write it to a file.")
+@workspace_option
+def command(name: str, since: datetime | None, form: str | None, output: Path | None, workspace: Path | None) -> int:
+    """Write something to hand to a manager or an auditor.
+
+    privileged: who is inside which privileged group. hosts: who administers them. delegation: what was granted.
+    changes: what was enacted. stale: what nobody needs any more. charter: the rules in words. all: one after the other.
+
+    Keys of json and csv: as the columns say; json of all has a key for each report.
+    """
+    from adzeguard.core.cleaning.stale.kinds import KINDS
+    from adzeguard.core.views.reports import REPORTS, Reported, all_reports
+    from adzeguard.workflows.asking import demand_of
+    from adzeguard.workflows.journal_view import Sought, changes_table, rows_sought
+
+    chosen = form or _by_ending(output)
+    if chosen in _OF_FILES and output is None:
+        raise UsageError(f"{chosen} is nothing for a terminal", f"Give --output {name}.{chosen}")
+    desk = Desk(workspace)
+
+    def found() -> "dict[StaleKind, list[Stale]]":
+        from adzeguard.cli.stale import looked_at
+
+        looked = looked_at(desk, None)
+        return {kind: list(kind.find(looked)) for kind in KINDS}
+
+    reported = Reported(
+        desk.rights,
+        desk.charter,
+        desk.privileged,
+        changes_table(rows_sought(desk.journal, Sought(_EVERYTHING, since=since))),
+        found,
+        lambda charter: ((rule.id, demand_of(rule)) for rule in charter.rules),
+        desk.now(),
+    )
+    try:
+        pictures = _pictures(desk) if name == "all" and chosen in _WITH_PICTURES else ()
+        view = all_reports(reported, pictures) if name == "all" else REPORTS[name](reported)
+        put_view(view, chosen, output)
+    except ModuleNotFoundError as error:
+        raise UsageError("this format needs an extra package", "pip install 'adzeguard[reports]'") from error
+    return Exit.NOTHING_TO_REPORT
+
+
+def _pictures(desk: Desk) -> "list[Picture]":
+    """Draw what stands beside the tables on a page and on paper."""
+    import io
+
+    from adzeguard.core.views import pictures as seen
+    from adzeguard.core.views.page import Picture
+    from adzeguard.report import pictures
+
+    outs = [io.BytesIO() for _ in _PICTURES]
+    estates = (desk.store.load(at) for at in desk.store.moments(_MOMENTS))
+    pictures.headcount(seen.headcount(estates, desk.privileged), outs[0])
+    pictures.ages(seen.ages(desk.estate, desk.now()), outs[1])
+    pictures.places(seen.people_by_place(desk.estate, _PEOPLE), outs[2])
+    return [Picture(title, says, out.getvalue()) for (title, says), out in zip(_PICTURES, outs, strict=True)]
+
+
+def _by_ending(output: Path | None) -> str:
+    ending = output.suffix.casefold()[1:] if output is not None else ""
+    return ending if ending in _FORMATS else "table"

@@ -1,0 +1,45 @@
+"""adzeguard tidy."""
+
+from pathlib import Path
+
+import click
+
+from adzeguard.cli.desk import Desk
+from adzeguard.cli.enacting import enact_draft
+from adzeguard.cli.options import Answers, enacting_options, example, why_option, workspace_option
+
+
+@click.command("tidy", epilog=example("adzeguard tidy --why 'left behind by deleted groups'"))
+@click.option("--sid", "sids", multiple=True, metavar="SID", help="Only the entries of this one; may be given again.")
+@why_option
+@enacting_options
+@workspace_option
+def command(sids: tuple[str, ...], why: str, answers: Answers, workspace: Path | None) -> int:
+    """Take out of objects and folders the SIDs of the domain that belong to nothing any more: see uses --orphans.
+
+    Whoever reads the directory without seeing all of it takes for gone what is only hidden; so look at the list first.
+
+    Keys of json and csv: id, status, target, kind, group, member, object, rule, detail.
+    """
+    from adzeguard.core.change.change import BY_HAND_RULE
+    from adzeguard.core.change.draft import Draft
+    from adzeguard.core.change.proposal import LeftOut
+    from adzeguard.core.cleaning.orphans import orphans
+
+    desk = Desk(workspace)
+
+    def draft() -> Draft:
+        found = [one for one in orphans(desk.estate, desk.shared, why) if not sids or one.sid in sids]
+        left = [
+            LeftOut(
+                subject=one.where,
+                member=one.sid,
+                rule=BY_HAND_RULE,
+                reason="it stands on the share itself, which its server changes",
+            )
+            for one in found
+            if one.change is None
+        ]
+        return Draft(tuple(one.change for one in found if one.change is not None), tuple(left))
+
+    return enact_draft(desk, draft, answers)

@@ -1,0 +1,49 @@
+"""adzeguard uses."""
+
+from pathlib import Path
+
+import click
+
+from adzeguard.cli.completing import names
+from adzeguard.cli.desk import Desk
+from adzeguard.cli.exits import Exit
+from adzeguard.cli.options import example, listing_options, workspace_option
+from adzeguard.cli.output import put_view
+from adzeguard.core.errors import UsageError
+
+
+@click.command("uses", epilog=example("adzeguard uses 'LOWMERE\\Kiosk Stewards'"))
+@click.argument("name", required=False, shell_complete=names())
+@click.option("--orphans", is_flag=True, help="Instead, the SIDs of the domain that belong to nothing any more.")
+@listing_options
+@workspace_option
+def command(name: str | None, orphans: bool, form: str, output: Path | None, workspace: Path | None) -> int:
+    """Show everything that names a group or an account: what would break if it went away.
+
+    Memberships, grants and denials, rules and rosters of the charter, local groups, refusals and elevated programs on
+    hosts, leases, waivers, who manages and who owns, links and filters of directory policies, and the file shares that
+    collect --shares has read. What --orphans shows, adzeguard tidy takes out.
+
+    Keys of json and csv: what, where, detail. What is membership, grant, denial, rule, roster, local-group, refusal,
+    elevation, lease, waiver, managed-by, owner, policy-link, policy-filter or share. With --orphans: sid, what, where,
+    detail.
+    """
+    from adzeguard.core.cleaning.uses import Named, uses_of
+    from adzeguard.core.estate.names import resolve
+    from adzeguard.core.views.uses import orphans_table, uses_table
+    from adzeguard.store.leases import Leases
+    from adzeguard.store.questions import Waivers
+
+    desk = Desk(workspace)
+    if orphans == (name is not None):
+        raise UsageError("say NAME or --orphans", "See: adzeguard uses --help")
+    if name is None:
+        from adzeguard.core.cleaning.orphans import orphans as found_in
+
+        put_view(orphans_table(list(found_in(desk.estate, desk.shared, ""))), form, output)
+        return Exit.NOTHING_TO_REPORT
+    about = resolve(desk.estate, name)
+    waivers = [one for one in Waivers(desk.database).all() if one.holds(desk.now())]
+    named = Named(desk.rights, desk.charter, Leases(desk.database).all(), waivers, [about], desk.shared)
+    put_view(uses_table(uses_of(named), about.qualified_name), form, output)
+    return Exit.NOTHING_TO_REPORT

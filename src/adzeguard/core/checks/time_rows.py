@@ -1,0 +1,116 @@
+"""Rows of the table of checks: what leases, waivers and the trail show."""
+
+from typing import Final
+
+from adzeguard.core.checks.check import Check
+from adzeguard.core.checks.finding import Severity
+from adzeguard.core.checks.leases import check_leases
+from adzeguard.core.checks.past import check_logons, check_past, check_trail
+from adzeguard.core.checks.waivers import check_waivers
+
+TIME_CHECKS: Final[tuple[Check, ...]] = (
+    Check(
+        "lease-overdue",
+        "A lease is over, and what it gave is still there",
+        "Privilege that was given for a job is kept after it.",
+        "End it: adzeguard round, or adzeguard lease end LEASE",
+        Severity.HIGH,
+        check_leases,
+    ),
+    Check(
+        "lease-ended-late",
+        "A lease ended later than it should have",
+        "Nobody made rounds while it should have ended.",
+        "Let adzeguard round run every few minutes, by cron or a timer",
+        Severity.LOW,
+        check_leases,
+    ),
+    Check(
+        "lease-kept-alive",
+        "A lease is extended again and again",
+        "What is always extended is no lease any more, and nobody decided on that.",
+        "Write it into a rule, or end it: adzeguard lease end LEASE",
+        Severity.LOW,
+        check_leases,
+    ),
+    Check(
+        "waiver-kept-alive",
+        "A deviation is left again and again",
+        "What is always left as it is has become the rule, and nobody decided on that.",
+        "Write it into the rule, or end it: adzeguard waivers end WAIVER",
+        Severity.LOW,
+        check_waivers,
+    ),
+    Check(
+        "brief-membership",
+        "Somebody was in a privileged group for less than an hour",
+        "Who gets in and out within an hour, behind everybody's back, had a reason not to be seen inside.",
+        "Ask who did it: adzeguard history GROUP; give access with an end instead: adzeguard lease start",
+        Severity.MEDIUM,
+        check_past,
+    ),
+    Check(
+        "odd-hours",
+        "A privileged group was changed outside of working hours",
+        "Nobody is there at night to see it; an intruder chooses the hour.",
+        "Ask who did it: adzeguard history GROUP --outside HOURS",
+        Severity.MEDIUM,
+        check_past,
+    ),
+    Check(
+        "changed-by-stranger",
+        "A privileged group was changed by somebody whom no rule lets",
+        "They hold a right that nobody has written down, or somebody else uses their account.",
+        "See how they could: adzeguard may WHO group-membership GROUP; then document it, or withdraw it",
+        Severity.HIGH,
+        check_past,
+    ),
+    Check(
+        "logon-in-lower-tier",
+        "A privileged account was used on a host of a lower tier",
+        "Its secret was in the memory of a host that weaker people can break into.",
+        "Set a new password, and refuse it there: a rule with refuse-logon, then adzeguard propose",
+        Severity.HIGH,
+        check_logons,
+    ),
+    Check(
+        "logon-though-refused",
+        "A privileged account logged on where it is refused",
+        "The refusal came later, or the host does not keep to it.",
+        "See what holds there: adzeguard show HOST",
+        Severity.MEDIUM,
+        check_logons,
+    ),
+    Check(
+        "tried-in-vain",
+        "Somebody tries a privileged account again and again",
+        "A wrong password ten times is a script that was forgotten, or somebody who guesses.",
+        "See from where: adzeguard logons ACCOUNT",
+        Severity.MEDIUM,
+        check_logons,
+    ),
+    Check(
+        "auditing-off",
+        "The directory does not log what is needed",
+        "Who changed a group cannot be told afterwards.",
+        "See what switches it on: adzeguard trail support",
+        Severity.MEDIUM,
+        check_trail,
+    ),
+    Check(
+        "trail-gap",
+        "The trail has a gap",
+        "What was done in that time is not known: the log was off, lost, or cleared.",
+        "Read the log of that time, if there is one: adzeguard trail import FILE",
+        Severity.LOW,
+        check_trail,
+    ),
+    Check(
+        "unseen-by-trail",
+        "A change of ours is not in the trail",
+        "What logs did not see ours would not have seen anybody else's either.",
+        "See whether it is logged: adzeguard trail support",
+        Severity.LOW,
+        check_trail,
+    ),
+)

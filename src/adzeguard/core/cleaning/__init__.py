@@ -1,0 +1,1 @@
+"""Cleaning up: what still names something."""

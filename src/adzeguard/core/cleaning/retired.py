@@ -1,0 +1,234 @@
+"""What is put away until it is deleted: what it was, where, and what brings it back or ends it."""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Final
+
+from adzeguard.core.change.by_hand.members import leaving
+from adzeguard.core.change.change import BY_HAND_RULE, Change
+from adzeguard.core.change.draft import Draft
+from adzeguard.core.change.kinds.add_member import AddMember
+from adzeguard.core.change.kinds.delete_object import DeleteObject
+from adzeguard.core.change.kinds.move_object import MoveObject
+from adzeguard.core.change.kinds.object_change import AttributeChange
+from adzeguard.core.change.kinds.set_account_control import SetAccountControl
+from adzeguard.core.change.kinds.set_attributes import SetAttributes
+from adzeguard.core.change.proposal import LeftOut
+from adzeguard.core.cleaning.uses import Use
+from adzeguard.core.errors import GuardError, UsageError
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.named import Named
+from adzeguard.core.estate.places import short_dn
+from adzeguard.core.estate.policy_links import without_link
+from adzeguard.core.estate.principal import Flag, Kind, Principal
+from adzeguard.core.identity import Sid, fold_dn, parent_dn, split_dn
+
+_KINDS: Final = frozenset({Kind.USER, Kind.GROUP, Kind.COMPUTER, Kind.POLICY})
+_SHOWN: Final = 4
+
+
+@dataclass(frozen=True, slots=True)
+class Link:
+    """A container's links to directory policies before and after one was taken out."""
+
+    dn: str
+    before: str
+    after: str
+
+
+@dataclass(frozen=True, slots=True)
+class Retired:
+    """One thing that is put away: where it was, where it lies `now`, the SIDs of the groups it was taken out of."""
+
+    name: str
+    sid: str
+    dn: str
+    now: str
+    kind: str
+    enabled: bool
+    groups: tuple[str, ...]
+    links: tuple[Link, ...]
+    at: datetime
+    until: datetime
+    by: str
+    why: str
+
+    @property
+    def key(self) -> str:
+        """By what it is known: its SID, or of what has none, where it lies."""
+        return self.sid or fold_dn(self.now)
+
+
+@dataclass(frozen=True, slots=True)
+class Noted:
+    """Who puts something away, when, until when it waits, and why."""
+
+    at: datetime
+    until: datetime
+    by: str
+    why: str
+
+
+def put_away(
+    estate: Estate, one: Principal, holding: Principal, privileged: Iterable[Principal], noted: Noted
+) -> tuple[list[Change], Retired]:
+    """Return the changes that put one thing away, and the note of it; `UsageError` for what is none to be."""
+    if one.kind not in _KINDS:
+        raise UsageError(f"{one.qualified_name} is a {one.kind.label}: only accounts, groups and policies are retired")
+    if one.flags & (Flag.CRITICAL | Flag.BUILTIN):
+        raise GuardError([f"{one.qualified_name} belongs to the domain itself"])
+    if one.kind == Kind.POLICY:
+        return _unlinked(estate, one, noted)
+    if fold_dn(parent_dn(one.dn)) == fold_dn(holding.dn):
+        raise UsageError(f"{one.qualified_name} lies in {short_dn(estate, holding.dn)} already")
+    to = f"{split_dn(one.dn)[0]},{holding.dn}"
+    if estate.catalogue.by_dn(to) is not None:
+        raise UsageError(f"there is a {short_dn(estate, to)} already")
+    groups = _leading_in(estate, one, privileged)
+    primary = _primary(estate, one, privileged)
+    if primary is not None:
+        way = f"Give it another first: adzeguard group leave '{one.qualified_name}' '{primary.qualified_name}'"
+        raise GuardError([f"{primary.qualified_name} is the primary group of {one.qualified_name}. {way}"])
+    is_account = one.kind in (Kind.USER, Kind.COMPUTER)
+    changes: list[Change] = []
+    if is_account and one.enabled:
+        changes.append(
+            SetAccountControl(object=Named.of(one), control="disabled", on=True, rule=BY_HAND_RULE, why=noted.why)
+        )
+    changes.append(MoveObject(object=Named.of(one), to=to, rule=BY_HAND_RULE, why=noted.why))
+    changes += [leaving(group, one, noted.why) for group in groups]
+    sids = tuple(str(group.sid) for group in groups)
+    retired = Retired(
+        one.qualified_name,
+        str(one.sid or ""),
+        one.dn,
+        to,
+        one.kind.label,
+        one.enabled,
+        sids,
+        (),
+        noted.at,
+        noted.until,
+        noted.by,
+        noted.why,
+    )
+    return changes, retired
+
+
+def _primary(estate: Estate, one: Principal, privileged: Iterable[Principal]) -> Principal | None:
+    """Return its primary group where that is privileged, or leads into one that is: it is not left like others."""
+    leading = {group.id for group in privileged}
+    for group in estate.graph.primary_groups(one.id).tolist():
+        if leading & set(estate.graph.containing_groups([group]).tolist()):
+            return estate.principal(group)
+    return None
+
+
+def _leading_in(estate: Estate, one: Principal, privileged: Iterable[Principal]) -> list[Principal]:
+    """Return the groups that list it and that are privileged, or lead into one that is."""
+    leading = {group.id for group in privileged}
+    listing = estate.graph.groups_listing(one.id).tolist()
+    chosen = [g for g in listing if leading & set(estate.graph.containing_groups([g]).tolist())]
+    return sorted(estate.catalogue.principals(chosen).values(), key=lambda group: group.qualified_name.casefold())
+
+
+def _unlinked(estate: Estate, policy: Principal, noted: Noted) -> tuple[list[Change], Retired]:
+    catalogue = estate.catalogue
+    ids = [i for kind in (Kind.DOMAIN, Kind.OU) for i in catalogue.of_kind(kind).tolist()]
+    links, changes = [], []
+    for ou in catalogue.principals(ids).values():
+        before = str(ou.details.get("policy_links", ""))
+        after = without_link(before, policy.dn)
+        if after != before:
+            links.append(Link(ou.dn, before, after))
+            changes.append(_linked(ou, before, after, noted.why))
+    note = Retired(
+        policy.name,
+        "",
+        policy.dn,
+        policy.dn,
+        policy.kind.label,
+        enabled=True,
+        groups=(),
+        links=tuple(links),
+        at=noted.at,
+        until=noted.until,
+        by=noted.by,
+        why=noted.why,
+    )
+    return list(changes), note
+
+
+def _linked(ou: Principal, before: str, after: str, why: str) -> SetAttributes:
+    # A value cannot be empty, so the last link takes the attribute with it.
+    change = AttributeChange.of("gPLink", (before,) if before else (), (after,) if after else ())
+    return SetAttributes(object=Named.of(ou), attributes=(change,), rule=BY_HAND_RULE, why=why)
+
+
+def found(estate: Estate, retired: Retired) -> Principal | None:
+    """Return it where it lies now; nothing where it is gone, or was taken elsewhere since."""
+    found_id = estate.id_of_sid(Sid(retired.sid)) if retired.sid else estate.catalogue.by_dn(retired.now)
+    one = estate.principal(found_id) if found_id is not None else None
+    return one if one is not None and fold_dn(one.dn) == fold_dn(retired.now) else None
+
+
+def brought_back(estate: Estate, retired: Retired, why: str) -> Draft:
+    """Return the changes after which all is as before; what cannot be so any more is left out, with the reason."""
+    one = found(estate, retired)
+    if one is None:
+        raise UsageError(f"{retired.name} does not lie in {short_dn(estate, parent_dn(retired.now))} any more")
+    changes: list[Change] = []
+    left_out: list[LeftOut] = []
+    # Enabled first: afterwards it is called otherwise than the proposal says.
+    if retired.enabled and not one.enabled:
+        changes.append(
+            SetAccountControl(object=Named.of(one), control="disabled", on=False, rule=BY_HAND_RULE, why=why)
+        )
+    if fold_dn(retired.dn) != fold_dn(retired.now):
+        if estate.catalogue.by_dn(parent_dn(retired.dn)) is None:
+            raise UsageError(f"{short_dn(estate, parent_dn(retired.dn))}, where it was, is gone", "Make it again first")
+        changes.append(MoveObject(object=Named.of(one), to=retired.dn, rule=BY_HAND_RULE, why=why))
+    for sid in retired.groups:
+        group_id = estate.id_of_sid(Sid(sid))
+        if group_id is None:
+            left_out.append(LeftOut(subject=sid, member=retired.name, rule=BY_HAND_RULE, reason="the group is gone"))
+            continue
+        group = estate.principal(group_id)
+        if one.id not in estate.graph.direct_members(group_id):
+            changes.append(AddMember(group=Named.of(group), member=Named.of(one), rule=BY_HAND_RULE, why=why))
+    for link in retired.links:
+        ou_id = estate.catalogue.by_dn(link.dn)
+        ou = estate.principal(ou_id) if ou_id is not None else None
+        stands = str(ou.details.get("policy_links", "")) if ou is not None else ""
+        if ou is None or stands != link.after:
+            reason = "its links were changed since: adzeguard show OU" if ou is not None else "the OU is gone"
+            left_out.append(
+                LeftOut(subject=short_dn(estate, link.dn), member=retired.name, rule=BY_HAND_RULE, reason=reason)
+            )
+            continue
+        changes.append(_linked(ou, link.after, link.before, why))
+    return Draft(tuple(changes), tuple(left_out))
+
+
+def ended(estate: Estate, retired: Retired, uses: Sequence[Use], why: str, *, anyway: bool) -> Draft:
+    """Return the changes that delete it, or why it stays: something names it still, other than groups that list it."""
+    one = found(estate, retired)
+    if one is None:
+        raise UsageError(f"{retired.name} does not lie in {short_dn(estate, parent_dn(retired.now))} any more")
+    naming = [use for use in uses if use.what != "membership"]
+    if naming and not anyway:
+        shown = "; ".join(f"{use.what} {use.where}" for use in naming[:_SHOWN])
+        more = f" and {len(naming) - _SHOWN} more" if len(naming) > _SHOWN else ""
+        reason = f"named by {shown}{more}"
+        return Draft(
+            (),
+            (LeftOut(subject=short_dn(estate, one.dn), member=one.qualified_name, rule=BY_HAND_RULE, reason=reason),),
+        )
+    holders = estate.catalogue.principals(estate.graph.groups_listing(one.id).tolist()).values() if one.sid else ()
+    # Taken out one by one, so that undo can put it back into its groups.
+    changes: list[Change] = [leaving(group, one, why) for group in holders]
+    below = estate.catalogue.principals(estate.catalogue.below(one.dn).tolist()).values()
+    deepest_first = sorted([one, *(p for p in below if p.id != one.id)], key=lambda p: -len(split_dn(p.dn)))
+    changes += [DeleteObject(object=Named.of(p), rule=BY_HAND_RULE, why=why) for p in deepest_first]
+    return Draft.of(changes)

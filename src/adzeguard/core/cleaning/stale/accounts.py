@@ -1,0 +1,80 @@
+"""Accounts of people and computers that nobody uses, or that should have gone."""
+
+from collections.abc import Iterator
+from datetime import timedelta
+
+import numpy as np
+from numpy.typing import NDArray
+
+from adzeguard.core.cleaning.stale.found import Looked, Stale
+from adzeguard.core.cleaning.thresholds import LAG
+from adzeguard.core.estate.links import Ids
+from adzeguard.core.estate.moments import moment
+from adzeguard.core.estate.principal import Kind, Principal
+
+_CREATED, _USED, _PASSWORD, _EXPIRES = range(4)
+
+
+def stale_accounts(looked: Looked) -> Iterator[Stale]:
+    """Yield accounts of people, by name, once for each thing that is stale about them."""
+    for one in _suspects(looked, Kind.USER):
+        yield from _unused(looked, one)
+        yield from _of_person(looked, one)
+
+
+def stale_computers(looked: Looked) -> Iterator[Stale]:
+    """Yield accounts of computers in the same way; their passwords renew themselves, so an old one says it is gone."""
+    for one in _suspects(looked, Kind.COMPUTER):
+        yield from _unused(looked, one)
+        if not one.enabled:
+            yield Stale.of(one, "disabled", "its account is disabled", moment(one.details.get("last_logon")))
+
+
+def _suspects(looked: Looked, kind: Kind) -> list[Principal]:
+    """Return those that something may be stale about: of a million accounts only these are looked at one by one."""
+    ids, times = looked.estate.catalogue.times_of(kind)
+    now, limits = int(looked.now.timestamp()), looked.thresholds
+    used, made = times[:, _USED], times[:, _CREATED]
+    unused = (used > 0) & (used < now - _seconds(limits.unused + LAG))
+    never = (used <= 0) & (made < now - _seconds(limits.never_used))
+    suspect = unused | never | ((times[:, _EXPIRES] > 0) & (times[:, _EXPIRES] < now))
+    if kind == Kind.USER:
+        suspect |= (times[:, _PASSWORD] > 0) & (times[:, _PASSWORD] < now - _seconds(limits.password))
+        suspect |= _among(ids, looked.inside_privileged)
+    else:
+        suspect |= ~looked.is_enabled[ids]
+    found = looked.objects(ids[suspect].tolist())
+    return sorted(found, key=lambda one: one.qualified_name.casefold())
+
+
+def _among(ids: Ids, some: frozenset[int]) -> NDArray[np.bool_]:
+    return np.isin(ids, np.fromiter(some, np.int64, len(some)))
+
+
+def _seconds(time: timedelta) -> int:
+    return int(time.total_seconds())
+
+
+def _unused(looked: Looked, one: Principal) -> Iterator[Stale]:
+    """Yield that nobody has used it: the replicated stamp may lie behind the last logon, which is allowed for."""
+    used, made = moment(one.details.get("last_logon")), moment(one.details.get("created"))
+    if used is not None and looked.now - used > looked.thresholds.unused + LAG:
+        days = (looked.now - used - LAG).days
+        why = f"not used for at least {days} days: the stamp, up to {LAG.days} days late, is of {used:%Y-%m-%d}"
+        yield Stale.of(one, "unused", why, used)
+    elif used is None and (made is None or looked.now - made > looked.thresholds.never_used):
+        since = f", made on {made:%Y-%m-%d}" if made else ""
+        yield Stale.of(one, "never-used", f"never used{since}", made)
+
+
+def _of_person(looked: Looked, one: Principal) -> Iterator[Stale]:
+    password, expires = moment(one.details.get("password_set")), moment(one.details.get("expires"))
+    if not one.enabled and one.id in looked.inside_privileged:
+        groups = [group for group in looked.privileged if one.id in looked.estate.graph.expand(group.id).members]
+        named = ", ".join(group.qualified_name for group in groups)
+        yield Stale.of(one, "disabled-privileged", f"disabled, and still inside {named}")
+    if password is not None and looked.now - password > looked.thresholds.password:
+        why = f"its password is {(looked.now - password).days} days old"
+        yield Stale.of(one, "old-password", why, password)
+    if expires is not None and expires < looked.now:
+        yield Stale.of(one, "expired", f"expired on {expires:%Y-%m-%d}", expires)

@@ -1,0 +1,46 @@
+"""What is put away, until when, by whom and why."""
+
+import re
+from collections.abc import Mapping, Sequence
+from datetime import datetime
+from typing import Final
+
+from adzeguard.core.cleaning.retired import Retired
+from adzeguard.core.cleaning.uses import Use
+from adzeguard.core.views.table import Column, Table, data_columns
+
+_DOMAIN: Final = re.compile(r"(,DC=[^,]+)+$", re.IGNORECASE)
+
+
+def retired_table(things: Sequence[Retired], uses: Mapping[str, Sequence[Use]], now: datetime) -> Table:
+    """Return one row for each, with what names it still by its key, groups that list it left out."""
+    rows = [
+        {
+            "name": one.name,
+            "dn": one.now,
+            "from": one.dn,
+            "was": _DOMAIN.sub("", one.dn),
+            "since": one.at,
+            "until": one.until,
+            "by": one.by,
+            "why": one.why,
+            "state": "may be deleted" if one.until <= now else "waits",
+            "named": sum(use.what != "membership" for use in uses.get(one.key, ())),
+        }
+        for one in things
+    ]
+    columns = (
+        Column("name", "Name"),
+        *data_columns("dn", "from"),
+        Column("was", "Was", for_people=True, wide=True),
+        Column("since", "Since", kind="moment"),
+        Column("until", "Until", kind="moment"),
+        Column("by", "By"),
+        Column("why", "Why", wide=True),
+        Column("state", "State", for_people=True),
+        Column("named", "Named by", kind="number", for_people=True),
+    )
+    ready = sum(one.until <= now for one in things)
+    return Table(
+        rows, columns, "", f"{len(rows)} put away, {ready} may be deleted: adzeguard retire finish", "Nothing."
+    )

@@ -1,0 +1,1 @@
+"""File shares: a port, and its drivers."""

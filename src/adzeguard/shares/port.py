@@ -1,0 +1,41 @@
+"""What every driver of file shares is."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from typing import Protocol
+
+from adzeguard.core.access.shares import Folder
+
+
+@dataclass(frozen=True, slots=True)
+class ReadShare:
+    """A share as its server tells of it: its name, and its own permissions, empty where they are not told."""
+
+    name: str
+    descriptor: bytes = b""
+
+
+class SharesDriver(Protocol):
+    """The shares of one server. Whoever cannot reach it raises `ShareError`."""
+
+    @property
+    def server(self) -> str:
+        """The name by which people write its paths."""
+
+    def shares(self) -> Sequence[ReadShare]:
+        """Return its shares, those for printers and for the administration of the server left out."""
+
+    def folders(self, share: str, below: str, depth: int) -> Iterator[Folder]:
+        """Yield a folder and those below it, so many levels deep; what cannot be read says so and is gone on after."""
+
+    def parts(self, share: str) -> Sequence[str]:
+        """Return the folders at the top of a share: each is read on its own, so that what was read is kept."""
+
+    def read(self, share: str, path: str) -> bytes:
+        """Return the permissions of one folder."""
+
+    def write(self, share: str, path: str, descriptor: bytes) -> None:
+        """Set the permissions of one folder."""
+
+    def close(self) -> None:
+        """Let go of what is open."""

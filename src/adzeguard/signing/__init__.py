@@ -1,0 +1,1 @@
+"""Signatures by SSH keys, in the open forms of OpenSSH."""

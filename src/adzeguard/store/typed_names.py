@@ -1,0 +1,39 @@
+"""Names for a line that is being typed: one query each, and nothing loaded for it that takes longer than the query."""
+
+from adzeguard.core.estate.principal import Kind
+from adzeguard.store.connection import Database, one, pattern_of
+
+
+def names_beginning(database: Database, part: str, kinds: frozenset[Kind], limit: int) -> list[tuple[str, Kind]]:
+    """Return the names of objects that begin with a text, whatever its case, with what each is; sorted."""
+    among = f" AND kind IN ({', '.join(str(int(kind)) for kind in kinds)})" if kinds else ""
+    with database.reading() as connection:
+        # Only the case of ASCII letters is left out of account by the database itself.
+        matched = f" AND name {connection.dialect.like} ? ESCAPE '!'" if part.isascii() else ""
+        values = (pattern_of(part).removeprefix("%"),) if matched else ()
+        last = f" LIMIT {int(limit)}" if matched else ""
+        rows = connection.rows(f"SELECT name, kind FROM object WHERE until IS NULL{among}{matched}{last}", values)
+    found = sorted((str(name), Kind(kind)) for name, kind in rows if str(name).casefold().startswith(part.casefold()))
+    return found[:limit]
+
+
+def ou_names(database: Database) -> list[str]:
+    """Return the distinguished names of all OUs without the base, sorted."""
+    with database.reading() as connection:
+        base = one(connection, "SELECT base_dn FROM collection ORDER BY id DESC LIMIT 1")
+        rows = connection.rows("SELECT dn FROM object WHERE until IS NULL AND kind = ?", (int(Kind.OU),))
+    tail = f",{base[0]}" if base else ""
+    return sorted(str(dn).removesuffix(tail) for (dn,) in rows)
+
+
+def enactments_beginning(database: Database, part: str, limit: int) -> list[tuple[str, str]]:
+    """Return the names of enactments that begin with a text, the latest first, with when and by whom."""
+    query = (
+        'SELECT enactment, min(at), min("by") FROM journal GROUP BY enactment ORDER BY max(seq) DESC'
+        f" LIMIT {int(limit)}"
+    )
+    with database.reading() as connection:
+        rows = connection.rows(query)
+    return [
+        (str(name), f"{str(at)[:16].replace('T', ' ')} UTC by {by}") for name, at, by in rows if name.startswith(part)
+    ]

@@ -1,0 +1,33 @@
+"""What every way of telling somebody is."""
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any, Protocol
+
+
+@dataclass(frozen=True, slots=True)
+class Letter:
+    """One thing to tell: to whom, of which kind, and what, as plain values. `id` is the same at every try."""
+
+    id: int
+    kind: str
+    to: str
+    made_at: datetime
+    body: Mapping[str, Any]
+
+
+class Teller(Protocol):
+    """One way of telling. Whoever cannot tell raises `TellError`; the letters are kept and tried again."""
+
+    def takes(self, kind: str, to: str) -> bool:
+        """Tell whether letters of a kind to somebody go this way."""
+
+    def bundles(self, letters: Sequence[Letter]) -> Iterable[Sequence[Letter]]:
+        """Put together what is told at once."""
+
+    def tell(self, letters: Sequence[Letter]) -> None:
+        """Tell what belongs together. Afterwards it was told, or `TellError` was raised."""
+
+    def close(self) -> None:
+        """Let go of what is open."""

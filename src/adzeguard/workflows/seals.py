@@ -1,0 +1,101 @@
+"""Seals: where the journal ended on a day, signed, so that whoever cuts its end off is found out by any copy."""
+
+import re
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+from typing import Final
+
+from adzeguard.core.errors import AdzeguardError, InputError
+from adzeguard.private_files import write_new
+from adzeguard.signing.allowed_signers import name_of, read_signers
+from adzeguard.signing.private_keys import read_private_key
+from adzeguard.signing.ssh_signature import SEAL, read_signature, sign, verify
+from adzeguard.store.journal import Journal
+
+SUFFIX: Final = ".seal"
+_LARGEST: Final = 64 * 1024
+_FORM: Final = re.compile(
+    r"adzeguard journal seal 1\nrow (?P<row>[0-9]{1,18})\nhash (?P<hash>[0-9a-f]{64})\nat (?P<at>[0-9T:.+-]{19,40})\n"
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Seal:
+    """The last row of a journal at a moment."""
+
+    row: int
+    hash: str
+    at: datetime
+
+    @property
+    def text(self) -> str:
+        """What is signed."""
+        return f"adzeguard journal seal 1\nrow {self.row}\nhash {self.hash}\nat {self.at.isoformat()}\n"
+
+
+def sealed(journal: Journal, key: Path, now: datetime) -> tuple[Seal, str] | None:
+    """Return the seal of where the journal ends now, with its text and signature; nothing for an empty journal."""
+    last = journal.rows(1)
+    if not last:
+        return None
+    seal = Seal(last[0].seq, last[0].hash, now)
+    # Nobody is asked for a passphrase: what seals every day does so unattended.
+    return seal, seal.text + sign(seal.text.encode(), read_private_key(key, None), SEAL)
+
+
+def keep(folder: Path, seal: Seal, text: str) -> Path:
+    """Write a seal into the folder of seals, under its moment."""
+    folder.mkdir(mode=0o700, parents=True, exist_ok=True)
+    file = folder / f"{seal.at:%Y-%m-%dT%H%M%S}-{seal.row}{SUFFIX}"
+    try:
+        write_new(file, text)
+    except OSError as error:
+        raise InputError(f"{file} cannot be written: {error.strerror}") from error
+    return file
+
+
+def last_kept(folder: Path) -> Seal | None:
+    """Return the newest seal of a folder; nothing where none is there that can be read."""
+    for file in sorted(folder.glob(f"*{SUFFIX}"), reverse=True):
+        try:
+            return read_seal(file)[0]
+        except InputError:
+            continue
+    return None
+
+
+def read_seal(file: Path) -> tuple[Seal, str]:
+    """Return a seal and its signature; `InputError` for what is none."""
+    try:
+        if file.stat().st_size > _LARGEST:
+            raise InputError(f"{file} is no seal of a journal")
+        text = file.read_text(encoding="ascii").replace("\r\n", "\n")
+        found = _FORM.match(text)
+        if found is None:
+            raise InputError(f"{file} is no seal of a journal")
+        return Seal(int(found["row"]), found["hash"], datetime.fromisoformat(found["at"])), text[found.end() :]
+    except (OSError, ValueError) as error:
+        raise InputError(f"{file} cannot be read as a seal: {error}") from error
+
+
+def broken_seals(journal: Journal, files: list[Path], signers: Path | None, now: datetime) -> list[str]:
+    """Return what is wrong with the journal by its seals, or with a seal: one line for each."""
+    lines: list[str] = []
+    known = read_signers(signers) if signers is not None else None
+    for file in files:
+        try:
+            seal, signature_text = read_seal(file)
+            signature = read_signature(signature_text)
+            verify(seal.text.encode(), signature, SEAL)
+            if known is not None:
+                name_of(known, signature.key, now, SEAL)
+        except AdzeguardError as error:
+            lines.append(f"{file.name}: {error.message}")
+            continue
+        there = journal.row(seal.row)
+        if there is None:
+            lines.append(f"{file.name}: row {seal.row}, which it seals, is not there any more")
+        elif there.hash != seal.hash:
+            lines.append(f"{file.name}: row {seal.row} is another one than it seals")
+    return lines

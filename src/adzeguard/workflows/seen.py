@@ -1,0 +1,137 @@
+"""What checks look at of the past: the trail of the last days, as far as it is about what is privileged."""
+
+from collections.abc import Mapping, Sequence
+from collections.abc import Set as AbstractSet
+from datetime import datetime, timedelta
+from typing import Final
+
+from adzeguard.core.estate.principal import Principal
+from adzeguard.core.trail.event import Event, moment
+from adzeguard.core.trail.history import Known, history_of
+from adzeguard.core.trail.seen import Done, Logon, Seen, Unseen
+from adzeguard.core.trail.support import gaps, missing
+from adzeguard.workflows.history import Past, declared_by, nested_now
+from adzeguard.workflows.identities import Identities
+from adzeguard.workflows.past import AROUND, all_known, of_journal
+
+_SETTLING: Final = timedelta(minutes=10)
+"""A log may come late: a change that was made just now is not missed yet."""
+
+
+def seen_lately(
+    past: Past,
+    privileged: Sequence[Principal],
+    since: datetime,
+    now: datetime,
+    hours: AbstractSet[int] | None,
+    offset: timedelta,
+) -> Seen:
+    """Return it; nothing where no log was ever read."""
+    first, last = past.trail.span()
+    if first is None or last is None:
+        return Seen()
+    from_here = list(of_journal(past.journal))
+    names = Identities(past.estate, past.store)
+    known = [
+        one
+        for one in all_known(past.trail, from_here, past.database, past.estate, names, since)
+        if one.event.at >= since
+    ]
+    times = [at for at in past.trail.times() if moment(at) >= since]
+    return Seen(
+        _done(past, privileged, known, declared_by(from_here), names),
+        _logons(past, privileged, since, names),
+        unseen(from_here, known, max(first, since), min(last, now - _SETTLING)),
+        gaps(times),
+        missing([verb for verb, *_ in past.trail.moments()]),
+        since,
+        frozenset(hours) if hours is not None else None,
+        offset,
+    )
+
+
+def _done(
+    past: Past,
+    privileged: Sequence[Principal],
+    known: Sequence[Known],
+    ours: Mapping[tuple[str, str, str], Sequence[datetime]],
+    names: Identities,
+) -> list[Done]:
+    found: dict[tuple[datetime, str, str, str], Done] = {}
+    for group in privileged:
+        if group.sid is None:
+            continue
+        for entry in history_of(group.sid, known, nested_now(past.estate, group, known)):
+            one, event = entry.known, entry.known.event
+            # Who gets into several privileged groups at once is told once, in the most powerful.
+            found.setdefault(
+                (event.at, event.verb, one.group, one.member),
+                Done(
+                    event.at,
+                    event.verb,
+                    group.qualified_name,
+                    names.shown(one.group, event.group),
+                    one.group if "=" not in one.group else "",
+                    names.shown(one.member, event.member),
+                    one.member if "=" not in one.member else "",
+                    names.shown(event.by_sid, event.by) if event.by_sid else event.by,
+                    event.by_sid,
+                    event.origin,
+                    _is_ours(one, ours),
+                    entry.undone_after,
+                ),
+            )
+    return sorted(found.values(), key=lambda one: one.at, reverse=True)
+
+
+def _is_ours(one: Known, ours: Mapping[tuple[str, str, str], Sequence[datetime]]) -> bool:
+    return any(abs(at - one.event.at) <= AROUND for at in ours.get((one.event.verb, one.group, one.member), ()))
+
+
+def _logons(past: Past, privileged: Sequence[Principal], since: datetime, names: Identities) -> list[Logon]:
+    return [
+        Logon(
+            event.at,
+            names.shown(key, event.member),
+            key,
+            event.group,
+            event.origin,
+            event.verb == "refused",
+        )
+        for key, event in privileged_logons(past, privileged, since, names)
+    ]
+
+
+def privileged_logons(
+    past: Past, privileged: Sequence[Principal], since: datetime, names: Identities
+) -> list[tuple[str, Event]]:
+    """Return the logons and refused tries of everybody who is in a privileged group, by their SIDs, oldest first."""
+    people = people_in(past, privileged)
+    events = past.trail.since(since, ("logon", "refused"))
+    keyed = [(names.key(event.member, event.member_sid), event) for event in events]
+    return [(key, event) for key, event in keyed if key in people]
+
+
+def people_in(past: Past, groups: Sequence[Principal]) -> dict[str, Principal]:
+    """Return everybody who is in one of these groups, however deeply nested, by their SIDs."""
+    ids = {int(i) for group in groups for i in past.estate.graph.expand(group.id).people}
+    return {str(one.sid): one for one in past.estate.catalogue.principals(ids).values() if one.sid}
+
+
+def unseen(from_here: Sequence[Known], known: Sequence[Known], first: datetime, last: datetime) -> list[Unseen]:
+    """Return what our journal did, while something was logged before and after it, and nothing of it was."""
+    told: dict[tuple[str, str, str], list[datetime]] = {}
+    for one in known:
+        if one.event.source == "trail":
+            told.setdefault((one.event.verb, one.group, one.member), []).append(one.event.at)
+    return [
+        Unseen(
+            one.event.at,
+            f"{one.event.verb} {one.event.member} {'to' if one.event.verb == 'added' else 'from'} {one.event.group}",
+            one.event.group,
+            one.group,
+        )
+        for one in from_here
+        if first <= one.event.at <= last
+        and not any(abs(at - one.event.at) <= AROUND for at in told.get((one.event.verb, one.group, one.member), ()))
+    ]
