@@ -131,7 +131,7 @@ def test_a_charter_adopted_from_what_stands_finds_no_deviation(demo: Program) ->
 
     found = demo("check", "--format", "json").json
     assert [f for f in found if f["rule"]] == []
-    assert {f["subject"] for f in found if f["check"] == "undocumented-grant"} == {"OU=Retired"}  # it fits no duty
+    assert not [f for f in found if f["check"] == "undocumented-grant"]  # what fits no duty is written right by right
     assert demo("propose").code == 0
     again = demo("charter", "adopt")
     assert (again.code, "has rules already" in again.err) == (2, True)
