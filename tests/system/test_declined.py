@@ -9,28 +9,15 @@ from contextlib import suppress
 import pytest
 
 from tests.conftest import Program
+from tests.terminal import answered
 
 
-@pytest.mark.parametrize(("answer", "inside"), [(b"n\n", False), (b"\n", False), (b"y\n", True)])
-def test_a_no_ends_well(demo: Program, answer: bytes, inside: bool) -> None:
+@pytest.mark.parametrize(("answer", "inside"), [("n\n", False), ("\n", False), ("y\n", True)])
+def test_a_no_ends_well(demo: Program, answer: str, inside: bool) -> None:
     """With 0, the words "nothing was done", and a journal that is empty; a yes is enacted."""
-    command = [sys.executable, "-m", "adzeguard", "group", "add", r"LOWMERE\First Aiders", "elof.kell"]
-    child, terminal = pty.fork()
-    if child == 0:
-        os.chdir(demo.folder)
-        os.execve(command[0], command, demo.environment)  # noqa: S606 - a terminal of its own, and no shell
-    said = b""
-    while b"Make this change?" not in said:
-        said += os.read(terminal, 4096)
-    os.write(terminal, answer)
-    try:
-        while more := os.read(terminal, 4096):
-            said += more
-    except OSError:  # the other end is closed
-        pass
-    os.close(terminal)
-    assert os.waitstatus_to_exitcode(os.waitpid(child, 0)[1]) == 0
-    assert (b"nothing was done" in said) is not inside
+    asked = ("group", "add", r"LOWMERE\First Aiders", "elof.kell")
+    code, said = answered(demo, asked, "Make this change?", answer)
+    assert (code, "nothing was done" in said) == (0, not inside)
     assert (demo("journal", "--count").out == "0\n") is not inside
     assert ("elof.kell" in {m["name"] for m in demo("who", "First Aiders", "--format", "json").json}) is inside
 

@@ -2,7 +2,7 @@
 
 import getpass
 import sys
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import AbstractContextManager, contextmanager
 from datetime import UTC, datetime, timedelta
 from functools import cached_property
@@ -280,6 +280,7 @@ class Desk:
             self.workspace.limits,
             self.operator_account,
             self.taken_out,
+            self._ending,
         )
 
     def proposed(self, draft: "Draft") -> "Proposed":
@@ -337,7 +338,24 @@ class Desk:
             self.taken_out,
             self.approval_needs,
             approved_by,
+            self._ending,
         )
+
+    @property
+    def _ending(self) -> "Sequence[Change]":
+        """What the directory will take away by itself, at the ends of leases."""
+        from adzeguard.store.leases import Leases
+        from adzeguard.workflows.leases import ended_by_directory
+
+        return ended_by_directory(self.estate, Leases(self.database).all())
+
+    @property
+    def ends_leases_by_itself(self) -> bool:
+        """Whether the directory does, as far as it is asked to. It is asked each time: somebody may switch it on."""
+        from adzeguard.directory.port import EndsLinks
+
+        with self.directory() as directory:
+            return isinstance(directory, EndsLinks) and directory.link_ends().on
 
     @cached_property
     def privileged(self) -> "list[Principal]":

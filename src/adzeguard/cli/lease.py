@@ -1,5 +1,6 @@
 """adzeguard lease: memberships with an end."""
 
+import sys
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -14,6 +15,7 @@ from adzeguard.cli.exits import Exit
 from adzeguard.cli.moments import COMING, LENGTH
 from adzeguard.cli.options import (
     Answers,
+    card_options,
     enacting_options,
     example,
     listing_options,
@@ -21,18 +23,20 @@ from adzeguard.cli.options import (
     workspace_option,
 )
 from adzeguard.cli.output import put_view, say
-from adzeguard.core.errors import UsageError
+from adzeguard.core.errors import DeclinedError, UsageError
 
 if TYPE_CHECKING:
     from adzeguard.core.change.draft import Draft
     from adzeguard.core.time.lease import Lease
+    from adzeguard.directory.port import LinkEnds
 
 
 @click.group("lease", epilog=example("adzeguard lease list"))
 def command() -> None:
     """Give memberships that end: begin, extend and end leases, and list them.
 
-    Ended is what is over by adzeguard round, which cron or a timer runs.
+    Ended is what is over by adzeguard round, which cron or a timer runs; and before that by the directory itself, where
+    it can: adzeguard lease support.
     """
 
 
@@ -61,13 +65,9 @@ def start(
     from adzeguard.core.estate.names import resolve, resolve_host
     from adzeguard.core.time.lease import Lease, stood_before
     from adzeguard.store.leases import Leases
-    from adzeguard.workflows.leases import is_inside
+    from adzeguard.workflows.leases import end_moved, giving, is_inside
 
-    if answers.only_propose is not None:
-        raise UsageError(
-            "a lease is not proposed into a file: whoever enacted that would give it without its end",
-            "Write it into a rule, as lease: {PERSON: LAST-DAY}; such a proposal carries it",
-        )
+    _not_into_a_file(answers)
     desk = Desk(workspace)
     end = _end(desk, length, until)
     table = Leases(desk.database)
@@ -100,13 +100,17 @@ def start(
             desk.operator(),
             why,
         )
-        begun.append(
-            replace(
-                lease, state="starting", stood_before=stood_before(lease, table.all(), inside=is_inside(estate, lease))
-            )
-        )
+        others = table.all()
+        before = stood_before(lease, others, inside=is_inside(estate, lease))
+        by_itself = not (host or before) and desk.ends_leases_by_itself
+        begun.append(replace(lease, state="starting", stood_before=before, by_itself=by_itself))
         table.write(begun[-1])
-        return made
+        if not by_itself:
+            return made
+        # Whoever is inside by another lease stays until the last of them ends.
+        ends = [one.until for one in others if one.is_open and one.by_itself and one.pair == lease.pair]
+        moved = end_moved(estate, begun[-1], max(ends, default=None), others)
+        return replace(made, changes=(*giving(estate, begun[-1]), *moved), left_out=() if moved else made.left_out)
 
     try:
         code = enact_draft(desk, draft, answers)
@@ -128,9 +132,18 @@ def _settle(desk: Desk, begun: "list[Lease]") -> None:
         if is_inside(desk.estate, lease):
             table.write(replace(lease, state="running"))
             stood = " Stood before, and stays after it." if lease.stood_before else ""
-            say(f"{lease.id} runs until {lease.until.astimezone():%Y-%m-%d %H:%M}.{stood}")
+            alone = " The directory ends it by itself." if lease.by_itself else ""
+            say(f"{lease.id} runs until {lease.until.astimezone():%Y-%m-%d %H:%M}.{stood}{alone}")
         else:
             table.forget(lease)
+
+
+def _not_into_a_file(answers: Answers) -> None:
+    if answers.only_propose is not None:
+        raise UsageError(
+            "a lease is not proposed into a file: whoever enacted that would give it without its end",
+            "Write it into a rule, as lease: {PERSON: LAST-DAY}; such a proposal carries it",
+        )
 
 
 def _end(desk: Desk, length: timedelta | None, until: datetime | None) -> datetime:
@@ -146,18 +159,36 @@ def _end(desk: Desk, length: timedelta | None, until: datetime | None) -> dateti
 @click.argument("lease")
 @click.option("--for", "length", type=LENGTH, metavar="LENGTH", help="How long from now: 30m, 2h, 3d, 1w.")
 @click.option("--until", type=COMING, metavar="TIME", help="Until when: 2026-11-27T18:00.")
+@enacting_options
 @workspace_option
-def extend(lease: str, length: timedelta | None, until: datetime | None, workspace: Path | None) -> int:
-    """Let a lease end at another time. How often that was done is kept."""
-    from adzeguard.store.leases import Leases
-    from adzeguard.workflows.leases import lease_named
+def extend(
+    lease: str, length: timedelta | None, until: datetime | None, answers: Answers, workspace: Path | None
+) -> int:
+    """Let a lease end at another time. How often that was done is kept.
 
+    Nothing is asked where nothing is written to the directory: where that ends leases by itself, it is told first.
+    """
+    from adzeguard.core.change.draft import Draft
+    from adzeguard.core.time.lease import last_end
+    from adzeguard.store.leases import Leases
+    from adzeguard.workflows.leases import end_moved, lease_named
+
+    _not_into_a_file(answers)
     desk = Desk(workspace)
     end = _end(desk, length, until)
+    table = Leases(desk.database)
+    found = lease_named(table.all(), lease)
+    later = replace(found, until=end, extended=found.extended + 1)
+    if not (found.host or found.stood_before) and desk.ends_leases_by_itself:
+        later = replace(later, by_itself=True)
+        others = [one for one in table.all() if one.id != found.id]
+        moved = end_moved(desk.estate, later, last_end(found, others) if found.by_itself else None, others)
+        code = enact_draft(desk, lambda: Draft.of(moved), answers) if moved else Exit.NOTHING_TO_REPORT
+        if code != Exit.NOTHING_TO_REPORT:
+            say(f"{found.id} runs as it did, until {found.until.astimezone():%Y-%m-%d %H:%M}.")
+            return code
     with desk.held("lease extend"):
-        table = Leases(desk.database)
-        found = lease_named(table.all(), lease)
-        table.write(replace(found, until=end, extended=found.extended + 1))
+        table.write(later)
     say(f"{found.id} runs until {end.astimezone():%Y-%m-%d %H:%M}.")
     return Exit.NOTHING_TO_REPORT
 
@@ -190,7 +221,8 @@ def end(lease: str, answers: Answers, workspace: Path | None) -> int:
 def list_leases(everything: bool, form: str, output: Path | None, workspace: Path | None) -> int:
     """List who is where until when, by whom and why, and how long it still is; those of the charter among them.
 
-    Keys of json and csv: id, member, group, host, until, left_seconds, by, why, state, late_seconds, extended.
+    Keys of json and csv: id, member, group, host, until, left_seconds, by, why, state, late_seconds, extended,
+    by_itself.
     """
     from adzeguard.core.views.leases import leases_table, planned_in
     from adzeguard.store.leases import Leases
@@ -202,3 +234,49 @@ def list_leases(everything: bool, form: str, output: Path | None, workspace: Pat
     ]
     put_view(leases_table(shown, desk.now(), planned), form, output)
     return Exit.NOTHING_TO_REPORT
+
+
+@command.command("support", epilog=example("adzeguard lease support"))
+@click.option("--switch-on", is_flag=True, help="Let the directory end links by itself, for good; asks for its name.")
+@card_options
+@workspace_option
+def support(switch_on: bool, form: str, output: Path | None, workspace: Path | None) -> int:
+    """Say whether the directory can end leases by itself, and does. Rounds end them in any case.
+
+    Keys of json: known, on, level, needed_level.
+    """
+    from adzeguard.core.views.lease_support import support_page
+    from adzeguard.directory.port import EndsLinks, LinkEnds
+
+    desk = Desk(workspace)
+    with desk.directory() as directory:
+        domain = directory.facts().domain.dns_name
+        able = directory.link_ends() if isinstance(directory, EndsLinks) else LinkEnds(known=False, on=False)
+    if switch_on:
+        return _switched_on(desk, domain, able)
+    put_view(support_page(able.known, able.on, able.level, able.needed_level), form, output)
+    return Exit.NOTHING_TO_REPORT
+
+
+def _switched_on(desk: Desk, domain: str, able: "LinkEnds") -> int:
+    from adzeguard.core.change.change import BY_HAND_RULE
+    from adzeguard.core.change.draft import Draft
+    from adzeguard.core.change.kinds.switch_on_ending_links import SwitchOnEndingLinks
+
+    if not able.known or able.on or able.level < able.needed_level:
+        raise UsageError(f"nothing is switched on: {_why_not(able)}", "See: adzeguard lease support")
+    if not sys.stdin.isatty():
+        raise UsageError("nothing is switched on without somebody at a terminal who types the name of the domain")
+    say(f"From then on {domain}, with every domain of its forest, keeps ends of links. That can never be switched off.")
+    if click.prompt("The name of the domain", err=True).strip().casefold() != domain.casefold():
+        raise DeclinedError("nothing was switched on: that is not its name")
+    change = SwitchOnEndingLinks(domain=domain, rule=BY_HAND_RULE, why="asked for by hand")
+    return enact_draft(desk, lambda: Draft.of([change]), Answers(True, None, None, None, None, "table"))
+
+
+def _why_not(able: "LinkEnds") -> str:
+    if not able.known:
+        return "this directory cannot end links by itself"
+    if able.on:
+        return "the directory ends links by itself already"
+    return f"the forest is of level {able.level}, and it takes {able.needed_level}"

@@ -142,7 +142,8 @@ def _leases(desk: Desk) -> dict[str, Any]:
         done = enact_unattended(desk, make, GIVEN_BACK)
         not_made += done.not_made
         refused += [f"{lease.id}: {done.refused}"] if done.refused else []
-        still = note_ended(table, [lease], desk.estate, desk.now())
+        at = lease.until if lease.by_itself and not done.made else desk.now()
+        still = note_ended(table, [lease], desk.estate, at)
         (left if still else ended).append(lease.id)
     return {"leases_ended": ended, "leases_left": left, "not_made_leases": not_made, "refused_leases": refused}
 
@@ -173,7 +174,7 @@ def _shifts(desk: Desk) -> dict[str, Any]:
     for one in beginning(shifts, table.all(), desk.now()) if shifts else ():
         lease = replace(one, id=table.next_id(), state="starting")
         before = stood_before(lease, table.all(), inside=is_inside(desk.estate, lease))
-        lease = replace(lease, stood_before=before)
+        lease = replace(lease, stood_before=before, by_itself=not (lease.host or before) and desk.ends_leases_by_itself)
         table.write(lease)
         done = enact_unattended(desk, lambda lease=lease: Draft.of(giving(desk.estate, lease)))  # type: ignore[misc]
         not_made += done.not_made

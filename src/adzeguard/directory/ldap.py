@@ -2,6 +2,7 @@
 
 import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from datetime import UTC, datetime, timedelta
 from typing import Final, TypeVar
 
 from adzeguard.core.drivers import DriverKind, Names, Secret, Setting, Settings
@@ -15,8 +16,9 @@ from adzeguard.core.errors import (
 from adzeguard.core.estate.catalogue import Domain
 from adzeguard.core.identity import Sid, domain_of_dn, guid_text, parent_dn, split_dn
 from adzeguard.directory.decode import domain_sid_of
+from adzeguard.directory.ldap_link_ends import link_with_end, read_link_ends, seconds_left, switch_on_link_ends
 from adzeguard.directory.ldap_wire import Address, Attributes, Wire
-from adzeguard.directory.port import ATTRIBUTES, CLASSES, DirectoryFacts, Entry, Modification
+from adzeguard.directory.port import ATTRIBUTES, CLASSES, DirectoryFacts, Entry, LinkEnds, Modification
 
 _LONGEST_NUMBER: Final = 12
 _GUID_BYTES: Final = 16
@@ -76,6 +78,7 @@ class LdapDirectory:
         self._wire: Wire | None = None
         self._watching: Wire | None = None
         self._base = ""
+        self._configuration = ""
 
     @property
     def label(self) -> str:
@@ -111,7 +114,8 @@ class LdapDirectory:
         if not self._base:
             raise DirectoryError(f"{self.label} does not say which domain it serves", "Is it a directory of a domain?")
         top = Entry(self._base, wire.read(self._base, ["objectSid", "objectGUID"]) or {})
-        partitions = f"CN=Partitions,{root.text('configurationnamingcontext')}"
+        self._configuration = root.text("configurationnamingcontext")
+        partitions = f"CN=Partitions,{self._configuration}"
         named = (
             Entry(dn, entry).text("netbiosname")
             for dn, entry in wire.search(partitions, "(nETBIOSName=*)", ["nETBIOSName", "nCName"], descriptors=False)
@@ -214,6 +218,32 @@ class LdapDirectory:
     def modify(self, dn: str, modifications: Sequence[Modification]) -> None:
         """Change one entry."""
         self._once(lambda wire: wire.modify(dn, modifications))
+
+    def link_ends(self) -> LinkEnds:
+        """Read whether the forest knows the feature, and has it on."""
+        self.facts()
+        return self._with_wire(lambda wire: read_link_ends(wire, self._configuration))
+
+    def switch_on_link_ends(self) -> None:
+        """Switch the feature on in the whole forest."""
+        self.facts()
+        self._once(lambda wire: switch_on_link_ends(wire, self._configuration))
+
+    def link_until(self, dn: str, attribute: str, to: str, ends: datetime | None, *, anew: bool) -> None:
+        """Make a link with an end."""
+        changes = link_with_end(attribute, to, ends, datetime.now(UTC), anew=anew)
+        self._once(lambda wire: wire.modify(dn, changes))
+
+    def link_end(self, dn: str, attribute: str, to: str) -> datetime | None:
+        """Read when a link ends."""
+        found = self._with_wire(lambda wire: wire.read(dn, [attribute], link_ends=True))
+
+        def fetch(wanted: str) -> Attributes:
+            return self._with_wire(lambda wire: wire.read(dn, [wanted], link_ends=True)) or {}
+
+        links = complete_ranges(found or {}, fetch).get(attribute.lower(), [])
+        seconds = seconds_left(links, to)
+        return datetime.now(UTC) + timedelta(seconds=seconds) if seconds is not None else None
 
     def _once(self, write: Callable[[Wire], None]) -> None:
         """Write. It is not tried again by itself: whether a lost request was done must be read first."""

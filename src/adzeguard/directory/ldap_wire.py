@@ -75,6 +75,10 @@ _NOTIFICATION: Final = "1.2.840.113556.1.4.528"
 """LDAP_SERVER_NOTIFICATION_OID: seen to answer about four seconds after a change."""
 
 
+_LINK_ENDS: Final = "1.2.840.113556.1.4.2309"
+"""LDAP_SERVER_LINK_TTL_OID: links come as <TTL=seconds,name> where they end."""
+
+
 @dataclass(frozen=True, slots=True)
 class Address:
     """Where a directory server listens, and how its certificate is verified."""
@@ -149,6 +153,7 @@ class Wire:
         scope: str = "SUBTREE",
         descriptors: bool = True,
         deleted: bool = False,
+        link_ends: bool = False,
     ) -> Iterator[tuple[str, Attributes]]:
         """Yield the name and the raw attributes of each entry; attribute names are lower-case.
 
@@ -156,7 +161,7 @@ class Wire:
         a thread to read ahead was tried and is slower, since it waits for the decoder at every record. Referrals to
         other servers are not followed. The connection is busy until the last entry was taken.
         """
-        ask = _Question(base, query, tuple(attributes), scope, descriptors, deleted)
+        ask = _Question(base, query, tuple(attributes), scope, descriptors, deleted, link_ends)
         number: int | None = self._send(ask, b"")
         empty = 0
         while number is not None:
@@ -225,9 +230,9 @@ class Wire:
                 raise DirectoryError(f"{self._address.url} tells of no changes")
             return message_kind(message)[1] == SEARCH_ENTRY
 
-    def read(self, dn: str, attributes: Sequence[str]) -> Attributes | None:
+    def read(self, dn: str, attributes: Sequence[str], *, link_ends: bool = False) -> Attributes | None:
         """Return the raw attributes of one entry, or nothing when it is not there."""
-        entries = list(self.search(dn, "(objectClass=*)", attributes, scope="BASE"))
+        entries = list(self.search(dn, "(objectClass=*)", attributes, scope="BASE", link_ends=link_ends))
         return entries[0][1] if entries else None
 
     def add(self, dn: str, attributes: Mapping[str, Sequence[bytes]]) -> None:
@@ -301,6 +306,8 @@ class Wire:
                 controls += security_descriptor_control(True, _OWNER_GROUP_DACL)
             if ask.deleted:
                 controls += [show_deleted_control(True)]
+            if ask.link_ends:
+                controls += [(_LINK_ENDS, True, None)]
             return int(self._connection.strategy.send("searchRequest", request, controls))
 
     def _receive_page(self, number: int) -> tuple[list[bytes], bytes]:
@@ -351,6 +358,7 @@ class _Question:
     scope: str
     descriptors: bool
     deleted: bool
+    link_ends: bool
 
 
 def _cookie_of(done: Done) -> bytes:

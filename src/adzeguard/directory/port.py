@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from datetime import datetime
 from typing import Literal, Protocol, runtime_checkable
 
 from adzeguard.core.estate.attributes import SHOWN_ATTRIBUTES
@@ -131,6 +132,38 @@ class WatchableDirectory(Protocol):
 
     def wait_for_change(self, seconds: float) -> bool:
         """Wait at most so long, and tell whether anything has changed; `DirectoryError` where it cannot tell."""
+
+
+@dataclass(frozen=True, slots=True)
+class LinkEnds:
+    """Whether a directory can end links by itself, and whether it does."""
+
+    known: bool
+    on: bool
+    level: int = 0
+    """The functional level of the forest ([MS-ADTS] 6.1.4.4)."""
+    needed_level: int = 0
+    """The level that it takes to switch it on."""
+
+
+@runtime_checkable
+class EndsLinks(Protocol):
+    """A directory that may be able to end links by itself."""
+
+    def link_ends(self) -> LinkEnds:
+        """Tell whether it can, and does."""
+
+    def switch_on_link_ends(self) -> None:
+        """Switch it on, for good; `ChangeRefusedError` carries the directory's own reason."""
+
+    def link_until(self, dn: str, attribute: str, to: str, ends: datetime | None, *, anew: bool) -> None:
+        """Make a link with an end, or without one; `anew` where it stands already, in one change.
+
+        `ChangeRefusedError` for an end that is over, or by the directory.
+        """
+
+    def link_end(self, dn: str, attribute: str, to: str) -> datetime | None:
+        """Return when a link ends, to the second; nothing where it has no end, or is not there."""
 
 
 ATTRIBUTES = (

@@ -10,9 +10,9 @@ from adzeguard.store.connection import Database
 
 _COLUMNS: Final = (
     "id, member, member_sid, group_name, group_sid, host, begun, until_,"
-    ' "by", why, state, stood_before, extended, ended, shift'
+    ' "by", why, state, stood_before, extended, ended, shift, by_itself'
 )
-_MARKS: Final = ", ".join("?" * 15)
+_MARKS: Final = ", ".join("?" * 16)
 
 
 class Leases:
@@ -51,6 +51,7 @@ class Leases:
             lease.extended,
             lease.ended.isoformat() if lease.ended is not None else "",
             lease.shift,
+            int(lease.by_itself),
         )
         with self._database.writing() as connection:
             connection.run("DELETE FROM lease WHERE id = ?", (lease.id,))
@@ -64,7 +65,7 @@ class Leases:
 
 def _read(row: Sequence[Any]) -> Lease:
     (lease_id, member, member_sid, group, group_sid, host, begun, until, by, why, state, *rest) = row
-    stood_before, extended, ended, shift = rest
+    stood_before, extended, ended, shift, by_itself = rest
     try:
         return Lease(
             str(lease_id),
@@ -82,6 +83,7 @@ def _read(row: Sequence[Any]) -> Lease:
             int(extended),
             datetime.fromisoformat(ended) if ended else None,
             str(shift),
+            bool(by_itself),
         )
     except (ValueError, TypeError) as error:
         raise StoreDamagedError(f"the lease {row[0]} cannot be read") from error

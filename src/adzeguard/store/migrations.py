@@ -186,6 +186,12 @@ def _form_eight(connection: Connection) -> None:
     )
 
 
+def _form_nine(connection: Connection) -> None:
+    """Leases that the directory ends by itself."""
+    number = connection.dialect.integer
+    connection.run(f"ALTER TABLE lease ADD COLUMN by_itself {number} NOT NULL DEFAULT 0")
+
+
 TRAIL_INDEXES: Final = {
     "trail_by_time": "trail (at)",
     "object_by_former_dn": "object (dn_hash) WHERE until IS NOT NULL",
@@ -199,6 +205,7 @@ MIGRATIONS: Final[tuple[Callable[[Connection], None], ...]] = (
     _form_six,
     _form_seven,
     _form_eight,
+    _form_nine,
 )
 """Step i brings a store from version i to version i + 1. A step and the note of it share one transaction."""
 VERSION: Final = len(MIGRATIONS)

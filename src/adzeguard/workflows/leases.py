@@ -6,14 +6,16 @@ from datetime import datetime
 from typing import Any
 
 from adzeguard.core.change.change import BY_HAND_RULE, Change
+from adzeguard.core.change.kinds.add_ending_member import AddEndingMember
 from adzeguard.core.change.kinds.add_local_member import AddLocalMember
 from adzeguard.core.change.kinds.add_member import AddMember
 from adzeguard.core.change.kinds.remove_local_member import RemoveLocalMember
 from adzeguard.core.change.kinds.remove_member import RemoveMember
+from adzeguard.core.change.kinds.set_member_end import SetMemberEnd
 from adzeguard.core.errors import UnknownNameError
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.named import Named, is_listed
-from adzeguard.core.time.lease import Lease, takes_away
+from adzeguard.core.time.lease import Lease, last_end, takes_away
 from adzeguard.core.wording import did_you_mean
 from adzeguard.store.leases import Leases
 
@@ -34,6 +36,11 @@ def ending(estate: Estate, ends: Sequence[Lease], leases: Iterable[Lease]) -> li
     for lease in ends:
         if takes_away(lease, others) and is_inside(estate, lease):
             changes.setdefault(lease.pair, _removal(estate, lease))
+            continue
+        last = max((one.until for one in others if one.is_open and one.pair == lease.pair), default=lease.until)
+        if last < lease.until:
+            for change in end_moved(estate, replace(lease, until=last), lease.until, others):
+                changes.setdefault(lease.pair, change)
     return list(changes.values())
 
 
@@ -41,17 +48,39 @@ def giving(estate: Estate, lease: Lease) -> list[Change]:
     """Return the change that gives what a lease is about; nothing where it stands."""
     if is_inside(estate, lease):
         return []
-    group, member = _named(estate, lease)
-    about: dict[str, Any] = {"group": group, "member": member, "rule": BY_HAND_RULE}
+    about = _about(estate, lease)
     about["why"] = f"lease {lease.id} until {lease.until:%Y-%m-%d %H:%M} UTC{f': {lease.why}' if lease.why else ''}"
+    if lease.by_itself:
+        return [AddEndingMember(**about, ends=lease.until)]
     return [AddLocalMember(host=lease.host, **about) if lease.host else AddMember(**about)]
 
 
+def end_moved(estate: Estate, lease: Lease, before: datetime | None, leases: Iterable[Lease]) -> list[Change]:
+    """Return the change that lets the directory end a membership with the last of the leases that give it.
+
+    `before` is when it would end now, nothing where it would not. What stood before any lease gets no end.
+    """
+    ends = last_end(lease, leases)
+    if lease.host or not lease.by_itself or lease.stood_before or ends == before or not is_inside(estate, lease):
+        return []
+    about = _about(estate, lease) | {"why": f"lease {lease.id}{f': {lease.why}' if lease.why else ''}"}
+    return [SetMemberEnd(**about, ends=ends, before=before)]
+
+
+def ended_by_directory(estate: Estate, leases: Iterable[Lease]) -> list[Change]:
+    """Return what the directory will do by itself: the removal of each membership that ends there."""
+    return [_removal(estate, one) for one in leases if one.is_open and one.by_itself and is_inside(estate, one)]
+
+
 def _removal(estate: Estate, lease: Lease) -> Change:
-    group, member = _named(estate, lease)
-    about: dict[str, Any] = {"group": group, "member": member, "rule": BY_HAND_RULE}
+    about = _about(estate, lease)
     about["why"] = f"the lease {lease.id} ended{f': {lease.why}' if lease.why else ''}"
     return RemoveLocalMember(host=lease.host, **about) if lease.host else RemoveMember(**about)
+
+
+def _about(estate: Estate, lease: Lease) -> dict[str, Any]:
+    group, member = _named(estate, lease)
+    return {"group": group, "member": member, "rule": BY_HAND_RULE}
 
 
 def _named(estate: Estate, lease: Lease) -> list[Named]:
@@ -63,7 +92,7 @@ def _named(estate: Estate, lease: Lease) -> list[Named]:
     return [Named.of(there[i]) if i is not None and i in there else one for i, one in zip(known, told, strict=True)]
 
 
-def note_ended(table: Leases, ends: Iterable[Lease], estate: Estate, now: datetime) -> list[Lease]:
+def note_ended(table: Leases, ends: Iterable[Lease], estate: Estate, at: datetime) -> list[Lease]:
     """Write down of each that has ended whose membership is gone, or not given by it alone; return the others."""
     left = []
     everything = table.all()
@@ -72,7 +101,7 @@ def note_ended(table: Leases, ends: Iterable[Lease], estate: Estate, now: dateti
         if is_inside(estate, lease) and takes_away(lease, others):
             left.append(lease)
         else:
-            table.write(replace(lease, state="ended", ended=now))
+            table.write(replace(lease, state="ended", ended=at))
     return left
 
 

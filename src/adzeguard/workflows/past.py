@@ -3,8 +3,9 @@
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from datetime import datetime, timedelta
-from typing import Final
+from typing import Final, TypeGuard
 
+from adzeguard.core.change.change import Change
 from adzeguard.core.change.kinds.membership import MembershipChange
 from adzeguard.core.change.outcome import MADE
 from adzeguard.core.estate.estate import Estate
@@ -67,7 +68,7 @@ def of_journal(journal: Journal) -> Iterator[Known]:
             continue
         if row.kind == "intent":
             change = change_of(row)
-            if isinstance(change, MembershipChange) and not change.host_name and change.group.sid and change.member.sid:
+            if _moves_in_directory(change):
                 intents[row.enactment, change.id] = change
         elif row.kind == "outcome" and row.body.get("status") in MADE:
             made = intents.get((row.enactment, str(row.body.get("change"))))
@@ -84,6 +85,12 @@ def of_journal(journal: Journal) -> Iterator[Known]:
                     source="journal",
                 )
                 yield Known(event, made.group.sid, made.member.sid)
+
+
+def _moves_in_directory(change: Change) -> TypeGuard[MembershipChange]:
+    if not isinstance(change, MembershipChange) or change.host_name or not change.moves_somebody:
+        return False
+    return bool(change.group.sid and change.member.sid)
 
 
 def _of_collections(seen: Iterable[Seen], estate: Estate) -> Iterator[Known]:

@@ -38,6 +38,8 @@ class Proposer:
     operator: Principal | None
     taken_out: Mapping[str, int]
     """How many members were taken out of each group in the last day, by its SID."""
+    ending: Sequence[Change] = ()
+    """What the directory will take away by itself."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,6 +64,7 @@ def proposed(draft: Draft, proposer: Proposer) -> Proposed:
         reach_impacts=proposal.impact.reach,
         privileged=proposer.privilege.sids,
         taken_out=proposer.taken_out,
+        ending=proposer.ending,
     )
     return Proposed(proposal, tuple(pass_guards_when_made(case)))
 

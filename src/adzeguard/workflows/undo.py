@@ -1,12 +1,14 @@
 """Undo: from the journal to a draft that leads back."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
 from datetime import datetime
 
 from adzeguard.core.change.change import BY_HAND_RULE, UNDO_RULE, Change
 from adzeguard.core.change.draft import Draft
 from adzeguard.core.change.inverse import inverse_changes
 from adzeguard.core.change.kinds.set_primary_group import SetPrimaryGroup
+from adzeguard.core.change.proposal import LeftOut
 from adzeguard.core.errors import UnknownNameError
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.named import Named
@@ -54,7 +56,13 @@ def undo_draft(estate: Estate, journal: Journal, done: Sequence[Change]) -> Draf
     inverses = inverse_changes(known, {str(group.sid): Named.of(group) for group in groups.values()})
     if any(change.rule == UNDO_RULE for change in known):
         inverses = _given_back(inverses, done_as_far_as_known(journal.rows()))
-    return Draft.of(inverses)
+    return replace(Draft.of(inverses), left_out=tuple(_for_good(known)))
+
+
+def _for_good(done: Sequence[Change]) -> Iterator[LeftOut]:
+    for change in done:
+        if change.never_back:
+            yield LeftOut(subject=change.in_words(), member="", rule=UNDO_RULE, reason=change.never_back)
 
 
 def _given_back(inverses: Sequence[Change], all_done: Sequence[Change]) -> list[Change]:

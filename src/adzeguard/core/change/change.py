@@ -89,6 +89,12 @@ class Change(BaseModel, ABC):
     order: ClassVar[Order]
     needs: ClassVar[str] = ""
     """The capability that its host must have; nothing for a change of the directory."""
+    counts_as: ClassVar[str] = ""
+    """The kind that it is a sort of: what is asked of that one is asked of it."""
+    never_back: ClassVar[str] = ""
+    """Why it cannot be taken back; nothing for everything else."""
+    in_person: ClassVar[bool] = False
+    """Whether only somebody who asks for it now gets it: no proposal in a file may."""
     takes_access_away: ClassVar[bool] = False
     """Whether somebody can be locked out by it."""
     removes_member: ClassVar[bool] = False

@@ -42,6 +42,9 @@ def untruths(privilege: Privilege, proposal: Proposal) -> Iterator[str]:
 
 
 def _untrue_names(estate: Estate, making: dict[str, CreateObject], change: Change) -> Iterator[str]:
+    if change.in_person:
+        yield f"{change.id} would {change.in_words()}, which is asked for in person and never out of a file"
+        return
     if isinstance(change, LocalMembershipChange):
         yield from _untrue_on_host(estate, change)
         return

@@ -37,6 +37,8 @@ class Lease:
     ended: datetime | None = None
     shift: str = ""
     """The shift that it is a stretch of."""
+    by_itself: bool = False
+    """Whether the directory ends it, and a round only where that does not."""
 
     @property
     def is_open(self) -> bool:
@@ -71,6 +73,11 @@ def takes_away(lease: Lease, leases: Iterable[Lease]) -> bool:
 def stood_before(lease: Lease, leases: Iterable[Lease], *, inside: bool) -> bool:
     """Tell whether the membership stands without any lease: what one gives does not become lasting by another."""
     return inside and all(one.stood_before for one in _others(lease, leases))
+
+
+def last_end(lease: Lease, leases: Iterable[Lease]) -> datetime:
+    """Return when the last of the open leases that give the membership ends, this one counted."""
+    return max([lease.until, *(one.until for one in _others(lease, leases))])
 
 
 def _others(lease: Lease, leases: Iterable[Lease]) -> list[Lease]:

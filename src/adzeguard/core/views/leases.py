@@ -56,6 +56,8 @@ def leases_table(leases: Iterable[Lease], now: datetime, planned: Iterable[Plann
             "state": one.state,
             "late_seconds": int(one.late(now).total_seconds()),
             "extended": one.extended,
+            "by_itself": one.by_itself,
+            "ends": "by itself" if one.by_itself else "by a round",
         }
         for one in leases
     ]
@@ -71,7 +73,8 @@ def leases_table(leases: Iterable[Lease], now: datetime, planned: Iterable[Plann
         Column("by", "By"),
         Column("why", "Why", wide=True),
         Column("state", "State", kind="word"),
-        *data_columns("late_seconds", "extended"),
+        Column("ends", "Ends", for_people=True),
+        *data_columns("late_seconds", "extended", "by_itself"),
     )
     return Table(rows, columns, title=f"Leases: {len(rows)}", empty="No lease runs.")
 
@@ -92,6 +95,8 @@ def _planned(one: Planned, now: datetime) -> dict[str, Any]:
         "state": "charter",
         "late_seconds": 0,
         "extended": 0,
+        "by_itself": False,
+        "ends": "by a round",
     }
 
 

@@ -4,6 +4,7 @@ from collections.abc import Callable, Mapping
 from typing import Any, Final
 
 from adzeguard.core.change.change import Change
+from adzeguard.core.change.kinds.add_ending_member import AddEndingMember
 from adzeguard.core.change.kinds.add_member import AddMember
 from adzeguard.core.change.kinds.change_rights import ChangeRights
 from adzeguard.core.change.kinds.create_object import CreateObject
@@ -12,10 +13,14 @@ from adzeguard.core.change.kinds.move_object import MoveObject
 from adzeguard.core.change.kinds.remove_member import RemoveMember
 from adzeguard.core.change.kinds.set_account_control import SetAccountControl
 from adzeguard.core.change.kinds.set_attributes import SetAttributes
+from adzeguard.core.change.kinds.set_member_end import SetMemberEnd
 from adzeguard.core.change.kinds.set_primary_group import SetPrimaryGroup
+from adzeguard.core.change.kinds.switch_on_ending_links import SwitchOnEndingLinks
 from adzeguard.core.change.outcome import Intent, Outcome, Status
 from adzeguard.core.errors import ChangeRefusedError, DirectoryError, InputError
 from adzeguard.directory.executors.creation import create_object, delete_object
+from adzeguard.directory.executors.ending_members import add_ending_member, set_member_end
+from adzeguard.directory.executors.features import switch_on_ending_links
 from adzeguard.directory.executors.members import add_member, remove_member, set_primary_group
 from adzeguard.directory.executors.objects import change_rights, move_object, set_account_control, set_attributes
 from adzeguard.directory.port import DirectoryDriver
@@ -25,6 +30,8 @@ Executor = Callable[[DirectoryDriver, Any, Intent], Outcome]
 
 EXECUTORS: Final[Mapping[type[Change], Executor]] = {
     AddMember: add_member,
+    AddEndingMember: add_ending_member,
+    SetMemberEnd: set_member_end,
     RemoveMember: remove_member,
     SetPrimaryGroup: set_primary_group,
     CreateObject: create_object,
@@ -33,6 +40,7 @@ EXECUTORS: Final[Mapping[type[Change], Executor]] = {
     SetAccountControl: set_account_control,
     MoveObject: move_object,
     ChangeRights: change_rights,
+    SwitchOnEndingLinks: switch_on_ending_links,
 }
 
 

@@ -32,8 +32,9 @@ class ApprovalNeeds:
 
     def why(self, estate: Estate, change: Change) -> str:
         """Return why a change needs a yes; nothing where it needs none."""
-        if change.kind in self.kinds:
-            return f"changes of the kind {change.kind}"
+        named_kind = next((kind for kind in (change.kind, change.counts_as) if kind in self.kinds), "")
+        if named_kind:
+            return f"changes of the kind {named_kind}"
         if any(fnmatchcase(change.host_name.casefold(), pattern.casefold()) for pattern in self.hosts):
             return f"changes of {change.host_name}"
         named = self._group(estate, change) if self.groups and not change.host_name else None

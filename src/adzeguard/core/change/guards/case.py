@@ -8,6 +8,7 @@ from functools import cached_property
 from adzeguard.core.access.keepers import KeepersAtWork
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.guards.approval import NO_NEEDS, ApprovalNeeds
+from adzeguard.core.change.kinds.add_ending_member import AddEndingMember
 from adzeguard.core.change.outlook import Outlook, outlook
 from adzeguard.core.change.proposal import ReachImpact
 from adzeguard.core.charter.resolve import ResolvedCharter
@@ -35,6 +36,8 @@ class Case:
     approval: ApprovalNeeds = NO_NEEDS
     approved_by: str = ""
     """Who said yes to it; whatever stands here was checked before."""
+    ending: Sequence[Change] = ()
+    """What the directory will do by itself: the removal of each membership that ends there."""
 
     @cached_property
     def after(self) -> Outlook:
@@ -42,11 +45,19 @@ class Case:
         return outlook(self.estate, self.changes)
 
     @cached_property
+    def lasting(self) -> Outlook:
+        """What will stand without what the directory ends by itself: it asks no guard, and nobody may lean on it."""
+        lasting = [change for change in self.changes if not isinstance(change, AddEndingMember)]
+        same = len(lasting) == len(self.changes) and not self.ending
+        return self.after if same else outlook(self.estate, [*lasting, *self.ending])
+
+    @cached_property
     def keepers_before(self) -> KeepersAtWork:
-        """The keepers who can act now."""
-        return KeepersAtWork(self.estate, self.charter.keepers)
+        """The keepers who can act now, and can go on."""
+        before = outlook(self.estate, self.ending).graph if self.ending else None
+        return KeepersAtWork(self.estate, self.charter.keepers, before)
 
     @cached_property
     def keepers_after(self) -> KeepersAtWork:
         """The keepers who will be able to act."""
-        return KeepersAtWork(self.estate, self.charter.keepers, self.after.graph, self.after.gone)
+        return KeepersAtWork(self.estate, self.charter.keepers, self.lasting.graph, self.after.gone)

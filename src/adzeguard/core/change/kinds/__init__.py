@@ -3,6 +3,7 @@
 from typing import Final
 
 from adzeguard.core.change.change import Change
+from adzeguard.core.change.kinds.add_ending_member import AddEndingMember
 from adzeguard.core.change.kinds.add_local_member import AddLocalMember
 from adzeguard.core.change.kinds.add_member import AddMember
 from adzeguard.core.change.kinds.change_folder_rights import ChangeFolderRights
@@ -19,11 +20,15 @@ from adzeguard.core.change.kinds.remove_member import RemoveMember
 from adzeguard.core.change.kinds.set_account_control import SetAccountControl
 from adzeguard.core.change.kinds.set_attributes import SetAttributes
 from adzeguard.core.change.kinds.set_logon_alone import SetLogonAlone
+from adzeguard.core.change.kinds.set_member_end import SetMemberEnd
 from adzeguard.core.change.kinds.set_notice import SetNotice
 from adzeguard.core.change.kinds.set_primary_group import SetPrimaryGroup
+from adzeguard.core.change.kinds.switch_on_ending_links import SwitchOnEndingLinks
 
 CHANGE_KINDS: Final[tuple[type[Change], ...]] = (
     AddMember,
+    AddEndingMember,
+    SetMemberEnd,
     RemoveMember,
     SetPrimaryGroup,
     AddLocalMember,
@@ -45,4 +50,5 @@ CHANGE_KINDS: Final[tuple[type[Change], ...]] = (
     EnableOwnAccount,
     MakeOwnGroup,
     DeleteOwnGroup,
+    SwitchOnEndingLinks,
 )

@@ -1,7 +1,7 @@
 """What changes of one membership have in common."""
 
 from collections.abc import Callable
-from typing import Self
+from typing import ClassVar, Self
 
 from pydantic import model_validator
 
@@ -12,6 +12,9 @@ from adzeguard.core.identity import Sid
 
 class MembershipChange(Change):
     """A change about one group and one member."""
+
+    moves_somebody: ClassVar[bool] = True
+    """Whether the member comes in or goes out by it."""
 
     group: Named
     member: Named
