@@ -1,6 +1,6 @@
 """Proposals: what they change, what they come to, and what must never be enacted."""
 
-from datetime import date
+from datetime import UTC, date, datetime
 
 import pytest
 from hypothesis import given
@@ -13,6 +13,7 @@ from adzeguard.core.change.guards.all import pass_guards
 from adzeguard.core.change.guards.case import Case
 from adzeguard.core.change.guards.lockout import lockouts
 from adzeguard.core.change.impact import impact_of
+from adzeguard.core.change.kinds.add_ending_member import AddEndingMember
 from adzeguard.core.change.kinds.add_local_member import AddLocalMember
 from adzeguard.core.change.kinds.add_member import AddMember
 from adzeguard.core.change.kinds.remove_local_member import RemoveLocalMember
@@ -120,6 +121,25 @@ def test_emptying_the_administrators_is_noticed_on_every_host_that_relies_on_the
     assert any("LOWMERE\\Domain Admins would be left" in reason for reason in reasons)
     assert any("host KIOSK-1 would be left" in reason for reason in reasons)
     assert not any("KIOSK-2" in reason for reason in reasons)
+
+
+def test_nobody_leans_on_a_keeper_whom_the_directory_takes_out_by_itself() -> None:
+    """What ends there asks no guard: the last keeper who stays is not taken out while another is there for a time."""
+    whole = directory(["Administrator", "ada"], {"Domain Admins": ["Administrator", "ada"]})
+    of = estate(whole)
+    named = {name: Named.of(of.principal(whole.objects.by_name(name)[0])) for name in ("Administrator", "ada")}
+    admins = Named.of(of.principal(whole.objects.by_name("Domain Admins")[0]))
+    about = {"group": admins, "rule": "by-hand"}
+    leave = RemoveMember(id="c2", member=named["Administrator"], **about)
+    end = RemoveMember(member=named["ada"], **about)
+    join = AddEndingMember(id="c1", member=named["ada"], ends=datetime(2026, 12, 1, tzinfo=UTC), **about)
+    charter = ResolvedCharter((), (), tuple(default_keepers(of)))
+
+    assert not list(lockouts(Case(of, [leave], charter)))
+    assert "would be left without a keeper" in next(lockouts(Case(of, [leave], charter, ending=[end])))
+    alone = estate(directory(["Administrator", "ada"], {"Domain Admins": ["Administrator"]}))
+    assert list(lockouts(Case(alone, [join, leave], charter)))
+    assert not list(lockouts(Case(alone, [join], charter)))
 
 
 def test_a_member_by_primary_group_leaves_in_three_steps() -> None:

@@ -1,6 +1,7 @@
 """Changes as they are written, ordered and taken back, whatever they hold."""
 
 import json
+from datetime import UTC, datetime, timedelta
 from itertools import pairwise
 
 import pytest
@@ -10,6 +11,7 @@ from hypothesis import strategies as st
 from adzeguard.core.change.change import Change, value_text
 from adzeguard.core.change.inverse import inverse_changes
 from adzeguard.core.change.kinds import CHANGE_KINDS
+from adzeguard.core.change.kinds.add_ending_member import AddEndingMember
 from adzeguard.core.change.kinds.add_local_member import AddLocalMember
 from adzeguard.core.change.kinds.add_member import AddMember
 from adzeguard.core.change.kinds.change_folder_rights import ChangeFolderRights
@@ -27,8 +29,10 @@ from adzeguard.core.change.kinds.remove_member import RemoveMember
 from adzeguard.core.change.kinds.set_account_control import SetAccountControl
 from adzeguard.core.change.kinds.set_attributes import SetAttributes
 from adzeguard.core.change.kinds.set_logon_alone import SetLogonAlone
+from adzeguard.core.change.kinds.set_member_end import SetMemberEnd
 from adzeguard.core.change.kinds.set_notice import SetNotice
 from adzeguard.core.change.kinds.set_primary_group import SetPrimaryGroup
+from adzeguard.core.change.kinds.switch_on_ending_links import SwitchOnEndingLinks
 from adzeguard.core.change.order import in_order
 from adzeguard.core.change.written import read_change, read_proposal
 from adzeguard.core.descriptors.ace import Ace
@@ -66,8 +70,12 @@ OWN_GROUP = ABOUT | {
     "group": st.from_regex(r"[A-Za-z][A-Za-z0-9 -]{0,20}[A-Za-z0-9]", fullmatch=True),
     "members": st.lists(NAMED, max_size=2).map(tuple),
 }
+ENDS = st.integers(0, 10**9).map(lambda seconds: datetime(2026, 1, 1, tzinfo=UTC) + timedelta(seconds=seconds))
 MADE: dict[type[Change], st.SearchStrategy[Change]] = {
     AddMember: st.builds(AddMember, **MEMBERSHIP),
+    AddEndingMember: st.builds(AddEndingMember, **MEMBERSHIP, ends=ENDS),
+    SetMemberEnd: st.builds(SetMemberEnd, **MEMBERSHIP, before=st.none() | ENDS, ends=st.none() | ENDS),
+    SwitchOnEndingLinks: st.builds(SwitchOnEndingLinks, **ABOUT, domain=NAMES),
     RemoveMember: st.builds(RemoveMember, **MEMBERSHIP),
     SetPrimaryGroup: st.builds(SetPrimaryGroup, **MEMBERSHIP, before=NAMED.map(lambda named: named.sid)),
     AddLocalMember: st.builds(AddLocalMember, **MEMBERSHIP, host=NAMES),

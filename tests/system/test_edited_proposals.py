@@ -85,6 +85,16 @@ def _new_member_in_disguise(proposal: dict[str, Any]) -> None:
     ]
 
 
+def _in_person(kind: str, **about: Any) -> Edit:
+    def edit(proposal: dict[str, Any]) -> None:
+        pair = {key: _first(proposal, "remove-member")[key] for key in ("group", "member")}
+        about_it = about if "domain" in about else about | pair
+        proposal["changes"] = [{"kind": kind, "id": "c00001", "rule": "by-hand", **about_it}]
+
+    return edit
+
+
+_SOON = "2099-11-26T18:00:00Z"
 _NAME = f"CN=Domain Admins,CN=Users,{BASE}"
 EDITS: dict[str, tuple[Edit, str]] = {
     "another name": (_renamed, r"says 'LOWMERE\kiosk-crew'"),
@@ -125,6 +135,9 @@ EDITS: dict[str, tuple[Edit, str]] = {
         "should match pattern",
     ),
     "a group made with members": (_new_member_in_disguise, "makes something else than a group or an OU with member"),
+    "something for good": (_in_person("switch-on-ending-links", domain="lowmere.example"), "asked for in person"),
+    "a removal put off": (_in_person("set-member-end", ends=_SOON, before=None), "asked for in person"),
+    "a lease without its row": (_in_person("add-ending-member", ends=_SOON), "asked for in person"),
     "a SID that is none": (_odd_sid("abc"), "'abc' is not a SID"),
     "a SID that never ends": (_odd_sid("S-1-5-" + "9" * 5000), "is not a SID"),
     "no SID where there is one": (_odd_sid(""), "says 'LOWMERE"),

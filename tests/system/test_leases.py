@@ -177,3 +177,39 @@ def test_a_lease_is_never_given_without_its_end(calm: Program) -> None:
     charter.write_text(charter.read_text().replace(last, yesterday))
     assert calm("round", "--format", "json").json["mended"] == 1
     assert "roan.pell" not in members(calm, "Chart Editors")
+
+
+def contract(program: Program, value: str) -> None:
+    """Write into an account's entry when the contract of its person ends."""
+    path = program.folder / "lowmere.ldif"
+    lines = [line for line in path.read_text().split("\n") if not line.startswith("employeeType:")]
+    at = lines.index("sAMAccountName: roan.pell")
+    path.write_text("\n".join([*lines[:at], f"employeeType: {value}", *lines[at:]]))
+
+
+def test_a_lease_ends_with_the_contract_wherever_that_is_moved(calm: Program) -> None:
+    """From the attribute that is named, and each round follows it; what is no date is told, and changes nothing."""
+    asked = (*GIVEN, "--with-contract")
+    nothing = calm(*asked)
+    assert (nothing.code, "accountExpires of LOWMERE\\roan.pell says no end of a contract" in nothing.err) == (2, True)
+    with (calm.folder / "adzeguard.toml").open("a") as settings:
+        settings.write('\n[leases]\ncontract_attribute = "employeeType"\n')
+    contract(calm, "20991231")
+    assert calm(*asked, "--for", "1h").code == 2
+    assert calm(*asked).code == 0
+    [row] = leases(calm)
+    assert row["contract"] is True
+    assert datetime.fromisoformat(row["until"]).astimezone().date().isoformat() == "2100-01-01"
+    assert "with the contract" in " ".join(calm("lease", "list").out.split())
+
+    contract(calm, "20980630120000.0Z")
+    assert calm("round", "--format", "json").json["leases_ended"] == []
+    assert leases(calm)[0]["until"].startswith("2098-06-30T12:00:00")
+    assert leases(calm)[0]["extended"] == 0
+    contract(calm, "when the ice is gone")
+    unclear = calm("round", "--format", "json")
+    assert (unclear.code, "is no date" in "".join(unclear.json["not_made"])) == (4, True)
+    assert leases(calm)[0]["until"].startswith("2098-06-30T12:00:00")
+    contract(calm, "2020-01-31")
+    assert calm("round", "--format", "json").json["leases_ended"] == ["L1"]
+    assert "roan.pell" not in members(calm, "Chart Editors")

@@ -45,6 +45,7 @@ def command() -> None:
 @click.argument("group", shell_complete=names("group"))
 @click.option("--for", "length", type=LENGTH, metavar="LENGTH", help="How long: 30m, 2h, 3d, 1w.")
 @click.option("--until", type=COMING, metavar="TIME", help="Until when: 2026-11-27T18:00.")
+@click.option("--with-contract", is_flag=True, help="Until the contract ends that stands in PERSON's account.")
 @click.option("--on", "host", default="", metavar="HOST", help="GROUP is a local group of this host.")
 @why_option
 @enacting_options
@@ -54,12 +55,17 @@ def start(
     group: str,
     length: timedelta | None,
     until: datetime | None,
+    with_contract: bool,
     host: str,
     why: str,
     answers: Answers,
     workspace: Path | None,
 ) -> int:
-    """Put PERSON into GROUP until a time. What stood before is not taken away at the end."""
+    """Put PERSON into GROUP until a time. What stood before is not taken away at the end.
+
+    With --with-contract the lease ends when the contract does, as [leases] contract_attribute of the account says it:
+    accountExpires unless adzeguard.toml names another. Rounds follow where that date is moved.
+    """
     from adzeguard.core.change.by_hand.members import memberships_by_hand
     from adzeguard.core.change.by_hand.on_host import local_group, members_on
     from adzeguard.core.estate.names import resolve, resolve_host
@@ -69,7 +75,9 @@ def start(
 
     _not_into_a_file(answers)
     desk = Desk(workspace)
-    end = _end(desk, length, until)
+    if with_contract and (length is not None or until is not None):
+        raise UsageError("it ends with the contract, or at a time: give --with-contract alone, or --for, or --until")
+    end = _end(desk, None, _contract_end(desk, person)) if with_contract else _end(desk, length, until)
     table = Leases(desk.database)
     begun: list[Lease] = []
 
@@ -103,7 +111,7 @@ def start(
         others = table.all()
         before = stood_before(lease, others, inside=is_inside(estate, lease))
         by_itself = not (host or before) and desk.ends_leases_by_itself
-        begun.append(replace(lease, state="starting", stood_before=before, by_itself=by_itself))
+        begun.append(replace(lease, state="starting", stood_before=before, by_itself=by_itself, contract=with_contract))
         table.write(begun[-1])
         if not by_itself:
             return made
@@ -136,6 +144,23 @@ def _settle(desk: Desk, begun: "list[Lease]") -> None:
             say(f"{lease.id} runs until {lease.until.astimezone():%Y-%m-%d %H:%M}.{stood}{alone}")
         else:
             table.forget(lease)
+
+
+def _contract_end(desk: Desk, person: str) -> datetime:
+    from adzeguard.core.errors import InputError
+    from adzeguard.core.estate.names import resolve
+    from adzeguard.workflows.contracts import contract_of
+
+    member, attribute = resolve(desk.estate, person), desk.workspace.contract_attribute
+    way_out = "Say how long: --for 2h, or name the attribute: [leases] contract_attribute in adzeguard.toml"
+    with desk.directory() as directory:
+        try:
+            end = contract_of(directory, str(member.sid), attribute) if member.sid else None
+        except InputError as error:
+            raise UsageError(f"{attribute} of {member.qualified_name}: {error.message}", way_out) from error
+    if end is None:
+        raise UsageError(f"{attribute} of {member.qualified_name} says no end of a contract", way_out)
+    return end
 
 
 def _not_into_a_file(answers: Answers) -> None:
@@ -178,7 +203,7 @@ def extend(
     end = _end(desk, length, until)
     table = Leases(desk.database)
     found = lease_named(table.all(), lease)
-    later = replace(found, until=end, extended=found.extended + 1)
+    later = replace(found, until=end, extended=found.extended + 1, contract=False)
     if not (found.host or found.stood_before) and desk.ends_leases_by_itself:
         later = replace(later, by_itself=True)
         others = [one for one in table.all() if one.id != found.id]
@@ -222,7 +247,7 @@ def list_leases(everything: bool, form: str, output: Path | None, workspace: Pat
     """List who is where until when, by whom and why, and how long it still is; those of the charter among them.
 
     Keys of json and csv: id, member, group, host, until, left_seconds, by, why, state, late_seconds, extended,
-    by_itself.
+    by_itself, contract.
     """
     from adzeguard.core.views.leases import leases_table, planned_in
     from adzeguard.store.leases import Leases

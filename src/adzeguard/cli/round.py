@@ -55,6 +55,7 @@ def one_round(desk: Desk, *, only_leases: bool = False) -> dict[str, Any]:
             earlier = interrupted_enactment(desk.journal)
         if earlier is None:
             _settle_begun(desk)
+        data |= _contracts(desk)
         data |= _leases(desk)
         if earlier is not None:
             data |= {"leases_begun": [], "mended": 0, "refused_rules": [f"nothing is mended, since {earlier.in_words}"]}
@@ -63,7 +64,7 @@ def one_round(desk: Desk, *, only_leases: bool = False) -> dict[str, Any]:
             data |= _mended(desk) if not only_leases else {"mended": 0}
         data |= _sealed(desk)
         data |= _asked(desk) if not only_leases else {"asked": [], "settled": [], "told": 0, "untold": []}
-        parts = ("trail", "earlier", "leases", "shifts", "rules", "seal")
+        parts = ("trail", "earlier", "contracts", "leases", "shifts", "rules", "seal")
         told = {
             key: [line for part in parts for line in data.pop(f"{key}_{part}", ())] for key in ("not_made", "refused")
         }
@@ -123,6 +124,33 @@ def _read_on(desk: Desk) -> dict[str, Any]:
 
 def _untold(_what: str, _done: int, _of: int | None) -> None:
     return
+
+
+def _contracts(desk: Desk) -> dict[str, Any]:
+    """Move the ends of leases that end with a contract to where it ends now."""
+    from adzeguard.cli.unattended import enact_unattended
+    from adzeguard.core.change.draft import Draft
+    from adzeguard.core.time.lease import last_end
+    from adzeguard.store.leases import Leases
+    from adzeguard.workflows.contracts import by_contracts
+    from adzeguard.workflows.leases import end_moved
+
+    table = Leases(desk.database)
+    leases = table.all()
+    if not any(one.contract and one.is_open for one in leases):
+        return {}
+    with desk.directory() as directory:
+        found = by_contracts(directory, leases, desk.workspace.contract_attribute)
+    not_made, refused = list(found.unclear), []
+    for later, former in found.moved:
+        others = [one for one in table.all() if one.id != later.id]
+        if later.until > desk.now():  # one that is over is ended by what follows
+            moved = end_moved(desk.estate, later, last_end(former, others), others)
+            done = enact_unattended(desk, lambda moved=moved: Draft.of(moved))  # type: ignore[misc]
+            not_made += done.not_made
+            refused += [f"{later.id}: {done.refused}"] if done.refused else []
+        table.write(later)
+    return {"not_made_contracts": not_made, "refused_contracts": refused}
 
 
 def _leases(desk: Desk) -> dict[str, Any]:

@@ -10,9 +10,9 @@ from adzeguard.store.connection import Database
 
 _COLUMNS: Final = (
     "id, member, member_sid, group_name, group_sid, host, begun, until_,"
-    ' "by", why, state, stood_before, extended, ended, shift, by_itself'
+    ' "by", why, state, stood_before, extended, ended, shift, by_itself, contract'
 )
-_MARKS: Final = ", ".join("?" * 16)
+_MARKS: Final = ", ".join("?" * 17)
 
 
 class Leases:
@@ -52,6 +52,7 @@ class Leases:
             lease.ended.isoformat() if lease.ended is not None else "",
             lease.shift,
             int(lease.by_itself),
+            int(lease.contract),
         )
         with self._database.writing() as connection:
             connection.run("DELETE FROM lease WHERE id = ?", (lease.id,))
@@ -65,7 +66,7 @@ class Leases:
 
 def _read(row: Sequence[Any]) -> Lease:
     (lease_id, member, member_sid, group, group_sid, host, begun, until, by, why, state, *rest) = row
-    stood_before, extended, ended, shift, by_itself = rest
+    stood_before, extended, ended, shift, by_itself, contract = rest
     try:
         return Lease(
             str(lease_id),
@@ -84,6 +85,7 @@ def _read(row: Sequence[Any]) -> Lease:
             datetime.fromisoformat(ended) if ended else None,
             str(shift),
             bool(by_itself),
+            bool(contract),
         )
     except (ValueError, TypeError) as error:
         raise StoreDamagedError(f"the lease {row[0]} cannot be read") from error

@@ -187,9 +187,9 @@ def _form_eight(connection: Connection) -> None:
 
 
 def _form_nine(connection: Connection) -> None:
-    """Leases that the directory ends by itself."""
-    number = connection.dialect.integer
-    connection.run(f"ALTER TABLE lease ADD COLUMN by_itself {number} NOT NULL DEFAULT 0")
+    """Leases that the directory ends by itself, and leases that end with a contract."""
+    for column in ("by_itself", "contract"):
+        connection.run(f"ALTER TABLE lease ADD COLUMN {column} {connection.dialect.integer} NOT NULL DEFAULT 0")
 
 
 TRAIL_INDEXES: Final = {

@@ -1,6 +1,7 @@
 """adzeguard.toml: to what a workspace is connected, and what it holds dear."""
 
 import json
+import re
 import tomllib
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
@@ -18,6 +19,7 @@ from adzeguard.private_files import write_new
 FILE_NAME: Final = "adzeguard.toml"
 STATE_FOLDER: Final = ".adzeguard"
 CHARTER_FOLDER: Final = "charter"
+_ATTRIBUTE: Final = re.compile(r"[A-Za-z][A-Za-z0-9-]{0,60}")  # RFC 4512 section 1.4, keystring
 _LARGEST_FILE: Final = 1024 * 1024
 _RESPONSES: Final = ("tell", "mend")
 _FORMER_RESPONSES: Final = {"alert": "tell", "correct": "mend"}
@@ -35,6 +37,7 @@ _KNOWN: Final = {
     "cluster": ("ca_file", "certificate", "key"),
     "charter": ("response", "keepers", "privileged"),
     "retire": ("ou", "wait_days"),
+    "leases": ("contract_attribute",),
     "stale": ("unused_days", "never_used_days", "password_days"),
     "checks": ("waiting_days", "unread_days", "past_days", "working_hours", "off", "severity"),
     "guards": ("removals", "hosts", "share", "operator"),
@@ -166,6 +169,8 @@ class Workspace:
     """Where what is put away lies, and for how long."""
     shares: tuple[SharesSettings, ...] = ()
     """The servers whose file shares are read."""
+    contract_attribute: str = "accountExpires"
+    """The attribute of an account that says when the contract of its person ends."""
 
     @property
     def store_path(self) -> Path:
@@ -260,7 +265,15 @@ def read_workspace(folder: Path) -> Workspace:
         tuple(
             SharesSettings(*one) for one in _named_tables(tree.get("shares", {}), "shares", "[shares.harbour]", path)
         ),
+        _attribute(tree.get("leases", {}), path),
     )
+
+
+def _attribute(content: dict[str, Any], path: Path) -> str:
+    name = _texts(content, "leases", path).get("contract_attribute", Workspace.contract_attribute)
+    if not _ATTRIBUTE.fullmatch(name):
+        raise SettingsError(f"{path}: [leases] contract_attribute: '{name[:80]}' is no name of an attribute")
+    return name
 
 
 def _thresholds(content: dict[str, Any], path: Path) -> Thresholds:

@@ -39,6 +39,8 @@ class Lease:
     """The shift that it is a stretch of."""
     by_itself: bool = False
     """Whether the directory ends it, and a round only where that does not."""
+    contract: bool = False
+    """Whether it ends with the contract of the member, whenever that is."""
 
     @property
     def is_open(self) -> bool:

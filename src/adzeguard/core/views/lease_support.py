@@ -10,9 +10,7 @@ def support_page(known: bool, on: bool, level: int, needed_level: int) -> Page:
     if on:
         sections += [
             Fact("The directory", "ends memberships by itself"),
-            Fact(
-                "Leases of groups", "end in time, even if nothing of ours runs then; rounds are the second line"
-            ),
+            Fact("Leases of groups", "end in time, even if nothing of ours runs then; rounds are the second line"),
         ]
     else:
         able = "could end memberships by itself, and is not asked to" if known else "cannot end memberships by itself"
@@ -21,5 +19,4 @@ def support_page(known: bool, on: bool, level: int, needed_level: int) -> Page:
         sections.append(Fact("Level of the forest", f"{level}; it takes {needed_level}"))
     if known and not on and level >= needed_level:
         sections.append(Fact("To switch it on, for good", "adzeguard lease support --switch-on"))
-    sections.append(Fact("Leases on hosts", "end by rounds: no host ends a membership by itself"))
     return Page(data, sections)

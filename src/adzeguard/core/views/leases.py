@@ -57,11 +57,13 @@ def leases_table(leases: Iterable[Lease], now: datetime, planned: Iterable[Plann
             "late_seconds": int(one.late(now).total_seconds()),
             "extended": one.extended,
             "by_itself": one.by_itself,
-            "ends": "by itself" if one.by_itself else "by a round",
+            "contract": one.contract,
+            "ends": f"{'the directory' if one.by_itself else 'a round'}{', with the contract' * one.contract}",
         }
         for one in leases
     ]
     rows += [_planned(one, now) for one in planned]
+    ends_differ = any(row["by_itself"] or row["contract"] for row in rows)
     columns = (
         Column("id", "Lease", fixed=True),
         Column("member", "Who"),
@@ -73,8 +75,8 @@ def leases_table(leases: Iterable[Lease], now: datetime, planned: Iterable[Plann
         Column("by", "By"),
         Column("why", "Why", wide=True),
         Column("state", "State", kind="word"),
-        Column("ends", "Ends", for_people=True),
-        *data_columns("late_seconds", "extended", "by_itself"),
+        *((Column("ends", "Ended by", for_people=True),) if ends_differ else ()),
+        *data_columns("late_seconds", "extended", "by_itself", "contract"),
     )
     return Table(rows, columns, title=f"Leases: {len(rows)}", empty="No lease runs.")
 
@@ -96,7 +98,8 @@ def _planned(one: Planned, now: datetime) -> dict[str, Any]:
         "late_seconds": 0,
         "extended": 0,
         "by_itself": False,
-        "ends": "by a round",
+        "contract": False,
+        "ends": "a round",
     }
 
 
