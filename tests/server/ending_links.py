@@ -40,6 +40,8 @@ class EndingLinks:
         self.on = on
         self.ends: dict[Link, float] = {}
         self.keeps_time = True
+        self.kept: dict[str, list[bytes]] = {}
+        """By the folded names of groups what the directory keeps of their links, as XML."""
         self._timers: dict[Link, threading.Timer] = {}
         self._partitions = f"CN=Partitions,CN=Configuration,{server.base}"
         self._features = (
@@ -131,6 +133,11 @@ class _Conversation:
             return b""
         if fold_dn(base) == fold_dn(self._links._partitions) and b"msDS-EnabledFeature" in message:
             self._of_the_forest.add(number)
+        if b"msDS-ReplValueMetaData" in message and fold_dn(base) in self._links.kept:
+            pieces = {"msDS-ReplValueMetaData": self._links.kept[fold_dn(base)]}
+            answer = entry_message(number, base, pieces) + _result(number, SearchResultDone, OK)
+            self._client.sendall(answer)
+            return b""
         if CONTROL not in message:
             return message
         self._with_ends.add(number)

@@ -166,3 +166,27 @@ def test_the_end_moves_with_the_leases(behind: Program, links: EndingLinks, serv
     for one in ("L1", "L2", "L4"):
         assert behind("lease", "end", one, "--yes").code == 0
     assert (listed(server), links.ends) == (["Mira Holt"], {})
+
+
+def test_the_directory_says_when_what_two_collections_saw(behind: Program, links: EndingLinks, server: Server) -> None:
+    """To the second, where it keeps that; not asked, and from a server that keeps nothing, between the two."""
+    group = f"CN={GROUP},OU=Groups,{server.base}"
+    [dn] = server.ask("(sAMAccountName=roan.pell)", "dn")[0]["dn"]
+    server.change(f"dn: {group}\nchangetype: modify\nadd: member\nmember: {dn}")
+    behind("collect")
+    [before] = behind("history", GROUP, "--format", "json").json
+    assert (before["source"], before["verb"]) == ("collections", "added")
+    assert behind("history", GROUP, "--ask-directory", "--format", "json").json == [before]
+    at = datetime.fromisoformat(before["time"]) - timedelta(seconds=1)
+    piece = (
+        "<DS_REPL_VALUE_META_DATA><pszAttributeName>{}</pszAttributeName><pszObjectDn>" + dn + "</pszObjectDn>"
+        "<ftimeDeleted>1601-01-01T00:00:00Z</ftimeDeleted><ftimeLastOriginatingChange>{:%Y-%m-%dT%H:%M:%SZ}"
+        "</ftimeLastOriginatingChange></DS_REPL_VALUE_META_DATA>"
+    )
+    years_ago = at - timedelta(days=900)
+    links.kept[fold_dn(group)] = [piece.format("managedBy", years_ago).encode(), piece.format("member", at).encode()]
+    [exact] = behind("history", GROUP, "--ask-directory", "--format", "json").json
+    assert exact["source"] == "directory"
+    assert datetime.fromisoformat(exact["time"]) == at.replace(microsecond=0)
+    links.kept[fold_dn(group)] = [piece.format("member", years_ago).encode()]
+    assert behind("history", GROUP, "--ask-directory", "--format", "json").json == [before]

@@ -25,6 +25,7 @@ from adzeguard.core.errors import InputError, UsageError
 @click.option("--outside", default="", metavar="HOURS", help="Only at other hours, such as 'Mon-Fri 07:00-19:00'.")
 @click.option("--direct", is_flag=True, help="Only what was done to the group itself, not to groups inside it.")
 @click.option("--undeclared", is_flag=True, help="Only what was not done from here.")
+@click.option("--ask-directory", is_flag=True, help="Ask it when, where two collections alone tell of something.")
 @listing_options
 @workspace_option
 def command(
@@ -36,6 +37,7 @@ def command(
     outside: str,
     direct: bool,
     undeclared: bool,
+    ask_directory: bool,
     form: str,
     output: Path | None,
     workspace: Path | None,
@@ -44,7 +46,8 @@ def command(
 
     What was done to groups that led into GROUP at that time counts too, with the way; --direct leaves it out. Without
     GROUP every group is shown. It is told by what adzeguard trail import has read; where that has nothing, by our own
-    journal, or by two collections that saw it differ, between which it was.
+    journal, or by two collections that saw it differ, between which it was. Some directories keep when each membership
+    was last changed: --ask-directory asks for that, and source is directory then.
 
     Keys of json and csv: time, verb, group, group_sid, member, member_sid, via, by, by_sid, from, source, declared,
     still.
@@ -53,6 +56,7 @@ def command(
     from adzeguard.core.estate.names import resolve
     from adzeguard.core.estate.principal import Kind
     from adzeguard.core.views.history import history_table
+    from adzeguard.workflows.exact_times import with_exact_times
     from adzeguard.workflows.history import Asked, answered
 
     desk = Desk(workspace)
@@ -75,6 +79,10 @@ def command(
         direct,
         undeclared,
     )
-    rows = answered(asked, desk.past)
+    if not ask_directory:
+        rows = answered(asked, desk.past)
+    else:
+        with desk.directory() as directory:
+            rows = answered(asked, desk.past, lambda known, groups: with_exact_times(known, groups, directory, estate))
     put_view(history_table(rows, about.qualified_name if about is not None else ""), form, output)
     return Exit.NOTHING_TO_REPORT

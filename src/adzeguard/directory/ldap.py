@@ -17,8 +17,10 @@ from adzeguard.core.estate.catalogue import Domain
 from adzeguard.core.identity import Sid, domain_of_dn, guid_text, parent_dn, split_dn
 from adzeguard.directory.decode import domain_sid_of
 from adzeguard.directory.ldap_link_ends import link_with_end, read_link_ends, seconds_left, switch_on_link_ends
+from adzeguard.directory.ldap_link_times import ATTRIBUTE as KEPT_OF_LINKS
+from adzeguard.directory.ldap_link_times import read_link_times
 from adzeguard.directory.ldap_wire import Address, Attributes, Wire
-from adzeguard.directory.port import ATTRIBUTES, CLASSES, DirectoryFacts, Entry, LinkEnds, Modification
+from adzeguard.directory.port import ATTRIBUTES, CLASSES, DirectoryFacts, Entry, LinkEnds, LinkTime, Modification
 
 _LONGEST_NUMBER: Final = 12
 _GUID_BYTES: Final = 16
@@ -244,6 +246,16 @@ class LdapDirectory:
         links = complete_ranges(found or {}, fetch).get(attribute.lower(), [])
         seconds = seconds_left(links, to)
         return datetime.now(UTC) + timedelta(seconds=seconds) if seconds is not None else None
+
+    def link_times(self, dn: str, attribute: str) -> Sequence[LinkTime]:
+        """Read what the server keeps of the last change of each link."""
+        found = self._with_wire(lambda wire: wire.read(dn, [KEPT_OF_LINKS]))
+
+        def fetch(wanted: str) -> Attributes:
+            return self._with_wire(lambda wire: wire.read(dn, [wanted])) or {}
+
+        pieces = complete_ranges(found or {}, fetch).get(KEPT_OF_LINKS.lower(), [])
+        return list(read_link_times(pieces, attribute))
 
     def _once(self, write: Callable[[Wire], None]) -> None:
         """Write. It is not tried again by itself: whether a lost request was done must be read first."""

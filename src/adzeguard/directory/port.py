@@ -166,6 +166,23 @@ class EndsLinks(Protocol):
         """Return when a link ends, to the second; nothing where it has no end, or is not there."""
 
 
+@dataclass(frozen=True, slots=True)
+class LinkTime:
+    """What is kept of the last change of a link: whom it names, when it was, and whether it was taken out."""
+
+    to: str
+    changed: datetime
+    deleted: bool
+
+
+@runtime_checkable
+class TellsLinkTimes(Protocol):
+    """A directory that may keep when each link was last changed."""
+
+    def link_times(self, dn: str, attribute: str) -> Sequence[LinkTime]:
+        """Return what is kept of the links of an entry, also of those that were taken out lately; often nothing."""
+
+
 ATTRIBUTES = (
     "objectClass",
     "objectGUID",

@@ -1,6 +1,6 @@
 """The history of memberships: the trail, with the names that things have today."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
 from datetime import datetime, timedelta
@@ -18,6 +18,8 @@ from adzeguard.store.journal import Journal
 from adzeguard.store.trail import Trail
 from adzeguard.workflows.identities import Identities
 from adzeguard.workflows.past import AROUND, all_known, of_journal
+
+Exactly = Callable[[Sequence[Known], AbstractSet[str]], Sequence[Known]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,21 +48,31 @@ class Past:
     database: Database
 
 
-def answered(asked: Asked, past: Past) -> list[dict[str, Any]]:
-    """Return one row for each event that is asked about, newest first."""
+def answered(asked: Asked, past: Past, exactly: Exactly | None = None) -> list[dict[str, Any]]:
+    """Return one row for each event that is asked about, newest first.
+
+    `exactly` gives events of some groups the time at which they were, where two collections alone tell of them.
+    """
     names = Identities(past.estate, past.store)
     from_here = list(of_journal(past.journal))
     known = all_known(past.trail, from_here, past.database, past.estate, names)
-    entries = _entries(asked, known, past.estate)
-    if asked.hours is not None:
-        entries = list(outside_hours(entries, asked.hours, asked.offset or timedelta()))
-    entries = [entry for entry in entries if _is_asked(asked, entry)]
+    entries = _asked_about(asked, known, past.estate)
+    groups = {entry.known.group for entry in entries if entry.known.event.after is not None}
+    if exactly is not None and groups:
+        entries = _asked_about(asked, exactly(known, groups), past.estate)
     names.look_up(
         sid for e in entries for sid in (e.known.group, e.known.member, e.known.event.by_sid) if "=" not in sid
     )
     ours = declared_by(from_here)
     rows = [_row(entry, names, past.estate, ours) for entry in entries]
     return [row for row in rows if not (asked.undeclared and row["declared"])]
+
+
+def _asked_about(asked: Asked, known: Sequence[Known], estate: Estate) -> list[Entry]:
+    entries = _entries(asked, known, estate)
+    if asked.hours is not None:
+        entries = list(outside_hours(entries, asked.hours, asked.offset or timedelta()))
+    return [entry for entry in entries if _is_asked(asked, entry)]
 
 
 def _entries(asked: Asked, known: Sequence[Known], estate: Estate) -> list[Entry]:

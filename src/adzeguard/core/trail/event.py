@@ -43,7 +43,7 @@ class Event:
     origin: str = ""
     number: int = 0
     """The number of the event in its log, as event logs count them; 0 where it has none."""
-    source: Literal["trail", "journal", "collections"] = "trail"
+    source: Literal["trail", "journal", "collections", "directory"] = "trail"
     after: datetime | None = None
     """Of what two collections saw: the first of them. It was done between that and `at`."""
 
