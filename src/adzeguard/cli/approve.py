@@ -34,6 +34,7 @@ def command(proposal_file: Path, key: Path | None, made: Path | None, yes: bool,
     The signature is written beside it, as PROPOSAL.approved. Whoever enacts the proposal needs it where adzeguard.toml
     asks for a second pair of eyes. It counts for these bytes alone, and not for whoever proposed or enacts them.
     """
+    from adzeguard.cli.approvals import approving
     from adzeguard.cli.enact import bytes_of
     from adzeguard.core.change.written import read_proposal
     from adzeguard.core.views.changes import proposal_page
@@ -50,7 +51,7 @@ def command(proposal_file: Path, key: Path | None, made: Path | None, yes: bool,
     if not yes:
         _ask(proposal)
     text = _signed(content, key) if key is not None else bytes_of(made or proposal_file).decode("ascii", "replace")
-    approval = desk.approving().checked(content, proposal, text, operator=proposal.made_by)
+    approval = approving(desk).checked(content, proposal, text, operator=proposal.made_by)
     beside = proposal_file.with_name(proposal_file.name + SUFFIX)
     try:
         write_whole(beside, text.encode("ascii", "replace"))

@@ -24,7 +24,6 @@ if TYPE_CHECKING:
     from adzeguard.core.access.shares import Shared
     from adzeguard.core.change.change import Change
     from adzeguard.core.change.draft import Draft
-    from adzeguard.core.change.guards.approval import ApprovalNeeds
     from adzeguard.core.change.guards.case import Case
     from adzeguard.core.change.proposal import Proposal
     from adzeguard.core.change.reach_impact import Privilege
@@ -49,7 +48,6 @@ if TYPE_CHECKING:
     from adzeguard.store.estate_store import EstateStore
     from adzeguard.store.journal import Journal
     from adzeguard.tellers.port import Teller
-    from adzeguard.workflows.approval import Approving
     from adzeguard.workflows.history import Past
     from adzeguard.workflows.names import KnownNames
     from adzeguard.workflows.propose import Proposed, Proposer
@@ -289,41 +287,9 @@ class Desk:
 
         return proposed(draft, self.proposer)
 
-    def approving(self) -> "Approving":
-        """By whose rules an approval counts."""
-        from adzeguard.core.errors import SettingsError
-
-        settings = self.workspace.approval
-        if settings.signers is None:
-            raise SettingsError("adzeguard.toml names nobody who may approve", "Set [approval] signers to their file")
-        try:
-            from adzeguard.workflows.approval import Approving
-        except ModuleNotFoundError as error:
-            raise SettingsError("approving needs an extra package", "pip install 'adzeguard[approval]'") from error
-        return Approving(settings.signers, settings.days, self.now())
-
-    @property
-    def approval_needs(self) -> "ApprovalNeeds":
-        """For what somebody else must say yes."""
-        from adzeguard.core.change.guards.approval import NO_NEEDS, ApprovalNeeds
-        from adzeguard.core.change.kinds import CHANGE_KINDS
-        from adzeguard.core.errors import SettingsError
-        from adzeguard.core.wording import did_you_mean
-        from adzeguard.workflows.charter import named_principals
-
-        settings = self.workspace.approval
-        if not settings.is_needed:
-            return NO_NEEDS
-        known = [str(kind.model_fields["kind"].default) for kind in CHANGE_KINDS]
-        for name in settings.changes:
-            if name not in known:
-                near = did_you_mean(name, known)
-                raise SettingsError(f"adzeguard.toml: [approval] changes: no change is a '{name}'{near}")
-        groups = named_principals(self.estate, settings.groups, "groups", "approval")
-        return ApprovalNeeds(frozenset(one.id for one in groups), settings.hosts, frozenset(settings.changes))
-
     def case(self, proposal: "Proposal", named: "NamedSizes", approved_by: str = "") -> "Case":
         """Return what the guards look at before a proposal is enacted."""
+        from adzeguard.cli.approvals import approval_needs
         from adzeguard.core.change.guards.case import Case
 
         return Case(
@@ -336,7 +302,7 @@ class Desk:
             proposal.impact.reach,
             self.privilege.sids,
             self.taken_out,
-            self.approval_needs,
+            approval_needs(self),
             approved_by,
             self._ending,
         )

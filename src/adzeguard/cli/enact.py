@@ -134,11 +134,13 @@ def _approval_of(desk: Desk, file: Path, content: bytes, made: "Proposal") -> Ma
     """Return who has approved what a file held, where that is needed; an approval that does not count is an error."""
     if not desk.workspace.approval.is_needed:
         return {}
-    approving = desk.approving()
+    from adzeguard.cli.approvals import approving
+
+    whose = approving(desk)
     from adzeguard.workflows.approval import approval_beside
 
     signature = approval_beside(file)
-    return approving.checked(content, made, signature, desk.operator()).as_data() if signature else {}
+    return whose.checked(content, made, signature, desk.operator()).as_data() if signature else {}
 
 
 def _refuse_together(given: bool, made_now: bool, resume: bool, drop: bool, pending: bool, part: "Part") -> None:

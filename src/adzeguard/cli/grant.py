@@ -80,8 +80,25 @@ def _extent_options(function: F) -> F:
     )(function)
 
 
-def _giving(
-    workspace: Path | None,
+def _what_is_given(function: F) -> F:
+    """Whom, what, over which object and why: the same for what is given and what is denied."""
+    parts = (
+        click.argument("who", shell_complete=names("group")),
+        click.argument("duties", nargs=-1, required=True, metavar="DUTY...", shell_complete=duties_known),
+        _over_option,
+        _extent_options,
+        why_option,
+        enacting_options,
+        workspace_option,
+    )
+    for part in reversed(parts):
+        function = part(function)
+    return function
+
+
+def _given(
+    *,
+    deny: bool,
     who: str,
     duties: tuple[str, ...],
     over: str,
@@ -89,8 +106,7 @@ def _giving(
     only_for: tuple[str, ...],
     why: str,
     answers: Answers,
-    *,
-    deny: bool,
+    workspace: Path | None,
 ) -> int:
     from adzeguard.core.change.by_hand.grants import grants_given, notes_on
     from adzeguard.core.change.draft import Draft
@@ -112,51 +128,21 @@ def _giving(
     "give",
     epilog=example("adzeguard grant give 'Booking Office Leads' password-help --over 'OU=Booking Office,OU=People'"),
 )
-@click.argument("who", shell_complete=names("group"))
-@click.argument("duties", nargs=-1, required=True, metavar="DUTY...", shell_complete=duties_known)
-@_over_option
-@_extent_options
-@why_option
-@enacting_options
-@workspace_option
-def give(
-    who: str,
-    duties: tuple[str, ...],
-    over: str,
-    extent: "Extent | None",
-    only_for: tuple[str, ...],
-    why: str,
-    answers: Answers,
-    workspace: Path | None,
-) -> int:
+@_what_is_given
+def give(**asked: Any) -> int:
     """Give somebody duties over an object. What stands already is not added again.
 
     A duty is one that grant duties lists, or a single right: read:ATTRIBUTE, write:ATTRIBUTE, create:CLASS,
     delete-child:CLASS, control:RIGHT, validated:WRITE.
     """
-    return _giving(workspace, who, duties, over, extent, only_for, why, answers, deny=False)
+    return _given(deny=False, **asked)
 
 
 @command.command("deny", epilog=example("adzeguard grant deny 'Service Desk' everything --over 'Harbour Operators'"))
-@click.argument("who", shell_complete=names("group"))
-@click.argument("duties", nargs=-1, required=True, metavar="DUTY...", shell_complete=duties_known)
-@_over_option
-@_extent_options
-@why_option
-@enacting_options
-@workspace_option
-def deny(
-    who: str,
-    duties: tuple[str, ...],
-    over: str,
-    extent: "Extent | None",
-    only_for: tuple[str, ...],
-    why: str,
-    answers: Answers,
-    workspace: Path | None,
-) -> int:
+@_what_is_given
+def deny(**asked: Any) -> int:
     """Deny somebody duties over an object. A denial wins over what is given; what it wins over is shown first."""
-    return _giving(workspace, who, duties, over, extent, only_for, why, answers, deny=True)
+    return _given(deny=True, **asked)
 
 
 @command.command("withdraw", epilog=example("adzeguard grant withdraw mira.holt --over 'OU=Engine Room,OU=People'"))
@@ -276,7 +262,8 @@ def map_command(output: Path | None, workspace: Path | None) -> int:
 def document(output: Path | None, workspace: Path | None) -> int:
     """Write rules for the grants that stand and that no rule says, each with a place for its reason.
 
-    Put the file into the charter's folder once the reasons are written. What fits no duty is left as a comment.
+    Put the file into the charter's folder once the reasons are written. What fits no duty is written right by right,
+    and what no rights say is left as a comment.
     """
     from adzeguard.core.adopting.document import documenting_rules
 

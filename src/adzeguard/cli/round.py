@@ -260,10 +260,11 @@ def _asked(desk: Desk) -> dict[str, Any]:
 
 def _mended(desk: Desk) -> dict[str, Any]:
     """Mend what rules say to mend, but for what needs somebody else's yes: that waits, and holds nothing else up."""
+    from adzeguard.cli.approvals import approval_needs
     from adzeguard.cli.unattended import enact_unattended
     from adzeguard.core.change.guards.approval import NO_NEEDS
 
-    needs = desk.approval_needs
+    needs = approval_needs(desk)
     waiting: set[str] = set()
 
     def needs_nobody(one: "Correction") -> bool:

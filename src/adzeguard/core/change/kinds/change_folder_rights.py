@@ -1,17 +1,17 @@
 """Entries of a folder's permissions on a file share are put in or taken out."""
 
 from collections.abc import Callable, Mapping
-from typing import ClassVar, Literal, Self
+from typing import Literal, Self
 
 from pydantic import Field
 
-from adzeguard.core.change.change import UNDO_RULE, About, Change, Entry, Key, Order
-from adzeguard.core.descriptors.descriptor import Descriptor
+from adzeguard.core.change.change import About, Change, Key
+from adzeguard.core.change.kinds.entries_change import EntriesChange
 from adzeguard.core.estate.named import Named
 
 
-class ChangeFolderRights(Change):
-    r"""The entries `gives` are expected to be absent and stand afterwards; with `takes` it is the other way round.
+class ChangeFolderRights(EntriesChange):
+    r"""The entries are those of a folder's permissions.
 
     The folder is `path` below the share, with \ between, empty for its top.
     """
@@ -20,12 +20,6 @@ class ChangeFolderRights(Change):
     server: str = Field(max_length=255)
     share: str = Field(max_length=255)
     path: str = Field("", max_length=32_000)
-    gives: tuple[Entry, ...] = ()
-    takes: tuple[Entry, ...] = ()
-    gives_at: tuple[int, ...] = ()
-    takes_at: tuple[int, ...] = ()
-    """Where each that is taken out stood, so that undone a list is as it was."""
-    order: ClassVar[Order] = Order.ALTER
 
     @property
     def share_server(self) -> str:
@@ -60,27 +54,8 @@ class ChangeFolderRights(Change):
 
     def taken_back(self, last: Change, groups: Mapping[str, Named]) -> Change | None:  # noqa: ARG002 - the base's
         """Return the same the other way round."""
-        return ChangeFolderRights(
-            server=self.server,
-            share=self.share,
-            path=self.path,
-            gives=self.takes,
-            takes=self.gives,
-            gives_at=self.takes_at,
-            takes_at=self.gives_at,
-            rule=UNDO_RULE,
-            why=self.undone_why(),
-        )
+        return self.turned()
 
     def renamed(self, renaming: Callable[[Named], Named]) -> Self:  # noqa: ARG002 - the base's
         """Return it as it is: it names nothing of the directory but by SID."""
         return self
-
-    def made_in(self, descriptor: Descriptor) -> Descriptor:
-        """Return the descriptor with the entries put in and taken out, all others and their order as they are."""
-        return descriptor.with_changes(self.gives, self.takes, self.gives_at)
-
-    def noting_places(self, descriptor: Descriptor) -> "ChangeFolderRights":
-        """Return it with where each entry stands that it takes out."""
-        own = list(descriptor.entries)
-        return self.model_copy(update={"takes_at": tuple(own.index(entry) for entry in self.takes)})
