@@ -190,3 +190,26 @@ def test_the_directory_says_when_what_two_collections_saw(behind: Program, links
     assert datetime.fromisoformat(exact["time"]) == at.replace(microsecond=0)
     links.kept[fold_dn(group)] = [piece.format("member", years_ago).encode()]
     assert behind("history", GROUP, "--ask-directory", "--format", "json").json == [before]
+
+
+def test_a_shift_is_given_with_its_end(behind: Program, links: EndingLinks, server: Server) -> None:
+    """What a round begins ends by itself too, at the end of the stretch; a contract moves the end of a lease there."""
+    links.on = True
+    now = datetime.now(UTC)
+    hours = ("--from", f"{now - timedelta(hours=1):%H:%M}", "--to", f"{now + timedelta(hours=3):%H:%M}")
+    assert behind("shift", "add", "roan.pell", GROUP, "--zone", "UTC", *hours).code == 0
+    assert behind("round", "--format", "json").json["leases_begun"] == ["L1"]
+    assert 2 * 3600 < left_of(links, "Roan Pell") <= 3 * 3600 + 1
+    assert lease(behind)["by_itself"] is True
+    assert behind("lease", "end", "L1", "--yes").code == 0
+    [person] = server.ask("(sAMAccountName=roan.pell)", "dn")[0]["dn"]
+    with (behind.folder / "adzeguard.toml").open("a") as settings:
+        settings.write('\n[leases]\ncontract_attribute = "employeeType"\n')
+    server.change(f"dn: {person}\nchangetype: modify\nreplace: employeeType\nemployeeType: 2099-12-31")
+    assert behind("lease", "start", "roan.pell", GROUP, "--with-contract", "--yes").code == 0
+    sooner = datetime.now(UTC) + timedelta(hours=5)
+    server.change(f"dn: {person}\nchangetype: modify\nreplace: employeeType\nemployeeType: {sooner:%Y%m%d%H%M%S}.0Z")
+    assert behind("round", "--format", "json").code == 0
+    assert 4 * 3600 < left_of(links, "Roan Pell") <= 5 * 3600 + 1
+    assert behind("lease", "end", "L2", "--yes").code == 0
+    server.change(f"dn: {person}\nchangetype: modify\ndelete: employeeType")

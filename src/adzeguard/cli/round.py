@@ -199,10 +199,12 @@ def _shifts(desk: Desk) -> dict[str, Any]:
     begun: list[str] = []
     not_made: list[str] = []
     refused: list[str] = []
-    for one in beginning(shifts, table.all(), desk.now()) if shifts else ():
+    begins = list(beginning(shifts, table.all(), desk.now())) if shifts else []
+    able = any(not one.host for one in begins) and desk.ends_leases_by_itself
+    for one in begins:
         lease = replace(one, id=table.next_id(), state="starting")
         before = stood_before(lease, table.all(), inside=is_inside(desk.estate, lease))
-        lease = replace(lease, stood_before=before, by_itself=not (lease.host or before) and desk.ends_leases_by_itself)
+        lease = replace(lease, stood_before=before, by_itself=able and not (lease.host or before))
         table.write(lease)
         done = enact_unattended(desk, lambda lease=lease: Draft.of(giving(desk.estate, lease)))  # type: ignore[misc]
         not_made += done.not_made
