@@ -307,7 +307,7 @@ class Wire:
             if ask.deleted:
                 controls += [show_deleted_control(True)]
             if ask.link_ends:
-                controls += [(_LINK_ENDS, True, None)]
+                controls += [(_LINK_ENDS, False, None)]  # one that does not know it gives plain names
             return int(self._connection.strategy.send("searchRequest", request, controls))
 
     def _receive_page(self, number: int) -> tuple[list[bytes], bytes]:
