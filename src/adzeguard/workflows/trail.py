@@ -83,7 +83,10 @@ def import_log(trail: Trail, file: BinaryIO, source: str, told: Callable[[int], 
 
 
 def _parts(file: BinaryIO) -> Iterator[Part]:
-    """Yield a log part by part. A long one of lines is read by another process, while this one writes to the disk."""
+    """Yield a log part by part. A long one of lines is read by another process too, while this one writes to the disk.
+
+    What the one has read and the other has may come in either order: each event is known by what was logged.
+    """
     if not is_of_plain_lines(file):
         some: list[Record] = []
         for record in records(file):
@@ -106,9 +109,12 @@ def _ahead(pool: ProcessPoolExecutor, blocks: Iterator[bytes]) -> Iterator[Part]
     waiting: deque[Future[Part]] = deque()
     try:
         for block in blocks:
-            waiting.append(pool.submit(part_of_lines, block))
-            if len(waiting) > _BLOCKS_AHEAD:
+            if len(waiting) == _BLOCKS_AHEAD and not waiting[0].done():
+                yield part_of_lines(block)  # reading takes longer than writing: both have a hand in it
+                continue
+            if len(waiting) == _BLOCKS_AHEAD:
                 yield waiting.popleft().result()
+            waiting.append(pool.submit(part_of_lines, block))
         while waiting:
             yield waiting.popleft().result()
     except BrokenProcessPool as error:
