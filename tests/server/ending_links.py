@@ -93,6 +93,11 @@ class EndingLinks:
         if timer is not None:
             timer.cancel()
 
+    def wait_for_ends(self) -> None:
+        """Wait until every link is over that has an end."""
+        for timer in list(self._timers.values()):
+            timer.join(60)
+
     def _end(self, link: Link) -> None:
         group, member = link
         self.ends.pop(link, None)

@@ -1,6 +1,7 @@
 """Leases that the directory ends by itself: over the wire, and where it can do no such thing."""
 
 import json
+import os
 import time
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
@@ -107,16 +108,13 @@ def test_the_directory_ends_a_lease_when_nothing_of_ours_runs(
 ) -> None:
     """Given with its end, and gone in time; the round that comes later takes nothing out, and is not late."""
     links.on = True
-    begun = behind("lease", "start", "roan.pell", GROUP, "--until", soon(6), "--yes")
+    begun = behind("lease", "start", "roan.pell", GROUP, "--until", soon(20), "--yes")
     assert (begun.code, "The directory ends it by itself." in begun.err) == (0, True), begun.err
     assert listed(server) == ["Roan Pell"]
-    assert 0 < left_of(links, "Roan Pell") <= 7
+    assert 0 < left_of(links, "Roan Pell") <= 21
     assert lease(behind)["by_itself"] is True
-    deadline = time.monotonic() + 30
-    while links.ends:
-        assert time.monotonic() < deadline
-    while listed(server):
-        assert time.monotonic() < deadline
+    links.wait_for_ends()
+    assert listed(server) == []
     before = behind("journal", "--format", "json").json
     done = behind("round", "--format", "json")
     assert (done.code, done.json["leases_ended"]) == (0, ["L1"])
@@ -130,10 +128,10 @@ def test_the_directory_ends_a_lease_when_nothing_of_ours_runs(
 def test_where_the_directory_does_not_end_it_a_round_does(behind: Program, links: EndingLinks, server: Server) -> None:
     """The round is the second line: a link that still stands when its lease is over is taken out."""
     links.on, links.keeps_time = True, False
-    assert behind("lease", "start", "roan.pell", GROUP, "--until", soon(3), "--yes").code == 0
+    assert behind("lease", "start", "roan.pell", GROUP, "--until", soon(15), "--yes").code == 0
     end = datetime.fromisoformat(lease(behind)["until"])
     while datetime.now(UTC) < end:
-        time.monotonic()
+        os.sched_yield()
     assert listed(server) == ["Roan Pell"]
     assert behind("round", "--format", "json").json["leases_ended"] == ["L1"]
     assert listed(server) == []
