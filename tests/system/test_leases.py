@@ -84,6 +84,18 @@ def test_what_stood_before_stays_and_overlapping_leases_end_with_the_last(calm: 
     assert "roan.pell" not in members(calm, "Chart Editors")
 
 
+def test_what_is_gone_already_has_ended_well(calm: Program) -> None:
+    """Taken out behind our back, the lease ends without a change, and that is no failure."""
+    assert calm(*GIVEN, "--for", "1h").code == 0
+    path = calm.folder / "lowmere.ldif"
+    head, group, tail = path.read_text().partition("dn: CN=Chart Editors,")
+    member = next(line for line in tail.split("\n") if line.startswith("member: CN=Roan Pell,"))
+    path.write_text(head + group + tail.replace(f"{member}\n", "", 1))
+    ended = calm("lease", "end", "L1", "--yes")
+    assert (ended.code, "L1 has ended." in ended.err) == (0, True)
+    assert leases(calm) == []
+
+
 def test_a_lease_on_a_host_is_in_its_local_group(calm: Program) -> None:
     """By the name that every host knows; ended, the host is as before."""
     path = calm.folder / "hosts/KIOSK-07.json"

@@ -236,7 +236,8 @@ def end(lease: str, answers: Answers, workspace: Path | None) -> int:
     desk.look_anew()
     left = note_ended(table, [found], desk.estate, desk.now())
     say(f"{found.id} {'still runs' if left else 'has ended'}.")
-    return code
+    # What somebody, or the directory itself, has taken away already needs no change to have ended.
+    return code if left else Exit.NOTHING_TO_REPORT
 
 
 @command.command("list", epilog=example("adzeguard lease list"))
