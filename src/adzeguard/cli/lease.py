@@ -203,7 +203,7 @@ def extend(
     end = _end(desk, length, until)
     table = Leases(desk.database)
     found = lease_named(table.all(), lease)
-    later = replace(found, until=end, extended=found.extended + 1, contract=False)
+    later = replace(found, until=end)
     if not (found.host or found.stood_before) and desk.ends_leases_by_itself:
         later = replace(later, by_itself=True)
         others = [one for one in table.all() if one.id != found.id]
@@ -213,7 +213,9 @@ def extend(
             say(f"{found.id} runs as it did, until {found.until.astimezone():%Y-%m-%d %H:%M}.")
             return code
     with desk.held("lease extend"):
-        table.write(later)
+        # Somebody else may have extended it meanwhile: read again where nobody else can write.
+        extended = lease_named(table.all(), lease).extended + 1
+        table.write(replace(later, extended=extended, contract=False))
     say(f"{found.id} runs until {end.astimezone():%Y-%m-%d %H:%M}.")
     return Exit.NOTHING_TO_REPORT
 
@@ -289,8 +291,9 @@ def _switched_on(desk: Desk, domain: str, able: "LinkEnds") -> int:
     from adzeguard.core.change.draft import Draft
     from adzeguard.core.change.kinds.switch_on_ending_links import SwitchOnEndingLinks
 
-    if not able.known or able.on or able.level < able.needed_level:
-        raise UsageError(f"nothing is switched on: {_why_not(able)}", "See: adzeguard lease support")
+    why_not = _why_not(able)
+    if why_not:
+        raise UsageError(f"nothing is switched on: {why_not}", "See: adzeguard lease support")
     if not sys.stdin.isatty():
         raise UsageError("nothing is switched on without somebody at a terminal who types the name of the domain")
     say(f"From then on {domain}, with every domain of its forest, keeps ends of links. That can never be switched off.")
@@ -301,8 +304,11 @@ def _switched_on(desk: Desk, domain: str, able: "LinkEnds") -> int:
 
 
 def _why_not(able: "LinkEnds") -> str:
+    """Return why it cannot be switched on; nothing where it can."""
     if not able.known:
         return "this directory cannot end links by itself"
     if able.on:
         return "the directory ends links by itself already"
-    return f"the forest is of level {able.level}, and it takes {able.needed_level}"
+    if able.level < able.needed_level:
+        return f"the forest is of level {able.level}, and it takes {able.needed_level}"
+    return ""

@@ -37,6 +37,11 @@ def at_option(function: F) -> F:
     )(function)
 
 
+def _format_option(formats: list[str], words: str) -> Callable[[F], F]:
+    """--format, from which formats, and what its help says."""
+    return click.option("--format", "form", type=click.Choice(formats), default="table", show_default=True, help=words)
+
+
 def listing_options(function: F) -> F:
     """--format and --output of a listing, and which part of it: --columns, --sort, --where, --limit, --count."""
     return _listing(function, limited=True)
@@ -64,14 +69,7 @@ def _listing(function: F, *, limited: bool) -> F:
         return function(**others)
 
     options = [
-        click.option(
-            "--format",
-            "form",
-            type=click.Choice(list(RENDERERS)),
-            default="table",
-            show_default=True,
-            help="table for people; json, jsonl and csv with all keys.",
-        ),
+        _format_option(list(RENDERERS), "table for people; json, jsonl and csv with all keys."),
         click.option("--columns", default="", metavar="A,B,…", help="Only these columns, by key or heading."),
         click.option("--sort", default="", metavar="COLUMN", help="In the order of a column; -COLUMN the other way."),
         click.option(
@@ -151,14 +149,7 @@ def enacting_options(function: F) -> F:
             metavar="WHY",
             help="Break glass: why it cannot wait for somebody else's yes. All owners are told.",
         ),
-        click.option(
-            "--format",
-            "form",
-            type=click.Choice(list(RENDERERS)),
-            default="table",
-            show_default=True,
-            help="How to show the outcome.",
-        ),
+        _format_option(list(RENDERERS), "How to show the outcome."),
     )
     command: Any = gathered
     for option in reversed(options):
@@ -218,14 +209,7 @@ def choosing_options(function: F) -> F:
 
 def card_options(function: F) -> F:
     """--format and --output of what is one thing rather than a list."""
-    return click.option(
-        "--format",
-        "form",
-        type=click.Choice(formats_of_pages()),
-        default="table",
-        show_default=True,
-        help="table for people; json has all of it.",
-    )(output_option(function))
+    return _format_option(formats_of_pages(), "table for people; json has all of it.")(output_option(function))
 
 
 def output_option(function: F) -> F:

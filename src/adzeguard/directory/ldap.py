@@ -223,12 +223,12 @@ class LdapDirectory:
 
     def link_ends(self) -> LinkEnds:
         """Read whether the forest knows the feature, and has it on."""
-        self.facts()
+        self._know_configuration()
         return self._with_wire(lambda wire: read_link_ends(wire, self._configuration))
 
     def switch_on_link_ends(self) -> None:
         """Switch the feature on in the whole forest."""
-        self.facts()
+        self._know_configuration()
         self._once(lambda wire: switch_on_link_ends(wire, self._configuration))
 
     def link_until(self, dn: str, attribute: str, to: str, ends: datetime | None, *, anew: bool) -> None:
@@ -238,24 +238,24 @@ class LdapDirectory:
 
     def link_end(self, dn: str, attribute: str, to: str) -> datetime | None:
         """Read when a link ends."""
-        found = self._with_wire(lambda wire: wire.read(dn, [attribute], link_ends=True))
-
-        def fetch(wanted: str) -> Attributes:
-            return self._with_wire(lambda wire: wire.read(dn, [wanted], link_ends=True)) or {}
-
-        links = complete_ranges(found or {}, fetch).get(attribute.lower(), [])
-        seconds = seconds_left(links, to)
+        seconds = seconds_left(self._values(dn, attribute, link_ends=True), to)
         return datetime.now(UTC) + timedelta(seconds=seconds) if seconds is not None else None
 
     def link_times(self, dn: str, attribute: str) -> Sequence[LinkTime]:
         """Read what the server keeps of the last change of each link."""
-        found = self._with_wire(lambda wire: wire.read(dn, [KEPT_OF_LINKS]))
+        return list(read_link_times(self._values(dn, KEPT_OF_LINKS), attribute))
 
-        def fetch(wanted: str) -> Attributes:
-            return self._with_wire(lambda wire: wire.read(dn, [wanted])) or {}
+    def _know_configuration(self) -> None:
+        if not self._configuration:
+            self.facts()
 
-        pieces = complete_ranges(found or {}, fetch).get(KEPT_OF_LINKS.lower(), [])
-        return list(read_link_times(pieces, attribute))
+    def _values(self, dn: str, attribute: str, *, link_ends: bool = False) -> Sequence[bytes]:
+        """Read all values of one attribute, however many answers they take."""
+
+        def read(wanted: str) -> Attributes:
+            return self._with_wire(lambda wire: wire.read(dn, [wanted], link_ends=link_ends)) or {}
+
+        return complete_ranges(read(attribute), read).get(attribute.lower(), [])
 
     def _once(self, write: Callable[[Wire], None]) -> None:
         """Write. It is not tried again by itself: whether a lost request was done must be read first."""

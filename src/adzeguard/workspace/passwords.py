@@ -1,7 +1,7 @@
 """Where the password of a connection comes from: a file, the environment, the keyring or a prompt. Nowhere else."""
 
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from threading import Lock
 from typing import Final
@@ -19,9 +19,8 @@ def password_source(workspace: Workspace, prompt: Callable[[str], str] | None) -
 
     `prompt` asks a person; there is none without a terminal.
     """
-    directory = workspace.directory
-    name = f"{directory.get('bind_as', '')} at {directory.get('url', '')}"
-    return _remembering(lambda: _find(workspace, directory.get("password_file", ""), name, VARIABLE, prompt))
+    given = workspace.directory
+    return _source(workspace, given, f"{given.get('bind_as', '')} at {given.get('url', '')}", "", prompt)
 
 
 def password_source_of_hosts(
@@ -29,8 +28,7 @@ def password_source_of_hosts(
 ) -> Callable[[], str]:
     """Return the same for a source of hosts, whose account is another one than the directory's."""
     name = f"{source.given.get('account', '')} at {source.table}"
-    variable = f"{VARIABLE}_{source.name.upper().replace('-', '_')}"
-    return _remembering(lambda: _find(workspace, source.given.get("password_file", ""), name, variable, prompt))
+    return _source(workspace, source.given, name, f"_{source.name}", prompt)
 
 
 def password_source_of_teller(
@@ -38,8 +36,7 @@ def password_source_of_teller(
 ) -> Callable[[], str]:
     """Return the same for a way of telling: a mail server's password, or the secret that signs what is posted."""
     name = f"{teller.given.get('login', '')} at {teller.table}"
-    variable = f"{VARIABLE}_TELL_{teller.name.upper().replace('-', '_')}"
-    return _remembering(lambda: _find(workspace, teller.given.get("password_file", ""), name, variable, prompt))
+    return _source(workspace, teller.given, name, f"_tell_{teller.name}", prompt)
 
 
 def password_source_of_shares(
@@ -47,8 +44,15 @@ def password_source_of_shares(
 ) -> Callable[[], str]:
     """Return the same for a server of file shares."""
     name = f"{server.given.get('bind_as', '')} at {server.table}"
-    variable = f"{VARIABLE}_SHARES_{server.name.upper().replace('-', '_')}"
-    return _remembering(lambda: _find(workspace, server.given.get("password_file", ""), name, variable, prompt))
+    return _source(workspace, server.given, name, f"_shares_{server.name}", prompt)
+
+
+def _source(
+    workspace: Workspace, given: Mapping[str, str], name: str, of: str, prompt: Callable[[str], str] | None
+) -> Callable[[], str]:
+    """`name` is what the keyring and a person are asked for; `of` is what the variable is called beyond ours."""
+    variable = f"{VARIABLE}{of.upper().replace('-', '_')}"
+    return _remembering(lambda: _find(workspace, given.get("password_file", ""), name, variable, prompt))
 
 
 def _remembering(find: Callable[[], str]) -> Callable[[], str]:

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import timedelta
 from pathlib import Path
-from typing import Any, Final, Literal
+from typing import Any, ClassVar, Final, Literal
 
 from adzeguard.core.cleaning.thresholds import USUAL_THRESHOLDS, Thresholds
 from adzeguard.core.errors import SettingsError
@@ -65,29 +65,31 @@ class HostsSettings:
 
 
 @dataclass(frozen=True)
-class TellSettings:
-    """One way of telling somebody: its name, and the settings of its driver with `kind`."""
+class _OneOfMany:
+    """A table that may stand several times under one heading: its name, and its driver's settings with `kind`."""
 
+    heading: ClassVar[str]
     name: str
     given: dict[str, str]
 
     @property
     def table(self) -> str:
         """The table in which it stands."""
-        return f"tell.{self.name}"
+        return f"{self.heading}.{self.name}"
 
 
 @dataclass(frozen=True)
-class SharesSettings:
-    """One server of file shares: its name here, and the settings of its driver with `kind`."""
+class TellSettings(_OneOfMany):
+    """One way of telling somebody."""
 
-    name: str
-    given: dict[str, str]
+    heading: ClassVar[str] = "tell"
 
-    @property
-    def table(self) -> str:
-        """The table in which it stands."""
-        return f"shares.{self.name}"
+
+@dataclass(frozen=True)
+class SharesSettings(_OneOfMany):
+    """One server of file shares, by its name here."""
+
+    heading: ClassVar[str] = "shares"
 
 
 @dataclass(frozen=True)

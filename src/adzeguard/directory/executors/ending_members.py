@@ -6,7 +6,7 @@ from typing import Final
 from adzeguard.core.change.kinds.add_ending_member import AddEndingMember
 from adzeguard.core.change.kinds.set_member_end import SetMemberEnd
 from adzeguard.core.change.outcome import Intent, Outcome, Status
-from adzeguard.directory.executors.members import is_primary, lists
+from adzeguard.directory.executors.members import group_without, lists
 from adzeguard.directory.executors.same_entry import OTHERWISE, same_account, same_entry
 from adzeguard.directory.port import DirectoryDriver, EndsLinks
 
@@ -18,12 +18,10 @@ def add_ending_member(directory: DirectoryDriver, change: AddEndingMember, inten
     """List a member in a group until a time, where the directory keeps that itself."""
     if not isinstance(directory, EndsLinks):
         return Outcome(change, Status.UNSUPPORTED, NO_ENDS)
-    group, member = same_entry(directory, change.group), same_account(directory, change.member)
-    if group is None or member is None:
-        gone = change.group.name if group is None else change.member.name
-        return Outcome(change, Status.CONFLICT, f"{gone} is not where the proposal saw it")
-    if is_primary(group, member) or lists(group, member.dn):
-        return Outcome(change, Status.CONFLICT, f"{change.member.name} is present already", already=True)
+    found = group_without(directory, change)
+    if isinstance(found, Outcome):
+        return found
+    group, member = found
     intent(change)
     directory.link_until(group.dn, "member", member.dn, change.ends, anew=False)
     return _end_read_back(directory, change, group.dn, member.dn)

@@ -12,15 +12,24 @@ from adzeguard.directory.port import DirectoryDriver, Entry, Modification
 
 def add_member(directory: DirectoryDriver, change: AddMember, intent: Intent) -> Outcome:
     """List a member in a group that does not hold it yet."""
+    found = group_without(directory, change)
+    if isinstance(found, Outcome):
+        return found
+    group, member = found
+    intent(change)
+    directory.modify(group.dn, [Modification("add", "member", (_value(member.dn),))])
+    return _read_back(directory, change, member.dn, listed=True)
+
+
+def group_without(directory: DirectoryDriver, change: AddMember) -> tuple[Entry, Entry] | Outcome:
+    """Return the group and whom it does not hold yet, as they stand now; else what became of the change."""
     group, member = same_entry(directory, change.group), same_account(directory, change.member)
     if group is None or member is None:
         gone = change.group.name if group is None else change.member.name
         return Outcome(change, Status.CONFLICT, f"{gone} is not where the proposal saw it")
     if is_primary(group, member) or lists(group, member.dn):
         return Outcome(change, Status.CONFLICT, f"{change.member.name} is present already", already=True)
-    intent(change)
-    directory.modify(group.dn, [Modification("add", "member", (_value(member.dn),))])
-    return _read_back(directory, change, member.dn, listed=True)
+    return group, member
 
 
 def remove_member(directory: DirectoryDriver, change: RemoveMember, intent: Intent) -> Outcome:
