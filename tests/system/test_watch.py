@@ -33,6 +33,15 @@ def line_of(stream: IO[str] | None) -> Json:
     return json.loads(stream.readline())
 
 
+def soon_over(program: Program, lease: str) -> datetime:
+    """When the lease is over now: as soon as the machine allows, which must still hear of it before that moment."""
+    for seconds in (2, 4, 8, 16, 32, 64):
+        soon = datetime.now(UTC) + timedelta(seconds=seconds)
+        if program("lease", "extend", lease, "--until", soon.isoformat()).code == 0:
+            return soon
+    raise AssertionError("the machine is too slow for a lease of a minute")
+
+
 def test_it_says_what_it_does_by_itself_and_ends_when_it_is_told_to(demo: Program) -> None:
     """One line a round; SIGTERM ends it after the round in hand, and what rules mend is mended by then."""
     running = watching(demo)
@@ -67,8 +76,7 @@ def test_a_round_that_fails_is_told_and_the_watch_goes_on(calm: Program) -> None
     path = calm.folder / "lowmere.ldif"
     whole = path.read_bytes()
     path.write_bytes(b"no directory")
-    soon = datetime.now(UTC) + timedelta(seconds=1)
-    assert calm("lease", "extend", "L1", "--until", soon.isoformat()).code == 0
+    soon = soon_over(calm, "L1")
     while datetime.now(UTC) < soon:
         os.sched_yield()
     running = watching(calm, "--rounds", "2")
