@@ -28,7 +28,7 @@ def replace(path: Path, old: str, new: str) -> None:
         (["who", "--host", "KIOSK-22"], 2, "it has never answered"),
         (["who", "--host", "KIOSK-01", "--local-group", "admins"], 2, "It has: "),
         (["who"], 2, "name one group"),
-        (["why", "orla.fenn"], 2, "say --in GROUP or --on HOST"),
+        (["why", "orla.fenn"], 2, "say one group or one host"),
         (["show", "S-1-5-21-x"], 1, "is not a SID"),
         (["check", "--rule", "two-admins"], 2, "Did you mean two-administrators?"),
         (["enact", "nowhere.json"], 1, "cannot be read"),

@@ -107,7 +107,7 @@ def test_an_ou_is_deleted_with_its_content_only_by_its_number_and_comes_back(dem
         (["move", "Administrator", "OU=Quay"], "belongs to the directory itself and is never moved"),
         (["move", "orla.fenn", "First Aiders"], "there is no container"),
         (["ou", "move", "OU=People", "OU=Bridge,OU=People"], "cannot be moved into itself"),
-        (["ou", "create", "Quay"], "there is a OU=Quay already"),
+        (["ou", "create", "Quay"], "OU=Quay exists already"),
         (["intake", "set"], "nothing to set"),
         (["intake", "set", "--users", "DC=lowmere,DC=example"], "new users land in an OU"),
     ],

@@ -68,3 +68,51 @@ def test_rosters_that_are_none(demo: Program, row: str, says: str) -> None:
     assert told.code != 0
     assert says in " ".join((told.out + told.err).split())
     assert "aid.csv:2" in told.out + told.err
+
+
+@pytest.mark.parametrize(
+    ("words", "says"),
+    [
+        (["members", "Domain Admins"], "For that: adzeguard who GROUP"),
+        (["plan"], "For that: adzeguard propose"),
+        (["proposee"], "Did you mean propose?"),
+        (["xyzzy"], "See: adzeguard --help"),
+        (["group", "list"], "no command 'group list'. For that: adzeguard who --groups"),
+        (["group", "ad"], "Did you mean add?"),
+        (["trail", "xyzzy"], "There are: aside, follow, import, support"),
+        (["grant", "show"], "For that: adzeguard grant list"),
+        (["lease", "start", "roan.pell"], "It is written: adzeguard lease start [OPTIONS] PERSON GROUP. See: "),
+        (["why", "roan.pell"], "say one group or one host"),
+        (["why", "roan.pell", "OU=People"], "is an OU, not a group or host"),
+    ],
+)
+def test_a_word_that_is_no_command(demo: Program, words: list[str], says: str) -> None:
+    """One line says what is meant, or what there is; it can be pasted, since no full stop follows a command."""
+    told = demo(*words)
+    assert (told.code, told.err.count("\n")) == (2, 1)
+    assert says in told.err
+    assert not told.err.rstrip().endswith(".")
+
+
+def test_a_near_name_is_asked_about_in_one_sentence(demo: Program) -> None:
+    """With its own mark at the end, and the way out behind it."""
+    demo("lease", "start", "roan.pell", "Chart Editors", "--for", "1h", "--yes")
+    said = demo("lease", "end", "L2").err
+    assert said == "adzeguard: no open lease is called 'L2', did you mean 'L1'? See: adzeguard lease list\n"
+
+
+def test_why_takes_a_group_or_a_host_as_it_is_called(demo: Program) -> None:
+    """The same as with --in and --on."""
+    for flag, person, target in (("--in", "orla.fenn", r"LOWMERE\Domain Admins"), ("--on", "pontus.reil", "KIOSK-15")):
+        said = demo("why", person, target, "--format", "json")
+        assert (said.code, said.json) == (0, demo("why", person, flag, target, "--format", "json").json)
+        assert said.json["target"].startswith(target)
+
+
+def test_compare_without_a_time_is_since_the_collection_before_the_last(demo: Program) -> None:
+    """And says of when that was."""
+    assert demo("group", "add", "Chart Editors", "roan.pell", "--yes").code == 0
+    told = demo("compare", "--format", "json")
+    direct = [(row["subject"], row["member"]) for row in told.json if row["direct"]]
+    assert (told.code, direct) == (3, [(r"LOWMERE\Chart Editors", r"LOWMERE\roan.pell")])
+    assert "Since the collection before the last, of " in told.err

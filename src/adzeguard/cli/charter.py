@@ -7,12 +7,18 @@ import click
 from adzeguard.cli.completing import names, rule_ids
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.options import example, listing_options, output_option, workspace_option
 from adzeguard.cli.output import put, put_json, put_view, say
 from adzeguard.cli.propose import check_rules
 
 
-@click.group("charter", epilog=example("adzeguard charter lint"))
+@click.group(
+    "charter",
+    cls=CommandGroup,
+    instead={"show": "adzeguard report charter", "check": "adzeguard check"},
+    epilog=example("adzeguard charter lint"),
+)
 def command() -> None:
     """Look over the charter: what is wrong with it, where a rule holds, what a move would change."""
 

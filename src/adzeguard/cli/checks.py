@@ -7,6 +7,7 @@ import click
 
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.options import card_options, example, listing_options, workspace_option
 from adzeguard.cli.output import put_view
 
@@ -14,7 +15,7 @@ if TYPE_CHECKING:
     from adzeguard.core.checks.check import Check
 
 
-@click.group("checks", epilog=example("adzeguard checks list"))
+@click.group("checks", cls=CommandGroup, epilog=example("adzeguard checks list"))
 def command() -> None:
     """The checks themselves: which there are, why each matters, and how to put right what it finds."""
 

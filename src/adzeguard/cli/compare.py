@@ -14,12 +14,14 @@ from adzeguard.cli.output import put_view, say
 
 
 @click.command("compare", epilog=example("adzeguard compare 10m"))
-@click.argument("before", type=MOMENT, metavar="TIME")
+@click.argument("before", type=MOMENT, required=False, metavar="[TIME]")
 @click.argument("after", type=MOMENT, required=False, metavar="[TIME]")
 @listing_options
 @workspace_option
-def command(before: datetime, after: datetime | None, form: str, output: Path | None, workspace: Path | None) -> int:
-    """Show what differs between two moments, or between one and now.
+def command(
+    before: datetime | None, after: datetime | None, form: str, output: Path | None, workspace: Path | None
+) -> int:
+    """Show what differs between two moments, between one and now, or since the collection before the last.
 
     Who gained and lost membership, effective as well as direct, of directory groups and of the local groups of hosts;
     objects made, gone, moved and altered; directory policies and their links; rights given and taken away.
@@ -32,6 +34,12 @@ def command(before: datetime, after: datetime | None, form: str, output: Path | 
     from adzeguard.core.views.changes import compared_table
 
     desk = Desk(workspace)
+    if before is None:
+        before = desk.store.moment_before_last()
+        if before is None:
+            say("There is one collection so far, and nothing to compare it with. After the next: adzeguard compare")
+            return Exit.NOTHING_TO_REPORT
+        say(f"Since the collection before the last, of {before:%Y-%m-%d %H:%M} UTC.")
     first = desk.store.first_moment()
     if before < first:
         say(f"Nothing had been collected by {before:%Y-%m-%d %H:%M} UTC. Compared with the first: {first:%m-%d %H:%M}.")

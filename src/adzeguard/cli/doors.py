@@ -94,5 +94,5 @@ def _asked(desk: Desk, doors: "Doors", name: str) -> "Iterator[Door]":
             )
         return doors.into(host)
     if found.kind != Kind.USER:
-        raise UsageError(f"{found.qualified_name} is a {found.kind.label}", "Name a person or a host")
+        raise UsageError(f"{found.qualified_name} is {found.kind.one}", "Name a person or a host")
     return doors.of(found.sid or "")

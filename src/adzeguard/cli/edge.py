@@ -25,16 +25,16 @@ def run(arguments: list[str] | None = None) -> int:  # noqa: PLR0911 - one way o
         sys.stdout.flush()
         return code if isinstance(code, int) else 0
     except AdzeguardError as error:
-        _say(
-            f"{error.message}{'.' if error.way_out and not error.message.endswith('.') else ''}",
-            error.way_out,
-        )
+        _say(error.message, error.way_out)
         return error.exit_code
     except click.exceptions.Abort:
         _say("stopped", "")
         return _STOPPED
-    except click.ClickException as error:
+    except click.exceptions.NoArgsIsHelpError as error:
         error.show()
+        return error.exit_code
+    except click.ClickException as error:
+        _say(error.format_message(), _right_use(error))
         return error.exit_code
     except BrokenPipeError:
         # The reader of a pipe, such as head, has seen enough. Python would complain again at its end.
@@ -54,6 +54,15 @@ def run(arguments: list[str] | None = None) -> int:  # noqa: PLR0911 - one way o
     except Exception as error:  # noqa: BLE001 - whatever slips through is kept for its makers, and told in one line
         _say(f"this should not happen ({type(error).__name__}): nothing more was done.", _reported(error))
         return 1
+
+
+def _right_use(error: click.ClickException) -> str:
+    """Return how the command is written, for who has left something out or written too much."""
+    context = error.ctx if isinstance(error, click.UsageError) else None
+    if context is None or isinstance(context.command, click.Group):
+        return ""
+    usage = " ".join(context.get_usage().split()).removeprefix("Usage: ")
+    return f"It is written: {usage}. See: {context.command_path} --help"
 
 
 def _forget_output() -> None:
@@ -82,5 +91,6 @@ def _reported(error: Exception) -> str:
 def _say(message: str, way_out: str) -> None:
     from adzeguard.report.safe import for_terminal
 
-    text = f"adzeguard: {message}{' ' if way_out else ''}{way_out}"
+    end = "" if not way_out or message.endswith((".", "?")) else "."
+    text = f"adzeguard: {message}{end}{' ' if way_out else ''}{way_out}"
     click.echo(for_terminal(text), err=True)

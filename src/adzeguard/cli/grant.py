@@ -11,6 +11,7 @@ from adzeguard.cli.completing import duties as duties_known
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.enacting import enact_draft
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.options import (
     Answers,
     enacting_options,
@@ -30,23 +31,26 @@ if TYPE_CHECKING:
 F = TypeVar("F", bound=Callable[..., Any])
 
 
-class _Grants(click.Group):
+class _Grants(CommandGroup):
     """Says what whoever begins with a name may have meant."""
 
-    def resolve_command(
-        self, ctx: click.Context, args: list[str]
-    ) -> tuple[str | None, click.Command | None, list[str]]:
+    def refuse(self, ctx: click.Context, args: list[str], names: list[str]) -> None:
         """Tell the right line for "grant WHO …"."""
-        if args and args[0] not in self.commands and not args[0].startswith("-"):
-            import shlex
+        import shlex
 
-            line = shlex.join(["adzeguard", "grant", "give", *args])
-            over = "" if "--over" in args else " --over OBJECT"
-            ctx.fail(f"There is no command 'grant {args[0]}'. To give something: {line}{over}")
-        return super().resolve_command(ctx, args)
+        if len(args) == 1:
+            super().refuse(ctx, args, names)
+        line = shlex.join(["adzeguard", "grant", "give", *args])
+        over = "" if "--over" in args else " --over OBJECT"
+        ctx.fail(f"There is no command 'grant {args[0]}'. To give something: {line}{over}")
 
 
-@click.group("grant", cls=_Grants, epilog=example("adzeguard grant list --over 'OU=Booking Office,OU=People'"))
+@click.group(
+    "grant",
+    cls=_Grants,
+    instead={"show": "adzeguard grant list", "add": "adzeguard grant give"},
+    epilog=example("adzeguard grant list --over 'OU=Booking Office,OU=People'"),
+)
 def command() -> None:
     """Rights over OUs, groups and other objects: give, deny, withdraw, and show what was given."""
 

@@ -11,6 +11,7 @@ from adzeguard.cli.desk import Desk
 from adzeguard.cli.enacting import enact_draft
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.group_objects import add_object_commands, one_group
+from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.options import Answers, enacting_options, example, listing_options, why_option, workspace_option
 from adzeguard.cli.output import put_view, say
 from adzeguard.core.errors import UsageError
@@ -21,7 +22,12 @@ if TYPE_CHECKING:
 _Pairs = Callable[[Desk], "list[tuple[Principal, Principal]]"]
 
 
-@click.group("group", epilog=example("adzeguard group add 'LOWMERE\\First Aiders' orla.fenn mira.holt"))
+@click.group(
+    "group",
+    cls=CommandGroup,
+    instead={"list": "adzeguard who --groups", "show": "adzeguard show GROUP", "members": "adzeguard who GROUP"},
+    epilog=example("adzeguard group add 'LOWMERE\\First Aiders' orla.fenn mira.holt"),
+)
 def command() -> None:
     """Change memberships and groups by hand, on the same road as the charter: propose, guards, enact, journal."""
 

@@ -43,7 +43,7 @@ def one_group(desk: Desk, name: str) -> "Principal":
     the_group = resolve(desk.estate, name)
     if the_group.kind != Kind.GROUP:
         raise UsageError(
-            f"{the_group.qualified_name} is a {the_group.kind.label}, not a group", "Try: adzeguard find --kind group"
+            f"{the_group.qualified_name} is {the_group.kind.one}, not a group", "Try: adzeguard find --kind group"
         )
     return the_group
 

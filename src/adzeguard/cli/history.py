@@ -63,7 +63,7 @@ def command(
     estate = desk.estate
     about = resolve(estate, group) if group else None
     if about is not None and about.kind != Kind.GROUP:
-        raise UsageError(f"{about.qualified_name} is a {about.kind.label}", "For a person: adzeguard history --person")
+        raise UsageError(f"{about.qualified_name} is {about.kind.one}", "For a person: adzeguard history --person")
     try:
         hours = read_times(outside.split(";")) if outside else None
     except InputError as error:

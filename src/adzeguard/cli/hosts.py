@@ -8,11 +8,12 @@ import click
 from adzeguard.cli.completing import names
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.options import at_option, example, listing_options, workspace_option
 from adzeguard.cli.output import put_view, say
 
 
-@click.group("hosts", epilog=example("adzeguard hosts list"))
+@click.group("hosts", cls=CommandGroup, instead={"show": "adzeguard show HOST"}, epilog=example("adzeguard hosts list"))
 def command() -> None:
     """Look at the hosts: through which source each is reached, what it can, and whether it answers."""
 

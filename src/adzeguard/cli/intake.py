@@ -8,6 +8,7 @@ import click
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.enacting import enact_draft
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.options import Answers, enacting_options, example, listing_options, why_option, workspace_option
 from adzeguard.cli.output import put_view
 from adzeguard.core.errors import UsageError
@@ -16,7 +17,12 @@ if TYPE_CHECKING:
     from adzeguard.core.estate.principal import Principal
 
 
-@click.group("intake", epilog=example("adzeguard intake set --users OU=Quay --computers OU=Quay"))
+@click.group(
+    "intake",
+    cls=CommandGroup,
+    instead={"list": "adzeguard intake show"},
+    epilog=example("adzeguard intake set --users OU=Quay --computers OU=Quay"),
+)
 def command() -> None:
     """Where users and computers land that are created without a place."""
 

@@ -12,6 +12,7 @@ import click
 from adzeguard.cli.completing import enactments
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.moments import MOMENT
 from adzeguard.cli.options import example, listing_options_without_limit, workspace_option
 from adzeguard.cli.output import put, put_view, say
@@ -21,7 +22,13 @@ _LOOK_EVERY: Final = 1.0
 """Seconds between two looks for new rows."""
 
 
-@click.group("journal", invoke_without_command=True, epilog=example("adzeguard journal --limit 20"))
+@click.group(
+    "journal",
+    cls=CommandGroup,
+    instead={"list": "adzeguard journal", "show": "adzeguard journal"},
+    invoke_without_command=True,
+    epilog=example("adzeguard journal --limit 20"),
+)
 @click.option(
     "--limit",
     type=click.IntRange(1, 10**9),

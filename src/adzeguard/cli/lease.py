@@ -12,6 +12,7 @@ from adzeguard.cli.completing import names
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.enacting import enact_draft
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.moments import COMING, LENGTH
 from adzeguard.cli.options import (
     Answers,
@@ -31,7 +32,12 @@ if TYPE_CHECKING:
     from adzeguard.directory.port import LinkEnds
 
 
-@click.group("lease", epilog=example("adzeguard lease list"))
+@click.group(
+    "lease",
+    cls=CommandGroup,
+    instead={"add": "adzeguard lease start", "give": "adzeguard lease start"},
+    epilog=example("adzeguard lease list"),
+)
 def command() -> None:
     """Give memberships that end: begin, extend and end leases, and list them.
 

@@ -9,6 +9,7 @@ import click
 from adzeguard.cli.completing import names
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.enacting import enact_draft
+from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.options import Answers, enacting_options, example, why_option, workspace_option
 
 if TYPE_CHECKING:
@@ -18,7 +19,12 @@ if TYPE_CHECKING:
 _host = click.argument("host", shell_complete=names("computer"))
 
 
-@click.group("local", epilog=example("adzeguard local remove KIOSK-07 administrators 'local\\fitter'"))
+@click.group(
+    "local",
+    cls=CommandGroup,
+    instead={"list": "adzeguard show HOST", "show": "adzeguard show HOST"},
+    epilog=example("adzeguard local remove KIOSK-07 administrators 'local\\fitter'"),
+)
 def command() -> None:
     """Change the local groups and the own accounts of one host by hand, on the same road as the charter."""
 

@@ -6,6 +6,7 @@ from typing import Final
 import click
 
 from adzeguard import __version__
+from adzeguard.cli.groups import CommandGroup
 
 COMMANDS: Final = {
     "init": ("adzeguard.cli.init", "Make a workspace and connect it."),
@@ -84,7 +85,38 @@ SECTIONS: Final = {
 """The commands as the help lists them."""
 
 
-class Commands(click.Group):
+INSTEAD: Final = {
+    "members": "adzeguard who GROUP",
+    "admins": "adzeguard who --hosts",
+    "list": "adzeguard find",
+    "search": "adzeguard find TEXT",
+    "user": "adzeguard show USER",
+    "users": "adzeguard find --kind user",
+    "groups": "adzeguard who --groups",
+    "computers": "adzeguard find --kind computer",
+    "host": "adzeguard show HOST",
+    "add": "adzeguard group add GROUP MEMBER, or: adzeguard local add HOST GROUP MEMBER",
+    "remove": "adzeguard group remove GROUP MEMBER, or: adzeguard local remove HOST GROUP MEMBER",
+    "delete": "adzeguard retire NAME",
+    "rights": "adzeguard grant list",
+    "permissions": "adzeguard grant list",
+    "rules": "adzeguard report charter",
+    "audit": "adzeguard check",
+    "verify": "adzeguard check",
+    "differences": "adzeguard compare",
+    "log": "adzeguard journal, or: adzeguard history GROUP",
+    "events": "adzeguard history GROUP",
+    "export": "adzeguard report NAME --format xlsx",
+    "schedule": "adzeguard shift add",
+    # What three of the commands were called in the first version.
+    "plan": "adzeguard propose",
+    "apply": "adzeguard enact",
+    "can": "adzeguard may",
+}
+"""Which line does what a word says that people try first and that is no command here."""
+
+
+class Commands(CommandGroup):
     """A group that imports a command when it is run."""
 
     def list_commands(self, ctx: click.Context) -> list[str]:  # noqa: ARG002 - Click's own signature
@@ -98,18 +130,6 @@ class Commands(click.Group):
         command = getattr(import_module(COMMANDS[cmd_name][0]), "command")  # noqa: B009 - a module has no such type
         return command if isinstance(command, click.Command) else None
 
-    def resolve_command(
-        self, ctx: click.Context, args: list[str]
-    ) -> tuple[str | None, click.Command | None, list[str]]:
-        """Say what an unknown command may have meant."""
-        import difflib
-
-        if args and args[0] not in COMMANDS and not args[0].startswith("-"):
-            near = difflib.get_close_matches(args[0], COMMANDS, 1, 0.5)
-            hint = f" Did you mean {near[0]}?" if near else ""
-            ctx.fail(f"There is no command '{args[0]}'.{hint}")
-        return super().resolve_command(ctx, args)
-
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:  # noqa: ARG002 - Click's own
         """List the commands without importing them."""
         widest = max(map(len, COMMANDS))
@@ -120,6 +140,7 @@ class Commands(click.Group):
 
 @click.group(
     cls=Commands,
+    instead=INSTEAD,
     context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100},
     epilog="Begin with: adzeguard demo",
 )

@@ -8,6 +8,7 @@ from adzeguard.cli.completing import containers
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.enacting import enact_draft
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.options import (
     Answers,
     card_options,
@@ -20,7 +21,7 @@ from adzeguard.cli.options import (
 from adzeguard.cli.output import put_view
 
 
-@click.group("ou", epilog=example("adzeguard ou create 'Dry Dock' --in OU=Hosts"))
+@click.group("ou", cls=CommandGroup, epilog=example("adzeguard ou create 'Dry Dock' --in OU=Hosts"))
 def command() -> None:
     """List, make, protect, move and delete OUs: propose, guards, enact, journal."""
 

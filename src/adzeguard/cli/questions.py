@@ -6,11 +6,18 @@ import click
 
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.options import card_options, example, listing_options, workspace_option
 from adzeguard.cli.output import put_view, say
 
 
-@click.group("questions", invoke_without_command=True, epilog=example("adzeguard questions"))
+@click.group(
+    "questions",
+    cls=CommandGroup,
+    instead={"list": "adzeguard questions"},
+    invoke_without_command=True,
+    epilog=example("adzeguard questions"),
+)
 @click.option("--all", "everything", is_flag=True, help="Also those that were answered or have settled themselves.")
 @click.option("--owner", default="", metavar="TEXT", help="Only those to owners whose name has this in it.")
 @listing_options

@@ -10,6 +10,7 @@ import click
 from adzeguard.cli.completing import names
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.moments import COMING
 from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put, put_view, say
@@ -25,7 +26,9 @@ _FORMS = ("csv", "xlsx", "html")
 _USUAL_WAIT = timedelta(days=30)
 
 
-@click.group("review", epilog=example("adzeguard review status"))
+@click.group(
+    "review", cls=CommandGroup, instead={"list": "adzeguard review status"}, epilog=example("adzeguard review status")
+)
 def command() -> None:
     """Ask owners who of those inside what they own is to be kept, and take out who is not."""
 

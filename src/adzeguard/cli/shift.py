@@ -9,12 +9,13 @@ import click
 from adzeguard.cli.completing import names
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.options import card_options, example, why_option, workspace_option
 from adzeguard.cli.output import put_view, say
 from adzeguard.core.errors import InputError, UsageError
 
 
-@click.group("shift", epilog=example("adzeguard shift list"))
+@click.group("shift", cls=CommandGroup, epilog=example("adzeguard shift list"))
 def command() -> None:
     """Give memberships by calendar: in the morning, taken back in the evening, not on days off.
 

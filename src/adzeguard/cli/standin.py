@@ -8,6 +8,7 @@ import click
 from adzeguard.cli.completing import names
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.options import card_options, example, workspace_option
 from adzeguard.cli.output import put_view
 
@@ -17,7 +18,7 @@ if TYPE_CHECKING:
     from adzeguard.core.views.page import Fact
 
 
-@click.group("standin", epilog=example("adzeguard standin logon KIOSK-07 orla.fenn --by console"))
+@click.group("standin", cls=CommandGroup, epilog=example("adzeguard standin logon KIOSK-07 orla.fenn --by console"))
 def command() -> None:
     """Use a stand-in host as a person would: log on, run a program. It answers from what stands there."""
 
@@ -158,7 +159,7 @@ def _person(desk: Desk, host: "Host", state: "HostState", typed: str) -> "tuple[
         return rf"{host.name}\{account.name}", sid, account.enabled
     person = resolve(desk.estate, typed)
     if person.kind != Kind.USER:
-        raise UsageError(f"{person.qualified_name} is a {person.kind.label}, and nobody logs on as one")
+        raise UsageError(f"{person.qualified_name} is {person.kind.one}, and nobody logs on as one")
     return person.qualified_name, _sid(person.sid), person.enabled
 
 

@@ -48,7 +48,7 @@ def command(
     desk = Desk(workspace)
     about = resolve(desk.estate, group)
     if about.kind != Kind.GROUP:
-        raise UsageError(f"{about.qualified_name} is a {about.kind.label}", "For a person: adzeguard history --person")
+        raise UsageError(f"{about.qualified_name} is {about.kind.one}", "For a person: adzeguard history --person")
     begin = since or desk.now() - timedelta(days=30)
     if begin >= desk.now():
         raise UsageError(f"{begin:%Y-%m-%d %H:%M} is still to come", "Name a time that is over")

@@ -12,6 +12,7 @@ import click
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.enacting import stopping
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.options import card_options, example, listing_options, workspace_option
 from adzeguard.cli.output import put, put_view, say
 from adzeguard.cli.progress import progress_bar
@@ -26,7 +27,7 @@ _LOOK_EVERY = 1.0
 """Seconds: nobody waits for less, and a look costs next to nothing."""
 
 
-@click.group("trail", epilog=example("adzeguard trail support"))
+@click.group("trail", cls=CommandGroup, epilog=example("adzeguard trail support"))
 def command() -> None:
     """Read the directory's own audit events, from which history answers who did what, and when."""
 

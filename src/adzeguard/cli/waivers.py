@@ -8,13 +8,20 @@ import click
 
 from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.moments import COMING
 from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put_view, say
 from adzeguard.core.errors import UsageError
 
 
-@click.group("waivers", invoke_without_command=True, epilog=example("adzeguard waivers"))
+@click.group(
+    "waivers",
+    cls=CommandGroup,
+    instead={"list": "adzeguard waivers"},
+    invoke_without_command=True,
+    epilog=example("adzeguard waivers"),
+)
 @click.option("--all", "everything", is_flag=True, help="Also those that are over.")
 @listing_options
 @workspace_option

@@ -80,7 +80,7 @@ def _in_group(desk: Desk, name: str) -> "Table":
         return _on_host(desk, resolved.name, None)
     if resolved.kind != Kind.GROUP:
         way_out = f"Where it is inside: adzeguard show {resolved.name}"
-        raise UsageError(f"{resolved.qualified_name} is a {resolved.kind.label}, not a group", way_out)
+        raise UsageError(f"{resolved.qualified_name} is {resolved.kind.one}, not a group", way_out)
     return members_table(members_of(desk.estate, resolved), f"Effective members of {resolved.qualified_name}")
 
 

@@ -49,7 +49,7 @@ def with_added(
     """Return the records with one more, which gets a GUID, and a SID where its class has one."""
     key, container = fold_dn(dn), records.get(fold_dn(parent_dn(dn)))
     if key in records:
-        raise ChangeRefusedError(f"there is a {dn} already")
+        raise ChangeRefusedError(f"{dn} exists already")
     if container is None:
         raise ChangeRefusedError(f"there is no {parent_dn(dn)} to put it into")
     _refuse_taken_name(records, attributes)
@@ -157,7 +157,7 @@ def with_renamed(records: Mapping[str, Record], dn: str, new_dn: str) -> Records
     if new_container is None or is_below(new_key, key):
         raise ChangeRefusedError(f"{dn} cannot be put into {parent_dn(new_dn)}")
     if new_key in records and new_key != key:
-        raise ChangeRefusedError(f"there is a {new_dn} already")
+        raise ChangeRefusedError(f"{new_dn} exists already")
     renamed: Records = {}
     for other, current in records.items():
         moved = _renamed_dn(current.dn, key, dn, new_dn)

@@ -202,6 +202,11 @@ class EstateStore:
         """Return when the first collection was finished."""
         return (self._last_where("id = 1") or self.latest()).facts.finished
 
+    def moment_before_last(self) -> datetime | None:
+        """Return when the collection before the last one was finished, if there is one."""
+        before = self._last_where("id < ?", self.latest().id)
+        return before.facts.finished if before else None
+
     def _last_where(self, condition: str, *values: Any) -> StoredCollection | None:
         with self._database.reading() as connection:
             return last_where(connection, condition, values)

@@ -65,7 +65,7 @@ def _of_kind(names: RuleNames, key: str, listed: tuple[str, ...], kind: Kind) ->
         path = ("accounts", key, i)
         principal = names.principal(path, name)
         if principal is not None and principal.kind != kind:
-            names.fail(path, name, f"'{name}' is a {principal.kind.label}, and a {kind.label} is wanted here")
+            names.fail(path, name, f"'{name}' is {principal.kind.one}, and {kind.one} is wanted here")
         elif principal is not None:
             found.append(principal)
     return found

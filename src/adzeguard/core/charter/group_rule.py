@@ -27,6 +27,6 @@ def resolve_group_rule(rule: GroupRule, names: RuleNames, response: Response) ->
     lists = resolve_lists(names, rule, local_allowed=False)
     group = names.principal(("group",), rule.group)
     if group is not None and group.kind != Kind.GROUP:
-        names.fail(("group",), rule.group, f"'{rule.group}' is a {group.kind.label}, not a group")
+        names.fail(("group",), rule.group, f"'{rule.group}' is {group.kind.one}, not a group")
     elif group is not None and not names.failed:
         yield ResolvedGroupRule(rule, response, **lists, group=group)

@@ -99,7 +99,7 @@ class RuleNames:
         for i, name in enumerate(names):
             reference = self._reference((*path, i), name, local_allowed=True)
             if isinstance(reference, Principal) and not reference.sid:
-                self.fail((*path, i), name, f"'{name}' is a {reference.kind.label}, and nobody can log on as one")
+                self.fail((*path, i), name, f"'{name}' is {reference.kind.one}, and nobody can log on as one")
             elif reference is not None:
                 found.append(reference)
         return tuple(found)

@@ -150,7 +150,7 @@ def resolve_standards(rule: StandardRule, names: RuleNames, response: Response) 
     found = [names.principal(("standard", "most-people", "groups", i), name) for i, name in enumerate(groups)]
     for i, one in enumerate(found):
         if one is not None and one.kind != Kind.GROUP:
-            names.fail(("standard", "most-people", "groups", i), groups[i], f"'{groups[i]}' is a {one.kind.label}")
+            names.fail(("standard", "most-people", "groups", i), groups[i], f"'{groups[i]}' is {one.kind.one}")
     nothing_in = [names.container(("standard", "nothing-in", i), dn) for i, dn in enumerate(form.nothing_in)]
     resolved = ResolvedStandards(
         rule,

@@ -75,7 +75,7 @@ def put_away(
 ) -> tuple[list[Change], Retired]:
     """Return the changes that put one thing away, and the note of it; `UsageError` for what is none to be."""
     if one.kind not in _KINDS:
-        raise UsageError(f"{one.qualified_name} is a {one.kind.label}: only accounts, groups and policies are retired")
+        raise UsageError(f"{one.qualified_name} is {one.kind.one}: only accounts, groups and policies are retired")
     if one.flags & (Flag.CRITICAL | Flag.BUILTIN):
         raise GuardError([f"{one.qualified_name} belongs to the domain itself"])
     if one.kind == Kind.POLICY:
@@ -84,7 +84,7 @@ def put_away(
         raise UsageError(f"{one.qualified_name} lies in {short_dn(estate, holding.dn)} already")
     to = f"{split_dn(one.dn)[0]},{holding.dn}"
     if estate.catalogue.by_dn(to) is not None:
-        raise UsageError(f"there is a {short_dn(estate, to)} already")
+        raise UsageError(f"{short_dn(estate, to)} exists already")
     groups = _leading_in(estate, one, privileged)
     primary = _primary(estate, one, privileged)
     if primary is not None:

@@ -21,7 +21,7 @@ def refused_nesting(group: Principal, member: Principal) -> str:
     if member.id == group.id:
         return f"{group.qualified_name} cannot be a member of itself"
     if member.kind in (Kind.OU, Kind.CONTAINER, Kind.POLICY, Kind.DOMAIN):
-        return f"{member.qualified_name} is a {member.kind.label}, and groups hold accounts and groups"
+        return f"{member.qualified_name} is {member.kind.one}, and groups hold accounts and groups"
     if member.kind == Kind.FOREIGN and group.group_scope != "domain local":
         return f"{member.qualified_name} is of another domain, and only a domain local group may hold it"
     return _refused_group(group, member) if member.kind == Kind.GROUP else ""

@@ -30,8 +30,14 @@ class Kind(IntEnum):
         """The word for people."""
         return _LABELS.get(self, self.name.lower().replace("_", " "))
 
+    @property
+    def one(self) -> str:
+        """The word with its article: a user, an OU."""
+        return f"{'an' if self in _WITH_AN else 'a'} {self.label}"
+
 
 _LABELS = {Kind.OU: "OU", Kind.FOREIGN: "foreign principal", Kind.POLICY: "directory policy"}
+_WITH_AN = frozenset({Kind.ABSENT, Kind.OU, Kind.UNRESOLVED})
 
 
 class Flag(IntFlag):

@@ -76,7 +76,7 @@ def _nesting(estate: Estate, rule: ResolvedStandards) -> Iterator[Correction]:
     for group in _groups(estate, rule.resources):
         for member in _members(estate, group):
             if member.id not in roles:
-                what = "a group for no role" if member.kind == Kind.GROUP else f"a {member.kind.label}"
+                what = "a group for no role" if member.kind == Kind.GROUP else member.kind.one
                 message = f"{member.qualified_name} is {what}, and a group for a resource holds groups for roles alone"
                 yield _about_member(rule, group, member, message)
 

@@ -39,13 +39,15 @@ def wanted_entries(
     entries = duty.entries(Sid(who.sid), deny=deny, flags=flags, over=own, classes=classes)
     if not entries:
         about = " and ".join(only_for or duty.classes)
-        raise UsageError(f"{duty.name} is about {about}, and {short_dn(rights.estate, over.dn)} is a {class_of(over)}")
+        raise UsageError(
+            f"{duty.name} is about {about}, and {short_dn(rights.estate, over.dn)} is of class {class_of(over)}"
+        )
     return entries
 
 
 def _refuse_over_leaf(duty: Duty, over: Principal, extent: Extent | None) -> None:
     """Refuse what means nothing over an object that holds no others."""
     if extent in ("below", "this-and-below"):
-        raise UsageError(f"{over.qualified_name} is a {over.kind.label}: nothing lies below it", "Leave --below away")
+        raise UsageError(f"{over.qualified_name} is {over.kind.one}: nothing lies below it", "Leave --below away")
     if any(part.mask & _CHILDREN and part.about for part in duty.parts):
-        raise UsageError(f"{duty.name} is about what lies in an OU, and {over.qualified_name} is a {over.kind.label}")
+        raise UsageError(f"{duty.name} is about what lies in an OU, and {over.qualified_name} is {over.kind.one}")

@@ -87,7 +87,7 @@ def create_object(directory: DirectoryDriver, change: CreateObject, intent: Inte
     """Make an object where none of its name is; one that was deleted comes back as it was, where it is still kept."""
     standing = directory.read(change.object.dn)
     if standing is not None and not _half_restored(directory, standing, change):
-        return Outcome(change, Status.CONFLICT, f"there is a {change.object.dn} already", already=True)
+        return Outcome(change, Status.CONFLICT, f"{change.object.dn} exists already", already=True)
     attributes, without = _to_be_made(directory, change.attributes)
     intent(change)
     if standing is not None or (change.was and directory.restore(Sid(change.was), change.object.dn)):

@@ -69,7 +69,7 @@ def move_object(directory: DirectoryDriver, change: MoveObject, intent: Intent) 
         there_already = same_entry(directory, replace(change.object, dn=change.to)) is not None
         return _not_there(change, already=there_already and directory.read(change.object.dn) is None)
     if fold_dn(change.to) != fold_dn(entry.dn) and directory.read(change.to) is not None:
-        return Outcome(change, Status.CONFLICT, f"there is a {change.to} already")
+        return Outcome(change, Status.CONFLICT, f"{change.to} exists already")
     intent(change)
     directory.rename(entry.dn, change.to)
     there = directory.read(change.to)

@@ -71,7 +71,7 @@ def _refuse_name(estate: Estate, name: str) -> None:
     taken = estate.catalogue.principals(estate.catalogue.by_name(name)).values()
     accounts = [p for p in taken if p.sid and p.sid.authority == estate.domain.sid]
     if accounts:
-        raise UsageError(f"{accounts[0].qualified_name} exists already: a {accounts[0].kind.label} at {accounts[0].dn}")
+        raise UsageError(f"{accounts[0].qualified_name} exists already: {accounts[0].kind.one} at {accounts[0].dn}")
 
 
 def changed_group(

@@ -19,7 +19,7 @@ def intake_changes(
     changes: list[Change] = []
     for what, container in wanted.items():
         if container.kind not in (Kind.OU, Kind.CONTAINER):
-            raise GuardError([f"{container.qualified_name} is a {container.kind.label}; new {what} land in an OU"])
+            raise GuardError([f"{container.qualified_name} is {container.kind.one}; new {what} land in an OU"])
         if what not in places:
             raise GuardError([f"the domain does not say where new {what} land, so it cannot be changed"])
         if fold_dn(places[what].dn) == fold_dn(container.dn):

@@ -49,7 +49,7 @@ def container_at(estate: Estate, dn: str) -> Principal:
         )
     principal = estate.principal(found)
     if principal.kind not in CONTAINERS:
-        raise UsageError(f"{principal.qualified_name} is a {principal.kind.label}, and holds nothing below it")
+        raise UsageError(f"{principal.qualified_name} is {principal.kind.one}, and holds nothing below it")
     return principal
 
 

@@ -26,7 +26,7 @@ def created_ou(
     """Return the changes that make an OU and protect it against deletion."""
     dn = child_dn("OU", name, container)
     if estate.catalogue.by_dn(dn) is not None:
-        raise UsageError(f"there is a {short_dn(estate, dn)} already")
+        raise UsageError(f"{short_dn(estate, dn)} exists already")
     named = Named(name=name, dn=dn, made=True)
     given: dict[str, str | tuple[str, ...]] = {
         "objectClass": ("top", "organizationalUnit"),
@@ -108,7 +108,7 @@ def moved_object(
     _refuse_protected(estate, [principal])
     to = f"{split_dn(principal.dn)[0]},{container.dn}"
     if estate.catalogue.by_dn(to) is not None:
-        raise UsageError(f"there is a {short_dn(estate, to)} already")
+        raise UsageError(f"{short_dn(estate, to)} exists already")
     change = MoveObject(object=Named.of(principal), to=to, rule=BY_HAND_RULE, why=why)
     inside = len(estate.catalogue.below(principal.dn))
     notes = ["rights and directory policies that it has from above change with its place"]

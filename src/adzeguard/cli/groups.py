@@ -1,0 +1,43 @@
+"""Commands that have commands below them, and what they say to a word that is none of these."""
+
+import difflib
+from collections.abc import Collection, Mapping
+from typing import Any, Final
+
+import click
+
+_FEW: Final = 12
+
+
+class CommandGroup(click.Group):
+    """Says which commands there are when it is given a word that is none, and which line does what the word says.
+
+    `instead` names that line for words that people try here and that are done by another command.
+    """
+
+    def __init__(self, *arguments: Any, instead: Mapping[str, str] | None = None, **settings: Any) -> None:
+        super().__init__(*arguments, **settings)
+        self.instead = dict(instead or {})
+
+    def resolve_command(
+        self, ctx: click.Context, args: list[str]
+    ) -> tuple[str | None, click.Command | None, list[str]]:
+        """Say what an unknown word may have meant."""
+        names = self.list_commands(ctx)
+        if args and args[0] not in names and not args[0].startswith("-"):
+            self.refuse(ctx, args, names)
+        return super().resolve_command(ctx, args)
+
+    def refuse(self, ctx: click.Context, args: list[str], names: list[str]) -> None:
+        """Fail with the nearest thing that there is."""
+        below = " ".join([*ctx.command_path.split()[1:], args[0]])
+        ctx.fail(f"There is no command '{below}'. {meant(args[0], names, self.instead)}")
+
+
+def meant(word: str, names: Collection[str], instead: Mapping[str, str]) -> str:
+    """Return what a word that is no command may have meant."""
+    if line := instead.get(word.casefold()):
+        return f"For that: {line}"
+    if near := difflib.get_close_matches(word.casefold(), names, 1, 0.6):
+        return f"Did you mean {near[0]}?"
+    return f"There are: {', '.join(sorted(names))}" if len(names) <= _FEW else "See: adzeguard --help"
