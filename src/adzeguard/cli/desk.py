@@ -48,8 +48,8 @@ if TYPE_CHECKING:
     from adzeguard.store.estate_store import EstateStore
     from adzeguard.store.journal import Journal
     from adzeguard.tellers.port import Teller
-    from adzeguard.workflows.history import Past
     from adzeguard.workflows.names import KnownNames
+    from adzeguard.workflows.past import Past
     from adzeguard.workflows.propose import Proposed, Proposer
 
 
@@ -216,7 +216,7 @@ class Desk:
     def past(self) -> "Past":
         """What is known of the past, and where from."""
         from adzeguard.store.trail import Trail
-        from adzeguard.workflows.history import Past
+        from adzeguard.workflows.past import Past
 
         return Past(self.estate, self.store, Trail(self.database), self.journal, self.database)
 

@@ -3,7 +3,6 @@
 import json
 from collections.abc import Iterable, Iterator
 from functools import cached_property, partial
-from itertools import islice
 from typing import Any, Final
 
 import numpy as np
@@ -15,11 +14,11 @@ from adzeguard.core.estate.links import Ids
 from adzeguard.core.estate.objects import principal_of_row
 from adzeguard.core.estate.principal import Flag, Kind, Principal
 from adzeguard.core.identity import fold_dn, is_below
+from adzeguard.store.batches import among, batched
 from adzeguard.store.collections import valid_at
 from adzeguard.store.columns import SHOWN, listed, text_hash, unpacked
 from adzeguard.store.connection import Database, Row, pattern_of
 
-_AT_ONCE: Final = 500
 _READ_ALL_FROM: Final = 50_000
 
 
@@ -45,8 +44,8 @@ class StoredCatalogue:
             return {row[0]: self._principal(row) for row in self._objects("") if row[0] in wanted}
         # Thousands of hosts name the same few, and each is asked about on its own: nothing here may go through all that
         # is known, as a difference of two sets does.
-        for some in _batched(sorted(i for i in wanted if i not in self._known)):
-            self._known |= {row[0]: self._principal(row) for row in self._objects(_among("id", len(some)), some)}
+        for some in batched(sorted(i for i in wanted if i not in self._known)):
+            self._known |= {row[0]: self._principal(row) for row in self._objects(among("id", len(some)), some)}
         return {i: self._known[i] for i in sorted(wanted) if i in self._known}
 
     def by_sids(self, sids: Iterable[str]) -> dict[str, int]:
@@ -55,8 +54,8 @@ class StoredCatalogue:
         by_rid: dict[int, set[str]] = {}
         for sid in sids:
             by_rid.setdefault(int(sid.rpartition("-")[2]), set()).add(sid)
-        for some in _batched(sorted(by_rid)):
-            query = f"SELECT id, authority, rid FROM object WHERE {self._valid} AND {_among('rid', len(some))}"
+        for some in batched(sorted(by_rid)):
+            query = f"SELECT id, authority, rid FROM object WHERE {self._valid} AND {among('rid', len(some))}"
             for object_id, authority, rid in self._query(query, some):
                 if authority is not None and f"{self._authorities[authority]}-{rid}" in by_rid[rid]:
                     matches[f"{self._authorities[authority]}-{rid}"] = object_id
@@ -134,8 +133,8 @@ class StoredCatalogue:
     def descriptors(self, ids: Iterable[int]) -> dict[int, bytes]:
         """Return the security descriptors of objects; those that came without one are left out."""
         matches: dict[int, bytes] = {}
-        for some in _batched(sorted({int(i) for i in ids})):
-            where = f"{self._valid} AND {_among('o.id', len(some))}"
+        for some in batched(sorted({int(i) for i in ids})):
+            where = f"{self._valid} AND {among('o.id', len(some))}"
             query = f"SELECT o.id, d.data FROM object o JOIN descriptor d ON d.key = o.descriptor WHERE {where}"
             matches |= dict(self._query(query, some))
         return matches
@@ -175,13 +174,3 @@ class StoredCatalogue:
 
 def _numbers(text: str) -> list[int]:
     return sorted(map(int, text.split(",")))
-
-
-def _batched(items: Iterable[int]) -> Iterator[tuple[int, ...]]:
-    remaining = iter(items)
-    while some := tuple(islice(remaining, _AT_ONCE)):
-        yield some
-
-
-def _among(column: str, count: int) -> str:
-    return f"{column} IN ({','.join('?' * count)})"

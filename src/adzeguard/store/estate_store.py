@@ -1,9 +1,8 @@
 """Keeps the estate: what was collected, since when it holds, and what holds now."""
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from itertools import islice
 from typing import Any
 
 from adzeguard.core.errors import NothingCollectedError, UnknownNameError
@@ -15,6 +14,7 @@ from adzeguard.core.estate.principal import CONTAINERS, Kind
 from adzeguard.core.estate.rows import Observed
 from adzeguard.core.identity import fold_dn
 from adzeguard.core.wellknown import DIRECTORY_SERVER_GROUPS
+from adzeguard.store.batches import among, batched
 from adzeguard.store.catalogue import StoredCatalogue
 from adzeguard.store.collections import ENACTMENT, CollectionFacts, StoredCollection, begin, last_where, valid_at
 from adzeguard.store.columns import text_hash
@@ -24,8 +24,6 @@ from adzeguard.store.memberships import read_graph, write_memberships
 from adzeguard.store.objects import write_whole
 from adzeguard.store.partial import PartialWrite
 from adzeguard.store.shares import Shares
-
-_AT_ONCE = 500
 
 
 @dataclass(frozen=True, slots=True)
@@ -237,16 +235,26 @@ class EstateStore:
         with self._database.reading() as connection:
             return [str(dn) for (dn,) in connection.rows("SELECT DISTINCT dn FROM object WHERE id = ?", (object_id,))]
 
-    def sid_that_had(self, dn: str) -> str:
-        """Return the SID of what had a DN last, and has it no more; empty where nothing had."""
-        folded = fold_dn(dn)
-        query = (
-            "SELECT o.dn, a.text, o.rid FROM object o JOIN authority a ON a.id = o.authority"
-            " WHERE o.until IS NOT NULL AND o.dn_hash = ? ORDER BY o.until DESC"
-        )
+    def sids_of(self, dns: Iterable[str]) -> dict[str, str]:
+        """Return by folded DNs the SID of what has each, empty where that has none; else of what had it last.
+
+        What no object has or had is left out.
+        """
+        wanted = {fold_dn(dn) for dn in dns}
+        found: dict[str, str] = {}
         with self._database.reading() as connection:
-            rows = connection.rows(query, (text_hash(folded),))
-        return next((f"{authority}-{rid}" for name, authority, rid in rows if fold_dn(name) == folded), "")
+            for some in batched(sorted(wanted)):
+                hashes = [text_hash(folded) for folded in some]
+                # First who has it now, then who had it, the last one first: the first one that is found counts.
+                for condition, there in (("o.until IS NULL", True), ("o.until IS NOT NULL", False)):
+                    query = (
+                        "SELECT o.dn, a.text, o.rid FROM object o LEFT JOIN authority a ON a.id = o.authority"
+                        f" WHERE {condition} AND {among('o.dn_hash', len(some))} ORDER BY o.until DESC"
+                    )
+                    for dn, authority, rid in connection.rows(query, hashes):
+                        if there or authority:
+                            found.setdefault(fold_dn(dn), f"{authority}-{rid}" if authority else "")
+        return {dn: sid for dn, sid in found.items() if dn in wanted}
 
     def hosts_read_at(self) -> dict[int, datetime]:
         """Return by the ids of the hosts that are looked after when each answered last."""
@@ -271,14 +279,7 @@ def _known_ids(connection: Connection, keys: Sequence[bytes], condition: str = "
         rows = connection.rows(f"SELECT key, id FROM object WHERE {condition}")
         return {bytes(key): i for key, i in rows if bytes(key) in wanted}
     known: dict[bytes, int] = {}
-    for some in _batched(keys):
-        marks = ", ".join("?" * len(some))
-        query = f"SELECT key, id FROM object WHERE {condition} AND key IN ({marks})"
+    for some in batched(keys):
+        query = f"SELECT key, id FROM object WHERE {condition} AND {among('key', len(some))}"
         known |= {bytes(key): i for key, i in connection.rows(query, some)}
     return known
-
-
-def _batched(keys: Sequence[bytes]) -> Iterator[tuple[bytes, ...]]:
-    remaining = iter(keys)
-    while some := tuple(islice(remaining, _AT_ONCE)):
-        yield some

@@ -1,12 +1,13 @@
 """The events of the trail, each once, and how far each log that is followed has been read."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Final, cast
+from typing import Final
 
-from adzeguard.core.trail.event import Event, Verb, key_of, moment
-from adzeguard.store.connection import Database, one
+from adzeguard.core.trail.event import MEMBERSHIP, Event, key_of, moment
+from adzeguard.store.batches import among, batched
+from adzeguard.store.connection import Connection, Database, Row, one
 
 _COLUMNS: Final = '"key", at, verb, by_name, by_sid, what, what_sid, whom, whom_sid, origin, number'
 _READ: Final = "at, verb, by_name, by_sid, what, what_sid, whom, whom_sid, origin, number"
@@ -15,6 +16,10 @@ _LONGEST_ASIDE: Final = 2000
 _FIRST: Final = 1 << 62
 """So that times before 1970 have a place too."""
 
+_MEMBERSHIP: Final = f"verb IN ({', '.join(repr(verb) for verb in MEMBERSHIP)})"
+
+Name = tuple[str, str]
+"""What a log says of an object: its name and its SID, either of which may be empty."""
 TrailRow = tuple[object, ...]
 """The columns of an event, its key first."""
 
@@ -65,14 +70,41 @@ class Trail:
             row = one(connection, "SELECT file, place FROM trail_place WHERE source = ?", (source,))
         return Place(str(row[0]), int(row[1])) if row is not None else None
 
-    def all(self, since: int = 0, verbs: Sequence[str] = ()) -> list[Event]:
+    def all(self, since: int = -_FIRST, verbs: Sequence[str] = ()) -> list[Event]:
         """Return everything since a moment, oldest first, or only what was done in some ways."""
         some = f" AND verb IN ({', '.join('?' * len(verbs))})" if verbs else ""
         return self._events(f"at >= ?{some} ORDER BY at", (since, *verbs))
 
+    def groups_changed(self, *, by: str = "", since: datetime | None = None) -> list[Name]:
+        """Return each group whose members were changed, as the log names it; by a SID alone, or since a moment."""
+        condition = f"{_MEMBERSHIP}{' AND by_sid = ?' if by else ''}{_from(since)}"
+        with self._database.reading() as connection:
+            rows = connection.rows(f"SELECT DISTINCT what, what_sid FROM trail WHERE {condition}", [by] if by else [])
+        return [(str(name), str(sid)) for name, sid in rows]
+
+    def members_changed(self, since: datetime | None = None) -> list[Name]:
+        """Return everybody who was ever, or since a moment, put into a group or taken out, as the log names them."""
+        with self._database.reading() as connection:
+            rows = connection.rows(f"SELECT DISTINCT whom, whom_sid FROM trail WHERE {_MEMBERSHIP}{_from(since)}")
+        return [(str(name), str(sid)) for name, sid in rows]
+
+    def groups_of(self, members: Collection[Name], since: datetime | None = None) -> list[tuple[Name, Name]]:
+        """Return each group into which one of the members was put or out of which it was taken, and the member."""
+        with self._database.reading() as connection:
+            rows = _naming(connection, "DISTINCT what, what_sid, whom, whom_sid", "whom", members, since)
+            return [((str(a), str(b)), (str(c), str(d))) for a, b, c, d in rows]
+
+    def memberships(self, groups: Collection[Name], since: datetime | None = None) -> list[Event]:
+        """Return what was done to the members of some groups, oldest first."""
+        with self._database.reading() as connection:
+            rows = sorted(
+                _naming(connection, f'"key", {_READ}', "what", groups, since), key=lambda row: (row[1], row[0])
+            )
+        return [_event(row[1:]) for row in rows]
+
     def since(self, begin: datetime, verbs: Sequence[str]) -> list[Event]:
         """Return what was done in some ways since a moment, oldest first."""
-        return self.all(Event(begin, "changed").microseconds, verbs)
+        return self.all(_microseconds(begin), verbs)
 
     def span(self) -> tuple[datetime | None, datetime | None]:
         """Return the times of the first and of the last event; nothing of an empty trail."""
@@ -87,10 +119,13 @@ class Trail:
             rows = connection.rows(query)
         return [(str(verb), moment(first), moment(last), int(count)) for verb, first, last, count in rows]
 
-    def times(self) -> Iterator[int]:
-        """Yield when events were, oldest first, in microseconds since 1970."""
+    def times(self, since: datetime | None = None) -> Iterator[int]:
+        """Yield when events were, or those since a moment, oldest first, in microseconds since 1970."""
+        begin = -_FIRST if since is None else _microseconds(since)
         with self._database.reading() as connection:
-            yield from (int(row[0]) for row in connection.rows("SELECT at FROM trail ORDER BY at"))
+            yield from (
+                int(row[0]) for row in connection.rows("SELECT at FROM trail WHERE at >= ? ORDER BY at", (begin,))
+            )
 
     def set_aside(self) -> list[tuple[str, str, str]]:
         """Return what could not be read: where it stood, why, and its beginning."""
@@ -131,17 +166,26 @@ def trail_row(text: str, event: Event) -> TrailRow:
     )
 
 
-def _event(row: Sequence[object]) -> Event:
-    at, verb, by, by_sid, what, what_sid, whom, whom_sid, origin, number = row
-    return Event(
-        moment(int(str(at))),
-        cast("Verb", verb),
-        str(by),
-        str(by_sid),
-        str(what),
-        str(what_sid),
-        str(whom),
-        str(whom_sid),
-        str(origin),
-        int(str(number)),
-    )
+def _event(row: Row) -> Event:
+    at, *told = row
+    return Event(moment(at), *told)
+
+
+def _microseconds(at: datetime) -> int:
+    return Event(at, "changed").microseconds
+
+
+def _from(since: datetime | None) -> str:
+    return "" if since is None else f" AND at >= {_microseconds(since)}"
+
+
+def _naming(
+    connection: Connection, columns: str, column: str, names: Collection[Name], since: datetime | None, order: str = ""
+) -> Iterator[Row]:
+    """Yield rows about memberships whose column names one of these: by SID, or by name where no SID was logged."""
+    sids = {sid for _, sid in names if sid}
+    bare = {name for name, sid in names if not sid}
+    for named_by, wanted, only in ((f"{column}_sid", sids, ""), (column, bare, f" AND {column}_sid = ''")):
+        for some in batched(sorted(wanted)):
+            condition = f"{_MEMBERSHIP}{_from(since)}{only} AND {among(named_by, len(some))}"
+            yield from connection.rows(f"SELECT {columns} FROM trail WHERE {condition}{order}", some)

@@ -10,14 +10,11 @@ from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.named import is_listed
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.identity import Sid
-from adzeguard.core.trail.history import Entry, Known, history_of, outside_hours
+from adzeguard.core.trail.history import Entry, Known, direct_history, history_of, outside_hours
 from adzeguard.core.wording import age_in_words
-from adzeguard.store.connection import Database
-from adzeguard.store.estate_store import EstateStore
-from adzeguard.store.journal import Journal
-from adzeguard.store.trail import Trail
 from adzeguard.workflows.identities import Identities
-from adzeguard.workflows.past import AROUND, all_known, of_journal
+from adzeguard.workflows.leading import leading
+from adzeguard.workflows.past import AROUND, Elsewhere, Past, all_known
 
 Exactly = Callable[[Sequence[Known], AbstractSet[str]], Sequence[Known]]
 
@@ -37,25 +34,14 @@ class Asked:
     undeclared: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Past:
-    """Where the answers come from."""
-
-    estate: Estate
-    store: EstateStore
-    trail: Trail
-    journal: Journal
-    database: Database
-
-
 def answered(asked: Asked, past: Past, exactly: Exactly | None = None) -> list[dict[str, Any]]:
     """Return one row for each event that is asked about, newest first.
 
     `exactly` gives events of some groups the time at which they were, where two collections alone tell of them.
     """
     names = Identities(past.estate, past.store)
-    from_here = list(of_journal(past.journal))
-    known = all_known(past.trail, from_here, past.database, past.estate, names)
+    elsewhere = Elsewhere.of(past)
+    known = all_known(past, elsewhere, names, _groups_asked_about(asked, past, elsewhere, names))
     entries = _asked_about(asked, known, past.estate)
     groups = {entry.known.group for entry in entries if entry.known.event.after is not None}
     if exactly is not None and groups:
@@ -63,9 +49,26 @@ def answered(asked: Asked, past: Past, exactly: Exactly | None = None) -> list[d
     names.look_up(
         sid for e in entries for sid in (e.known.group, e.known.member, e.known.event.by_sid) if "=" not in sid
     )
-    ours = declared_by(from_here)
+    ours = declared_by(elsewhere.from_here)
     rows = [_row(entry, names, past.estate, ours) for entry in entries]
     return [row for row in rows if not (asked.undeclared and row["declared"])]
+
+
+def _groups_asked_about(asked: Asked, past: Past, elsewhere: Elsewhere, names: Identities) -> AbstractSet[str] | None:
+    """Return the groups whose events can matter to the answer; nothing where all can."""
+    if asked.group is not None and asked.group.sid is not None:
+        return {asked.group.sid} if asked.direct else leading([asked.group.sid], past, elsewhere, names)
+    if asked.by is not None and asked.by.sid is not None:
+        changed = past.trail.groups_changed(by=asked.by.sid)
+    elif asked.person is not None and asked.person.sid is not None:
+        members = past.trail.members_changed()
+        names.learn(members)
+        changed = [g for g, _ in past.trail.groups_of([m for m in members if names.key(*m) == asked.person.sid])]
+    else:
+        return None
+    names.learn(changed)
+    beside = [] if asked.by is not None else [*elsewhere.from_here, *elsewhere.seen]
+    return {names.key(*one) for one in changed} | {one.group for one in beside}
 
 
 def _asked_about(asked: Asked, known: Sequence[Known], estate: Estate) -> list[Entry]:
@@ -77,11 +80,9 @@ def _asked_about(asked: Asked, known: Sequence[Known], estate: Estate) -> list[E
 
 def _entries(asked: Asked, known: Sequence[Known], estate: Estate) -> list[Entry]:
     if asked.group is None or asked.group.sid is None:
-        groups = dict.fromkeys(one.group for one in known)
-        entries = [entry for group in groups for entry in history_of(group, [k for k in known if k.group == group], {})]
-        return sorted(entries, key=lambda entry: entry.known.event.at, reverse=True)
+        return direct_history(known)
     if asked.direct:
-        return history_of(asked.group.sid, [one for one in known if one.group == asked.group.sid], {})
+        return direct_history(known)
     return history_of(asked.group.sid, known, nested_now(estate, asked.group, known))
 
 

@@ -15,17 +15,25 @@ class Identities:
 
     estate: Estate
     store: EstateStore
-    _by_dn: dict[str, str] = field(default_factory=dict)
+    _by_name: dict[str, str] = field(default_factory=dict)
     _shown: dict[str, str] = field(default_factory=dict)
+
+    def learn(self, told: Iterable[tuple[str, str]]) -> None:
+        """Look up many at once of what a log names, by its name and its SID."""
+        new = {fold_dn(name): name for name, sid in told if not sid and "=" in name and name not in self._by_name}
+        sids = self.store.sids_of(new.values())
+        for folded, name in new.items():
+            self._by_name[name] = sids.get(folded) or folded
+            if folded not in sids:
+                self._shown[folded] = ""  # nothing has that DN now, so nobody need look for it to show it
 
     def key(self, name: str, sid: str) -> str:
         """Return what something is compared by: its SID, else the SID of whatever has or had that DN, else the name."""
         if sid:
             return sid
-        folded = fold_dn(name) if "=" in name else name.casefold()
-        if folded not in self._by_dn:
-            self._by_dn[folded] = self._sid_of(name) or folded
-        return self._by_dn[folded]
+        if name not in self._by_name:
+            self._by_name[name] = self._sid_of(name) or (fold_dn(name) if "=" in name else name.casefold())
+        return self._by_name[name]
 
     def names_of(self, principal: Principal) -> set[str]:
         """Return everything that an object is or was told by: its SID and each DN that it has had."""
@@ -46,8 +54,7 @@ class Identities:
 
     def _sid_of(self, name: str) -> str:
         if "=" in name:
-            known = self.estate.catalogue.by_dn(name)
-            return str(self.estate.principal(known).sid or "") if known is not None else self.store.sid_that_had(name)
+            return self.store.sids_of([name]).get(fold_dn(name), "")
         found = self.estate.catalogue.by_name(name.rpartition("\\")[2])
         principals = self.estate.catalogue.principals(found).values()
         sids = [str(p.sid) for p in principals if p.sid and p.qualified_name.casefold() == name.casefold()]

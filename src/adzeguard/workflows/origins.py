@@ -5,9 +5,8 @@ from itertools import pairwise
 
 from adzeguard.core.review.correction import Correction
 from adzeguard.core.trail.history import Known
-from adzeguard.workflows.history import Past
 from adzeguard.workflows.identities import Identities
-from adzeguard.workflows.past import all_known, of_journal
+from adzeguard.workflows.past import Elsewhere, Past, all_known
 
 Origin = tuple[str, str, str]
 """When, by whom and from where something was changed, in words; each may be empty."""
@@ -20,8 +19,7 @@ def origins(corrections: Sequence[Correction], past: Past) -> list[Origin]:
     if not any(wanted):
         return [_NOTHING] * len(wanted)
     names = Identities(past.estate, past.store)
-    known = all_known(past.trail, of_journal(past.journal), past.database, past.estate, names)
-    last = _last(known, {pair for pairs in wanted for pair in pairs})
+    last = _last({pair for pairs in wanted for pair in pairs}, past, names)
     names.look_up(one.event.by_sid for one in last.values() if one.event.by_sid)
     return [_latest([last[pair] for pair in pairs if pair in last], names) for pairs in wanted]
 
@@ -29,8 +27,7 @@ def origins(corrections: Sequence[Correction], past: Past) -> list[Origin]:
 def origins_of_pairs(pairs: Iterable[tuple[str, str]], past: Past) -> dict[tuple[str, str], tuple[str, str]]:
     """Return by group and member, as SIDs, since when each is inside and by whom, as far as that is known."""
     names = Identities(past.estate, past.store)
-    known = all_known(past.trail, of_journal(past.journal), past.database, past.estate, names)
-    last = _last(known, set(pairs))
+    last = _last(set(pairs), past, names)
     names.look_up(one.event.by_sid for one in last.values() if one.event.by_sid)
     words = {pair: _in_words(one, names) for pair, one in last.items() if one.event.verb == "added"}
     return {pair: (when, by) for pair, (when, by, _) in words.items()}
@@ -48,7 +45,8 @@ def _latest(known: Sequence[Known], names: Identities) -> Origin:
     return _in_words(max(known, key=lambda one: one.event.at), names) if known else _NOTHING
 
 
-def _last(known: Iterable[Known], wanted: set[tuple[str, str]]) -> dict[tuple[str, str], Known]:
+def _last(wanted: set[tuple[str, str]], past: Past, names: Identities) -> dict[tuple[str, str], Known]:
+    known = all_known(past, Elsewhere.of(past), names, {group for group, _ in wanted})
     return {(one.group, one.member): one for one in known if one.group and (one.group, one.member) in wanted}
 
 

@@ -1,7 +1,9 @@
 """All that is known of memberships in the past: the trail, else our own journal, else what two collections saw."""
 
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Set as AbstractSet
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Final, TypeGuard
 
@@ -12,6 +14,7 @@ from adzeguard.core.estate.estate import Estate
 from adzeguard.core.trail.event import MEMBERSHIP, Event, Verb
 from adzeguard.core.trail.history import Known
 from adzeguard.store.connection import Database
+from adzeguard.store.estate_store import EstateStore
 from adzeguard.store.journal import Journal
 from adzeguard.store.membership_past import Seen, changes_seen
 from adzeguard.store.trail import Trail
@@ -23,26 +26,68 @@ AROUND: Final = timedelta(seconds=30)
 Pair = tuple[Verb, str, str]
 
 
+@dataclass(frozen=True, slots=True)
+class Past:
+    """Where all that is known of the past comes from."""
+
+    estate: Estate
+    store: EstateStore
+    trail: Trail
+    journal: Journal
+    database: Database
+
+
+@dataclass(frozen=True, slots=True)
+class Elsewhere:
+    """What is known of memberships beside the trail: from our own journal, and from collections that differ."""
+
+    from_here: Sequence[Known]
+    seen: Sequence[Known]
+
+    @classmethod
+    def of(cls, past: Past) -> "Elsewhere":
+        """Read it."""
+        return cls(list(of_journal(past.journal)), list(_of_collections(changes_seen(past.database), past.estate)))
+
+    def about(self, groups: AbstractSet[str]) -> "Elsewhere":
+        """Return what is about some groups alone."""
+        return Elsewhere(
+            [one for one in self.from_here if one.group in groups], [one for one in self.seen if one.group in groups]
+        )
+
+
 def all_known(
-    trail: Trail,
-    from_here: Iterable[Known],
-    database: Database,
-    estate: Estate,
+    past: Past,
+    elsewhere: Elsewhere,
     names: Identities,
+    groups: AbstractSet[str] | None = None,
     since: datetime | None = None,
 ) -> list[Known]:
     """Return every event about a membership, each from the source that tells most of it, oldest first.
 
-    With `since` the trail is read from there on alone.
+    With `groups`, by what they are known by today, only what was done to their members; with `since` the trail is read
+    from there on alone.
     """
-    told = [
-        Known(e, names.key(e.group, e.group_sid), names.key(e.member, e.member_sid))
-        for e in (trail.since(since, MEMBERSHIP) if since is not None else trail.all(verbs=MEMBERSHIP))
-    ]
-    known = [*told, *_untold(from_here, told, lambda one, at: abs(one.event.at - at) <= AROUND)]
-    seen = list(_of_collections(changes_seen(database), estate))
-    known += _untold(seen, known, _between)
+    told = list(_of_trail(past.trail, names, groups, since))
+    if groups is not None:
+        elsewhere = elsewhere.about(groups)
+    known = [*told, *_untold(elsewhere.from_here, told, lambda one, at: abs(one.event.at - at) <= AROUND)]
+    known += _untold(elsewhere.seen, known, _between)
     return sorted(known, key=lambda one: one.event.at)
+
+
+def _of_trail(
+    trail: Trail, names: Identities, groups: AbstractSet[str] | None, since: datetime | None
+) -> Iterator[Known]:
+    if groups is None:
+        events = trail.since(since, MEMBERSHIP) if since is not None else trail.all(verbs=MEMBERSHIP)
+    else:
+        changed = trail.groups_changed(since=since)
+        names.learn(changed)
+        events = trail.memberships([name for name in changed if names.key(*name) in groups], since)
+    names.learn({(event.group, event.group_sid) for event in events} | {(e.member, e.member_sid) for e in events})
+    for event in events:
+        yield Known(event, names.key(event.group, event.group_sid), names.key(event.member, event.member_sid))
 
 
 def _between(one: Known, at: datetime) -> bool:
@@ -52,10 +97,14 @@ def _between(one: Known, at: datetime) -> bool:
 
 def _untold(more: Iterable[Known], told: Iterable[Known], same: Callable[[Known, datetime], bool]) -> Iterator[Known]:
     """Yield what nothing else tells: an event about the same pair, at a time that can be the same."""
+    some = list(more)
+    wanted = {(one.event.verb, one.group, one.member) for one in some}
     times: defaultdict[Pair, list[datetime]] = defaultdict(list)
     for one in told:
-        times[one.event.verb, one.group, one.member].append(one.event.at)
-    for one in more:
+        pair = one.event.verb, one.group, one.member
+        if pair in wanted:
+            times[pair].append(one.event.at)
+    for one in some:
         if not any(same(one, at) for at in times[one.event.verb, one.group, one.member]):
             yield one
 

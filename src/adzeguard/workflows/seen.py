@@ -6,13 +6,14 @@ from datetime import datetime, timedelta
 from typing import Final
 
 from adzeguard.core.estate.principal import Principal
-from adzeguard.core.trail.event import Event, moment
+from adzeguard.core.trail.event import Event
 from adzeguard.core.trail.history import Known, history_of
 from adzeguard.core.trail.seen import Done, Logon, Seen, Unseen
 from adzeguard.core.trail.support import gaps, missing
-from adzeguard.workflows.history import Past, declared_by, nested_now
+from adzeguard.workflows.history import declared_by, nested_now
 from adzeguard.workflows.identities import Identities
-from adzeguard.workflows.past import AROUND, all_known, of_journal
+from adzeguard.workflows.leading import leading
+from adzeguard.workflows.past import AROUND, Elsewhere, Past, all_known
 
 _SETTLING: Final = timedelta(minutes=10)
 """A log may come late: a change that was made just now is not missed yet."""
@@ -30,19 +31,16 @@ def seen_lately(
     first, last = past.trail.span()
     if first is None or last is None:
         return Seen()
-    from_here = list(of_journal(past.journal))
-    names = Identities(past.estate, past.store)
-    known = [
-        one
-        for one in all_known(past.trail, from_here, past.database, past.estate, names, since)
-        if one.event.at >= since
-    ]
-    times = [at for at in past.trail.times() if moment(at) >= since]
+    elsewhere, names = Elsewhere.of(past), Identities(past.estate, past.store)
+    from_here = elsewhere.from_here
+    groups = leading([group.sid for group in privileged if group.sid], past, elsewhere, names, since)
+    groups = groups | {one.group for one in from_here}
+    known = [one for one in all_known(past, elsewhere, names, groups, since) if one.event.at >= since]
     return Seen(
         _done(past, privileged, known, declared_by(from_here), names),
         _logons(past, privileged, since, names),
         unseen(from_here, known, max(first, since), min(last, now - _SETTLING)),
-        gaps(times),
+        gaps(past.trail.times(since)),
         missing([verb for verb, *_ in past.trail.moments()]),
         since,
         frozenset(hours) if hours is not None else None,

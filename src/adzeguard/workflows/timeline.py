@@ -10,14 +10,14 @@ from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.time.lease import Lease
 from adzeguard.core.time.question import Question, Waiver
-from adzeguard.core.trail.event import Event, moment
+from adzeguard.core.trail.event import Event
 from adzeguard.core.trail.history import Known
 from adzeguard.core.trail.stretches import Stretch, about, stretches_of
 from adzeguard.core.trail.support import gaps
 from adzeguard.core.views.timeline import Inside, Mark, Timeline
-from adzeguard.workflows.history import Past
 from adzeguard.workflows.identities import Identities
-from adzeguard.workflows.past import all_known, of_journal
+from adzeguard.workflows.leading import leading
+from adzeguard.workflows.past import Elsewhere, Past, all_known
 
 _A_MINUTE: Final = 60
 
@@ -34,9 +34,10 @@ class Decided:
 def timeline_of(past: Past, group: Principal, since: datetime, until: datetime, decided: Decided) -> Timeline:
     """Return it: everybody who was inside at any moment since then, whoever came first first."""
     names = Identities(past.estate, past.store)
-    known = all_known(past.trail, of_journal(past.journal), past.database, past.estate, names)
-    members, groups = _members_now(past.estate, group, known)
     sid = str(group.sid)
+    elsewhere = Elsewhere.of(past)
+    known = all_known(past, elsewhere, names, leading([sid], past, elsewhere, names))
+    members, groups = _members_now(past.estate, group, known)
     mattering = about(sid, known, members, groups)
     found = {
         person: [one for one in stretches if one.end is None or one.end >= since]
@@ -52,7 +53,7 @@ def timeline_of(past: Past, group: Principal, since: datetime, until: datetime, 
     people = {
         shown[person]: [_named(one, person, sid, names, decided.leases) for one in found[person]] for person in order
     }
-    times = [at for at in past.trail.times() if moment(at) >= since]
+    times = past.trail.times(since)
     marks = [mark for mark in _marks(sid, decided, names) if since <= mark.at <= until]
     return Timeline(group.qualified_name, since, until, people, {shown[p]: p for p in order}, marks, gaps(times))
 

@@ -58,6 +58,12 @@ def history_of(group: str, events: Sequence[Known], nested: Mapping[str, Abstrac
     return entries
 
 
+def direct_history(events: Sequence[Known]) -> list[Entry]:
+    """Return each event, newest first, as what was done to its own group; `events` are oldest first."""
+    ended = _ends(events)
+    return [Entry(events[place], undone_after=ended.get(place)) for place in reversed(range(len(events)))]
+
+
 def _paths(group: str, inside: Mapping[str, AbstractSet[str]]) -> dict[str, tuple[str, ...]]:
     """Return by each group that leads into one the groups in between, the shortest way."""
     paths: dict[str, tuple[str, ...]] = {group: ()}

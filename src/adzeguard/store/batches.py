@@ -1,0 +1,20 @@
+"""Many values in one statement, as many at a time as every database takes."""
+
+from collections.abc import Iterable, Iterator
+from itertools import islice
+from typing import Final, TypeVar
+
+T = TypeVar("T")
+_AT_ONCE: Final = 500
+
+
+def batched(items: Iterable[T]) -> Iterator[tuple[T, ...]]:
+    """Yield the items in parts that one statement takes."""
+    remaining = iter(items)
+    while some := tuple(islice(remaining, _AT_ONCE)):
+        yield some
+
+
+def among(column: str, count: int) -> str:
+    """Return the condition that a column has one of so many values."""
+    return f"{column} IN ({','.join('?' * count)})"
