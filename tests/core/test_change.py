@@ -27,6 +27,7 @@ from adzeguard.core.estate.named import Named
 from adzeguard.core.review.corrections import corrections
 from adzeguard.core.review.draft import draft_of
 from adzeguard.core.review.kinds import RULE_KINDS
+from adzeguard.core.views.pictures import people_by_place
 from adzeguard.core.wellknown import ADMINISTRATORS
 from adzeguard.workspace.charter_yaml import document_of
 from tests.estates import directory, estate, rights_of
@@ -257,3 +258,7 @@ def test_hosts_of_each_person_are_those_where_they_are_found(drawn: tuple[Estate
                 expected[access.principal.id] = expected.get(access.principal.id, 0) + 1
 
     assert hosts_per_person(of) == expected
+    drawn_by_place: dict[str, int] = {}
+    for (person, _), count in people_by_place(of, 100).counts.items():
+        drawn_by_place[person] = drawn_by_place.get(person, 0) + count
+    assert drawn_by_place == {of.principal(person).qualified_name: count for person, count in expected.items()}

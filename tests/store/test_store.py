@@ -76,6 +76,8 @@ def test_the_last_collection_is_what_the_store_holds(new_store: New, collections
         assert (again.objects, again.groups, again.hosts) == (0, 0, 0)
     estate = store.load()
     stored, objects = estate.catalogue, last.objects
+    alone, nothing = estate.host_named("kiosk-1"), estate.host_named("kiosk-2")
+    assert (alone, nothing) == (estate.hosts_by_name["kiosk-1"], None)
 
     everything = range(stored.size)
     assert stored.principals(everything) == objects.principals(range(objects.size))

@@ -86,7 +86,7 @@ def _asked(desk: Desk, doors: "Doors", name: str) -> "Iterator[Door]":
         return doors.all()
     found = resolve(desk.estate, name)
     if found.kind == Kind.COMPUTER:
-        host = desk.estate.hosts_by_name.get(found.name.casefold())
+        host = desk.estate.host_named(found.name)
         if host is None or host.state is None:
             why = host.why_unknown if host is not None else "it is no host"
             raise UsageError(

@@ -215,7 +215,7 @@ def _pairs(several: "Iterable[list[Item]]") -> list[tuple[str, str]]:
 
 
 def _host(desk: Desk, name: str) -> "Host":
-    host = desk.estate.hosts_by_name.get(name.casefold())
+    host = desk.estate.host_named(name)
     if host is None:
         raise UsageError(f"there is no host '{name}'", "See: adzeguard hosts list")
     return host

@@ -40,7 +40,7 @@ def command(name: str, form: str, output: Path | None, moment: datetime | None, 
     desk = Desk(workspace, moment)
     shown = resolve(desk.estate, name)
     data = object_data(desk.estate, shown)
-    host = desk.estate.hosts_by_name.get(shown.name.casefold()) if shown.kind == Kind.COMPUTER else None
+    host = desk.estate.host_named(shown.name) if shown.kind == Kind.COMPUTER else None
     sections: list[Section] = [*logon_week(shown, desk.now().astimezone().utcoffset() or timedelta())]
     more: dict[str, Any] = {}
     if host is not None:

@@ -75,7 +75,7 @@ def _in_group(desk: Desk, name: str) -> "Table":
     from adzeguard.core.views.members import members_table
 
     resolved = resolve(desk.estate, name)
-    if resolved.kind == Kind.COMPUTER and resolved.name.casefold() in desk.estate.hosts_by_name:
+    if resolved.kind == Kind.COMPUTER and desk.estate.host_named(resolved.name) is not None:
         say(f"{resolved.name} is a host: these are its administrators, as --host shows them.")
         return _on_host(desk, resolved.name, None)
     if resolved.kind != Kind.GROUP:

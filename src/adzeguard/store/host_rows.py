@@ -3,6 +3,7 @@
 import json
 from bisect import bisect_left
 from collections.abc import Iterable, Sequence
+from typing import Any
 
 from adzeguard.core.errors import InputError
 from adzeguard.core.estate.alike_states import AlikeStates
@@ -11,6 +12,7 @@ from adzeguard.core.estate.capability import Capability
 from adzeguard.core.estate.hosts import Host, HostState
 from adzeguard.core.wellknown import DIRECTORY_SERVER_GROUPS
 from adzeguard.store.collections import ENACTMENT
+from adzeguard.store.columns import text_hash
 from adzeguard.store.connection import Connection, Database, pattern_of
 from adzeguard.store.lazy_sequence import LazySequence
 from adzeguard.store.objects import end_rows
@@ -53,6 +55,7 @@ class StoredHosts(LazySequence[Host]):
         super().__init__(self._all)
         self._database = database
         self._valid = valid
+        self._named: dict[str, Host | None] = {}
 
     def _all(self) -> list[Host]:
         with self._database.reading() as connection:
@@ -64,20 +67,31 @@ class StoredHosts(LazySequence[Host]):
         if self.is_fetched or not name.isascii():  # the store folds the case of ASCII only
             hosts: Sequence[Host] = self
         else:
+            text = f'"name":{json.dumps(name)}'
             with self._database.reading() as connection:
-                hosts = read_hosts(connection, self._valid, f'"name":{json.dumps(name)}')
+                hosts = read_hosts(
+                    connection, self._valid, f"h.state {connection.dialect.like} ? ESCAPE '!'", pattern_of(text)
+                )
         return [h for h in hosts if h.state and any(g.name.casefold() == wanted for g in h.state.groups)]
 
+    def named(self, name: str) -> Host | None:
+        """Return the host of this name, whatever its case; each name is asked for once."""
+        folded = name.casefold()
+        if folded not in self._named:
+            with self._database.reading() as connection:
+                found = read_hosts(connection, self._valid, "o.name_hash = ?", text_hash(folded))
+            self._named[folded] = next((host for host in found if host.name.casefold() == folded), None)
+        return self._named[folded]
 
-def read_hosts(connection: Connection, valid: str, holding: str = "") -> list[Host]:
-    """Return all hosts that hold by a condition, by name; with `holding` only those in whose state the text stands."""
-    more = f" WHERE h.state {connection.dialect.like} ? ESCAPE '!'" if holding else ""
+
+def read_hosts(connection: Connection, valid: str, condition: str = "", *values: Any) -> list[Host]:
+    """Return all hosts that hold, by name, or of them those for which a condition on the host or its object is true."""
+    more = f" WHERE {condition}" if condition else ""
     query = (
         "SELECT o.id, o.name, o.dn, o.details, o.primary_rid, a.text, o.rid, h.trouble, h.state, h.source"
         f" FROM (SELECT * FROM host WHERE {valid}) h JOIN (SELECT * FROM object WHERE {valid}) o ON o.id = h.id"
         f" LEFT JOIN authority a ON a.id = o.authority{more} ORDER BY o.name"
     )
-    values = (pattern_of(holding),) if holding else ()
     states = AlikeStates(state_of_text)
     return [
         Host(

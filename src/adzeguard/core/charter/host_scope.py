@@ -77,7 +77,7 @@ def resolve_scope(names: RuleNames, scope: HostScope, key: str = "hosts") -> Res
 
 
 def _known_host(names: RuleNames, path: tuple[str | int, ...], name: str) -> None:
-    hosts = names.estate.hosts_by_name
-    if name.casefold() not in hosts:
+    if names.estate.host_named(name) is None:
+        hosts = names.estate.hosts_by_name
         near = did_you_mean(name.casefold(), hosts, shown=lambda folded: f"'{hosts[folded].name}'")
         names.fail(path, name, f"there is no host '{name}'{near}")

@@ -95,7 +95,7 @@ def _memberships(named: Named) -> Iterator[Found]:
 
 
 def _grants(named: Named) -> Iterator[Found]:
-    for given in named.rights.own_grants(defaults=True) if named.by_sid else ():
+    for given in named.rights.own_grants(defaults=True, holders=named.by_sid):
         one = named.by_sid.get(str(given.holder.sid))
         if one is not None:
             yield one, Use("denial" if given.grant.deny else "grant", given.where, given.sentence)
@@ -206,7 +206,7 @@ def _linked(named: Named) -> Iterator[Found]:
 def _filtered(named: Named) -> Iterator[Found]:
     """Yield the directory policies that an object may apply, or may not: by whom they are filtered."""
     apply = named.rights.schema.control_rights.get("Apply-Group-Policy")
-    for given in named.rights.own_grants(defaults=True) if named.by_sid and apply is not None else ():
+    for given in named.rights.own_grants(defaults=True, holders=named.by_sid) if apply is not None else ():
         one = named.by_sid.get(str(given.holder.sid))
         filters = given.over.kind == Kind.POLICY and any(e.object_type == apply for e in given.grant.entries)
         if one is not None and filters:

@@ -6,7 +6,7 @@ from datetime import datetime
 from functools import cached_property
 
 from adzeguard.core.estate.catalogue import Catalogue, Domain
-from adzeguard.core.estate.hosts import Host
+from adzeguard.core.estate.hosts import Host, SearchableHosts
 from adzeguard.core.estate.membership import MembershipGraph
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.identity import Sid
@@ -52,6 +52,12 @@ class Estate:
     def hosts_by_name(self) -> Mapping[str, Host]:
         """The hosts by their folded names."""
         return {host.name.casefold(): host for host in self.hosts}
+
+    def host_named(self, name: str) -> Host | None:
+        """Return the host of this name, whatever its case, without reading the others where that can be."""
+        if "hosts_by_name" not in self.__dict__ and isinstance(self.hosts, SearchableHosts):
+            return self.hosts.named(name)
+        return self.hosts_by_name.get(name.casefold())
 
     @cached_property
     def host_administrators(self) -> Sequence[frozenset[Sid]]:

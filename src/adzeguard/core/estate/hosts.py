@@ -131,3 +131,6 @@ class SearchableHosts(Protocol):
 
     def with_local_group(self, name: str) -> list[Host]:
         """Return the hosts that have a local group of this name."""
+
+    def named(self, name: str) -> Host | None:
+        """Return the host of this name, whatever its case."""

@@ -162,7 +162,7 @@ def candidate_lines(found: Iterable[Principal]) -> str:
 def resolve_host(estate: Estate, typed: str) -> Host:
     """Return the host of this name, with or without its domain; `UnknownNameError` lists what comes near."""
     name = typed.rpartition("\\")[2].removesuffix("$")
-    host = estate.hosts_by_name.get(name.casefold()) or estate.hosts_by_name.get(name.partition(".")[0].casefold())
+    host = estate.host_named(name) or estate.host_named(name.partition(".")[0])
     if host:
         return host
     near = difflib.get_close_matches(name.casefold(), list(estate.hosts_by_name), 5, 0.5)

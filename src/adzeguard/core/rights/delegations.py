@@ -1,6 +1,6 @@
 """Every grant of the directory: where it stands, who has it, and whether anybody wrote it down."""
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -60,16 +60,19 @@ class Rights:
         """Reads entries back into grants."""
         return GrantReader(self.schema, self.duties, self.estate.domain.sid)
 
-    def own_grants(self, *, defaults: bool = False) -> Iterator[Delegation]:
-        """Yield what was granted on each object itself, each distinct descriptor read once.
+    def own_grants(self, *, defaults: bool = False, holders: Collection[str] | None = None) -> Iterator[Delegation]:
+        """Yield what was granted on each object itself, to anybody or to these holders, by their SIDs.
 
-        What the domain gives its own built-in principals and what every new object has is left out.
+        Each distinct descriptor is read once. What the domain gives its own built-in principals and what every new
+        object has is left out, but for `defaults`.
         """
         reader = self.reader
         for use in self.estate.catalogue.descriptor_uses():
             own = [entry for entry in _entries(use.raw) if not entry.inherited]
             if not defaults:
                 own = [entry for entry in own if not self.is_built_in(entry)]
+            if holders is not None:
+                own = [entry for entry in own if entry.sid in holders]
             # Most objects share a few descriptors that give nothing of their own: they are not even looked up.
             grants = reader.grants(own, class_of_kind(use.kind), defaults=defaults) if own else []
             for principal in self.estate.catalogue.principals(use.ids).values() if grants else ():

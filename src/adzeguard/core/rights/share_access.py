@@ -59,7 +59,7 @@ def token_on(estate: Estate, server: str, sids: AbstractSet[str]) -> frozenset[s
     it, otherwise as every host has them that joins the domain.
     """
     token = {str(sid) for sid in sids} | {EVERYONE, AUTHENTICATED_USERS, WELL_KNOWN["network"]}
-    host = estate.hosts_by_name.get(server.partition(".")[0].casefold())
+    host = estate.host_named(server.partition(".")[0])
     if host is not None and host.is_of_directory:
         return frozenset(token)
     token -= {sid for sid in token if is_built_in_group(sid)}

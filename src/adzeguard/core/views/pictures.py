@@ -1,16 +1,16 @@
 """What pictures show, as plain values: drawings of what leads to what, and figures by time, place and age."""
 
-from collections import Counter
+from collections import Counter, defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from itertools import pairwise
 
-from adzeguard.core.access.members import hosts_per_person, members_on_host
+from adzeguard.core.access.members import hosts_per_person
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.places import short_dn
 from adzeguard.core.estate.principal import Flag, Kind, Principal
-from adzeguard.core.identity import parent_dn
+from adzeguard.core.identity import Sid, parent_dn
 from adzeguard.core.review.proposed_cut import ProposedCut
 from adzeguard.core.rights.reach_graph import ReachGraph, object_of
 from adzeguard.core.rights.reach_words import Reaching
@@ -104,15 +104,17 @@ def people_by_place(estate: Estate, most: int) -> Places:
     """Return the people who administer most hosts, against the OUs that these lie in."""
     chosen = dict(Counter(hosts_per_person(estate)).most_common(most))
     names = {i: p.qualified_name for i, p in estate.catalogue.principals(chosen).items()}
-    hosts: Counter[str] = Counter()
-    counts: Counter[tuple[str, str]] = Counter()
-    for host in estate.hosts:
-        if host.state is None:
-            continue
-        place = short_dn(estate, parent_dn(host.dn))
-        hosts[place] += 1
-        inside = {access.principal.id for access in members_on_host(estate, host)}
-        counts.update((names[i], place) for i in inside if i in names)
+    administrators: defaultdict[str, list[frozenset[Sid]]] = defaultdict(list)
+    for host, inside in zip(estate.hosts, estate.host_administrators, strict=True):
+        if host.state is not None:
+            administrators[short_dn(estate, parent_dn(host.dn))].append(inside)
+    hosts = {place: len(of_hosts) for place, of_hosts in administrators.items()}
+    counts = {
+        (names[i], place): count
+        for place, of_hosts in administrators.items()
+        for i, count in hosts_per_person(estate, of_hosts).items()
+        if i in names
+    }
     people = [names[i] for i in chosen if i in names]
     return Places(people, sorted(hosts), hosts, counts)
 
