@@ -19,7 +19,7 @@ WHO = r"LOWMERE\Domain Admins"
 _TERMINAL = ["xterm", "-fa", "DejaVu Sans Mono", "-fs", "10", "-geometry", "155x46+0+0", "-b", "10"]
 _TERMINAL += ["-bg", "#14181f", "-fg", "#d8dee9", "-e", "bash"]
 SHOTS = {
-    "who": [["who", WHO], ["why", "orla.fenn", "--in", WHO]],
+    "who": [["who", WHO], ["why", "orla.fenn", WHO]],
     "who-host": [["who", "--host", "KIOSK-07"], ["who", "--hosts", "--at-least", "3"]],
     "check": [
         ["check", "--severity", "high", "--limit", "12"],
