@@ -97,10 +97,9 @@ class Trail:
     def memberships(self, groups: Collection[Name], since: datetime | None = None) -> list[Event]:
         """Return what was done to the members of some groups, oldest first."""
         with self._database.reading() as connection:
-            rows = sorted(
-                _naming(connection, f'"key", {_READ}', "what", groups, since), key=lambda row: (row[1], row[0])
-            )
-        return [_event(row[1:]) for row in rows]
+            rows = list(_naming(connection, _READ, "what", groups, since, order=" ORDER BY at"))
+        # What was done at one time stays in the order of the log, as the index by time gives it: in, and out again.
+        return [_event(row) for row in sorted(rows, key=lambda row: int(row[0]))]
 
     def since(self, begin: datetime, verbs: Sequence[str]) -> list[Event]:
         """Return what was done in some ways since a moment, oldest first."""
