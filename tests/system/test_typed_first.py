@@ -81,6 +81,7 @@ def test_rosters_that_are_none(demo: Program, row: str, says: str) -> None:
         (["group", "ad"], "Did you mean add?"),
         (["trail", "xyzzy"], "There are: aside, follow, import, support"),
         (["grant", "show"], "For that: adzeguard grant list"),
+        (["grant", "show", "OU=Quay"], "For that: adzeguard grant list"),
         (["lease", "start", "roan.pell"], "It is written: adzeguard lease start [OPTIONS] PERSON GROUP. See: "),
         (["why", "roan.pell"], "say one group or one host"),
         (["why", "roan.pell", "OU=People"], "is an OU, not a group or host"),

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, TypeVar
+from typing import TYPE_CHECKING, Any, NoReturn, TypeVar
 
 import click
 
@@ -34,11 +34,11 @@ F = TypeVar("F", bound=Callable[..., Any])
 class _Grants(CommandGroup):
     """Says what whoever begins with a name may have meant."""
 
-    def refuse(self, ctx: click.Context, args: list[str], names: list[str]) -> None:
+    def refuse(self, ctx: click.Context, args: list[str], names: list[str]) -> NoReturn:
         """Tell the right line for "grant WHO …"."""
         import shlex
 
-        if len(args) == 1:
+        if len(args) == 1 or args[0] in self.instead:
             super().refuse(ctx, args, names)
         line = shlex.join(["adzeguard", "grant", "give", *args])
         over = "" if "--over" in args else " --over OBJECT"

@@ -1,8 +1,7 @@
 """Commands that have commands below them, and what they say to a word that is none of these."""
 
-import difflib
 from collections.abc import Collection, Mapping
-from typing import Any, Final
+from typing import Any, Final, NoReturn
 
 import click
 
@@ -28,7 +27,7 @@ class CommandGroup(click.Group):
             self.refuse(ctx, args, names)
         return super().resolve_command(ctx, args)
 
-    def refuse(self, ctx: click.Context, args: list[str], names: list[str]) -> None:
+    def refuse(self, ctx: click.Context, args: list[str], names: list[str]) -> NoReturn:
         """Fail with the nearest thing that there is."""
         below = " ".join([*ctx.command_path.split()[1:], args[0]])
         ctx.fail(f"There is no command '{below}'. {meant(args[0], names, self.instead)}")
@@ -38,6 +37,8 @@ def meant(word: str, names: Collection[str], instead: Mapping[str, str]) -> str:
     """Return what a word that is no command may have meant."""
     if line := instead.get(word.casefold()):
         return f"For that: {line}"
-    if near := difflib.get_close_matches(word.casefold(), names, 1, 0.6):
-        return f"Did you mean {near[0]}?"
+    from adzeguard.core.wording import nearest
+
+    if near := nearest(word.casefold(), names, 0.6):
+        return f"Did you mean {near}?"
     return f"There are: {', '.join(sorted(names))}" if len(names) <= _FEW else "See: adzeguard --help"

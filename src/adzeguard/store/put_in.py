@@ -11,6 +11,7 @@ from adzeguard.core.change.change import BY_HAND_RULE, UNDO_RULE, Change, Key
 from adzeguard.core.change.proposal import FORMAT
 from adzeguard.core.change.written import read_change
 from adzeguard.core.errors import ProposalFileError
+from adzeguard.store.batches import among
 from adzeguard.store.connection import Connection, Database, one
 
 _OURS: Final = (BY_HAND_RULE, UNDO_RULE)
@@ -66,13 +67,13 @@ def gather_anew(connection: Connection) -> None:
 def note(connection: Connection, change: Change) -> None:
     """Note a change that was made: what it claims belongs to it now."""
     claims = [json.dumps(key) for key in change.claims()]
-    marks = ", ".join("?" * len(claims))
+    claimed = among("claim", len(claims))
     restores = False
     if claims:
-        rows = connection.rows(f"SELECT format, change FROM put_in WHERE claim IN ({marks})", claims)
+        rows = connection.rows(f"SELECT format, change FROM put_in WHERE {claimed}", claims)
         earlier = [_read(text, written_as, ()) for written_as, text in rows]
         restores = any(e is not None and change.restores(e) for e in earlier)
-        connection.run(f"DELETE FROM put_in WHERE claim IN ({marks})", claims)
+        connection.run(f"DELETE FROM put_in WHERE {claimed}", claims)
     if change.rule in _OURS or change.leaves or restores:
         return
     text = json.dumps(change.model_dump(mode="json"), sort_keys=True)

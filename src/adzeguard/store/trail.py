@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Final
 
-from adzeguard.core.trail.event import MEMBERSHIP, Event, key_of, moment
+from adzeguard.core.trail.event import MEMBERSHIP, Event, key_of, microseconds_of, moment
 from adzeguard.store.batches import among, batched
 from adzeguard.store.connection import Connection, Database, Row, one
 
@@ -72,21 +72,16 @@ class Trail:
 
     def all(self, since: int = -_FIRST, verbs: Sequence[str] = ()) -> list[Event]:
         """Return everything since a moment, oldest first, or only what was done in some ways."""
-        some = f" AND verb IN ({', '.join('?' * len(verbs))})" if verbs else ""
+        some = f" AND {among('verb', len(verbs))}" if verbs else ""
         return self._events(f"at >= ?{some} ORDER BY at", (since, *verbs))
 
     def groups_changed(self, *, by: str = "", since: datetime | None = None) -> list[Name]:
         """Return each group whose members were changed, as the log names it; by a SID alone, or since a moment."""
-        condition = f"{_MEMBERSHIP}{' AND by_sid = ?' if by else ''}{_from(since)}"
-        with self._database.reading() as connection:
-            rows = connection.rows(f"SELECT DISTINCT what, what_sid FROM trail WHERE {condition}", [by] if by else [])
-        return [(str(name), str(sid)) for name, sid in rows]
+        return self._named("what", f"{' AND by_sid = ?' if by else ''}{_from(since)}", [by] if by else [])
 
     def members_changed(self, since: datetime | None = None) -> list[Name]:
         """Return everybody who was ever, or since a moment, put into a group or taken out, as the log names them."""
-        with self._database.reading() as connection:
-            rows = connection.rows(f"SELECT DISTINCT whom, whom_sid FROM trail WHERE {_MEMBERSHIP}{_from(since)}")
-        return [(str(name), str(sid)) for name, sid in rows]
+        return self._named("whom", _from(since))
 
     def groups_of(self, members: Collection[Name], since: datetime | None = None) -> list[tuple[Name, Name]]:
         """Return each group into which one of the members was put or out of which it was taken, and the member."""
@@ -103,7 +98,7 @@ class Trail:
 
     def since(self, begin: datetime, verbs: Sequence[str]) -> list[Event]:
         """Return what was done in some ways since a moment, oldest first."""
-        return self.all(_microseconds(begin), verbs)
+        return self.all(microseconds_of(begin), verbs)
 
     def span(self) -> tuple[datetime | None, datetime | None]:
         """Return the times of the first and of the last event; nothing of an empty trail."""
@@ -120,7 +115,7 @@ class Trail:
 
     def times(self, since: datetime | None = None) -> Iterator[int]:
         """Yield when events were, or those since a moment, oldest first, in microseconds since 1970."""
-        begin = -_FIRST if since is None else _microseconds(since)
+        begin = -_FIRST if since is None else microseconds_of(since)
         with self._database.reading() as connection:
             yield from (
                 int(row[0]) for row in connection.rows("SELECT at FROM trail WHERE at >= ? ORDER BY at", (begin,))
@@ -131,6 +126,13 @@ class Trail:
         query = "SELECT source, reason, text FROM trail_aside ORDER BY source, reason, text"
         with self._database.reading() as connection:
             return [(str(source), str(reason), str(text)) for source, reason, text in connection.rows(query)]
+
+    def _named(self, column: str, more: str, values: Sequence[object] = ()) -> list[Name]:
+        with self._database.reading() as connection:
+            rows = connection.rows(
+                f"SELECT DISTINCT {column}, {column}_sid FROM trail WHERE {_MEMBERSHIP}{more}", values
+            )
+        return [(str(name), str(sid)) for name, sid in rows]
 
     def _events(self, where: str, values: Sequence[object]) -> list[Event]:
         with self._database.reading() as connection:
@@ -170,12 +172,8 @@ def _event(row: Row) -> Event:
     return Event(moment(at), *told)
 
 
-def _microseconds(at: datetime) -> int:
-    return Event(at, "changed").microseconds
-
-
 def _from(since: datetime | None) -> str:
-    return "" if since is None else f" AND at >= {_microseconds(since)}"
+    return "" if since is None else f" AND at >= {microseconds_of(since)}"
 
 
 def _naming(

@@ -79,9 +79,7 @@ def _asked_about(asked: Asked, known: Sequence[Known], estate: Estate) -> list[E
 
 
 def _entries(asked: Asked, known: Sequence[Known], estate: Estate) -> list[Entry]:
-    if asked.group is None or asked.group.sid is None:
-        return direct_history(known)
-    if asked.direct:
+    if asked.group is None or asked.group.sid is None or asked.direct:
         return direct_history(known)
     return history_of(asked.group.sid, known, nested_now(estate, asked.group, known))
 
@@ -100,7 +98,7 @@ def nested_now(estate: Estate, group: Principal, known: Iterable[Known]) -> Mapp
     for one in waiting:
         if graph.position_of(one) is None:
             continue
-        edges[one] = [m for m in graph.direct_members(one).tolist() if graph.position_of(m) is not None]
+        edges[one] = graph.groups_inside(one)
         waiting += [m for m in edges[one] if m not in seen]
         seen |= set(edges[one])
     found = estate.catalogue.principals(seen)

@@ -56,5 +56,5 @@ def _inside_now(estate: Estate, groups: Iterable[str]) -> Iterator[str]:
     graph = estate.graph
     ids = estate.ids_of_sids({group for group in groups if group.startswith("S-1-")})
     parents = [i for group in groups if (i := ids.get(group)) is not None and graph.position_of(i) is not None]
-    children = {m for i in parents for m in graph.direct_members(i).tolist() if graph.position_of(m) is not None}
+    children = {child for parent in parents for child in graph.groups_inside(parent)}
     yield from (str(one.sid) for one in estate.catalogue.principals(children).values() if one.sid)

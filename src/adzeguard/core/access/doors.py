@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from functools import cache, partial
 from typing import Final, Literal
 
+from adzeguard.core.access.logon import identities_of
 from adzeguard.core.estate.elevation import elevations_of
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host
@@ -130,26 +131,19 @@ def programs_needed(
     elevations that come with the loss: host, SID of the person or group, program.
     """
     needed: dict[tuple[str, str], list[str]] = {}
-    token_of = cache(partial(_token, estate))
+    token_of = cache(partial(identities_of, estate))
     for door, becomes in doors:
         host = estate.hosts_by_name.get(door.host.casefold()) if becomes == "loses" else None
         part = elevations_of(host.state) if host is not None and host.state is not None else None
         if host is None or host.state is None or part is None:
             continue
-        token = token_of(door.sid)
+        token = token_of(Sid(door.sid))
         let = {one.program for one in part.granted if one.who in token}
         let |= {program for name, who, program in given if name.casefold() == door.host.casefold() and who in token}
         ran = sorted({one.program for one in part.used if one.who == door.sid} - let)
         if ran:
             needed[door.sid, door.host] = ran
     return needed
-
-
-def _token(estate: Estate, sid: str) -> frozenset[str]:
-    """Return the SIDs that somebody acts under: their own, and those of all groups that they are in."""
-    known = estate.id_of_sid(sid)
-    groups = estate.catalogue.principals(estate.graph.effective_groups(known).tolist()) if known is not None else {}
-    return frozenset({sid, *(group.sid for group in groups.values() if group.sid)})
 
 
 def _key(door: Door) -> tuple[str, ...]:

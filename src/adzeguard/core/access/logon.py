@@ -21,16 +21,19 @@ class Admission:
     """Whether it is refused since only others are let."""
 
 
+def identities_of(estate: Estate, sid: Sid, graph: MembershipGraph | None = None) -> frozenset[Sid]:
+    """Return everything that somebody is in the directory: themselves, and every group that they are in."""
+    known = estate.id_of_sid(sid)
+    if known is None:
+        return frozenset({sid})
+    groups = estate.catalogue.principals((graph or estate.graph).effective_groups(known).tolist())
+    return frozenset({sid, *(group.sid for group in groups.values() if group.sid)})
+
+
 def token_on(estate: Estate, state: HostState, sid: Sid, graph: MembershipGraph | None = None) -> frozenset[Sid]:
     """Return everything that somebody is at a host: themselves, their groups of the directory, and of the host."""
-    graph = graph or estate.graph
-    known = estate.id_of_sid(sid)
-    token = {sid, EVERYONE, AUTHENTICATED_USERS}
-    if known is not None:
-        groups = estate.catalogue.principals(graph.effective_groups(known).tolist())
-        token |= {group.sid for group in groups.values() if group.sid}
-    token |= {group.sid for group in state.groups if group.members & token}
-    return frozenset(token)
+    token = identities_of(estate, sid, graph) | {EVERYONE, AUTHENTICATED_USERS}
+    return token | {group.sid for group in state.groups if group.members & token}
 
 
 def may_log_on(rules: LogonRules | None, token: Iterable[Sid], way: str) -> Admission:

@@ -55,8 +55,9 @@ class Estate:
 
     def host_named(self, name: str) -> Host | None:
         """Return the host of this name, whatever its case, without reading the others where that can be."""
-        if "hosts_by_name" not in self.__dict__ and isinstance(self.hosts, SearchableHosts):
-            return self.hosts.named(name)
+        hosts = self.hosts
+        if isinstance(hosts, SearchableHosts) and not hosts.is_fetched:
+            return hosts.named(name)
         return self.hosts_by_name.get(name.casefold())
 
     @cached_property

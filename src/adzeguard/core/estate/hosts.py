@@ -129,6 +129,10 @@ class Host:
 class SearchableHosts(Protocol):
     """Hosts of which a few can be had without reading all."""
 
+    @property
+    def is_fetched(self) -> bool:
+        """Whether all of them were read already."""
+
     def with_local_group(self, name: str) -> list[Host]:
         """Return the hosts that have a local group of this name."""
 

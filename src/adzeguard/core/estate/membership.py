@@ -188,6 +188,11 @@ class MembershipGraph:
             return np.empty(0, np.int32)
         return np.sort(np.concatenate([self.group_ids[self.nested.row(position)], self.people.row(position)]))
 
+    def groups_inside(self, group: int) -> list[int]:
+        """Return the groups that a group lists, sorted."""
+        position = self.position_of(group)
+        return [] if position is None else sorted(self.group_ids[self.nested.row(position)].tolist())
+
     def grants_access(self, group: int) -> bool:
         """Tell whether a group's members hold what is given to it: a distribution group is in nobody's token."""
         position = self.position_of(group)

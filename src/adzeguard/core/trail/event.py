@@ -50,7 +50,12 @@ class Event:
     @property
     def microseconds(self) -> int:
         """When it was, in microseconds since 1970."""
-        return (self.at - _EPOCH) // _MICROSECOND
+        return microseconds_of(self.at)
+
+
+def microseconds_of(at: datetime) -> int:
+    """Return how many microseconds after 1970 a time is."""
+    return (at - _EPOCH) // _MICROSECOND
 
 
 def moment(microseconds: int) -> datetime:
