@@ -2,11 +2,10 @@
 PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
-SERVER_LOG := .rooms-tests.log
 SERVER_PACKAGES := samba samba-ad-dc samba-ad-provision samba-dsdb-modules samba-vfs-modules winbind ldap-utils \
 	ldb-tools python3-samba
 
-.PHONY: demo check test fuzz lint bench docs screenshots wheel server database hosts clean
+.PHONY: demo check test test-long coverage lint bench docs screenshots wheel server database hosts clean
 
 demo: $(VENV)/installed
 	rm -rf lowmere-demo
@@ -15,24 +14,21 @@ demo: $(VENV)/installed
 # What a change must pass.
 check: test lint
 
-# Two streams of about the same length, one for each core: the tests that talk to the directory server, those of single rooms
-# and the first of those that drive the whole program; and the others of these. What they cover is measured in the programs
-# they start too, branch by branch, and said at the end.
-FIRST_OF_THE_WHOLE := tests/system/test_[a-e]*.py
-# Compiled first, as an installed program is: the tests start it some thousand times, and some machines forbid it to itself.
+# Two processes, one for each core; what shares a server stays in one of them. Compiled first, as an installed program is:
+# some machines forbid it to itself (PYTHONDONTWRITEBYTECODE).
+PYTEST := $(BIN)/python -m pytest -n 2 --dist loadgroup
 test: $(VENV)/installed-test server database hosts
-	@$(BIN)/python -m compileall -q src; $(BIN)/coverage erase; \
-	( $(BIN)/coverage run -m pytest -m server; served=$$?; \
-	  $(BIN)/coverage run -m pytest -m "not server" --ignore tests/system; rooms=$$?; \
-	  $(BIN)/coverage run -m pytest -m "not server" $(FIRST_OF_THE_WHOLE); exit $$((served | rooms | $$?)) ) > $(SERVER_LOG) 2>&1 & \
-	beside=$$!; \
-	$(BIN)/coverage run -m pytest -m "not server" tests/system --ignore-glob '$(FIRST_OF_THE_WHOLE)'; whole=$$?; \
-	wait $$beside; code=$$?; cat $(SERVER_LOG); rm -f $(SERVER_LOG); \
-	$(BIN)/coverage combine --quiet; $(BIN)/coverage report | tail -n 40; exit $$((whole | code))
+	@$(BIN)/python -m compileall -q src
+	$(PYTEST)
 
-# The same property tests with two hundred times as many examples, for a night: files, answers, descriptors, rules.
-fuzz: $(VENV)/installed-test
-	PROPERTY_TESTS=long $(BIN)/python -m pytest tests/core tests/directory tests/report tests/workspace -k "not server"
+# Every write, every kill, property tests with two hundred times as many examples: for a night.
+test-long: $(VENV)/installed-test server database hosts
+	@$(BIN)/python -m compileall -q src
+	LONG_TESTS=1 $(PYTEST)
+
+# How much of the program the tests reach, branch by branch; less than stands there today is a failure.
+coverage: $(VENV)/installed-test server database hosts
+	$(BIN)/coverage erase; $(PYTEST) --cov --cov-report=; $(BIN)/coverage report | tail -n 40
 
 lint: $(VENV)/installed-test
 	$(BIN)/ruff check .
@@ -64,12 +60,18 @@ database:
 		apt-get update -q && DEBIAN_FRONTEND=noninteractive apt-get install -y -q --no-install-recommends postgresql; \
 	else echo "The tests against a real PostgreSQL are skipped; as root: apt-get install postgresql"; fi
 
-# The same for the clients by which a sandbox of OpenSSH, PAM and sudo is used; what runs in it, it installs itself.
+# The same for the clients by which a sandbox of OpenSSH, PAM and sudo is used. What runs in it is not installed here: its
+# packages are fetched, and the sandbox, which reaches no network, installs them.
+HOST_PACKAGES := sudo openssh-server pamtester libnss-extrausers libnss-winbind
+PACKAGES := $(or $(XDG_CACHE_HOME),$(HOME)/.cache)/adzeguard-tests/packages
+FETCH := apt-get install -y -q --no-install-recommends --download-only -o APT::Sandbox::User=root \
+	-o Dir::Cache::archives=$(PACKAGES) $(HOST_PACKAGES)
 hosts:
-	@if command -v ssh >/dev/null && command -v ssh-agent >/dev/null && command -v nsenter >/dev/null; then :; \
-	elif [ "$$(id -u)" = 0 ] && command -v apt-get >/dev/null; then \
-		apt-get update -q && DEBIAN_FRONTEND=noninteractive apt-get install -y -q --no-install-recommends openssh-client util-linux; \
-	else echo "The tests against a real Linux host are skipped; as root: apt-get install openssh-client util-linux"; fi
+	@if [ "$$(id -u)" != 0 ] || ! command -v apt-get >/dev/null; then \
+		echo "The tests against a real Linux host are skipped; they need root, and Debian's openssh-client and util-linux"; exit 0; fi; \
+	if ! command -v ssh >/dev/null || ! command -v ssh-agent >/dev/null || ! command -v nsenter >/dev/null; then \
+		apt-get update -q && DEBIAN_FRONTEND=noninteractive apt-get install -y -q --no-install-recommends openssh-client util-linux || exit 1; fi; \
+	mkdir -p $(PACKAGES)/partial; $(FETCH) >/dev/null 2>&1 || { apt-get update -q && $(FETCH); }
 
 # Debian without python3-venv cannot make an environment with pip; its own package is asked for then.
 $(VENV)/bin/python:

@@ -11,8 +11,8 @@ from pathlib import Path
 from statistics import median
 
 from tests.certificates import made_certificate
-from tests.conftest import Program
 from tests.mail_server import MailServer
+from tests.program import Program
 from tests.server.conftest import connect
 from tests.server.scenario_load import operations
 from tests.server.server import Server, missing

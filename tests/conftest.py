@@ -1,17 +1,14 @@
-"""What many tests need: the built program, the demo workspace, small estates."""
+"""What many tests need: the demo workspace, and the servers."""
 
-import json
-import os
-import re
 import shutil
-import subprocess
-import sys
-from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 import pytest
 from hypothesis import HealthCheck, settings
+
+from tests.alone import leave_the_network
+from tests.long_tests import LONG, SEED
+from tests.program import Program
 
 pytest_plugins = [
     "tests.certificates",
@@ -23,47 +20,33 @@ pytest_plugins = [
 
 settings.register_profile("usual", deadline=None, max_examples=60, suppress_health_check=[HealthCheck.too_slow])
 settings.register_profile("long", deadline=None, max_examples=10_000, suppress_health_check=list(HealthCheck))
-settings.load_profile(os.environ.get("PROPERTY_TESTS", "usual"))
+settings.load_profile("long" if LONG else "usual")
 
-Json = Any
-
-
-@dataclass(frozen=True)
-class Ran:
-    """One finished run of the program."""
-
-    code: int
-    out: str
-    err: str
-
-    @property
-    def json(self) -> Json:
-        return json.loads(self.out)
+SHARED = {"server": "directory server", "linux_host": "linux host", "postgres": "database"}
+"""What is made once and shared: the tests that use it run in one process, one after the other."""
 
 
-class Program:
-    """The built program, run as people run it: as a process, in a folder."""
+def pytest_configure() -> None:
+    """Leave the network before the first test."""
+    leave_the_network()
 
-    def __init__(self, folder: Path) -> None:
-        self.folder = folder
-        ours = ("ADZEGUARD_PASSWORD", "FORCE_COLOR", "COLUMNS")
-        self.environment = {name: value for name, value in os.environ.items() if name not in ours}
 
-    def __call__(self, *arguments: str | Path, typed: str | None = None, timeout: float = 120) -> Ran:
-        command = [sys.executable, "-m", "adzeguard", *map(str, arguments)]
-        done = subprocess.run(
-            command,
-            cwd=self.folder,
-            input=typed or "",
-            capture_output=True,
-            text=True,
-            timeout=timeout,
-            check=False,
-            env=self.environment,
-        )
-        assert "Traceback" not in done.stderr, done.stderr
-        assert "should not happen" not in done.stderr, done.stderr
-        return Ran(done.returncode, done.stdout, done.stderr)
+def pytest_report_header() -> str:
+    """Say what was chosen of what is dear, so that a run can be made again."""
+    return "all of what is dear" if LONG else f"a part of what is dear, by TESTS_SEED={SEED}"
+
+
+@pytest.hookimpl(tryfirst=True)
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Keep together what shares a server; the long ones of the rest begin first."""
+    for item in items:
+        used = set(getattr(item, "fixturenames", ()))
+        if "new_store" in used and "postgres" in item.name:
+            used.add("postgres")
+        for fixture, group in SHARED.items():
+            if fixture in used:
+                item.add_marker(pytest.mark.xdist_group(group))
+                break
 
 
 @pytest.fixture(scope="session")
@@ -80,11 +63,3 @@ def demo_as_made(tmp_path_factory: pytest.TempPathFactory) -> Path:
 def demo(demo_as_made: Path, tmp_path: Path) -> Program:
     """The program in a demo workspace of its own."""
     return Program(Path(shutil.copytree(demo_as_made, tmp_path / "lowmere")))
-
-
-def insisting(program: Program, *arguments: str) -> Ran:
-    """Run a command that opens a way into a privileged group again, and name the number that it asks for."""
-    asked = program(*arguments)
-    named = re.search(r"Give --new-reach (\d+) if", asked.err)
-    assert (asked.code, bool(named)) == (1, True), asked.err
-    return program(*arguments, "--new-reach", named.group(1) if named else "")

@@ -2,8 +2,10 @@
 
 import os
 import shutil
+import signal
 import socket
 import subprocess
+import time
 import uuid
 from collections.abc import Iterator
 from pathlib import Path
@@ -11,6 +13,10 @@ from urllib.parse import quote
 
 import pytest
 
+from tests.alone import ENDS_WITH_US
+
+_USER = "postgres"
+_AS_USER = [*ENDS_WITH_US, "--reuid", _USER, "--regid", _USER, "--clear-groups"]
 _BINARIES = sorted(Path("/usr/lib/postgresql").glob("*/bin"))
 
 
@@ -22,21 +28,37 @@ class Postgres:
             if os.environ.get("CI"):
                 pytest.fail("PostgreSQL is not installed here: make database")
             pytest.skip("needs root and Debian's package postgresql")
-        self._folder = folder
-        self._user = "postgres"
         folder.mkdir(parents=True)
-        shutil.chown(folder, self._user)
+        shutil.chown(folder, _USER)
         with socket.socket() as probe:
             probe.bind(("127.0.0.1", 0))
             self.port = probe.getsockname()[1]
-        self._run("initdb", "-D", folder / "data", "-A", "trust", "-U", "adze", "--no-sync")
-        options = f"-p {self.port} -c listen_addresses=127.0.0.1 -c unix_socket_directories={folder} -c fsync=off"
-        self._run("pg_ctl", "-D", folder / "data", "-w", "-o", options, "-l", folder / "log", "start")
-        self._run("createdb", "-h", "127.0.0.1", "-p", str(self.port), "-U", "adze", "adzeguard")
+        data = str(folder / "data")
+        made = [*_AS_USER, _BINARIES[-1] / "initdb", "-D", data, "-A", "trust", "-U", "adze", "--no-sync"]
+        subprocess.run(made, check=True, capture_output=True, cwd="/")
+        quick = [f"-c{setting}=off" for setting in ("fsync", "synchronous_commit", "full_page_writes")]
+        own = [f"-p{self.port}", "-clisten_addresses=127.0.0.1", f"-cunix_socket_directories={folder}", *quick]
+        with (folder / "log").open("w") as log:
+            self._process = subprocess.Popen(
+                [*_AS_USER, _BINARIES[-1] / "postgres", "-D", data, *own], stdout=log, stderr=log, cwd="/"
+            )
+        self._make_database(folder / "log")
 
-    def _run(self, program: str, *arguments: object) -> None:
-        command = ["runuser", "-u", self._user, "--", str(_BINARIES[-1] / program), *map(str, arguments)]
-        subprocess.run(command, check=True, capture_output=True, cwd="/")
+    def _make_database(self, log: Path) -> None:
+        import psycopg
+
+        own = f"postgresql://adze@127.0.0.1:{self.port}/postgres"
+        end = time.monotonic() + 60
+        while True:
+            try:
+                with psycopg.connect(own, autocommit=True) as connection:
+                    connection.execute("CREATE DATABASE adzeguard")
+            except psycopg.OperationalError:
+                assert self._process.poll() is None, log.read_text()
+                assert time.monotonic() < end, log.read_text()
+                os.sched_yield()
+            else:
+                return
 
     def url(self) -> str:
         """Return the address of a new and empty store."""
@@ -50,7 +72,8 @@ class Postgres:
 
     def stop(self) -> None:
         """Stop it at once."""
-        self._run("pg_ctl", "-D", self._folder / "data", "-m", "immediate", "stop")
+        self._process.send_signal(signal.SIGQUIT)
+        self._process.wait(60)
 
 
 @pytest.fixture(scope="session")
@@ -58,6 +81,9 @@ def postgres(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Postgres]:
     """The server, started once."""
     # The server's own account must reach its folder, and pytest keeps its folders to whoever runs the tests.
     folder = Path("/tmp") / f"adzeguard-postgres-{os.getpid()}"  # noqa: S108 - made anew, removed at the end
+    for left in folder.parent.glob("adzeguard-postgres-*"):  # of runs that were killed
+        if not Path(f"/proc/{left.name.rpartition('-')[2]}").exists():
+            shutil.rmtree(left, ignore_errors=True)
     server = Postgres(folder)
     try:
         yield server

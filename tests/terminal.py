@@ -4,7 +4,7 @@ import os
 import pty
 import sys
 
-from tests.conftest import Program
+from tests.program import Program
 
 
 def answered(program: Program, arguments: tuple[str, ...], question: str, answer: str) -> tuple[int, str]:

@@ -6,7 +6,7 @@ import sys
 
 import pytest
 
-from tests.conftest import Program
+from tests.program import Program
 
 HEAVY = {"ldap3", "numpy", "scipy", "rich", "pydantic", "ruamel", "keyring", "matplotlib", "pandas"}
 # Measuring what tests cover loads modules of its own into every program; here they would be taken for the program's.

@@ -21,7 +21,7 @@ from adzeguard.hosts.fleet import Fleet, FleetSource
 from adzeguard.hosts.processes import Processes
 from adzeguard.hosts.standin import StandinHosts, open_standins
 from adzeguard.workflows.collect import read_hosts
-from tests.conftest import Program
+from tests.program import Program
 
 EVERYWHERE = """charter: 1
 rules:

@@ -12,6 +12,8 @@ from pathlib import Path
 
 import pytest
 
+from tests.alone import ENDS_WITH_US, PACKAGES
+
 _SCRIPT = Path(__file__).with_name("sandbox.sh")
 
 
@@ -92,8 +94,9 @@ def made(folder: Path) -> Iterator[LinuxHost]:
     subprocess.run(["ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", str(folder / "key")], check=True)
     port = free_port()
     log = (folder / "log").open("w")
-    command = ["unshare", "-m", "-u", "-p", "-f", "--kill-child", "sh", str(_SCRIPT), str(port), str(folder)]
-    process = subprocess.Popen([*command, (folder / "key.pub").read_text().strip()], stdout=log, stderr=log)
+    command = [*ENDS_WITH_US, "unshare", "-m", "-u", "-p", "-f", "--kill-child", "sh", str(_SCRIPT)]
+    command += [str(port), str(folder), (folder / "key.pub").read_text().strip(), str(PACKAGES)]
+    process = subprocess.Popen(command, stdout=log, stderr=log)
     try:
         _wait_for(port, process, folder)
         known = folder / "known_hosts"

@@ -1,8 +1,9 @@
 #!/bin/sh
 # A Linux host of its own in a mount, process and host-name namespace: the machine's files below, ours above in memory.
-# $1: port of sshd, $2: folder for what the tests need of it, $3: public key that is let in
+# $1: port of sshd, $2: folder for what the tests need of it, $3: public key that is let in, $4: the folder of packages
+# that `make hosts` fetched
 set -eu
-port=$1 out=$2 key=$3
+port=$1 out=$2 key=$3 packages=$4
 mount --make-rprivate /
 mount -t tmpfs tmpfs /mnt
 mkdir /mnt/up /mnt/work /mnt/root
@@ -15,10 +16,9 @@ hostname nav-01
 cat > /mnt/root/setup.sh <<'SETUP'
 set -eu
 export DEBIAN_FRONTEND=noninteractive
-for try in 1 2 3; do
-    if apt-get install -y -q --no-install-recommends sudo openssh-server pamtester libnss-extrausers > /apt.log 2>&1; then break; fi
-    apt-get update -q > /apt.log 2>&1 || :
-done
+apt-get install -y -q --no-install-recommends --no-download -o Dir::Cache::archives="$2" \
+    sudo openssh-server pamtester libnss-extrausers > /apt.log 2>&1 \
+    || { cat /apt.log >&2; echo 'packages are missing: make hosts' >&2; exit 1; }
 echo 0123456789abcdef0123456789abcdef > /etc/machine-id
 getent group wheel > /dev/null && groupdel wheel || :
 groupadd navigators
@@ -56,7 +56,7 @@ printf '#!/bin/sh\nid -un\n' > /opt/charts/update
 chmod 0755 /opt/charts/update
 ssh-keygen -A > /dev/null
 SETUP
-chroot /mnt/root sh /setup.sh "$key"
+chroot /mnt/root sh /setup.sh "$key" "$packages"
 cat /mnt/root/etc/ssh/ssh_host_ed25519_key.pub > "$out/host_key.pub"
 echo $$ > "$out/pid"
 exec chroot /mnt/root /usr/sbin/sshd -D -e -p "$port" -o ListenAddress=127.0.0.1 -o UsePAM=yes -o PidFile=/run/sshd.pid \

@@ -1,22 +1,20 @@
 """A Linux host, or the program, ended in the middle of changes: the next run finishes what is half done."""
 
 import json
-import os
 import random
-import signal
 import subprocess
 import sys
 import threading
-import time
 from hashlib import sha256
 
-from tests.conftest import Program
 from tests.linux.sandbox import LinuxHost
 from tests.linux.test_linux_host import ORLA, UPDATE, charter, enacted, nav, traces
+from tests.long_tests import SEED, times
+from tests.program import Program, killed_after
 
 __all__ = ["nav"]
-ENDINGS = int(os.environ.get("ENDINGS", "2"))
-IN_A_ROW = int(os.environ.get("ENDINGS_IN_A_ROW", "2"))
+ENDINGS = times(10, 1)
+IN_A_ROW = times(25, 2)
 """How often what goes on with it is killed too, before it may end."""
 KIOSKS = """- id: kiosks
   response: mend
@@ -62,7 +60,7 @@ NOTHING = ({"cleo"}, False, False, False, False)
 
 def test_the_program_is_killed_at_random(nav: Program, linux_host: LinuxHost) -> None:
     """Gone on with, all of it stands, nothing twice; then the rules go, killed again, and all is as before."""
-    chance = random.Random(20261125)
+    chance = random.Random(SEED)
     for _ in range(ENDINGS):
         for wanted in (ALL, NOTHING):
             everything(nav, linux_host) if wanted is ALL else charter(nav)
@@ -81,14 +79,12 @@ def _killed(program: Program, arguments: list[str], after: float) -> None:
     command = [sys.executable, "-m", "adzeguard", *arguments]
     quiet = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL}
     running = subprocess.Popen(command, cwd=program.folder, env=program.environment, **quiet)
-    _after(after)
-    running.send_signal(signal.SIGKILL)
-    running.wait()
+    killed_after(running, after)
 
 
 def test_the_host_loses_what_it_is_doing_at_random(nav: Program, linux_host: LinuxHost) -> None:
     """Scripts die in the middle of their writing; what was in force stays in force, and the next run puts all right."""
-    chance = random.Random(20261126)
+    chance = random.Random(SEED)
     for _ in range(ENDINGS):
         for wanted in (ALL, NOTHING):
             everything(nav, linux_host) if wanted is ALL else charter(nav)
@@ -105,13 +101,5 @@ def test_the_host_loses_what_it_is_doing_at_random(nav: Program, linux_host: Lin
 
 
 def _kill_scripts(host: LinuxHost, over: threading.Event, chance: random.Random) -> None:
-    while not over.is_set():
-        _after(chance.uniform(0.05, 0.4))
+    while not over.wait(chance.uniform(0.05, 0.4)):
         host.run("pkill", "-9", "-x", "-f", "/bin/sh -s")
-
-
-def _after(seconds: float) -> None:
-    """Let some time go by, for what runs beside."""
-    end = time.monotonic() + seconds
-    while time.monotonic() < end:
-        os.sched_yield()

@@ -8,8 +8,8 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import Json, Program
 from tests.linux.sandbox import LinuxHost
+from tests.program import Json, Program
 
 NAV = "CONSOLE-12"
 ORLA, ROAN = r"LOWMERE\orla.fenn", r"LOWMERE\roan.pell"

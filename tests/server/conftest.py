@@ -11,7 +11,7 @@ from adzeguard.core.identity import Sid
 from adzeguard.demo.as_hosts import write_hosts
 from adzeguard.demo.scenario import lowmere
 from adzeguard.demo.workspace import charter_text
-from tests.conftest import Program
+from tests.program import Program
 from tests.server.random_domain import random_operations
 from tests.server.scenario_load import operations
 from tests.server.server import Server, missing
@@ -26,8 +26,7 @@ def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
     if why_not:
         pytest.skip(why_not)
     running = Server(tmp_path_factory.mktemp("dc"))
-    running.provision()
-    running.load([*operations(lowmere()), *random_operations(random.Random(20261123))])
+    running.made([*operations(lowmere()), *random_operations(random.Random(20261123))])
     running.start()
     yield running
     running.stop()

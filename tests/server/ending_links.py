@@ -93,10 +93,11 @@ class EndingLinks:
         if timer is not None:
             timer.cancel()
 
-    def wait_for_ends(self) -> None:
-        """Wait until every link is over that has an end."""
-        for timer in list(self._timers.values()):
-            timer.join(60)
+    def end_all(self) -> None:
+        """End every link that has an end, as time does."""
+        for link, timer in list(self._timers.items()):
+            timer.cancel()
+            self._end(link)
 
     def _end(self, link: Link) -> None:
         group, member = link

@@ -1,6 +1,7 @@
 """A real member host of the domain, beside the directory server."""
 
 import base64
+import contextlib
 import os
 import shutil
 import signal
@@ -17,6 +18,7 @@ from impacket import smbconnection
 from impacket.dcerpc.v5 import samr, transport
 from impacket.dcerpc.v5.dtypes import RPC_SID
 
+from tests.alone import ENDS_WITH_US, PACKAGES
 from tests.server.server import PASSWORD, Server
 
 _SCRIPT = Path(__file__).with_name("member.sh")
@@ -107,8 +109,8 @@ def joined(server: Server) -> Iterator[Member]:
     assert shutil.which("unshare"), "a member host needs namespaces"
     name = socket.gethostname().partition(".")[0].lower()
     log = (server.folder / "member.log").open("w")
-    command = ["unshare", "-m", "-u", "-p", "-f", "--kill-child", "sh", str(_SCRIPT)]
-    arguments = ["127.0.0.2", "harbour-01", _FOLDER, PASSWORD, name]
+    command = [*ENDS_WITH_US, "unshare", "-m", "-u", "-p", "-f", "--kill-child", "sh", str(_SCRIPT)]
+    arguments = ["127.0.0.2", "harbour-01", _FOLDER, PASSWORD, name, str(PACKAGES)]
     process = subprocess.Popen([*command, *arguments], stdout=log, stderr=log, start_new_session=True)
     try:
         end = time.monotonic() + 180
@@ -119,6 +121,7 @@ def joined(server: Server) -> Iterator[Member]:
         children = Path(f"/proc/{process.pid}/task/{process.pid}/children").read_text().split()
         yield Member("127.0.0.2", int(children[0]))
     finally:
-        os.killpg(process.pid, signal.SIGKILL)
+        with contextlib.suppress(ProcessLookupError):  # it could not be joined
+            os.killpg(process.pid, signal.SIGKILL)
         process.wait(30)
         log.close()

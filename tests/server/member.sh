@@ -1,8 +1,9 @@
 #!/bin/sh
 # A Samba member host of the domain, in a mount and process namespace with folders of its own.
-# $1: its address, $2: its name, $3: its folder, $4: the administrator's password, $5: the directory server's name
+# $1: its address, $2: its name, $3: its folder, $4: the administrator's password, $5: the directory server's name,
+# $6: the folder of packages that `make hosts` fetched
 set -eu
-address=$1 name=$2 folder=$3 password=$4 server=$5
+address=$1 name=$2 folder=$3 password=$4 server=$5 packages=$6
 mount --make-rprivate /
 mount -t tmpfs tmpfs /mnt
 mkdir /mnt/up /mnt/work /mnt/root
@@ -14,12 +15,10 @@ mkdir -p /mnt/root/run/samba /mnt/root/run/lock "/mnt/root$folder"
 hostname "$name"
 cat > /mnt/root/setup.sh <<'SETUP'
 set -eu
-address=$1 name=$2 folder=$3 password=$4 server=$5
+address=$1 name=$2 folder=$3 password=$4 server=$5 packages=$6
 export DEBIAN_FRONTEND=noninteractive
-for try in 1 2 3; do
-    if apt-get install -y -q --no-install-recommends libnss-winbind > /apt.log 2>&1; then break; fi
-    apt-get update -q > /apt.log 2>&1 || :
-done
+apt-get install -y -q --no-install-recommends --no-download -o Dir::Cache::archives="$packages" libnss-winbind \
+    > /apt.log 2>&1 || { cat /apt.log >&2; echo 'packages are missing: make hosts' >&2; exit 1; }
 sed -i 's/^passwd:.*/passwd: files winbind/; s/^group:.*/group: files winbind/' /etc/nsswitch.conf
 printf '%s\n' '127.0.0.1 localhost' "127.0.0.1 $server.lowmere.example $server" "$address $name.lowmere.example $name" > /etc/hosts
 printf '%s\n' '[libdefaults]' ' default_realm = LOWMERE.EXAMPLE' ' dns_lookup_kdc = false' ' dns_lookup_realm = false' \
@@ -73,5 +72,5 @@ echo "$password" | net ads join -s "$folder/smb.conf" -U Administrator --no-dns-
 winbindd -D -s "$folder/smb.conf"
 smbd -D -s "$folder/smb.conf"
 SETUP
-chroot /mnt/root sh /setup.sh "$address" "$name" "$folder" "$password" "$server"
+chroot /mnt/root sh /setup.sh "$address" "$name" "$folder" "$password" "$server" "$packages"
 exec sleep 100000

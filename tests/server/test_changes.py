@@ -8,7 +8,7 @@ import pytest
 from adzeguard.core.errors import ChangeRefusedError
 from adzeguard.directory.ldap_wire import Address, Wire
 from adzeguard.directory.port import Modification
-from tests.conftest import Program
+from tests.program import Program
 from tests.server.server import PASSWORD, Server
 
 pytestmark = pytest.mark.server

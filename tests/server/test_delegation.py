@@ -13,7 +13,7 @@ from adzeguard.core.identity import Sid, fold_dn, parent_dn
 from adzeguard.directory.ldap_wire import Address, Wire
 from adzeguard.directory.port import Modification
 from adzeguard.directory.schema import class_guid, standard_schema
-from tests.conftest import Program, insisting
+from tests.program import Program, insisting
 from tests.server.server import PASSWORD, Server
 from tests.server.test_objects import DESCRIPTOR, made
 

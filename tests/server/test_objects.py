@@ -5,7 +5,7 @@ import subprocess
 
 import pytest
 
-from tests.conftest import Program
+from tests.program import Program
 from tests.server.server import PASSWORD, Server
 
 pytestmark = pytest.mark.server

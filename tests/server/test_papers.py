@@ -2,7 +2,7 @@
 
 import pytest
 
-from tests.conftest import Program
+from tests.program import Program
 from tests.server.server import Server
 from tests.server.test_objects import everything, made
 from tests.system.test_metrics import values

@@ -8,7 +8,7 @@ from contextlib import contextmanager
 
 import pytest
 
-from tests.conftest import Json, Program
+from tests.program import Json, Program
 from tests.server.member import Member
 from tests.server.server import PASSWORD, Server
 

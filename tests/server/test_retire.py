@@ -2,7 +2,7 @@
 
 import pytest
 
-from tests.conftest import Program, insisting
+from tests.program import Program, insisting
 from tests.server.server import Server
 from tests.server.test_objects import everything, made
 

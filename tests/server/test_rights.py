@@ -15,7 +15,7 @@ from adzeguard.directory.ldap_wire import Address, Wire
 from adzeguard.directory.schema import standard_schema
 from adzeguard.store.estate_store import EstateStore
 from adzeguard.store.sqlite import SqliteDatabase
-from tests.conftest import Program
+from tests.program import Program
 from tests.server.random_rights import make
 from tests.server.server import PASSWORD, Server
 

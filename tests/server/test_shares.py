@@ -21,7 +21,7 @@ from adzeguard.core.rights.share_access import ASKED
 from adzeguard.directory.ldap_wire import Address, Wire
 from adzeguard.directory.port import Modification
 from adzeguard.shares.smb import SmbShares
-from tests.conftest import Program
+from tests.program import Program
 from tests.server.member import _FOLDER, Member
 from tests.server.server import PASSWORD, Server
 

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 import pytest
 
 from adzeguard.directory.ldap_wire import Address, Wire
-from tests.conftest import Program
+from tests.program import Program
 from tests.server.server import PASSWORD, Server
 from tests.server.stale_plantings import EACH, Planted, plant
 

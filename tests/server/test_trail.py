@@ -10,11 +10,12 @@ import pytest
 
 from adzeguard.directory.ldap_wire import Address, Wire
 from adzeguard.directory.port import Modification
-from tests.conftest import Program
+from tests.long_tests import times
+from tests.program import Program
 from tests.server.server import PASSWORD, Server
 
 pytestmark = pytest.mark.server
-CHANGES = int(os.environ.get("TRAIL_CHANGES", "120"))
+CHANGES = times(500, 80)
 ACTORS = [f"trail.actor{n}" for n in range(5)]
 PEOPLE = [f"trail.person{n}" for n in range(6)]
 GROUPS = [f"Trail Group {n}" for n in range(5)]

@@ -10,7 +10,7 @@ import pytest
 from adzeguard.core.identity import Sid
 from adzeguard.store.estate_store import EstateStore
 from adzeguard.store.sqlite import SqliteDatabase
-from tests.conftest import Program, insisting
+from tests.program import Program, insisting
 from tests.server.conftest import connect
 from tests.server.server import PASSWORD, Server
 

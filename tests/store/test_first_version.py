@@ -12,7 +12,7 @@ import pytest
 
 from adzeguard.store.migrations import MIGRATIONS, VERSION
 from adzeguard.store.sqlite import SqliteDatabase
-from tests.conftest import Program
+from tests.program import Program
 
 ARCHIVE = Path(__file__).with_name("from_first_version.tar.gz")
 

@@ -4,7 +4,7 @@ import json
 
 import pytest
 
-from tests.conftest import Json, Program
+from tests.program import Json, Program
 
 
 def changes(program: Program, *arguments: str) -> list[Json]:

@@ -2,7 +2,7 @@
 
 import pytest
 
-from tests.conftest import Program
+from tests.program import Program
 
 LIMITS = r"""charter: 1
 rules:

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import Program
+from tests.program import Program
 
 ADD = ("group", "add", r"LOWMERE\Chart Editors", "roan.pell")
 

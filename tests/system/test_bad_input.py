@@ -5,7 +5,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import Program
+from tests.program import Program
 
 
 def replace(path: Path, old: str, new: str) -> None:

@@ -2,7 +2,7 @@
 
 import pytest
 
-from tests.conftest import Program
+from tests.program import Program
 
 
 def outcomes(program: Program, *arguments: str) -> dict[tuple[str, str], str]:

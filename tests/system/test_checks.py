@@ -2,7 +2,7 @@
 
 import pytest
 
-from tests.conftest import Program
+from tests.program import Program
 
 
 def settings(program: Program, text: str) -> None:

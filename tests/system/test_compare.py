@@ -1,6 +1,6 @@
 """What differs between two moments, beside memberships."""
 
-from tests.conftest import Program
+from tests.program import Program
 from tests.system.test_history import a_moment
 
 KIOSKS = "OU=Ticket Kiosks,OU=Hosts"

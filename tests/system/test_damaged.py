@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import Program
+from tests.program import Program
 
 ROAN = "sAMAccountName: roan.pell\n"
 BYTES = "\udcff\udcfe"

@@ -8,7 +8,7 @@ from contextlib import suppress
 
 import pytest
 
-from tests.conftest import Program
+from tests.program import Program
 from tests.terminal import answered
 
 

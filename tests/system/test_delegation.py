@@ -10,7 +10,7 @@ from adzeguard.core.descriptors.descriptor import PROTECTED, Descriptor
 from adzeguard.core.identity import Sid
 from adzeguard.directory.ldif_file import LdifFile
 from adzeguard.directory.port import Modification
-from tests.conftest import Program
+from tests.program import Program
 
 OFFICE = "OU=Booking Office,OU=People"
 LEADS = r"LOWMERE\Booking Office Leads"

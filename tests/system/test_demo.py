@@ -10,7 +10,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import Program
+from tests.program import Program
 
 ADMINS = r"LOWMERE\Domain Admins"
 

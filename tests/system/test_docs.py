@@ -7,7 +7,7 @@ from pathlib import Path
 
 from adzeguard.cli.main import COMMANDS
 from adzeguard.core.rights.ways import LINKING, WAYS
-from tests.conftest import Program
+from tests.program import Program
 
 ROOT = Path(__file__).parents[2]
 NEEDS_MORE = (

@@ -9,7 +9,7 @@ from typing import Any
 
 import pytest
 
-from tests.conftest import Program
+from tests.program import Program
 from tests.system.test_safe_change import contents
 
 DOMAIN = "S-1-5-21-2874019363-1145201871-3300671429"
@@ -193,5 +193,5 @@ def test_a_proposal_is_read_from_files_of_a_sensible_size_alone(demo: Program) -
         ("endless.json", "is no file"),
         ("huge.json", "larger than 256 MiB"),
     ):
-        refused = demo("enact", name, "--yes", timeout=30)
+        refused = demo("enact", name, "--yes")
         assert (refused.code, said in refused.err) == (1, True), refused.err

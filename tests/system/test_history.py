@@ -4,7 +4,7 @@ import re
 import time
 from datetime import UTC, datetime
 
-from tests.conftest import Program
+from tests.program import Program
 
 ADMINS = r"LOWMERE\Domain Admins"
 

@@ -5,7 +5,7 @@ from typing import Any
 
 import pytest
 
-from tests.conftest import Json, Program
+from tests.program import Json, Program
 
 DIGEST, OTHER = "9f2c" * 16, "0a1b" * 16
 QUAY = r"""

@@ -4,7 +4,7 @@ import shutil
 
 import pytest
 
-from tests.conftest import Program
+from tests.program import Program
 
 PARTS = """
 [hosts.kiosks]

@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from tests.conftest import Program
+from tests.program import Program
 
 
 def test_it_says_what_it_is_connected_to(demo: Program, tmp_path: Path) -> None:

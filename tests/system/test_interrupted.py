@@ -11,7 +11,7 @@ import time
 from contextlib import closing
 from pathlib import Path
 
-from tests.conftest import Program
+from tests.program import Program
 from tests.system.test_safe_change import big_proposal, contents, edit_host
 
 ADMINS = r"LOWMERE\Domain Admins"

@@ -3,7 +3,7 @@
 import shutil
 import sqlite3
 
-from tests.conftest import Program
+from tests.program import Program
 
 
 def cut_off(demo: Program, rows: int) -> None:

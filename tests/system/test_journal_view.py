@@ -8,7 +8,7 @@ from datetime import UTC, datetime
 
 import pytest
 
-from tests.conftest import Program
+from tests.program import Program
 
 NAME = re.compile(r"e\d{8}-\d{6}-\d{6}")
 

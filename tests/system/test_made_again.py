@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import Program, Ran, insisting
+from tests.program import Program, Ran, insisting
 
 _ITS_OWN = re.compile(r"(objectsid|objectguid|whencreated|ntsecuritydescriptor)", re.IGNORECASE)
 

@@ -3,7 +3,7 @@
 import re
 import stat
 
-from tests.conftest import Program
+from tests.program import Program
 
 LINE = re.compile(r'^[a-z_]+(\{[a-z]+="(?:[^"\\]|\\.)*"(,[a-z]+="(?:[^"\\]|\\.)*")*\})? -?\d+(\.\d+)?$')
 

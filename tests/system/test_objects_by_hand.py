@@ -5,7 +5,7 @@ import subprocess
 
 import pytest
 
-from tests.conftest import Program
+from tests.program import Program
 from tests.system.test_safe_change import contents
 
 

@@ -8,7 +8,15 @@ import pytest
 from adzeguard.core.estate.capabilities import pack_state
 from adzeguard.core.estate.hosts import Host
 from adzeguard.hosts.standin import StandinHosts
-from tests.conftest import Program, insisting
+from tests.program import Program, Ran, insisting
+
+
+class Process(Program):
+    """The program as a process: another package is on its path alone."""
+
+    def __call__(self, *arguments: str | Path, typed: str = "") -> Ran:
+        return self.as_process(*arguments, typed=typed)
+
 
 PACKAGE = Path(__file__).parent / "another_package"
 
@@ -23,9 +31,10 @@ def registered(demo: Program) -> Program:
             with hosts.session(Host(1, path.stem, "")) as session:
                 register[path.stem] = pack_state(session.read())
     (demo.folder / "register.json").write_text(json.dumps(register))
-    demo.environment["PYTHONPATH"] = str(PACKAGE)
     use(demo, "one-register", "path = 'register.json'")
-    return demo
+    process = Process(demo.folder)
+    process.environment["PYTHONPATH"] = str(PACKAGE)
+    return process
 
 
 def use(demo: Program, kind: str, setting: str) -> None:

@@ -1,6 +1,6 @@
 """OUs looked at: all of them, and one in full."""
 
-from tests.conftest import Program
+from tests.program import Program
 
 
 def test_an_ou_in_full(demo: Program) -> None:

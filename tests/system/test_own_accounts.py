@@ -5,7 +5,7 @@ from typing import Any
 
 import pytest
 
-from tests.conftest import Json, Program
+from tests.program import Json, Program
 
 
 def host(program: Program, name: str, **values: Any) -> dict[str, Any]:

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import Json, Program
+from tests.program import Json, Program
 
 PAST = ("brief-membership", "odd-hours", "changed-by-stranger", "trail-gap", "auditing-off", "unseen-by-trail")
 LOGONS = ("logon-in-lower-tier", "logon-though-refused", "tried-in-vain")

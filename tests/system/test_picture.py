@@ -4,7 +4,7 @@ import re
 
 import pytest
 
-from tests.conftest import Program
+from tests.program import Program
 
 ADMINS = r"LOWMERE\Domain Admins"
 DRAWN = {

@@ -1,6 +1,6 @@
 """What somebody planted or took away: links, a charter's folder, identities of deleted accounts."""
 
-from tests.conftest import Program
+from tests.program import Program
 
 NEW = ("group", "create", "Radio Logs", "--in", "OU=Groups", "--yes", "--format", "json")
 

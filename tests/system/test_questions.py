@@ -14,8 +14,8 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import Json, Program
 from tests.mail_server import PASSWORD, MailServer
+from tests.program import Json, Program
 
 CHARTER = r"""charter: 1
 rules:

@@ -8,7 +8,7 @@ import pypdf
 import pytest
 from openpyxl import load_workbook
 
-from tests.conftest import Program
+from tests.program import Program
 
 NAMES = ("privileged", "hosts", "delegation", "changes", "stale", "charter")
 

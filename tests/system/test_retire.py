@@ -6,7 +6,7 @@ import sqlite3
 
 import pytest
 
-from tests.conftest import Json, Program, insisting
+from tests.program import Json, Program, insisting
 from tests.system.test_shares import GONE
 
 ADMINS = r"LOWMERE\Domain Admins"

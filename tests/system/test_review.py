@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 from openpyxl import load_workbook
 
-from tests.conftest import Json, Program
+from tests.program import Json, Program
 
 AIDERS = r"LOWMERE\First Aiders"
 

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from adzeguard.core.change.kinds.set_notice import SetNotice
 from adzeguard.core.change.part import Part
-from tests.conftest import Program
+from tests.program import Program
 
 EVERYWHERE = """charter: 1
 rules:

@@ -1,7 +1,6 @@
 """Rounds that are ended at any write, find no server, or no room: nothing is lost, and nothing is asked twice."""
 
 import json
-import os
 import shutil
 import sqlite3
 import subprocess
@@ -12,15 +11,16 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import Json, Program
-from tests.system.test_every_write import KILLED, Ending, command, copied, disk_full, killed
+from tests.program import Json, Program
+from tests.system.test_every_write import KILLED, Ending, command, copied, disk_full, killed, points
 
 CHARTER = r"""charter: 1
 rules:
   - {id: asks, owner: charts@lowmere.example, group: 'LOWMERE\Chart Editors', exclude: ['LOWMERE\hedda.morrow']}
   - {id: mends, response: mend, group: 'LOWMERE\First Aiders', include: ['LOWMERE\yorick.tarn']}
 """
-POINTS = int(os.environ.get("ROUND_POINTS", "4"))
+LATER = timedelta(hours=2)
+"""When the lease is over; the shift goes on until then."""
 
 
 @pytest.fixture
@@ -30,22 +30,27 @@ def busy(demo: Program) -> Program:
     with (demo.folder / "adzeguard.toml").open("a") as settings:
         settings.write('\n[tell.lines]\nfile = "told.jsonl"\n\n[seal]\nkey = "seal-key"\n')
     (demo.folder / "charter/charter.yaml").write_text(CHARTER)
-    end = datetime.now(UTC) + timedelta(seconds=20)
     for wanted in (
         ("group", "add", r"LOWMERE\Chart Editors", "hedda.morrow", "--yes"),
-        ("lease", "start", "roan.pell", r"LOWMERE\Chart Editors", "--until", end.isoformat(), "--yes"),
-        ("shift", "add", "orla.fenn", r"LOWMERE\Radio Watch", "--zone", "UTC", *_now()),
+        ("lease", "start", "roan.pell", r"LOWMERE\Chart Editors", "--for", "1h", "--yes"),
+        ("shift", "add", "orla.fenn", r"LOWMERE\Radio Watch", "--zone", "UTC", *_while_later()),
     ):
         done = demo(*wanted)
         assert done.code == 0, done.err
-    while datetime.now(UTC) < end:
-        os.sched_yield()
+    demo.ahead = LATER
     return demo
 
 
-def _now() -> tuple[str, ...]:
+def later(folder: Path) -> Program:
+    """The program in a copy of that workspace, at the same time."""
+    program = Program(folder)
+    program.ahead = LATER
+    return program
+
+
+def _while_later() -> tuple[str, ...]:
     now = datetime.now(UTC)
-    return "--from", f"{now - timedelta(hours=1):%H:%M}", "--to", f"{now + timedelta(hours=3):%H:%M}"
+    return "--from", f"{now + timedelta(hours=1):%H:%M}", "--to", f"{now + timedelta(hours=5):%H:%M}"
 
 
 def state(program: Program) -> Json:
@@ -74,21 +79,20 @@ def test_a_round_that_is_ended_at_any_write_is_made_good_by_the_next(
     """Lease and shift, mending, question, letter and seal are as after a round that nobody ended."""
     start = Path(shutil.copytree(busy.folder, tmp_path / "start"))
     with copied(start, tmp_path) as folder:
-        code, writes, said = command(folder, ["round"])
+        code, writes, said = command(folder, ["round"], ahead=LATER)
         assert code == 0, said
-        wanted = state(Program(folder))
+        wanted = state(later(folder))
     assert (len(wanted["asked"]), len(wanted["told"])) == (1, 2)
     assert "yorick.tarn" in wanted["inside"]["First Aiders"]
     assert "orla.fenn" in wanted["inside"]["Radio Watch"]
     assert "roan.pell" not in wanted["inside"]["Chart Editors"]
     assert writes > 20
-    step = -(-writes // POINTS)
-    for at in range(1 + len(ending.__name__) % step, writes + 1, step):
+    for at in points(writes):
         with copied(start, tmp_path) as folder:
-            code, _, said = command(folder, ["round"], at, ending)
+            code, _, said = command(folder, ["round"], at, ending, LATER)
             assert "should not happen" not in said, (at, said)
             assert code == KILLED if ending is killed else code in (0, 1, 4), (at, code, said)
-            program = Program(folder)
+            program = later(folder)
             for _ in range(2):  # what one could not store for want of room, the next one has
                 program("round")
             last = program("round", "--format", "json")
@@ -132,9 +136,9 @@ def test_a_store_that_somebody_else_holds(busy: Program) -> None:
 def test_what_somebody_began_by_hand_waits_for_them(busy: Program, tmp_path: Path) -> None:
     """Leases end and owners are asked beside it; nothing is mended, and it is told, until they have decided."""
     start = Path(shutil.copytree(busy.folder, tmp_path / "by-hand"))
-    code, _, _ = command(start, ["group", "add", "First Aiders", "cato.lune", "tobin.asker", "--yes"], 6, killed)
+    code, _, _ = command(start, ["group", "add", "First Aiders", "cato.lune", "tobin.asker", "--yes"], 6, killed, LATER)
     assert code == KILLED
-    program = Program(start)
+    program = later(start)
     made = program("round", "--format", "json")
     assert (made.code, made.json["leases_ended"], made.json["asked"], made.json["mended"]) == (4, ["L1"], ["Q1"], 0)
     assert "was interrupted" in made.json["refused"][0]

@@ -1,6 +1,6 @@
 """Rules that contradict each other, and one that is against a keeper: told in words, under each of them."""
 
-from tests.conftest import Program
+from tests.program import Program
 
 CHARTER = r"""charter: 1
 rules:

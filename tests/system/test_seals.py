@@ -10,7 +10,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import Json, Program
+from tests.program import Json, Program
 
 SYSLOG = re.compile(r"<109>1 (?P<at>\S+) (?P<host>\S+) adzeguard - (?P<kind>[a-z-]+) - (?P<said>\{.*\})")
 

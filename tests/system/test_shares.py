@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import Program
+from tests.program import Program
 
 GONE = "S-1-5-21-2874019363-1145201871-3300671429-9417"
 LETTERS = r"\\HARBOUR-04\Crew\Letters"

@@ -5,7 +5,7 @@ from zoneinfo import ZoneInfo
 
 import pytest
 
-from tests.conftest import Program
+from tests.program import Program
 
 WORK = ("shift", "add", "roan.pell", r"LOWMERE\Chart Editors", "--zone", "UTC")
 

@@ -4,7 +4,7 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 
-from tests.conftest import Json, Program
+from tests.program import Json, Program
 
 EMPTY = ("Ledger Archive", "Mooring Trial", "Old Regatta", "Paint Project", "Summer Extras", "Test Ring")
 

@@ -1,6 +1,6 @@
 """Standards of a charter: each tells what deviates from it, and nothing else."""
 
-from tests.conftest import Json, Program
+from tests.program import Json, Program
 
 ADMINS = r"LOWMERE\Domain Admins"
 

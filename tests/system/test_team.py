@@ -12,8 +12,8 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import Program
 from tests.postgres import Postgres
+from tests.program import Program
 
 
 def with_store(workspace: Path, url: str) -> Program:

@@ -4,7 +4,7 @@ import json
 
 import pytest
 
-from tests.conftest import Program
+from tests.program import Program
 
 TIERS = r"""charter: 1
 rules:

@@ -2,7 +2,7 @@
 
 from datetime import UTC, datetime, timedelta
 
-from tests.conftest import Program
+from tests.program import Program
 
 ADMINS = r"LOWMERE\Domain Admins"
 

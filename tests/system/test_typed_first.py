@@ -2,7 +2,7 @@
 
 import pytest
 
-from tests.conftest import Program
+from tests.program import Program
 
 
 def test_who_of_a_host_shows_its_administrators(demo: Program) -> None:

@@ -1,6 +1,6 @@
 """What names a group or an account: all of it, and nothing else."""
 
-from tests.conftest import Json, Program
+from tests.program import Json, Program
 
 WARDENS = r"LOWMERE\Console Wardens"
 CHARTER = r"""charter: 1

@@ -10,7 +10,7 @@ from termios import TIOCSWINSZ
 
 import pytest
 
-from tests.conftest import Program
+from tests.program import Program
 
 COMMANDS = (
     ("check",),

@@ -5,7 +5,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import Program
+from tests.program import Program
 
 
 def test_the_units_run_the_program_with_the_least_that_it_needs(demo: Program) -> None:

@@ -4,13 +4,14 @@ import getpass
 import sys
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import AbstractContextManager, contextmanager
-from datetime import UTC, datetime, timedelta
+from datetime import datetime, timedelta
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import click
 
+from adzeguard import clock
 from adzeguard.workspace.settings import (
     HostsSettings,
     SharesSettings,
@@ -63,6 +64,10 @@ class Desk:
         """`folder` is what --workspace says, else the nearest one upwards; `moment` looks at the past."""
         self._folder = folder
         self._moment = moment
+        # Whoever runs commands one after the other in one process must not keep a connection of each.
+        command = click.get_current_context(silent=True)
+        if command is not None:
+            command.call_on_close(self.close)
 
     @cached_property
     def workspace(self) -> Workspace:
@@ -497,7 +502,7 @@ class Desk:
 
     def now(self) -> datetime:
         """The time."""
-        return datetime.now(UTC)
+        return clock.now()
 
     def operator(self) -> str:
         """Who runs the command."""

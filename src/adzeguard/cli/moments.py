@@ -5,6 +5,8 @@ from typing import Any
 
 import click
 
+from adzeguard import clock
+
 _WORDS = {"today": 0, "yesterday": 1}
 _LONGEST_AGE = 7
 """Six digits and a unit are ages."""
@@ -41,7 +43,7 @@ class Coming(Moment):
 
 def _moment(text: str, direction: int) -> datetime:
     """Return a moment with its zone; one before the year 1 or after 9999 is an error like any other text."""
-    now = datetime.now().astimezone()
+    now = clock.now().astimezone()
     if text in _WORDS:
         return (now - timedelta(days=_WORDS[text])).replace(hour=0, minute=0, second=0, microsecond=0)
     if text[:-1].isdecimal() and text[-1:] in _UNITS and len(text) <= _LONGEST_AGE:

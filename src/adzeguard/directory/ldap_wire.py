@@ -139,10 +139,11 @@ class Wire:
         """Say good-bye, whether or not the server still listens."""
         from ldap3.core.exceptions import LDAPException
 
-        try:
+        socket = self._connection.socket
+        with suppress(LDAPException, OSError):
             self._connection.unbind()
-        except (LDAPException, OSError):
-            return
+        if socket is not None:  # the library keeps it open where its good-bye could not be sent
+            socket.close()
 
     def search(
         self,

@@ -67,6 +67,8 @@ class Connections:
         asyncio.run_coroutine_threadsafe(self._close(), self._loop).result(_CLOSING)
         self._loop.call_soon_threadsafe(self._loop.stop)
         self._thread.join(_CLOSING)
+        if not self._loop.is_running():  # one that hangs in a lost connection ends with the process
+            self._loop.close()
 
     def _wait(self, work: Coroutine[Any, Any, T]) -> T:
         return asyncio.run_coroutine_threadsafe(work, self._loop).result()

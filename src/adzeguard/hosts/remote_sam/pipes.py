@@ -45,16 +45,21 @@ class Pipes:
         with library_errors(address.name):
             smb = VerifiedSmb(address.name, address.host, sess_port=address.port, timeout=_WAIT)
             self._connection = smbconnection.SMBConnection(existingConnection=smb)
-            if login.kerberos:
-                self._connection.kerberosLogin(
-                    login.account, "", login.domain, kdcHost=login.kdc or None, useCache=True
-                )
-            else:
-                self._connection.login(login.account, login.password, login.domain, ntlmFallback=False)
-            if self._connection.isGuestSession():
-                raise HostRefusedError(f"{address.name} lets {login.account} in as a guest alone")
+            try:
+                self._log_in(address, login)
+            except BaseException:
+                self.close()
+                raise
         self._address = address
         self._open: dict[str, Any] = {}
+
+    def _log_in(self, address: Address, login: Login) -> None:
+        if login.kerberos:
+            self._connection.kerberosLogin(login.account, "", login.domain, kdcHost=login.kdc or None, useCache=True)
+        else:
+            self._connection.login(login.account, login.password, login.domain, ntlmFallback=False)
+        if self._connection.isGuestSession():
+            raise HostRefusedError(f"{address.name} lets {login.account} in as a guest alone")
 
     def service(self, name: str) -> Any:
         """Return a service ("samr", "lsarpc" or "winreg"), bound."""
