@@ -5,10 +5,10 @@ from collections.abc import Iterator
 from datetime import UTC, datetime
 from pathlib import Path
 
+from adzeguard.settings.settings import make_workspace, settings_text
 from adzeguard.store.collections import CollectionFacts
 from adzeguard.store.estate_store import EstateStore
 from adzeguard.store.sqlite import SqliteDatabase
-from adzeguard.workspace.settings import make_workspace, settings_text
 from bench.large import DOMAIN, L, M, Size, charter, make, make_hosts, privileged
 from bench.measure import Measured, cpu_of_program, once, seconds
 

@@ -29,7 +29,7 @@ from adzeguard.core.review.draft import draft_of
 from adzeguard.core.review.kinds import RULE_KINDS
 from adzeguard.core.views.pictures import people_by_place
 from adzeguard.core.wellknown import ADMINISTRATORS
-from adzeguard.workspace.charter_yaml import document_of
+from adzeguard.settings.charter_yaml import document_of
 from tests.estates import directory, estate, rights_of
 
 OU = "OU=Kiosks"

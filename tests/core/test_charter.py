@@ -17,7 +17,7 @@ from adzeguard.core.review.correction import Correction
 from adzeguard.core.review.corrections import corrections
 from adzeguard.core.review.kinds import RULE_KINDS
 from adzeguard.core.review.members import CHECKS
-from adzeguard.workspace.charter_yaml import document_of
+from adzeguard.settings.charter_yaml import document_of
 from tests.estates import directory, estate, rights_of
 
 PEOPLE = ["Administrator", "ada", "ben", "cleo", "dora"]

@@ -17,7 +17,7 @@ from adzeguard.core.identity import Sid
 from adzeguard.core.review.corrections import corrections
 from adzeguard.core.review.draft import draft_of
 from adzeguard.core.review.kinds import RULE_KINDS
-from adzeguard.workspace.charter_yaml import document_of
+from adzeguard.settings.charter_yaml import document_of
 from tests.estates import directory, estate, rights_of, sid_of
 
 PEOPLE = ("ada", "ben", "cleo", "dora")

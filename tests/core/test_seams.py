@@ -25,7 +25,7 @@ from adzeguard.core.review.corrections import corrections
 from adzeguard.core.review.draft import draft_of
 from adzeguard.core.review.kinds import RULE_KINDS
 from adzeguard.hosts.executor import make_on_host
-from adzeguard.workspace.charter_yaml import document_of
+from adzeguard.settings.charter_yaml import document_of
 from tests.core.door_sign import DOOR_SIGN, NO_SIGN, SIGNS, SetSign
 from tests.estates import DOMAIN, NOON, directory, estate, rights_of
 

@@ -119,8 +119,8 @@ def test_ten_rounds_without_a_server_lose_nothing(busy: Program) -> None:
 def test_a_store_that_somebody_else_holds(busy: Program) -> None:
     """The round says that it waits for somebody else, changes nothing, and the next one does it all."""
     hold = (
-        "import sys; from pathlib import Path; from adzeguard.cli.desk import Desk\n"
-        "with Desk(Path('.')).held('by hand'): print('held', flush=True); sys.stdin.read()"
+        "import sys; from pathlib import Path; from adzeguard.workspace.open_workspace import Workspace\n"
+        "with Workspace(Path('.')).held('by hand'): print('held', flush=True); sys.stdin.read()"
     )
     pipes = {"stdin": subprocess.PIPE, "stdout": subprocess.PIPE, "cwd": busy.folder, "text": True}
     holder = subprocess.Popen([sys.executable, "-c", hold], **pipes)

@@ -6,8 +6,8 @@ from typing import TYPE_CHECKING
 import click
 
 from adzeguard.cli.completing import containers, names
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.enacting import enact_draft
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import Answers, enacting_options, example, why_option, workspace_option
 
 if TYPE_CHECKING:
@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 @why_option
 @enacting_options
 @workspace_option
-def command(host: str, container: str, why: str, answers: Answers, workspace: Path | None) -> int:
+def command(host: str, container: str, why: str, answers: Answers, folder: Path | None) -> int:
     """Move a host that waits in a holding OU to its place, and open it there.
 
     The move, the end of what the rules of the old place put in, and what those of the new one mend are one proposal;
@@ -35,14 +35,14 @@ def command(host: str, container: str, why: str, answers: Answers, workspace: Pa
     from adzeguard.core.views.host_page import host_rules
     from adzeguard.core.views.rule_reach import effect_table
 
-    desk = Desk(workspace)
+    workspace = opened(folder)
 
     def draft() -> "Draft":
-        here, place = resolve_host(desk.estate, host), container_at(desk.estate, container)
-        _, there = as_if_moved(desk.estate, here, place.dn)
-        before, after = (host_rules(desk.charter, h) for h in (here, there))
-        effect = effect_table(before, after, here.name, short_dn(desk.estate, place.dn))
+        here, place = resolve_host(workspace.estate, host), container_at(workspace.estate, container)
+        _, there = as_if_moved(workspace.estate, here, place.dn)
+        before, after = (host_rules(workspace.charter, h) for h in (here, there))
+        effect = effect_table(before, after, here.name, short_dn(workspace.estate, place.dn))
         said = [row for row in effect.rows if row["change"] != "keeps"]
-        return admitted(desk.rights, desk.charter, desk.put_in, here, place, said, why)
+        return admitted(workspace.rights, workspace.charter, workspace.put_in, here, place, said, why)
 
-    return enact_draft(desk, draft, answers)
+    return enact_draft(workspace, draft, answers)

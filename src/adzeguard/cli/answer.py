@@ -6,14 +6,15 @@ from typing import TYPE_CHECKING
 
 import click
 
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.enacting import enact_draft
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.moments import COMING
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import Answers, enacting_options, example, workspace_option
 from adzeguard.cli.output import say
 from adzeguard.cli.waivers import refuse_moment
 from adzeguard.core.errors import UsageError
+from adzeguard.workspace.open_workspace import Workspace
 
 if TYPE_CHECKING:
     from adzeguard.core.change.draft import Draft
@@ -28,7 +29,7 @@ if TYPE_CHECKING:
 @enacting_options
 @workspace_option
 def command(
-    questions: tuple[str, ...], mend: bool, until: datetime | None, why: str, answers: Answers, workspace: Path | None
+    questions: tuple[str, ...], mend: bool, until: datetime | None, why: str, answers: Answers, folder: Path | None
 ) -> int:
     """Answer questions: put right what they are about, or leave it as it is until a date.
 
@@ -42,18 +43,18 @@ def command(
         raise UsageError("say what to do: --mend, or --leave-until DATE")
     if not why.strip():
         raise UsageError("--why says nothing", "Give a reason: somebody will ask")
-    desk = Desk(workspace)
-    known = Questions(desk.database).all()
+    workspace = opened(folder)
+    known = Questions(workspace.database).all()
     asked = [question_named(known, name) for name in dict.fromkeys(questions)]
-    _refuse_own(desk, asked)
+    _refuse_own(workspace, asked)
     if until is not None:
-        return _leave(desk, asked, until, why)
-    return _mend(desk, asked, why, answers)
+        return _leave(workspace, asked, until, why)
+    return _mend(workspace, asked, why, answers)
 
 
-def _refuse_own(desk: Desk, asked: "list[Question]") -> None:
-    account, user = desk.operator_account, desk.operator().casefold()
-    for one in asked if not desk.workspace.questions.own else ():
+def _refuse_own(workspace: Workspace, asked: "list[Question]") -> None:
+    account, user = workspace.operator_account, workspace.operator().casefold()
+    for one in asked if not workspace.settings.questions.own else ():
         sids = {one.member_sid, one.subject_sid} - {""}
         is_own = account is not None and account.sid in sids
         if is_own or one.member.rpartition("\\")[2].casefold() == user:
@@ -62,12 +63,12 @@ def _refuse_own(desk: Desk, asked: "list[Question]") -> None:
             )
 
 
-def _leave(desk: Desk, asked: "list[Question]", until: datetime, why: str) -> int:
+def _leave(workspace: Workspace, asked: "list[Question]", until: datetime, why: str) -> int:
     from adzeguard.workflows.asking import leave
 
-    refuse_moment(desk, until, why)
-    with desk.held("answer"):
-        made = leave(desk.database, asked, until, desk.operator(), why, desk.now())
+    refuse_moment(workspace, until, why)
+    with workspace.held("answer"):
+        made = leave(workspace.database, asked, until, workspace.operator(), why, workspace.now())
     for one in made:
         often = f", renewed {one.renewed} times" if one.renewed else ""
         about = f"{one.member} in {one.subject}" if one.member else one.subject
@@ -75,14 +76,14 @@ def _leave(desk: Desk, asked: "list[Question]", until: datetime, why: str) -> in
     return Exit.NOTHING_TO_REPORT
 
 
-def _mend(desk: Desk, asked: "list[Question]", why: str, answers: Answers) -> int:
+def _mend(workspace: Workspace, asked: "list[Question]", why: str, answers: Answers) -> int:
     from adzeguard.core.change.draft import Draft
     from adzeguard.core.review.draft import draft_for
 
     ids = {one.fingerprint: one.id for one in asked}
 
     def draft() -> "Draft":
-        found = draft_for(desk.corrections(), ids.keys())
+        found = draft_for(workspace.corrections(), ids.keys())
         if not found.changes and found.left_out:
             reasons = "; ".join(dict.fromkeys(one.reason for one in found.left_out))
             raise UsageError(
@@ -92,22 +93,22 @@ def _mend(desk: Desk, asked: "list[Question]", why: str, answers: Answers) -> in
         changes = tuple(change.by(change.rule, f"{why} (answer to {names})") for change in found.changes)
         return Draft(changes, found.left_out, found.notes)
 
-    code = enact_draft(desk, draft, answers)
-    desk.look_anew()
-    return _settled(desk, asked, why, code)
+    code = enact_draft(workspace, draft, answers)
+    workspace.look_anew()
+    return _settled(workspace, asked, why, code)
 
 
-def _settled(desk: Desk, asked: "list[Question]", why: str, code: int) -> int:
+def _settled(workspace: Workspace, asked: "list[Question]", why: str, code: int) -> int:
     """Write down of each what became of it: nothing counts as mended that still stands."""
     from adzeguard.store.questions import Questions
     from adzeguard.workflows.asking import answered
 
-    standing = {one.fingerprint for one in desk.corrections()}
-    table = Questions(desk.database)
+    standing = {one.fingerprint for one in workspace.corrections()}
+    table = Questions(workspace.database)
     for one in asked:
         if one.fingerprint in standing:
             say(f"{one.id} still waits: what it is about still stands.")
         else:
-            table.write(answered(one, "mended", desk.operator(), why, desk.now()))
+            table.write(answered(one, "mended", workspace.operator(), why, workspace.now()))
             say(f"{one.id} is answered: it is put right.")
     return code

@@ -6,8 +6,8 @@ from typing import TYPE_CHECKING
 
 import click
 
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import example, workspace_option
 from adzeguard.cli.output import put_view, say
 from adzeguard.core.errors import DeclinedError, UsageError
@@ -28,30 +28,30 @@ if TYPE_CHECKING:
 )
 @click.option("--yes", is_flag=True, help="Do not ask. Needed where there is no terminal.")
 @workspace_option
-def command(proposal_file: Path, key: Path | None, made: Path | None, yes: bool, workspace: Path | None) -> int:
+def command(proposal_file: Path, key: Path | None, made: Path | None, yes: bool, folder: Path | None) -> int:
     """Say yes to somebody else's proposal: look at it, and sign its bytes with your SSH key.
 
     The signature is written beside it, as PROPOSAL.approved. Whoever enacts the proposal needs it where adzeguard.toml
     asks for a second pair of eyes. It counts for these bytes alone, and not for whoever proposed or enacts them.
     """
-    from adzeguard.cli.approvals import approving
     from adzeguard.cli.enact import bytes_of
     from adzeguard.core.change.written import read_proposal
     from adzeguard.core.views.changes import proposal_page
     from adzeguard.private_files import write_whole
     from adzeguard.workflows.approval import SUFFIX
     from adzeguard.workflows.propose import believed
+    from adzeguard.workspace.approval_needs import approving
 
     if (key is None) == (made is None):
         raise UsageError("say with what: --key FILE, or --signature FILE", "Such as --key ~/.ssh/id_ed25519")
-    desk = Desk(workspace)
+    workspace = opened(folder)
     content = bytes_of(proposal_file)
-    proposal = believed(desk.privilege, read_proposal(content, str(proposal_file)))
+    proposal = believed(workspace.privilege, read_proposal(content, str(proposal_file)))
     put_view(proposal_page(proposal), "table")
     if not yes:
         _ask(proposal)
     text = _signed(content, key) if key is not None else bytes_of(made or proposal_file).decode("ascii", "replace")
-    approval = approving(desk).checked(content, proposal, text, operator=proposal.made_by)
+    approval = approving(workspace).checked(content, proposal, text, operator=proposal.made_by)
     beside = proposal_file.with_name(proposal_file.name + SUFFIX)
     try:
         write_whole(beside, text.encode("ascii", "replace"))

@@ -5,9 +5,9 @@ from pathlib import Path
 import click
 
 from adzeguard.cli.completing import names, rule_ids
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.groups import CommandGroup
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import example, listing_options, output_option, workspace_option
 from adzeguard.cli.output import put, put_json, put_view, say
 from adzeguard.cli.propose import check_rules
@@ -25,7 +25,7 @@ def command() -> None:
 
 @command.command("lint", short_help="Look for mistakes in the charter.", epilog=example("adzeguard charter lint"))
 @workspace_option
-def lint(workspace: Path | None) -> int:
+def lint(folder: Path | None) -> int:
     """Read the charter and resolve its names against what was collected; changes nothing.
 
     Ends with 3 when a rule cannot be followed: a name stands for nothing or for two things, a duty means nothing over
@@ -34,11 +34,11 @@ def lint(workspace: Path | None) -> int:
     from adzeguard.core.errors import NothingCollectedError
     from adzeguard.core.review.corrections import corrections
 
-    desk = Desk(workspace)
-    rules = desk.written_charter.rules
+    workspace = opened(folder)
+    rules = workspace.written_charter.rules
     mistakes = []
     try:
-        mistakes = [c for c in corrections(desk.rights, desk.charter) if c.stops_rule]
+        mistakes = [c for c in corrections(workspace.rights, workspace.charter) if c.stops_rule]
     except NothingCollectedError:
         say("Names are not looked up, since nothing has been collected yet.")
     for mistake in mistakes:
@@ -53,7 +53,7 @@ def lint(workspace: Path | None) -> int:
 )
 @output_option
 @workspace_option
-def adopt(output: Path | None, workspace: Path | None) -> int:
+def adopt(output: Path | None, folder: Path | None) -> int:
     """Write a first charter from what stands now, so that nobody starts from an empty file.
 
     Privileged groups get a rule each, hosts one for each OU, and one more for each host that differs from its
@@ -63,11 +63,11 @@ def adopt(output: Path | None, workspace: Path | None) -> int:
     from adzeguard.core.adopting.adopt import adopted_charter
     from adzeguard.core.errors import UsageError
 
-    desk = Desk(workspace)
-    folder = desk.workspace.charter_folder
-    if output is None and desk.written_charter.rules:
+    workspace = opened(folder)
+    folder = workspace.settings.charter_folder
+    if output is None and workspace.written_charter.rules:
         raise UsageError("this charter has rules already", "Give --output FILE, and take over what you want")
-    text = adopted_charter(desk.rights, desk.privileged)
+    text = adopted_charter(workspace.rights, workspace.privileged)
     put(text, output or folder / "adopted.yaml")
     return Exit.NOTHING_TO_REPORT
 
@@ -76,7 +76,7 @@ def adopt(output: Path | None, workspace: Path | None) -> int:
 @click.argument("rule", shell_complete=rule_ids)
 @listing_options
 @workspace_option
-def where(rule: str, form: str, output: Path | None, workspace: Path | None) -> int:
+def where(rule: str, form: str, output: Path | None, folder: Path | None) -> int:
     """List the hosts that RULE reaches, what part it has on each, and what it finds there.
 
     Ends with 3 when it finds anything. Keys of json and csv: host, rule, decides, standing, deviations.
@@ -86,15 +86,17 @@ def where(rule: str, form: str, output: Path | None, workspace: Path | None) -> 
     from adzeguard.core.review.corrections import corrections
     from adzeguard.core.views.rule_reach import where_table
 
-    desk = Desk(workspace)
-    check_rules((rule,), {one.id for one in desk.written_charter.rules})
-    resolved = next((one for one in desk.charter.rules if one.id == rule), None)
+    workspace = opened(folder)
+    check_rules((rule,), {one.id for one in workspace.written_charter.rules})
+    resolved = next((one for one in workspace.charter.rules if one.id == rule), None)
     if resolved is None:
         raise UsageError(f"the rule {rule} does not hold: it is switched off, past its last day, or has a wrong name")
     about = on_hosts(resolved)
     if about is None:
         raise UsageError(f"the rule {rule} is not about hosts", "See: adzeguard check")
-    table = where_table(desk.estate, desk.charter, about, corrections(desk.rights, desk.charter, desk.put_in))
+    table = where_table(
+        workspace.estate, workspace.charter, about, corrections(workspace.rights, workspace.charter, workspace.put_in)
+    )
     put_view(table, form, output)
     return Exit.TO_REPORT if any(row["deviations"] for row in table.rows) else Exit.NOTHING_TO_REPORT
 
@@ -104,7 +106,7 @@ def where(rule: str, form: str, output: Path | None, workspace: Path | None) -> 
 @click.option("--if-moved-to", "container", required=True, metavar="OU", help="Where the host would be.")
 @listing_options
 @workspace_option
-def effect(host: str, container: str, form: str, output: Path | None, workspace: Path | None) -> int:
+def effect(host: str, container: str, form: str, output: Path | None, folder: Path | None) -> int:
     """Say what HOST would lose and get of the charter's rules in another OU. Nothing is changed.
 
     Ends with 3 when it would lose or get any. Keys of json and csv: change, rule, about, says, decides.
@@ -116,12 +118,12 @@ def effect(host: str, container: str, form: str, output: Path | None, workspace:
     from adzeguard.core.views.host_page import host_rules
     from adzeguard.core.views.rule_reach import effect_table
 
-    desk = Desk(workspace)
-    here = resolve_host(desk.estate, host)
-    place = container_at(desk.estate, container)
-    _, there = as_if_moved(desk.estate, here, place.dn)
-    before, after = (host_rules(desk.charter, h) for h in (here, there))
-    table = effect_table(before, after, here.name, short_dn(desk.estate, place.dn))
+    workspace = opened(folder)
+    here = resolve_host(workspace.estate, host)
+    place = container_at(workspace.estate, container)
+    _, there = as_if_moved(workspace.estate, here, place.dn)
+    before, after = (host_rules(workspace.charter, h) for h in (here, there))
+    table = effect_table(before, after, here.name, short_dn(workspace.estate, place.dn))
     put_view(table, form, output)
     return Exit.TO_REPORT if any(row["change"] != "keeps" for row in table.rows) else Exit.NOTHING_TO_REPORT
 

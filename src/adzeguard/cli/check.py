@@ -6,8 +6,8 @@ from typing import TYPE_CHECKING
 import click
 
 from adzeguard.cli.completing import rule_ids
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put_view
 from adzeguard.cli.propose import check_rules
@@ -38,7 +38,7 @@ _SEVERITIES = ("note", "low", "medium", "high", "critical")
 @listing_options
 @workspace_option
 def command(
-    severity: str, rules: tuple[str, ...], each: bool, form: str, output: Path | None, workspace: Path | None
+    severity: str, rules: tuple[str, ...], each: bool, form: str, output: Path | None, folder: Path | None
 ) -> int:
     """Show what deviates from the charter, and what is wrong whatever the charter says.
 
@@ -51,11 +51,11 @@ def command(
     from adzeguard.core.views.findings import counts_of, findings_table, folded_table
     from adzeguard.store.checked import LastCheck
 
-    desk = Desk(workspace)
-    check_rules(rules, {rule.id for rule in desk.written_charter.rules})
-    findings = desk.findings()
-    if desk.database.writable:
-        desk.checked.note(LastCheck(desk.now(), desk.store.latest().id, counts_of(findings)))
+    workspace = opened(folder)
+    check_rules(rules, {rule.id for rule in workspace.written_charter.rules})
+    findings = workspace.findings()
+    if workspace.database.writable:
+        workspace.checked.note(LastCheck(workspace.now(), workspace.store.latest().id, counts_of(findings)))
     least = Severity[severity.upper()]
     shown = [f for f in findings if f.severity >= least and (not rules or _is_of(f, rules))]
     put_view(folded_table(shown) if form == "table" and not each else findings_table(shown), form, output)

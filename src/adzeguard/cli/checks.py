@@ -5,11 +5,12 @@ from typing import TYPE_CHECKING
 
 import click
 
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.groups import CommandGroup
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import card_options, example, listing_options, workspace_option
 from adzeguard.cli.output import put_view
+from adzeguard.workspace.open_workspace import Workspace
 
 if TYPE_CHECKING:
     from adzeguard.core.checks.check import Check
@@ -23,7 +24,7 @@ def command() -> None:
 @command.command("list", epilog=example("adzeguard checks list"))
 @listing_options
 @workspace_option
-def list_checks(form: str, output: Path | None, workspace: Path | None) -> int:
+def list_checks(form: str, output: Path | None, folder: Path | None) -> int:
     """List all checks with their severity here, whether they are on, and how much each finds now.
 
     In adzeguard.toml, [checks] off = ["ID"] switches some off, and [checks.severity] gives them another severity.
@@ -32,9 +33,9 @@ def list_checks(form: str, output: Path | None, workspace: Path | None) -> int:
     """
     from adzeguard.core.views.checks import checks_table
 
-    desk = Desk(workspace)
-    on = {check.id for check in desk.checks}
-    put_view(checks_table(_all(desk), on, desk.findings()), form, output)
+    workspace = opened(folder)
+    on = {check.id for check in workspace.checks}
+    put_view(checks_table(_all(workspace), on, workspace.findings()), form, output)
     return Exit.NOTHING_TO_REPORT
 
 
@@ -42,7 +43,7 @@ def list_checks(form: str, output: Path | None, workspace: Path | None) -> int:
 @click.argument("check")
 @card_options
 @workspace_option
-def explain(check: str, form: str, output: Path | None, workspace: Path | None) -> int:
+def explain(check: str, form: str, output: Path | None, folder: Path | None) -> int:
     """Say of one check what it finds, why that matters, how to put it right, and what it finds now.
 
     Keys of json: id, title, matters, mend, severity, on, evidence, findings.
@@ -51,17 +52,17 @@ def explain(check: str, form: str, output: Path | None, workspace: Path | None) 
     from adzeguard.core.views.checks import check_page
     from adzeguard.core.wording import did_you_mean
 
-    desk = Desk(workspace)
-    known = {one.id: one for one in _all(desk)}
+    workspace = opened(folder)
+    known = {one.id: one for one in _all(workspace)}
     if check not in known:
         raise UnknownNameError(f"there is no check '{check}'{did_you_mean(check, known)}", "See: adzeguard checks list")
-    on = check in {one.id for one in desk.checks}
-    put_view(check_page(known[check], desk.findings(), on=on), form, output)
+    on = check in {one.id for one in workspace.checks}
+    put_view(check_page(known[check], workspace.findings(), on=on), form, output)
     return Exit.NOTHING_TO_REPORT
 
 
-def _all(desk: Desk) -> "list[Check]":
+def _all(workspace: Workspace) -> "list[Check]":
     """Return every check, also those that are off, as much as each matters here."""
     from adzeguard.core.checks.tuned import tuned
 
-    return tuned((), desk.workspace.severities)
+    return tuned((), workspace.settings.severities)

@@ -4,11 +4,12 @@ from pathlib import Path
 
 import click
 
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import example, workers_option, workspace_option
 from adzeguard.cli.output import put, say
 from adzeguard.cli.progress import progress_bar
+from adzeguard.workspace.open_workspace import Workspace
 
 _SHOWN = 8
 
@@ -19,7 +20,7 @@ _SHOWN = 8
 @click.option("--depth", type=click.IntRange(1, 50), default=3, show_default=True, help="How deep, with --shares.")
 @workers_option
 @workspace_option
-def command(full: bool, shares: bool, depth: int, workers: str, workspace: Path | None) -> int:
+def command(full: bool, shares: bool, depth: int, workers: str, folder: Path | None) -> int:
     """Read the directory and the hosts into the store of the workspace.
 
     The first time everything is read; later, from a server that can tell, only what changed, deletions included.
@@ -33,23 +34,25 @@ def command(full: bool, shares: bool, depth: int, workers: str, workspace: Path 
     from adzeguard.workflows.put_in import forget_what_is_gone
     from adzeguard.workflows.settle_later import settle_unknown
 
-    desk = Desk(workspace)
+    workspace = opened(folder)
     if shares:
-        return _shares(desk, depth)
+        return _shares(workspace, depth)
     with (
-        desk.held("collect"),
-        desk.directory() as directory,
-        desk.hosts() as hosts,
+        workspace.held("collect"),
+        workspace.directory() as directory,
+        workspace.hosts() as hosts,
         progress_bar() as progress,
     ):
-        crew = desk.crew(workers)
-        done = collect(Sources(directory, hosts, desk.store, desk.now, progress, desk.names, crew), full=full)
-        settle_unknown(desk.journal, desk.estate, desk.now(), desk.operator())
-        forget_what_is_gone(PutIn(desk.database), desk.journal, desk.estate)
+        crew = workspace.crew(workers)
+        done = collect(
+            Sources(directory, hosts, workspace.store, workspace.now, progress, workspace.names, crew), full=full
+        )
+        settle_unknown(workspace.journal, workspace.estate, workspace.now(), workspace.operator())
+        forget_what_is_gone(PutIn(workspace.database), workspace.journal, workspace.estate)
     counted = ", ".join(f"{count} {label}{'s' * (count != 1)}" for label, count in done.counts.items())
     counted = counted.replace("directory policys", "directory policies") or "nothing"
     put(f"Collected {counted}{' that changed' if done.kind == 'changes' else ''}.\n")
-    if desk.workspace.hosts:
+    if workspace.settings.hosts:
         put(f"Read {done.hosts_read} hosts; {len(done.hosts_unread)} did not answer.\n")
     written = done.written
     put(f"Changed since the last time: {written.objects} objects, {written.groups} groups, {written.hosts} hosts.\n")
@@ -61,7 +64,7 @@ def command(full: bool, shares: bool, depth: int, workers: str, workspace: Path 
         say(f"  {host.name}: {host.trouble}")
     if len(done.hosts_unread) > _SHOWN:
         say(f"  and {len(done.hosts_unread) - _SHOWN} more: adzeguard check lists them")
-    if done.not_looked_after and desk.workspace.hosts:
+    if done.not_looked_after and workspace.settings.hosts:
         count = len(done.not_looked_after)
         say(f"Of no source of hosts ({count}), nothing is known of them: {some_of(done.not_looked_after, _SHOWN)}")
     if done.strangers:
@@ -70,22 +73,22 @@ def command(full: bool, shares: bool, depth: int, workers: str, workspace: Path 
     return Exit.DONE_IN_PART if done.hosts_unread else Exit.NOTHING_TO_REPORT
 
 
-def _shares(desk: Desk, depth: int) -> int:
+def _shares(workspace: Workspace, depth: int) -> int:
     """Read the shares; Ctrl-C stops after the folder in hand, and the next time goes on from there."""
     from adzeguard.cli.enacting import stopping
     from adzeguard.core.errors import UsageError
     from adzeguard.store.shares import Shares
     from adzeguard.workflows.shares import read_shares
 
-    if not desk.workspace.shares:
+    if not workspace.settings.shares:
         raise UsageError("no server of file shares is named", "Name one in adzeguard.toml, such as [shares.harbour]")
     with (
-        desk.held("collect --shares"),
-        desk.share_servers() as servers,
+        workspace.held("collect --shares"),
+        workspace.share_servers() as servers,
         progress_bar() as progress,
         stopping() as asked,
     ):
-        read = read_shares(servers, Shares(desk.database), desk.now, progress, depth, asked)
+        read = read_shares(servers, Shares(workspace.database), workspace.now, progress, depth, asked)
     kept = f"; {read.kept} parts were read before the interruption" if read.kept else ""
     put(f"Read {read.folders} folders of {read.shares} shares, {depth} deep{kept}.\n")
     if read.denied:

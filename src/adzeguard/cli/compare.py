@@ -6,9 +6,9 @@ from pathlib import Path
 
 import click
 
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.moments import MOMENT
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put_view, say
 
@@ -19,7 +19,7 @@ from adzeguard.cli.output import put_view, say
 @listing_options
 @workspace_option
 def command(
-    before: datetime | None, after: datetime | None, form: str, output: Path | None, workspace: Path | None
+    before: datetime | None, after: datetime | None, form: str, output: Path | None, folder: Path | None
 ) -> int:
     """Show what differs between two moments, between one and now, or since the collection before the last.
 
@@ -33,19 +33,19 @@ def command(
     from adzeguard.core.rights.altered import altered_objects
     from adzeguard.core.views.changes import compared_table
 
-    desk = Desk(workspace)
+    workspace = opened(folder)
     if before is None:
-        before = desk.store.moment_before_last()
+        before = workspace.store.moment_before_last()
         if before is None:
             say("There is one collection so far, and nothing to compare it with. After the next: adzeguard compare")
             return Exit.NOTHING_TO_REPORT
         say(f"Since the collection before the last, of {before:%Y-%m-%d %H:%M} UTC.")
-    first = desk.store.first_moment()
+    first = workspace.store.first_moment()
     if before < first:
         say(f"Nothing had been collected by {before:%Y-%m-%d %H:%M} UTC. Compared with the first: {first:%m-%d %H:%M}.")
         before = first
-    was, now = desk.store.load(before), desk.store.load(after)
-    rights = desk.rights_of(was), desk.rights_of(now)
-    differences = [*compare(was, now), *altered_objects(*rights, desk.store.altered(before, after))]
+    was, now = workspace.store.load(before), workspace.store.load(after)
+    rights = workspace.rights_of(was), workspace.rights_of(now)
+    differences = [*compare(was, now), *altered_objects(*rights, workspace.store.altered(before, after))]
     put_view(compared_table([asdict(one) for one in differences]), form, output)
     return Exit.TO_REPORT if differences else Exit.NOTHING_TO_REPORT

@@ -8,9 +8,11 @@ from typing import TYPE_CHECKING, TypeVar
 import click
 from click.shell_completion import CompletionItem
 
+from adzeguard.cli.opening import opened
+
 if TYPE_CHECKING:
+    from adzeguard.settings.settings import Settings
     from adzeguard.store.connection import Database
-    from adzeguard.workspace.settings import Workspace
 
 T = TypeVar("T")
 
@@ -55,7 +57,7 @@ def enactments(ctx: click.Context, _param: click.Parameter, typed: str) -> list[
 
 def rule_ids(ctx: click.Context, _param: click.Parameter, typed: str) -> list[CompletionItem]:
     """Complete the ids of rules, as they stand in the charter's files."""
-    from adzeguard.workspace.written_ids import written_ids
+    from adzeguard.settings.written_ids import written_ids
 
     found = _asked(lambda: written_ids(_settings(ctx).charter_folder))
     return [CompletionItem(_for_shell(one)) for one in found if one.startswith(typed)][:_SHOWN]
@@ -81,19 +83,15 @@ def _asked(ask: Callable[[], list[T]]) -> list[T]:
 
 
 def _database(ctx: click.Context) -> "Database":
-    from adzeguard.cli.desk import Desk
-
-    return Desk(_workspace(ctx)).database
+    return opened(_folder(ctx)).database
 
 
-def _settings(ctx: click.Context) -> "Workspace":
-    from adzeguard.cli.desk import Desk
-
-    return Desk(_workspace(ctx)).workspace
+def _settings(ctx: click.Context) -> "Settings":
+    return opened(_folder(ctx)).settings
 
 
-def _workspace(ctx: click.Context) -> Path | None:
-    given = ctx.params.get("workspace")
+def _folder(ctx: click.Context) -> Path | None:
+    given = ctx.params.get("folder")
     return Path(given) if given else None
 
 

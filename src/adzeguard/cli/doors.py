@@ -6,11 +6,12 @@ from typing import TYPE_CHECKING
 import click
 
 from adzeguard.cli.completing import names
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put_view
 from adzeguard.core.errors import UsageError
+from adzeguard.workspace.open_workspace import Workspace
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -34,7 +35,7 @@ def command(
     also: tuple[str, ...],
     form: str,
     output: Path | None,
-    workspace: Path | None,
+    folder: Path | None,
 ) -> int:
     """Show by which doors people get into hosts as administrators: a directory group, a direct entry, a local account.
 
@@ -52,20 +53,20 @@ def command(
 
     if also and not after_charter:
         raise UsageError("--also means something only with --after-charter")
-    desk = Desk(workspace)
-    now = Doors(desk.estate)
+    workspace = opened(folder)
+    now = Doors(workspace.estate)
     if not (name or everything or after_charter):
         put_view(counted_table(now.counted()), form, output)
         return Exit.NOTHING_TO_REPORT
     if not after_charter:
-        put_view(doors_table(((door, "") for door in _asked(desk, now, name)), f"Doors{_of(name)}"), form, output)
+        put_view(doors_table(((door, "") for door in _asked(workspace, now, name)), f"Doors{_of(name)}"), form, output)
         return Exit.NOTHING_TO_REPORT
-    changes = desk.charter_draft(also).changes
-    then = outlook(desk.estate, changes)
-    later = Doors(desk.estate, then.graph, then.administrators)
-    doors = list(what_becomes(_asked(desk, now, name), _asked(desk, later, name)))
+    changes = workspace.charter_draft(also).changes
+    then = outlook(workspace.estate, changes)
+    later = Doors(workspace.estate, then.graph, then.administrators)
+    doors = list(what_becomes(_asked(workspace, now, name), _asked(workspace, later, name)))
     given = [(c.host, c.who.sid, c.program) for c in changes if isinstance(c, GiveElevation)]
-    needed = programs_needed(desk.estate, doors, given)
+    needed = programs_needed(workspace.estate, doors, given)
     lost = [f"{person} ({count})" for person, count in lost_hosts(doors).items()]
     note = f"Lose hosts ({len(lost)}): {some_of(lost, _NAMED)}" if lost else "Nobody loses a host."
     if needed:
@@ -78,15 +79,15 @@ def _of(name: str) -> str:
     return f": {name}" if name else ""
 
 
-def _asked(desk: Desk, doors: "Doors", name: str) -> "Iterator[Door]":
+def _asked(workspace: Workspace, doors: "Doors", name: str) -> "Iterator[Door]":
     from adzeguard.core.estate.names import resolve
     from adzeguard.core.estate.principal import Kind
 
     if not name:
         return doors.all()
-    found = resolve(desk.estate, name)
+    found = resolve(workspace.estate, name)
     if found.kind == Kind.COMPUTER:
-        host = desk.estate.host_named(found.name)
+        host = workspace.estate.host_named(found.name)
         if host is None or host.state is None:
             why = host.why_unknown if host is not None else "it is no host"
             raise UsageError(

@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING
 
 import click
 
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.enacting import Rollout, drop_and_show, enact_and_show, resume_and_show
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import (
     Answers,
     Choice,
@@ -23,6 +23,7 @@ from adzeguard.cli.output import say
 from adzeguard.cli.propose import check_rules, chosen_draft
 from adzeguard.core.errors import ProposalFileError, UsageError
 from adzeguard.workflows.pace import AT_ONCE, Pace
+from adzeguard.workspace.open_workspace import Workspace
 
 if TYPE_CHECKING:
     from adzeguard.core.change.part import Part
@@ -67,7 +68,7 @@ def command(
     per_minute: int | None,
     workers: str,
     answers: Answers,
-    workspace: Path | None,
+    folder: Path | None,
 ) -> int:
     """Make the changes of PROPOSAL, or of a proposal made now.
 
@@ -96,10 +97,10 @@ def command(
     part = Part(first, percent, patterns)
     made_now = bool(also) or not choice.is_everything
     _refuse_together(proposal_file is not None, made_now, resume, drop, pending, part)
-    desk = Desk(workspace)
+    workspace = opened(folder)
     rollout = Rollout(stop_after, Pace(at_once, per_minute, monotonic, sleep), workers)
     if resume or drop:
-        return resume_and_show(desk, answers, rollout) if resume else drop_and_show(desk, answers)
+        return resume_and_show(workspace, answers, rollout) if resume else drop_and_show(workspace, answers)
 
     # Read once: what is approved must be what is enacted, also where somebody exchanges the file in between.
     content = cache(bytes_of)
@@ -107,40 +108,40 @@ def command(
     def proposal() -> "Proposal":
         whole = all_of_it()
         if numbers:
-            whole = _only(desk, whole, numbers)
+            whole = _only(workspace, whole, numbers)
         if part.is_whole:
             return whole
         changes = part.of(whole.changes)
         touched = len({change.host_name for change in whole.changes if change.host_name})
         chosen = len({change.host_name for change in changes})
         say(f"On {chosen} of {touched} hosts; {len(whole.changes) - len(changes)} changes are left for another time")
-        return weighed_again(whole, changes, desk.privilege)
+        return weighed_again(whole, changes, workspace.privilege)
 
     def all_of_it() -> "Proposal":
         if proposal_file is not None:
-            return believed(desk.privilege, read_proposal(content(proposal_file), str(proposal_file)))
+            return believed(workspace.privilege, read_proposal(content(proposal_file), str(proposal_file)))
         if pending:
-            return _left_for_hosts(desk)
-        check_rules(also, {rule.id for rule in desk.written_charter.rules})
-        return in_full(chosen_draft(desk, also, choice), desk.proposer)
+            return _left_for_hosts(workspace)
+        check_rules(also, {rule.id for rule in workspace.written_charter.rules})
+        return in_full(chosen_draft(workspace, also, choice), workspace.proposer)
 
     def approval(made: "Proposal") -> Mapping[str, str]:
-        return _approval_of(desk, proposal_file, content(proposal_file), made) if proposal_file is not None else {}
+        return _approval_of(workspace, proposal_file, content(proposal_file), made) if proposal_file is not None else {}
 
-    return enact_and_show(desk, proposal, answers, beside_interrupted=False, rollout=rollout, approval=approval)
+    return enact_and_show(workspace, proposal, answers, beside_interrupted=False, rollout=rollout, approval=approval)
 
 
-def _approval_of(desk: Desk, file: Path, content: bytes, made: "Proposal") -> Mapping[str, str]:
+def _approval_of(workspace: Workspace, file: Path, content: bytes, made: "Proposal") -> Mapping[str, str]:
     """Return who has approved what a file held, where that is needed; an approval that does not count is an error."""
-    if not desk.workspace.approval.is_needed:
+    if not workspace.settings.approval.is_needed:
         return {}
-    from adzeguard.cli.approvals import approving
+    from adzeguard.workspace.approval_needs import approving
 
-    whose = approving(desk)
+    whose = approving(workspace)
     from adzeguard.workflows.approval import approval_beside
 
     signature = approval_beside(file)
-    return whose.checked(content, made, signature, desk.operator()).as_data() if signature else {}
+    return whose.checked(content, made, signature, workspace.operator()).as_data() if signature else {}
 
 
 def _refuse_together(given: bool, made_now: bool, resume: bool, drop: bool, pending: bool, part: "Part") -> None:
@@ -155,7 +156,7 @@ def _refuse_together(given: bool, made_now: bool, resume: bool, drop: bool, pend
         )
 
 
-def _only(desk: Desk, whole: "Proposal", numbers: tuple[str, ...]) -> "Proposal":
+def _only(workspace: Workspace, whole: "Proposal", numbers: tuple[str, ...]) -> "Proposal":
     """Return single changes of a proposal, as one that says what they come to."""
     from adzeguard.core.wording import did_you_mean
     from adzeguard.workflows.propose import weighed_again
@@ -166,24 +167,24 @@ def _only(desk: Desk, whole: "Proposal", numbers: tuple[str, ...]) -> "Proposal"
             raise UsageError(
                 f"the proposal has no change '{number}'{did_you_mean(number, known)}", "See: adzeguard propose"
             )
-    return weighed_again(whole, [change for change in whole.changes if change.id in numbers], desk.privilege)
+    return weighed_again(whole, [change for change in whole.changes if change.id in numbers], workspace.privilege)
 
 
-def _left_for_hosts(desk: Desk) -> "Proposal":
+def _left_for_hosts(workspace: Workspace) -> "Proposal":
     """Return what is left for hosts that did not answer, as far as somebody still asks for it."""
     from adzeguard.store.pending import PendingChanges
     from adzeguard.workflows.pending import still_asked_for
     from adzeguard.workflows.propose import in_full
 
-    waiting = PendingChanges(desk.database)
+    waiting = PendingChanges(workspace.database)
     left = [one.change for one in waiting.all()]
-    asked = desk.charter_draft(tuple(sorted({change.rule for change in left})))
+    asked = workspace.charter_draft(tuple(sorted({change.rule for change in left})))
     still, not_any_more = still_asked_for(left, asked)
     if not_any_more:
         waiting.forget(not_any_more)
         for change in not_any_more:
             say(f"Left away, since no rule asks for it any more: {change.in_words()}")
-    return in_full(still, desk.proposer)
+    return in_full(still, workspace.proposer)
 
 
 _LARGEST_PROPOSAL = 256 * 1024 * 1024

@@ -12,13 +12,13 @@ from typing import TYPE_CHECKING, Final
 
 import click
 
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.options import Answers
 from adzeguard.cli.output import put, put_view, say
 from adzeguard.cli.progress import progress_bar
 from adzeguard.core.errors import DeclinedError, UsageError
 from adzeguard.workflows.pace import Pace
+from adzeguard.workspace.open_workspace import Workspace
 
 if TYPE_CHECKING:
     from adzeguard.core.change.draft import Draft
@@ -44,18 +44,18 @@ class Rollout:
     """The cluster that works with the hosts, if one does."""
 
 
-def enact_draft(desk: Desk, make: "Callable[[], Draft]", answers: Answers, approved_by: str = "") -> int:
+def enact_draft(workspace: Workspace, make: "Callable[[], Draft]", answers: Answers, approved_by: str = "") -> int:
     """Make a proposal of what somebody asks for by hand, and enact it. Returns the exit code."""
     from adzeguard.workflows.propose import in_full
 
     def approval(_proposal: "Proposal") -> Mapping[str, str]:
         return {"by": approved_by} if approved_by else {}
 
-    return enact_and_show(desk, lambda: in_full(make(), desk.proposer), answers, approval=approval)
+    return enact_and_show(workspace, lambda: in_full(make(), workspace.proposer), answers, approval=approval)
 
 
 def enact_and_show(
-    desk: Desk,
+    workspace: Workspace,
     make: "Callable[[], Proposal]",
     answers: Answers,
     *,
@@ -71,76 +71,76 @@ def enact_and_show(
     """
     from adzeguard.workflows.interrupted import interrupted_enactment
 
-    with desk.held("enact"):
-        earlier = interrupted_enactment(desk.journal)
+    with workspace.held("enact"):
+        earlier = interrupted_enactment(workspace.journal)
         if earlier is not None and not beside_interrupted:
             raise UsageError(f"nothing was changed, since {earlier.in_words}")
         if earlier is not None:
             say(f"Beside this, {earlier.in_words}")
         proposal = make()
         if answers.only_propose is not None:
-            return _only_propose(desk, proposal, answers.only_propose)
+            return _only_propose(workspace, proposal, answers.only_propose)
         answers = _with_deletions_named(proposal, answers)
-        approved = (approval(proposal) if approval is not None else {}) or _broken_glass(desk, answers)
-        _judge(desk, proposal, answers, approved)
-        return _run(desk, proposal, answers, None, rollout or Rollout(), approved)
+        approved = (approval(proposal) if approval is not None else {}) or _broken_glass(workspace, answers)
+        _judge(workspace, proposal, answers, approved)
+        return _run(workspace, proposal, answers, None, rollout or Rollout(), approved)
 
 
-def _only_propose(desk: Desk, proposal: "Proposal", file: Path) -> int:
+def _only_propose(workspace: Workspace, proposal: "Proposal", file: Path) -> int:
     from adzeguard.cli.propose import write_proposal
     from adzeguard.core.change.guards.all import pass_guards_when_made
     from adzeguard.core.limits import NOTHING_NAMED
     from adzeguard.workflows.propose import Proposed
 
-    past_limits = tuple(pass_guards_when_made(desk.case(proposal, NOTHING_NAMED)))
+    past_limits = tuple(pass_guards_when_made(workspace.case(proposal, NOTHING_NAMED)))
     write_proposal(Proposed(proposal, past_limits), file)
     for reason in past_limits:
         say(f"Past a limit: {reason}")
     return Exit.TO_REPORT if proposal.changes else Exit.NOTHING_TO_REPORT
 
 
-def _broken_glass(desk: Desk, answers: Answers) -> "Mapping[str, str]":
+def _broken_glass(workspace: Workspace, answers: Answers) -> "Mapping[str, str]":
     """Return what stands for a yes where somebody cannot wait for one; `UsageError` where the workspace forbids it."""
     if not answers.without_approval.strip():
         return {}
-    if not desk.workspace.approval.without:
+    if not workspace.settings.approval.without:
         raise UsageError(
             "nothing is enacted here without approval", "Let somebody else run: adzeguard approve PROPOSAL"
         )
     return {"by": BROKEN_GLASS, "why": answers.without_approval}
 
 
-def _tell_owners(desk: Desk, proposal: "Proposal", approved: "Mapping[str, str]") -> None:
+def _tell_owners(workspace: Workspace, proposal: "Proposal", approved: "Mapping[str, str]") -> None:
     """Tell every owner at once that glass is broken, before anything is changed; what cannot be told is kept."""
     from adzeguard.store.letters import Letters, keep_letters
     from adzeguard.workflows.asking import alarms
     from adzeguard.workflows.telling import tell_waiting
 
-    with desk.tellers() as tellers:
-        owner = desk.workspace.questions.owner
-        letters = alarms(desk.written_charter, tellers, owner, desk.operator(), approved["why"], proposal)
+    with workspace.tellers() as tellers:
+        owner = workspace.settings.questions.owner
+        letters = alarms(workspace.written_charter, tellers, owner, workspace.operator(), approved["why"], proposal)
         if letters:
-            with desk.database.writing() as connection:
-                keep_letters(connection, letters, desk.now())
-        told = tell_waiting(Letters(desk.database), tellers)
+            with workspace.database.writing() as connection:
+                keep_letters(connection, letters, workspace.now())
+        told = tell_waiting(Letters(workspace.database), tellers)
     kept = f", {told.untold} are kept and tried again" if told.untold else ""
     say(f"Glass is broken: {approved['why']}. Letters to owners: {told.told} told{kept}.")
 
 
-def resume_and_show(desk: Desk, answers: Answers, rollout: "Rollout") -> int:
+def resume_and_show(workspace: Workspace, answers: Answers, rollout: "Rollout") -> int:
     """Go on with the enactment that was interrupted, past the guards as they judge what is left of it now."""
     from adzeguard.workflows.interrupted import the_interrupted
     from adzeguard.workflows.propose import weighed_again
 
-    with desk.held("enact"):
-        earlier = the_interrupted(desk.journal)
+    with workspace.held("enact"):
+        earlier = the_interrupted(workspace.journal)
         say(f"Going on with {earlier.name}: {len(earlier.left)} of {len(earlier.proposal.changes)} changes are left")
-        left = weighed_again(earlier.proposal, earlier.left, desk.privilege)
-        _judge(desk, left, answers, earlier.approval)
-        return _run(desk, left, answers, earlier, rollout, earlier.approval)
+        left = weighed_again(earlier.proposal, earlier.left, workspace.privilege)
+        _judge(workspace, left, answers, earlier.approval)
+        return _run(workspace, left, answers, earlier, rollout, earlier.approval)
 
 
-def drop_and_show(desk: Desk, answers: Answers) -> int:
+def drop_and_show(workspace: Workspace, answers: Answers) -> int:
     """End the enactment that was interrupted for good, and say what stands of it."""
     from adzeguard.core.change.outcome import Outcome
     from adzeguard.core.views.changes import outcomes_table
@@ -151,21 +151,27 @@ def drop_and_show(desk: Desk, answers: Answers) -> int:
     def quietly(_outcome: Outcome) -> None:
         return
 
-    with desk.held("enact"):
-        earlier = the_interrupted(desk.journal)
-        with desk.directory() as directory, desk.hosts() as hosts, desk.servers_of(earlier.left) as shares:
-            ports = Ports(directory, hosts, desk.store, desk.journal, desk.now, desk.operator(), shares=shares)
-            dropped = drop_enactment(earlier, desk.estate, ports, quietly)
+    with workspace.held("enact"):
+        earlier = the_interrupted(workspace.journal)
+        with (
+            workspace.directory() as directory,
+            workspace.hosts() as hosts,
+            workspace.servers_of(earlier.left) as shares,
+        ):
+            ports = Ports(
+                directory, hosts, workspace.store, workspace.journal, workspace.now, workspace.operator(), shares=shares
+            )
+            dropped = drop_enactment(earlier, workspace.estate, ports, quietly)
         say(f"{earlier.name} is ended. What was made of it stands; take it back with: adzeguard undo {earlier.name}")
         put_view(outcomes_table(dropped.outcomes), answers.form)
     return Exit.NOTHING_TO_REPORT
 
 
-def _judge(desk: Desk, proposal: "Proposal", answers: Answers, approved: "Mapping[str, str]") -> None:
+def _judge(workspace: Workspace, proposal: "Proposal", answers: Answers, approved: "Mapping[str, str]") -> None:
     from adzeguard.core.change.guards.all import pass_guards
 
     if proposal.changes:
-        pass_guards(desk.case(proposal, answers.sizes, approved.get("by", "")))
+        pass_guards(workspace.case(proposal, answers.sizes, approved.get("by", "")))
 
 
 def _with_deletions_named(proposal: "Proposal", answers: Answers) -> Answers:
@@ -181,7 +187,7 @@ def _with_deletions_named(proposal: "Proposal", answers: Answers) -> Answers:
 
 
 def _run(
-    desk: Desk,
+    workspace: Workspace,
     proposal: "Proposal",
     answers: Answers,
     earlier: "Interrupted | None",
@@ -204,18 +210,18 @@ def _run(
     if not answers.yes and proposal.changes:
         _ask(len(proposal.changes))
     if approved.get("by") == BROKEN_GLASS and earlier is None:
-        _tell_owners(desk, proposal, approved)
+        _tell_owners(workspace, proposal, approved)
     with (
-        desk.directory() as directory,
-        desk.hosts() as hosts,
-        desk.servers_of(proposal.changes) as shares,
+        workspace.directory() as directory,
+        workspace.hosts() as hosts,
+        workspace.servers_of(proposal.changes) as shares,
         progress_bar() as progress,
         stopping() as asked_to_stop,
     ):
-        if look_again(directory, desk.store, desk.estate, proposal.changes, desk.now()):
-            desk.look_anew()
+        if look_again(directory, workspace.store, workspace.estate, proposal.changes, workspace.now()):
+            workspace.look_anew()
             say("Groups that decide here have changed since the last collection; the guards judge by what stands now")
-            _judge(desk, proposal, answers, approved)
+            _judge(workspace, proposal, answers, approved)
         failing = _Failing(rollout.stop_after)
 
         def is_to_stop() -> bool:
@@ -224,13 +230,13 @@ def _run(
         ports = Ports(
             directory,
             hosts,
-            desk.store,
-            desk.journal,
-            desk.now,
-            desk.operator(),
+            workspace.store,
+            workspace.journal,
+            workspace.now,
+            workspace.operator(),
             is_to_stop,
             rollout.pace,
-            desk.crew(rollout.workers),
+            workspace.crew(rollout.workers),
             shares,
         )
         done = count(1)
@@ -241,7 +247,13 @@ def _run(
 
         whole = earlier.proposal if earlier is not None else proposal
         enacted = enact_proposal(
-            whole, desk.estate, desk.charter, ports, report, earlier, {"approval": dict(approved)} if approved else {}
+            whole,
+            workspace.estate,
+            workspace.charter,
+            ports,
+            report,
+            earlier,
+            {"approval": dict(approved)} if approved else {},
         )
     if form == "table":
         put("\n")

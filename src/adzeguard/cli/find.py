@@ -5,8 +5,8 @@ from pathlib import Path
 
 import click
 
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import at_option, example, listing_options_without_limit, workspace_option
 from adzeguard.cli.output import put_view
 
@@ -27,7 +27,7 @@ def command(
     form: str,
     output: Path | None,
     moment: datetime | None,
-    workspace: Path | None,
+    folder: Path | None,
 ) -> int:
     """Find objects by a part of their name.
 
@@ -36,7 +36,7 @@ def command(
     from adzeguard.core.estate.principal import Kind
     from adzeguard.core.views.members import found_table
 
-    catalogue = Desk(workspace, moment).estate.catalogue
+    catalogue = opened(folder, moment).estate.catalogue
     if kind and not part:
         ids = catalogue.of_kind(Kind[kind.upper()]).tolist()
     else:

@@ -8,10 +8,10 @@ import click
 
 from adzeguard.cli.completing import containers, names
 from adzeguard.cli.completing import duties as duties_known
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.enacting import enact_draft
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.groups import CommandGroup
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import (
     Answers,
     enacting_options,
@@ -23,6 +23,7 @@ from adzeguard.cli.options import (
 )
 from adzeguard.cli.output import put, put_view, say
 from adzeguard.core.errors import UsageError
+from adzeguard.workspace.open_workspace import Workspace
 
 if TYPE_CHECKING:
     from adzeguard.core.estate.principal import Principal
@@ -55,11 +56,11 @@ def command() -> None:
     """Rights over OUs, groups and other objects: give, deny, withdraw, and show what was given."""
 
 
-def named_object(desk: Desk, name: str) -> "Principal":
+def named_object(workspace: Workspace, name: str) -> "Principal":
     """Return an object by its DN, which may leave the base away, or by its name."""
     from adzeguard.core.estate.names import resolve
 
-    return resolve(desk.estate, name)
+    return resolve(workspace.estate, name)
 
 
 def _over_option(function: F) -> F:
@@ -110,22 +111,22 @@ def _given(
     only_for: tuple[str, ...],
     why: str,
     answers: Answers,
-    workspace: Path | None,
+    folder: Path | None,
 ) -> int:
     from adzeguard.core.change.by_hand.grants import grants_given, notes_on
     from adzeguard.core.change.draft import Draft
     from adzeguard.core.rights.duties import named_duties
 
-    desk = Desk(workspace)
+    workspace = opened(folder)
 
     def draft() -> Draft:
-        rights, holder, target = desk.rights, named_object(desk, who), named_object(desk, over)
+        rights, holder, target = workspace.rights, named_object(workspace, who), named_object(workspace, over)
         wanted = named_duties(rights.duties, duties, rights.schema)
         changes = grants_given(rights, holder, wanted, target, deny=deny, extent=extent, only_for=only_for, why=why)
         notes = notes_on(rights, holder, deny=deny, given=rights.grants_over(target))
         return Draft.of(changes, notes)
 
-    return enact_draft(desk, draft, answers)
+    return enact_draft(workspace, draft, answers)
 
 
 @command.command(
@@ -158,7 +159,7 @@ def deny(**asked: Any) -> int:
 @enacting_options
 @workspace_option
 def withdraw(
-    who: str, duties: tuple[str, ...], over: str, denied: bool, why: str, answers: Answers, workspace: Path | None
+    who: str, duties: tuple[str, ...], over: str, denied: bool, why: str, answers: Answers, folder: Path | None
 ) -> int:
     """Take duties away again, or all that somebody has over an object.
 
@@ -168,28 +169,28 @@ def withdraw(
     from adzeguard.core.change.draft import Draft
     from adzeguard.core.rights.duties import named_duties
 
-    desk = Desk(workspace)
+    workspace = opened(folder)
 
     def draft() -> Draft:
-        rights, holder, target = desk.rights, named_object(desk, who), named_object(desk, over)
+        rights, holder, target = workspace.rights, named_object(workspace, who), named_object(workspace, over)
         wanted = named_duties(rights.duties, duties, rights.schema)
         changes = grants_withdrawn(rights, holder, wanted, target, deny=denied, why=why)
         return Draft.of(changes)
 
-    return enact_draft(desk, draft, answers)
+    return enact_draft(workspace, draft, answers)
 
 
 @command.command("duties", epilog=example("adzeguard grant duties"))
 @listing_options
 @workspace_option
-def duties_command(form: str, output: Path | None, workspace: Path | None) -> int:
+def duties_command(form: str, output: Path | None, folder: Path | None) -> int:
     """List the duties and what each lets one do. A charter adds its own under duties:.
 
     Keys of json and csv: duty, lets, rights.
     """
     from adzeguard.core.views.rights import duties_table
 
-    put_view(duties_table(Desk(workspace).rights), form, output)
+    put_view(duties_table(opened(folder).rights), form, output)
     return Exit.NOTHING_TO_REPORT
 
 
@@ -202,7 +203,7 @@ def duties_command(form: str, output: Path | None, workspace: Path | None) -> in
 @listing_options
 @workspace_option
 def list_command(
-    over: str | None, who: str | None, defaults: bool, form: str, output: Path | None, workspace: Path | None
+    over: str | None, who: str | None, defaults: bool, form: str, output: Path | None, folder: Path | None
 ) -> int:
     """Show what was given and denied, in words, and whether a rule says so; with --over also what comes from above.
 
@@ -212,17 +213,17 @@ def list_command(
     from adzeguard.core.rights.delegations import sorted_for_people
     from adzeguard.core.views.rights import grants_table
 
-    desk = Desk(workspace)
-    charter = desk.charter_if_readable("What is written down is not said")
-    rights, folded = desk.rights if charter is not None else desk.standard_rights, 0
+    workspace = opened(folder)
+    charter = workspace.charter_if_readable("What is written down is not said")
+    rights, folded = workspace.rights if charter is not None else workspace.standard_rights, 0
     if over is not None:
-        target = named_object(desk, over)
+        target = named_object(workspace, over)
         listed = rights.grants_over(target, defaults=defaults)
         folded = 0 if defaults or who else rights.of_every_domain(target)
     else:
         listed = sorted_for_people(rights.own_grants(defaults=defaults))
     if who is not None:
-        holder = named_object(desk, who)
+        holder = named_object(workspace, who)
         listed = [d for d in listed if d.holder.sid == holder.sid]
     documented = documented_entries(rights, charter) if charter is not None else None
     put_view(grants_table(listed, documented, folded), form, output)
@@ -237,12 +238,12 @@ def list_command(
     help="Draw a picture (.png, .svg or .pdf), or write .csv; otherwise CSV is printed.",
 )
 @workspace_option
-def map_command(output: Path | None, workspace: Path | None) -> int:
+def map_command(output: Path | None, folder: Path | None) -> int:
     """Draw who holds what over which OU, as a matrix."""
     from adzeguard.core.rights.delegations import sorted_for_people
     from adzeguard.core.views.rights import matrix_of, matrix_table
 
-    matrix = matrix_of(sorted_for_people(Desk(workspace).rights.own_grants()))
+    matrix = matrix_of(sorted_for_people(opened(folder).rights.own_grants()))
     if output is None or output.suffix.casefold() == ".csv":
         put_view(matrix_table(matrix), "csv", output)
         return Exit.NOTHING_TO_REPORT
@@ -263,7 +264,7 @@ def map_command(output: Path | None, workspace: Path | None) -> int:
 @command.command("document", epilog=example("adzeguard grant document --output grants.yaml"))
 @output_option
 @workspace_option
-def document(output: Path | None, workspace: Path | None) -> int:
+def document(output: Path | None, folder: Path | None) -> int:
     """Write rules for the grants that stand and that no rule says, each with a place for its reason.
 
     Put the file into the charter's folder once the reasons are written. What fits no duty is written right by right,
@@ -271,6 +272,6 @@ def document(output: Path | None, workspace: Path | None) -> int:
     """
     from adzeguard.core.adopting.document import documenting_rules
 
-    desk = Desk(workspace)
-    put(documenting_rules(desk.rights, desk.charter), output)
+    workspace = opened(folder)
+    put(documenting_rules(workspace.rights, workspace.charter), output)
     return Exit.NOTHING_TO_REPORT

@@ -7,19 +7,20 @@ from typing import TYPE_CHECKING
 import click
 
 from adzeguard.cli.completing import names
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.enacting import enact_draft
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.group_objects import add_object_commands, one_group
 from adzeguard.cli.groups import CommandGroup
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import Answers, enacting_options, example, listing_options, why_option, workspace_option
 from adzeguard.cli.output import put_view, say
 from adzeguard.core.errors import UsageError
+from adzeguard.workspace.open_workspace import Workspace
 
 if TYPE_CHECKING:
     from adzeguard.core.estate.principal import Principal
 
-_Pairs = Callable[[Desk], "list[tuple[Principal, Principal]]"]
+_Pairs = Callable[[Workspace], "list[tuple[Principal, Principal]]"]
 
 
 @click.group(
@@ -32,33 +33,35 @@ def command() -> None:
     """Change memberships and groups by hand, on the same road as the charter: propose, guards, enact, journal."""
 
 
-def _change(workspace: Path | None, answers: Answers, why: str, joins: _Pairs | None, leaves: _Pairs | None) -> int:
+def _change(folder: Path | None, answers: Answers, why: str, joins: _Pairs | None, leaves: _Pairs | None) -> int:
     from adzeguard.core.change.by_hand.members import memberships_by_hand
 
-    desk = Desk(workspace)
+    workspace = opened(folder)
     return enact_draft(
-        desk,
-        lambda: memberships_by_hand(desk.estate, joins(desk) if joins else (), leaves(desk) if leaves else (), why),
+        workspace,
+        lambda: memberships_by_hand(
+            workspace.estate, joins(workspace) if joins else (), leaves(workspace) if leaves else (), why
+        ),
         answers,
     )
 
 
 def _of_group(group: str, members: tuple[str, ...]) -> _Pairs:
-    def pairs(desk: Desk) -> "list[tuple[Principal, Principal]]":
+    def pairs(workspace: Workspace) -> "list[tuple[Principal, Principal]]":
         from adzeguard.core.estate.names import resolve
 
-        bearer = one_group(desk, group)
-        return [(bearer, resolve(desk.estate, member)) for member in members]
+        bearer = one_group(workspace, group)
+        return [(bearer, resolve(workspace.estate, member)) for member in members]
 
     return pairs
 
 
 def _of_member(member: str, groups: tuple[str, ...]) -> _Pairs:
-    def pairs(desk: Desk) -> "list[tuple[Principal, Principal]]":
+    def pairs(workspace: Workspace) -> "list[tuple[Principal, Principal]]":
         from adzeguard.core.estate.names import resolve
 
-        bearer = resolve(desk.estate, member)
-        return [(one_group(desk, group), bearer) for group in groups]
+        bearer = resolve(workspace.estate, member)
+        return [(one_group(workspace, group), bearer) for group in groups]
 
     return pairs
 
@@ -69,9 +72,9 @@ def _of_member(member: str, groups: tuple[str, ...]) -> _Pairs:
 @why_option
 @enacting_options
 @workspace_option
-def add(group: str, members: tuple[str, ...], why: str, answers: Answers, workspace: Path | None) -> int:
+def add(group: str, members: tuple[str, ...], why: str, answers: Answers, folder: Path | None) -> int:
     """Put one or more members into a group. What its scope may not hold is refused before the server is asked."""
-    return _change(workspace, answers, why, _of_group(group, members), None)
+    return _change(folder, answers, why, _of_group(group, members), None)
 
 
 @command.command("remove", epilog=example("adzeguard group remove 'LOWMERE\\First Aiders' orla.fenn"))
@@ -80,9 +83,9 @@ def add(group: str, members: tuple[str, ...], why: str, answers: Answers, worksp
 @why_option
 @enacting_options
 @workspace_option
-def remove(group: str, members: tuple[str, ...], why: str, answers: Answers, workspace: Path | None) -> int:
+def remove(group: str, members: tuple[str, ...], why: str, answers: Answers, folder: Path | None) -> int:
     """Take one or more members out of a group; where it is their primary group, another becomes it first."""
-    return _change(workspace, answers, why, None, _of_group(group, members))
+    return _change(folder, answers, why, None, _of_group(group, members))
 
 
 @command.command("join", epilog=example("adzeguard group join orla.fenn 'First Aiders' 'Radio Watch'"))
@@ -91,9 +94,9 @@ def remove(group: str, members: tuple[str, ...], why: str, answers: Answers, wor
 @why_option
 @enacting_options
 @workspace_option
-def join(member: str, groups: tuple[str, ...], why: str, answers: Answers, workspace: Path | None) -> int:
+def join(member: str, groups: tuple[str, ...], why: str, answers: Answers, folder: Path | None) -> int:
     """Put one member into one or more groups."""
-    return _change(workspace, answers, why, _of_member(member, groups), None)
+    return _change(folder, answers, why, _of_member(member, groups), None)
 
 
 @command.command("leave", epilog=example("adzeguard group leave orla.fenn 'Chart Editors' 'Night Watch'"))
@@ -102,9 +105,9 @@ def join(member: str, groups: tuple[str, ...], why: str, answers: Answers, works
 @why_option
 @enacting_options
 @workspace_option
-def leave(member: str, groups: tuple[str, ...], why: str, answers: Answers, workspace: Path | None) -> int:
+def leave(member: str, groups: tuple[str, ...], why: str, answers: Answers, folder: Path | None) -> int:
     """Take one member out of one or more groups."""
-    return _change(workspace, answers, why, None, _of_member(member, groups))
+    return _change(folder, answers, why, None, _of_member(member, groups))
 
 
 @command.command(
@@ -144,7 +147,7 @@ def copy_memberships(
     review: Path | None,
     why: str,
     answers: Answers,
-    workspace: Path | None,
+    folder: Path | None,
 ) -> int:
     """Put somebody into groups that list somebody else.
 
@@ -158,10 +161,10 @@ def copy_memberships(
 
     if sum((bool(only or excepted or named), pick, review is not None)) > 1:
         raise UsageError("--pick, --review and patterns are three ways of choosing", "Use one of them")
-    desk = Desk(workspace)
-    giver, getter = resolve(desk.estate, source), resolve(desk.estate, target)
+    workspace = opened(folder)
+    giver, getter = resolve(workspace.estate, source), resolve(workspace.estate, target)
     candidates = copy_candidates(
-        desk.estate, giver, getter, lambda groups: powers_of(desk.rights, desk.privileged, groups)
+        workspace.estate, giver, getter, lambda groups: powers_of(workspace.rights, workspace.privileged, groups)
     )
     if review is not None and not review.exists():
         write_review(review, candidates)
@@ -170,10 +173,10 @@ def copy_memberships(
         chosen = picked(candidates, f"Groups of {giver.qualified_name} for {getter.qualified_name}")
     else:
         chosen = reviewed(review, candidates) if review is not None else by_patterns(candidates, only, excepted)
-    groups = [*(candidate.group for candidate in chosen), *(one_group(desk, name) for name in named)]
+    groups = [*(candidate.group for candidate in chosen), *(one_group(workspace, name) for name in named)]
     tell_left_out(candidates, {group.id for group in groups}, only, excepted)
     pairs = [(group, getter) for group in groups]
-    return _change(workspace, answers, why or f"copied from {source}", lambda _desk: pairs, None)
+    return _change(folder, answers, why or f"copied from {source}", lambda _desk: pairs, None)
 
 
 @command.command(
@@ -184,7 +187,7 @@ def copy_memberships(
 @click.argument("person", shell_complete=names("user"))
 @listing_options
 @workspace_option
-def leftovers(person: str, form: str, output: Path | None, workspace: Path | None) -> int:
+def leftovers(person: str, form: str, output: Path | None, folder: Path | None) -> int:
     """Suggest which groups somebody could leave after a change of job.
 
     Shown are the groups that list them and nobody else of the same department and title. Ends with 3 when there
@@ -194,13 +197,13 @@ def leftovers(person: str, form: str, output: Path | None, workspace: Path | Non
     from adzeguard.core.estate.names import resolve
     from adzeguard.core.views.leftovers import leftovers_table
 
-    desk = Desk(workspace)
-    somebody = resolve(desk.estate, person)
+    workspace = opened(folder)
+    somebody = resolve(workspace.estate, person)
     if not somebody.details.get("department"):
         raise UsageError(
             f"{somebody.qualified_name} has no department to compare with", "Set it in the directory first"
         )
-    table = leftovers_table(somebody, find_leftovers(desk.estate, somebody))
+    table = leftovers_table(somebody, find_leftovers(workspace.estate, somebody))
     put_view(table, form, output)
     if table.rows and form == "table":
         say("Leave them with: adzeguard group leave PERSON GROUP...")

@@ -6,10 +6,11 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from adzeguard.cli.completing import containers, names
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.enacting import enact_draft
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import Answers, enacting_options, example, why_option, workspace_option
 from adzeguard.core.errors import UsageError
+from adzeguard.workspace.open_workspace import Workspace
 
 if TYPE_CHECKING:
     from adzeguard.core.estate.principal import Principal
@@ -35,12 +36,12 @@ _account_option = click.option(
 )
 
 
-def one_group(desk: Desk, name: str) -> "Principal":
+def one_group(workspace: Workspace, name: str) -> "Principal":
     """Return the group of this name, or say what it is instead."""
     from adzeguard.core.estate.names import resolve
     from adzeguard.core.estate.principal import Kind
 
-    the_group = resolve(desk.estate, name)
+    the_group = resolve(workspace.estate, name)
     if the_group.kind != Kind.GROUP:
         raise UsageError(
             f"{the_group.qualified_name} is {the_group.kind.one}, not a group", "Try: adzeguard find --kind group"
@@ -86,7 +87,7 @@ def create(
     members: tuple[str, ...],
     why: str,
     answers: Answers,
-    workspace: Path | None,
+    folder: Path | None,
 ) -> int:
     """Make a group."""
     from adzeguard.core.change.by_hand.groups import created_group
@@ -94,17 +95,17 @@ def create(
     from adzeguard.core.change.draft import Draft
     from adzeguard.core.estate.names import resolve
 
-    desk = Desk(workspace)
+    workspace = opened(folder)
     details = {"description": description, "mail": mail}
     if manager:
-        details["managedBy"] = resolve(desk.estate, manager).dn
-    place = container_at(desk.estate, container)
-    first = [resolve(desk.estate, member) for member in members]
+        details["managedBy"] = resolve(workspace.estate, manager).dn
+    place = container_at(workspace.estate, container)
+    first = [resolve(workspace.estate, member) for member in members]
 
     def draft() -> Draft:
         return Draft.of(
             created_group(
-                desk.estate,
+                workspace.estate,
                 name,
                 place,
                 account_name=account_name,
@@ -116,7 +117,7 @@ def create(
             )
         )
 
-    return enact_draft(desk, draft, answers)
+    return enact_draft(workspace, draft, answers)
 
 
 @click.command("set", epilog=example("adzeguard group set 'First Aiders' --scope universal"))
@@ -142,7 +143,7 @@ def change(
     manager: str | None,
     why: str,
     answers: Answers,
-    workspace: Path | None,
+    folder: Path | None,
 ) -> int:
     """Change a group itself.
 
@@ -154,15 +155,15 @@ def change(
     if all(value is None for value in (scope, kind, description, mail, manager)) and not (name or account_name):
         way_out = "Give --name, --account-name, --scope, --kind, --description, --mail or --managed-by"
         raise UsageError("nothing to set", way_out)
-    desk = Desk(workspace)
-    the_group = one_group(desk, group)
+    workspace = opened(folder)
+    the_group = one_group(workspace, group)
     details = {"description": description, "mail": mail}
-    details["managedBy"] = resolve(desk.estate, manager).dn if manager else manager
+    details["managedBy"] = resolve(workspace.estate, manager).dn if manager else manager
     security = None if kind is None else kind == "security"
     return enact_draft(
-        desk,
+        workspace,
         lambda: changed_group(
-            desk.estate,
+            workspace.estate,
             the_group,
             name=name,
             account_name=account_name,
@@ -180,13 +181,13 @@ def change(
 @why_option
 @enacting_options
 @workspace_option
-def delete(group: str, why: str, answers: Answers, workspace: Path | None) -> int:
+def delete(group: str, why: str, answers: Answers, folder: Path | None) -> int:
     """Delete a group, after showing everything that still names it. Its members stay.
 
     Undo makes it again with its members and in its groups, but as a new SID: what named the old one does not know it.
     """
     from adzeguard.core.change.by_hand.groups import deleted_group
 
-    desk = Desk(workspace)
-    the_group = one_group(desk, group)
-    return enact_draft(desk, lambda: deleted_group(desk.estate, desk.charter, the_group, why), answers)
+    workspace = opened(folder)
+    the_group = one_group(workspace, group)
+    return enact_draft(workspace, lambda: deleted_group(workspace.estate, workspace.charter, the_group, why), answers)

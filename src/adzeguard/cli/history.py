@@ -6,9 +6,9 @@ from pathlib import Path
 import click
 
 from adzeguard.cli.completing import names
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.moments import MOMENT
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put_view
 from adzeguard.core.errors import InputError, UsageError
@@ -40,7 +40,7 @@ def command(
     ask_directory: bool,
     form: str,
     output: Path | None,
-    workspace: Path | None,
+    folder: Path | None,
 ) -> int:
     """Show who was put into a group or taken out, by whom, when, from where, and whether it is still so.
 
@@ -59,8 +59,8 @@ def command(
     from adzeguard.workflows.exact_times import with_exact_times
     from adzeguard.workflows.history import Asked, answered
 
-    desk = Desk(workspace)
-    estate = desk.estate
+    workspace = opened(folder)
+    estate = workspace.estate
     about = resolve(estate, group) if group else None
     if about is not None and about.kind != Kind.GROUP:
         raise UsageError(f"{about.qualified_name} is {about.kind.one}", "For a person: adzeguard history --person")
@@ -75,14 +75,16 @@ def command(
         since,
         until,
         hours,
-        desk.now().astimezone().utcoffset(),
+        workspace.now().astimezone().utcoffset(),
         direct,
         undeclared,
     )
     if not ask_directory:
-        rows = answered(asked, desk.past)
+        rows = answered(asked, workspace.past)
     else:
-        with desk.directory() as directory:
-            rows = answered(asked, desk.past, lambda known, groups: with_exact_times(known, groups, directory, estate))
+        with workspace.directory() as directory:
+            rows = answered(
+                asked, workspace.past, lambda known, groups: with_exact_times(known, groups, directory, estate)
+            )
     put_view(history_table(rows, about.qualified_name if about is not None else ""), form, output)
     return Exit.NOTHING_TO_REPORT

@@ -6,9 +6,9 @@ from pathlib import Path
 import click
 
 from adzeguard.cli.completing import names
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.groups import CommandGroup
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import at_option, example, listing_options, workspace_option
 from adzeguard.cli.output import put_view, say
 
@@ -30,7 +30,7 @@ def list_hosts(
     form: str,
     output: Path | None,
     moment: datetime | None,
-    workspace: Path | None,
+    folder: Path | None,
 ) -> int:
     """List every host with its source, what it can, when it answered last, and its trouble.
 
@@ -38,15 +38,15 @@ def list_hosts(
     """
     from adzeguard.core.views.hosts import hosts_table
 
-    desk = Desk(workspace, moment)
+    workspace = opened(folder, moment)
     wanted = [
         host
-        for host in desk.estate.hosts
+        for host in workspace.estate.hosts
         if not host.is_of_directory
         and (source is None or host.source == source)
         and (not trouble or host.trouble or not host.source)
     ]
-    put_view(hosts_table(wanted, desk.store.hosts_read_at()), form, output)
+    put_view(hosts_table(wanted, workspace.store.hosts_read_at()), form, output)
     return Exit.NOTHING_TO_REPORT
 
 
@@ -55,7 +55,7 @@ def list_hosts(
 @click.option("--host", "patterns", multiple=True, metavar="PATTERN", help="Only hosts of these names, like KIOSK-0*.")
 @listing_options
 @workspace_option
-def pending(patterns: tuple[str, ...], forget: bool, form: str, output: Path | None, workspace: Path | None) -> int:
+def pending(patterns: tuple[str, ...], forget: bool, form: str, output: Path | None, folder: Path | None) -> int:
     """List what is left for hosts that did not answer, with its age. adzeguard enact --pending makes it.
 
     Keys of json and csv: host, change, rule, since, tries, reason.
@@ -65,18 +65,18 @@ def pending(patterns: tuple[str, ...], forget: bool, form: str, output: Path | N
     from adzeguard.core.views.hosts import pending_table
     from adzeguard.store.pending import PendingChanges
 
-    desk = Desk(workspace)
-    table = PendingChanges(desk.database)
+    workspace = opened(folder)
+    table = PendingChanges(workspace.database)
     wanted = [pattern.casefold() for pattern in patterns] or ["*"]
     left = [one for one in table.all() if any(fnmatchcase(one.change.host_name.casefold(), w) for w in wanted)]
     rows = [(one.change, one.since, one.tries, one.detail) for one in left]
     if forget:
-        with desk.held("forget"):
+        with workspace.held("forget"):
             table.forget(one.change for one in left)
         say(
             f"{len(left)} change{'s are' if len(left) != 1 else ' is'} forgotten; what a rule asks for is proposed anew"
         )
-    put_view(pending_table(rows, desk.now()), form, output)
+    put_view(pending_table(rows, workspace.now()), form, output)
     return Exit.NOTHING_TO_REPORT
 
 
@@ -84,7 +84,7 @@ def pending(patterns: tuple[str, ...], forget: bool, form: str, output: Path | N
 @click.argument("host", shell_complete=names("computer"))
 @listing_options
 @workspace_option
-def test_host(host: str, form: str, output: Path | None, workspace: Path | None) -> int:
+def test_host(host: str, form: str, output: Path | None, folder: Path | None) -> int:
     """Try the connection to a host step by step, and say what works. Nothing is changed.
 
     Ends with 3 when something is in the way. Keys of json and csv: step, works, said.
@@ -93,9 +93,9 @@ def test_host(host: str, form: str, output: Path | None, workspace: Path | None)
     from adzeguard.core.views.hosts import steps_table
     from adzeguard.workflows.host_test import tried
 
-    desk = Desk(workspace)
-    with desk.hosts() as fleet:
-        known = resolve_host(desk.estate, host)
+    workspace = opened(folder)
+    with workspace.hosts() as fleet:
+        known = resolve_host(workspace.estate, host)
         steps = list(tried(fleet, known))
     put_view(steps_table(known.name, [(s.what, s.said, s.trouble) for s in steps]), form, output)
     return Exit.TO_REPORT if any(step.trouble for step in steps) else Exit.NOTHING_TO_REPORT
@@ -109,7 +109,7 @@ def drivers(form: str, output: Path | None) -> int:
     Keys of json and csv: driver, key, needed, words.
     """
     from adzeguard.core.views.hosts import drivers_table
-    from adzeguard.workspace.drivers import all_drivers
+    from adzeguard.settings.drivers import all_drivers
 
     put_view(drivers_table(all_drivers("hosts")), form, output)
     return Exit.NOTHING_TO_REPORT

@@ -12,7 +12,7 @@ from adzeguard.cli.exits import Exit
 from adzeguard.cli.options import example
 from adzeguard.cli.output import put, say
 from adzeguard.core.errors import UsageError
-from adzeguard.workspace.settings import ONLY_SOURCE, PARTS, HostsSettings, make_workspace, settings_text
+from adzeguard.settings.settings import ONLY_SOURCE, PARTS, HostsSettings, make_workspace, settings_text
 
 _FIRST_CHARTER = """\
 # The charter says who should be where. Every rule is one item of this list.
@@ -102,11 +102,11 @@ def command(
 
 def _try_it(folder: Path) -> None:
     """Connect, and say what was found or what is wrong; the workspace stands either way."""
-    from adzeguard.cli.desk import Desk
+    from adzeguard.cli.opening import opened
     from adzeguard.core.errors import AdzeguardError
 
     try:
-        with Desk(folder).directory() as directory:
+        with opened(folder).directory() as directory:
             domain = directory.facts().domain
             top = directory.read(domain.base_dn)
     except AdzeguardError as error:
@@ -120,7 +120,7 @@ def _try_it(folder: Path) -> None:
 def _sources(given: tuple[str, ...]) -> Iterator[HostsSettings]:
     """Yield the sources of hosts that were said, each checked by its driver; several are named after their driver."""
     from adzeguard.core.estate.fleet import FleetPart
-    from adzeguard.workspace.drivers import checked_settings, find_driver
+    from adzeguard.settings.drivers import checked_settings, find_driver
 
     names: Counter[str] = Counter()
     for text in given:

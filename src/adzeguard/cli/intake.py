@@ -5,13 +5,14 @@ from typing import TYPE_CHECKING
 
 import click
 
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.enacting import enact_draft
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.groups import CommandGroup
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import Answers, enacting_options, example, listing_options, why_option, workspace_option
 from adzeguard.cli.output import put_view
 from adzeguard.core.errors import UsageError
+from adzeguard.workspace.open_workspace import Workspace
 
 if TYPE_CHECKING:
     from adzeguard.core.estate.principal import Principal
@@ -30,14 +31,14 @@ def command() -> None:
 @command.command("show", epilog=example("adzeguard intake show"))
 @listing_options
 @workspace_option
-def show(form: str, output: Path | None, workspace: Path | None) -> int:
+def show(form: str, output: Path | None, folder: Path | None) -> int:
     """Show where new users and computers land, and how many lie there now.
 
     Keys of json and csv: what, container, default, objects.
     """
     from adzeguard.core.views.intake import intake_table
 
-    put_view(intake_table(Desk(workspace).estate), form, output)
+    put_view(intake_table(opened(folder).estate), form, output)
     return Exit.NOTHING_TO_REPORT
 
 
@@ -47,29 +48,29 @@ def show(form: str, output: Path | None, workspace: Path | None) -> int:
 @why_option
 @enacting_options
 @workspace_option
-def change(users: str | None, computers: str | None, why: str, answers: Answers, workspace: Path | None) -> int:
+def change(users: str | None, computers: str | None, why: str, answers: Answers, folder: Path | None) -> int:
     """Let new users, new computers or both land in an OU of your choice."""
     wanted = {what: ou for what, ou in (("users", users), ("computers", computers)) if ou}
     if not wanted:
         raise UsageError("nothing to set", "Give --users OU, --computers OU, or both")
-    return _enact(Desk(workspace), wanted, why, answers)
+    return _enact(opened(folder), wanted, why, answers)
 
 
 @command.command("reset", epilog=example("adzeguard intake reset"))
 @why_option
 @enacting_options
 @workspace_option
-def reset(why: str, answers: Answers, workspace: Path | None) -> int:
+def reset(why: str, answers: Answers, folder: Path | None) -> int:
     """Let new users and computers land where every domain begins."""
     from adzeguard.core.estate.intake_places import DEFAULTS
 
-    return _enact(Desk(workspace), DEFAULTS, why, answers)
+    return _enact(opened(folder), DEFAULTS, why, answers)
 
 
-def _enact(desk: Desk, wanted: dict[str, str], why: str, answers: Answers) -> int:
+def _enact(workspace: Workspace, wanted: dict[str, str], why: str, answers: Answers) -> int:
     from adzeguard.core.change.by_hand.intake import intake_changes
     from adzeguard.core.change.by_hand.objects import container_at
     from adzeguard.core.change.draft import Draft
 
-    containers: dict[str, Principal] = {what: container_at(desk.estate, ou) for what, ou in wanted.items()}
-    return enact_draft(desk, lambda: Draft.of(intake_changes(desk.estate, containers, why=why)), answers)
+    containers: dict[str, Principal] = {what: container_at(workspace.estate, ou) for what, ou in wanted.items()}
+    return enact_draft(workspace, lambda: Draft.of(intake_changes(workspace.estate, containers, why=why)), answers)

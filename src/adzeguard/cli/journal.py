@@ -10,12 +10,13 @@ from typing import Any, Final
 import click
 
 from adzeguard.cli.completing import enactments
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.moments import MOMENT
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import example, listing_options_without_limit, workspace_option
 from adzeguard.cli.output import put, put_view, say
+from adzeguard.workspace.open_workspace import Workspace
 
 _ROWS_AT_ONCE: Final = 1000
 _LOOK_EVERY: Final = 1.0
@@ -61,7 +62,7 @@ def command(
     every_row: bool,
     form: str,
     output: Path | None,
-    workspace: Path | None,
+    folder: Path | None,
 ) -> int | None:
     """Show every change made: when, by whom, why, under which rule, and what became of it.
 
@@ -75,7 +76,7 @@ def command(
         return None
     from adzeguard.workflows.journal_view import Sought, changes_table, enactments_table, journal_table, rows_sought
 
-    journal = Desk(workspace).journal
+    journal = opened(folder).journal
     sought = Sought(limit, by, about, since)
     as_rows = form != "table" or every_row
     if of_enactment:
@@ -99,25 +100,25 @@ def command(
     help="Also hold it against this seal, such as one that was mailed; may be given again.",
 )
 @workspace_option
-def verify(seals: tuple[Path, ...], workspace: Path | None) -> int:
+def verify(seals: tuple[Path, ...], folder: Path | None) -> int:
     """Follow the chain of hashes; ends with 3 when a row was changed, is missing or stands out of order.
 
     Where the journal ended is kept beside the store, in .adzeguard/journal-head: rows cut off its end are missed, and
     so is the whole journal where the store was moved away. Seals say the same with a signature, wherever they are kept;
     those of the workspace are looked at by themselves. Without the journal there is no undo of what was done before.
     """
-    desk = Desk(workspace)
-    journal = desk.journal
-    kept = sorted(desk.workspace.seals_folder.glob("*.seal"))
-    broken = [*journal.broken_at(), *(_broken_seals(desk, [*kept, *seals]) if kept or seals else ())]
+    workspace = opened(folder)
+    journal = workspace.journal
+    kept = sorted(workspace.settings.seals_folder.glob("*.seal"))
+    broken = [*journal.broken_at(), *(_broken_seals(workspace, [*kept, *seals]) if kept or seals else ())]
     sealed = f" {len(kept) + len(seals)} seals hold." if kept or seals else ""
     put("".join(f"{line}\n" for line in broken) or f"All {journal.count()} rows stand as they were written.{sealed}\n")
     return Exit.TO_REPORT if broken else Exit.NOTHING_TO_REPORT
 
 
-def _broken_seals(desk: Desk, files: list[Path]) -> list[str]:
+def _broken_seals(workspace: Workspace, files: list[Path]) -> list[str]:
     seals = the_seals()
-    return list(seals.broken_seals(desk.journal, files, desk.workspace.approval.signers, desk.now()))
+    return list(seals.broken_seals(workspace.journal, files, workspace.settings.approval.signers, workspace.now()))
 
 
 def the_seals() -> Any:
@@ -134,7 +135,7 @@ def the_seals() -> Any:
 @command.command("seal", epilog=example("adzeguard journal seal --key seal-key"))
 @click.option("--key", type=click.Path(path_type=Path), metavar="FILE", help="The SSH key; else [seal] key.")
 @workspace_option
-def seal(key: Path | None, workspace: Path | None) -> int:
+def seal(key: Path | None, folder: Path | None) -> int:
     """Sign where the journal ends now, keep that, and send it to whoever [questions] owner names.
 
     Whoever cuts the end of the journal off later is found out by any copy of the seal: adzeguard journal verify. With
@@ -142,33 +143,33 @@ def seal(key: Path | None, workspace: Path | None) -> int:
     """
     from adzeguard.core.errors import SettingsError
 
-    desk = Desk(workspace)
-    used = key or desk.workspace.seal_key
+    workspace = opened(folder)
+    used = key or workspace.settings.seal_key
     if used is None:
         raise SettingsError("no key is named to seal with", "Give --key FILE, or set [seal] key")
-    with desk.held("journal seal"):
-        said = seal_now(desk, used)
+    with workspace.held("journal seal"):
+        said = seal_now(workspace, used)
     say(said or "The journal is empty: there is nothing to seal.")
     return Exit.NOTHING_TO_REPORT
 
 
-def seal_now(desk: Desk, key: Path) -> str:
+def seal_now(workspace: Workspace, key: Path) -> str:
     """Seal the journal, keep the seal and the letters that send it; return what was done, nothing for no journal."""
     from adzeguard.store.letters import keep_letters
 
     seals = the_seals()
-    made = seals.sealed(desk.journal, key, desk.now())
+    made = seals.sealed(workspace.journal, key, workspace.now())
     if made is None:
         return ""
     one, text = made
-    file = seals.keep(desk.workspace.seals_folder, one, text)
-    owner = desk.workspace.questions.owner
+    file = seals.keep(workspace.settings.seals_folder, one, text)
+    owner = workspace.settings.questions.owner
     body = {"subject": f"Journal sealed at row {one.row}", "text": text, "row": one.row, "hash": one.hash}
-    with desk.tellers() as tellers:
+    with workspace.tellers() as tellers:
         letters = [(name, "seal", owner, body) for name, teller in tellers.items() if teller.takes("seal", owner)]
     if letters:
-        with desk.database.writing() as connection:
-            keep_letters(connection, letters, desk.now())
+        with workspace.database.writing() as connection:
+            keep_letters(connection, letters, workspace.now())
     sent = ", and is sent with the next round" if letters else ""
     return f"Sealed up to row {one.row}: {file}{sent}."
 
@@ -179,7 +180,7 @@ def seal_now(desk: Desk, key: Path) -> str:
 @click.option("--format", "form", type=click.Choice(["jsonl", "syslog"]), default="jsonl", show_default=True)
 @click.option("--follow", is_flag=True, help="Go on with what is written from now on, until stopped.")
 @workspace_option
-def export(since: datetime | None, after: int, form: str, follow: bool, workspace: Path | None) -> int:
+def export(since: datetime | None, after: int, form: str, follow: bool, folder: Path | None) -> int:
     """Write the journal for whatever else keeps logs: one line a row, as JSON or as syslog (RFC 5424).
 
     Lines of syslog carry what is said and the hash, and leave out the body, which can be large. Whoever was stopped
@@ -188,7 +189,7 @@ def export(since: datetime | None, after: int, form: str, follow: bool, workspac
     from adzeguard.cli.enacting import stopping
     from adzeguard.workflows.journal_lines import LINES
 
-    journal = Desk(workspace).journal
+    journal = opened(folder).journal
     host = gethostname()
     last = after
     with stopping() as asked_to_stop:

@@ -9,11 +9,11 @@ from typing import TYPE_CHECKING
 import click
 
 from adzeguard.cli.completing import names
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.enacting import enact_draft
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.moments import COMING, LENGTH
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import (
     Answers,
     card_options,
@@ -25,6 +25,7 @@ from adzeguard.cli.options import (
 )
 from adzeguard.cli.output import put_view, say
 from adzeguard.core.errors import DeclinedError, UsageError
+from adzeguard.workspace.open_workspace import Workspace
 
 if TYPE_CHECKING:
     from adzeguard.core.change.draft import Draft
@@ -65,7 +66,7 @@ def start(
     host: str,
     why: str,
     answers: Answers,
-    workspace: Path | None,
+    folder: Path | None,
 ) -> int:
     """Put PERSON into GROUP until a time. What stood before is not taken away at the end.
 
@@ -80,15 +81,15 @@ def start(
     from adzeguard.workflows.leases import end_moved, giving, is_inside
 
     _not_into_a_file(answers)
-    desk = Desk(workspace)
+    workspace = opened(folder)
     if with_contract and (length is not None or until is not None):
         raise UsageError("it ends with the contract, or at a time: give --with-contract alone, or --for, or --until")
-    end = _end(desk, None, _contract_end(desk, person)) if with_contract else _end(desk, length, until)
-    table = Leases(desk.database)
+    end = _end(workspace, None, _contract_end(workspace, person)) if with_contract else _end(workspace, length, until)
+    table = Leases(workspace.database)
     begun: list[Lease] = []
 
     def draft() -> "Draft":
-        estate = desk.estate
+        estate = workspace.estate
         reason = f"lease until {end:%Y-%m-%d %H:%M} UTC{f': {why}' if why else ''}"
         member = resolve(estate, person)
         if host:
@@ -109,14 +110,14 @@ def start(
             about,
             sid,
             where,
-            desk.now(),
+            workspace.now(),
             end,
-            desk.operator(),
+            workspace.operator(),
             why,
         )
         others = table.all()
         before = stood_before(lease, others, inside=is_inside(estate, lease))
-        by_itself = not (host or before) and desk.ends_leases_by_itself
+        by_itself = not (host or before) and workspace.ends_leases_by_itself
         begun.append(replace(lease, state="starting", stood_before=before, by_itself=by_itself, contract=with_contract))
         table.write(begun[-1])
         if not by_itself:
@@ -127,23 +128,23 @@ def start(
         return replace(made, changes=(*giving(estate, begun[-1]), *moved), left_out=() if moved else made.left_out)
 
     try:
-        code = enact_draft(desk, draft, answers)
+        code = enact_draft(workspace, draft, answers)
     except BaseException:
-        _settle(desk, begun)
+        _settle(workspace, begun)
         raise
-    _settle(desk, begun)
+    _settle(workspace, begun)
     return code
 
 
-def _settle(desk: Desk, begun: "list[Lease]") -> None:
+def _settle(workspace: Workspace, begun: "list[Lease]") -> None:
     """Write down whether what was to begin has begun; where nothing was made, it never did."""
     from adzeguard.store.leases import Leases
     from adzeguard.workflows.leases import is_inside
 
-    desk.look_anew()
-    table = Leases(desk.database)
+    workspace.look_anew()
+    table = Leases(workspace.database)
     for lease in begun:
-        if is_inside(desk.estate, lease):
+        if is_inside(workspace.estate, lease):
             table.write(replace(lease, state="running"))
             stood = " Stood before, and stays after it." if lease.stood_before else ""
             alone = " The directory ends it by itself." if lease.by_itself else ""
@@ -152,14 +153,14 @@ def _settle(desk: Desk, begun: "list[Lease]") -> None:
             table.forget(lease)
 
 
-def _contract_end(desk: Desk, person: str) -> datetime:
+def _contract_end(workspace: Workspace, person: str) -> datetime:
     from adzeguard.core.errors import InputError
     from adzeguard.core.estate.names import resolve
     from adzeguard.workflows.contracts import contract_of
 
-    member, attribute = resolve(desk.estate, person), desk.workspace.contract_attribute
+    member, attribute = resolve(workspace.estate, person), workspace.settings.contract_attribute
     way_out = "Say how long: --for 2h, or name the attribute: [leases] contract_attribute in adzeguard.toml"
-    with desk.directory() as directory:
+    with workspace.directory() as directory:
         try:
             end = contract_of(directory, str(member.sid), attribute) if member.sid else None
         except InputError as error:
@@ -177,11 +178,11 @@ def _not_into_a_file(answers: Answers) -> None:
         )
 
 
-def _end(desk: Desk, length: timedelta | None, until: datetime | None) -> datetime:
+def _end(workspace: Workspace, length: timedelta | None, until: datetime | None) -> datetime:
     if (length is None) == (until is None):
         raise UsageError("say how long: --for 2h, or --until TIME")
-    end = (desk.now() + length if length is not None else until or desk.now()).astimezone(UTC)
-    if end <= desk.now():
+    end = (workspace.now() + length if length is not None else until or workspace.now()).astimezone(UTC)
+    if end <= workspace.now():
         raise UsageError(f"{end:%Y-%m-%d %H:%M} UTC is over", "Name a time to come")
     return end
 
@@ -192,9 +193,7 @@ def _end(desk: Desk, length: timedelta | None, until: datetime | None) -> dateti
 @click.option("--until", type=COMING, metavar="TIME", help="Until when: 2026-11-27T18:00.")
 @enacting_options
 @workspace_option
-def extend(
-    lease: str, length: timedelta | None, until: datetime | None, answers: Answers, workspace: Path | None
-) -> int:
+def extend(lease: str, length: timedelta | None, until: datetime | None, answers: Answers, folder: Path | None) -> int:
     """Let a lease end at another time. How often that was done is kept.
 
     Nothing is asked where nothing is written to the directory: where that ends leases by itself, it is told first.
@@ -205,20 +204,20 @@ def extend(
     from adzeguard.workflows.leases import end_moved, lease_named
 
     _not_into_a_file(answers)
-    desk = Desk(workspace)
-    end = _end(desk, length, until)
-    table = Leases(desk.database)
+    workspace = opened(folder)
+    end = _end(workspace, length, until)
+    table = Leases(workspace.database)
     found = lease_named(table.all(), lease)
     later = replace(found, until=end)
-    if not (found.host or found.stood_before) and desk.ends_leases_by_itself:
+    if not (found.host or found.stood_before) and workspace.ends_leases_by_itself:
         later = replace(later, by_itself=True)
         others = [one for one in table.all() if one.id != found.id]
-        moved = end_moved(desk.estate, later, last_end(found, others) if found.by_itself else None, others)
-        code = enact_draft(desk, lambda: Draft.of(moved), answers) if moved else Exit.NOTHING_TO_REPORT
+        moved = end_moved(workspace.estate, later, last_end(found, others) if found.by_itself else None, others)
+        code = enact_draft(workspace, lambda: Draft.of(moved), answers) if moved else Exit.NOTHING_TO_REPORT
         if code != Exit.NOTHING_TO_REPORT:
             say(f"{found.id} runs as it did, until {found.until.astimezone():%Y-%m-%d %H:%M}.")
             return code
-    with desk.held("lease extend"):
+    with workspace.held("lease extend"):
         # Somebody else may have extended it meanwhile: read again where nobody else can write.
         extended = lease_named(table.all(), lease).extended + 1
         table.write(replace(later, extended=extended, contract=False))
@@ -230,19 +229,19 @@ def extend(
 @click.argument("lease")
 @enacting_options
 @workspace_option
-def end(lease: str, answers: Answers, workspace: Path | None) -> int:
+def end(lease: str, answers: Answers, folder: Path | None) -> int:
     """End a lease now: what it gave is taken away."""
     from adzeguard.core.change.draft import Draft
     from adzeguard.core.time.lease import GIVEN_BACK
     from adzeguard.store.leases import Leases
     from adzeguard.workflows.leases import ending, lease_named, note_ended
 
-    desk = Desk(workspace)
-    table = Leases(desk.database)
+    workspace = opened(folder)
+    table = Leases(workspace.database)
     found = lease_named(table.all(), lease)
-    code = enact_draft(desk, lambda: Draft.of(ending(desk.estate, [found], table.all())), answers, GIVEN_BACK)
-    desk.look_anew()
-    left = note_ended(table, [found], desk.estate, desk.now())
+    code = enact_draft(workspace, lambda: Draft.of(ending(workspace.estate, [found], table.all())), answers, GIVEN_BACK)
+    workspace.look_anew()
+    left = note_ended(table, [found], workspace.estate, workspace.now())
     say(f"{found.id} {'still runs' if left else 'has ended'}.")
     # What somebody, or the directory itself, has taken away already needs no change to have ended.
     return code if left else Exit.NOTHING_TO_REPORT
@@ -252,7 +251,7 @@ def end(lease: str, answers: Answers, workspace: Path | None) -> int:
 @click.option("--all", "everything", is_flag=True, help="Also those that have ended.")
 @listing_options
 @workspace_option
-def list_leases(everything: bool, form: str, output: Path | None, workspace: Path | None) -> int:
+def list_leases(everything: bool, form: str, output: Path | None, folder: Path | None) -> int:
     """List who is where until when, by whom and why, and how long it still is; those of the charter among them.
 
     Keys of json and csv: id, member, group, host, until, left_seconds, by, why, state, late_seconds, extended,
@@ -261,12 +260,14 @@ def list_leases(everything: bool, form: str, output: Path | None, workspace: Pat
     from adzeguard.core.views.leases import leases_table, planned_in
     from adzeguard.store.leases import Leases
 
-    desk = Desk(workspace)
-    shown = [one for one in Leases(desk.database).all() if everything or one.is_open]
+    workspace = opened(folder)
+    shown = [one for one in Leases(workspace.database).all() if everything or one.is_open]
     planned = [
-        one for one in planned_in(desk.written_charter) if everything or one.last >= desk.now().astimezone().date()
+        one
+        for one in planned_in(workspace.written_charter)
+        if everything or one.last >= workspace.now().astimezone().date()
     ]
-    put_view(leases_table(shown, desk.now(), planned), form, output)
+    put_view(leases_table(shown, workspace.now(), planned), form, output)
     return Exit.NOTHING_TO_REPORT
 
 
@@ -274,7 +275,7 @@ def list_leases(everything: bool, form: str, output: Path | None, workspace: Pat
 @click.option("--switch-on", is_flag=True, help="Let the directory end links by itself, for good; asks for its name.")
 @card_options
 @workspace_option
-def support(switch_on: bool, form: str, output: Path | None, workspace: Path | None) -> int:
+def support(switch_on: bool, form: str, output: Path | None, folder: Path | None) -> int:
     """Say whether the directory can end leases by itself, and does. Rounds end them in any case.
 
     Keys of json: known, on, level, needed_level.
@@ -282,17 +283,17 @@ def support(switch_on: bool, form: str, output: Path | None, workspace: Path | N
     from adzeguard.core.views.lease_support import support_page
     from adzeguard.directory.port import EndsLinks, LinkEnds
 
-    desk = Desk(workspace)
-    with desk.directory() as directory:
+    workspace = opened(folder)
+    with workspace.directory() as directory:
         domain = directory.facts().domain.dns_name
         able = directory.link_ends() if isinstance(directory, EndsLinks) else LinkEnds(known=False, on=False)
     if switch_on:
-        return _switched_on(desk, domain, able)
+        return _switched_on(workspace, domain, able)
     put_view(support_page(able.known, able.on, able.level, able.needed_level), form, output)
     return Exit.NOTHING_TO_REPORT
 
 
-def _switched_on(desk: Desk, domain: str, able: "LinkEnds") -> int:
+def _switched_on(workspace: Workspace, domain: str, able: "LinkEnds") -> int:
     from adzeguard.core.change.change import BY_HAND_RULE
     from adzeguard.core.change.draft import Draft
     from adzeguard.core.change.kinds.switch_on_ending_links import SwitchOnEndingLinks
@@ -306,7 +307,7 @@ def _switched_on(desk: Desk, domain: str, able: "LinkEnds") -> int:
     if click.prompt("The name of the domain", err=True).strip().casefold() != domain.casefold():
         raise DeclinedError("nothing was switched on: that is not its name")
     change = SwitchOnEndingLinks(domain=domain, rule=BY_HAND_RULE, why="asked for by hand")
-    return enact_draft(desk, lambda: Draft.of([change]), Answers(True, None, None, None, None, "table"))
+    return enact_draft(workspace, lambda: Draft.of([change]), Answers(True, None, None, None, None, "table"))
 
 
 def _why_not(able: "LinkEnds") -> str:

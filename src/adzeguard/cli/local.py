@@ -7,10 +7,11 @@ from typing import TYPE_CHECKING
 import click
 
 from adzeguard.cli.completing import names
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.enacting import enact_draft
 from adzeguard.cli.groups import CommandGroup
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import Answers, enacting_options, example, why_option, workspace_option
+from adzeguard.workspace.open_workspace import Workspace
 
 if TYPE_CHECKING:
     from adzeguard.core.change.draft import Draft
@@ -29,11 +30,11 @@ def command() -> None:
     """Change the local groups and the own accounts of one host by hand, on the same road as the charter."""
 
 
-def _enact(workspace: Path | None, host: str, answers: Answers, make: "Callable[[Desk, Host], Draft]") -> int:
+def _enact(folder: Path | None, host: str, answers: Answers, make: "Callable[[Workspace, Host], Draft]") -> int:
     from adzeguard.core.estate.names import resolve_host
 
-    desk = Desk(workspace)
-    return enact_draft(desk, lambda: make(desk, resolve_host(desk.estate, host)), answers)
+    workspace = opened(folder)
+    return enact_draft(workspace, lambda: make(workspace, resolve_host(workspace.estate, host)), answers)
 
 
 @command.command("add", epilog=example("adzeguard local add KIOSK-01 remote-desktop-users 'LOWMERE\\Kiosk Stewards'"))
@@ -43,14 +44,16 @@ def _enact(workspace: Path | None, host: str, answers: Answers, make: "Callable[
 @why_option
 @enacting_options
 @workspace_option
-def add(host: str, group: str, members: tuple[str, ...], why: str, answers: Answers, workspace: Path | None) -> int:
+def add(host: str, group: str, members: tuple[str, ...], why: str, answers: Answers, folder: Path | None) -> int:
     r"""Put one or more members into a local group of a host: administrators, or a group of its own.
 
     A bare name is one of the directory; of the host itself it is local\NAME.
     """
     from adzeguard.core.change.by_hand.on_host import members_on
 
-    return _enact(workspace, host, answers, lambda desk, at: members_on(desk.estate, at, group, members, why, add=True))
+    return _enact(
+        folder, host, answers, lambda workspace, at: members_on(workspace.estate, at, group, members, why, add=True)
+    )
 
 
 @command.command("remove", epilog=example("adzeguard local remove KIOSK-07 administrators 'local\\fitter'"))
@@ -60,12 +63,12 @@ def add(host: str, group: str, members: tuple[str, ...], why: str, answers: Answ
 @why_option
 @enacting_options
 @workspace_option
-def remove(host: str, group: str, members: tuple[str, ...], why: str, answers: Answers, workspace: Path | None) -> int:
+def remove(host: str, group: str, members: tuple[str, ...], why: str, answers: Answers, folder: Path | None) -> int:
     """Take one or more direct members out of a local group of a host, also by their SID."""
     from adzeguard.core.change.by_hand.on_host import members_on
 
     return _enact(
-        workspace, host, answers, lambda desk, at: members_on(desk.estate, at, group, members, why, add=False)
+        folder, host, answers, lambda workspace, at: members_on(workspace.estate, at, group, members, why, add=False)
     )
 
 
@@ -75,11 +78,11 @@ def remove(host: str, group: str, members: tuple[str, ...], why: str, answers: A
 @why_option
 @enacting_options
 @workspace_option
-def make(host: str, group: str, why: str, answers: Answers, workspace: Path | None) -> int:
+def make(host: str, group: str, why: str, answers: Answers, folder: Path | None) -> int:
     """Make a group of the host's own, without members."""
     from adzeguard.core.change.by_hand.on_host import own_group
 
-    return _enact(workspace, host, answers, lambda desk, at: own_group(desk.estate, at, group, why, make=True))
+    return _enact(folder, host, answers, lambda workspace, at: own_group(workspace.estate, at, group, why, make=True))
 
 
 @command.command("delete", epilog=example("adzeguard local delete KIOSK-15 'Kiosk Stewards'"))
@@ -88,11 +91,11 @@ def make(host: str, group: str, why: str, answers: Answers, workspace: Path | No
 @why_option
 @enacting_options
 @workspace_option
-def delete(host: str, group: str, why: str, answers: Answers, workspace: Path | None) -> int:
+def delete(host: str, group: str, why: str, answers: Answers, folder: Path | None) -> int:
     """Delete a group of the host's own with its members. Undone, it has the members again, and another SID."""
     from adzeguard.core.change.by_hand.on_host import own_group
 
-    return _enact(workspace, host, answers, lambda desk, at: own_group(desk.estate, at, group, why, make=False))
+    return _enact(folder, host, answers, lambda workspace, at: own_group(workspace.estate, at, group, why, make=False))
 
 
 @command.command("disable", epilog=example("adzeguard local disable KIOSK-07 fitter"))
@@ -101,11 +104,11 @@ def delete(host: str, group: str, why: str, answers: Answers, workspace: Path | 
 @why_option
 @enacting_options
 @workspace_option
-def disable(host: str, account: str, why: str, answers: Answers, workspace: Path | None) -> int:
+def disable(host: str, account: str, why: str, answers: Answers, folder: Path | None) -> int:
     """Disable an account of the host itself."""
     from adzeguard.core.change.by_hand.on_host import own_account
 
-    return _enact(workspace, host, answers, lambda _desk, at: own_account(at, account, why, enable=False))
+    return _enact(folder, host, answers, lambda _workspace, at: own_account(at, account, why, enable=False))
 
 
 @command.command("enable", epilog=example("adzeguard local enable KIOSK-07 guest"))
@@ -114,8 +117,8 @@ def disable(host: str, account: str, why: str, answers: Answers, workspace: Path
 @why_option
 @enacting_options
 @workspace_option
-def enable(host: str, account: str, why: str, answers: Answers, workspace: Path | None) -> int:
+def enable(host: str, account: str, why: str, answers: Answers, folder: Path | None) -> int:
     """Enable an account of the host itself again."""
     from adzeguard.core.change.by_hand.on_host import own_account
 
-    return _enact(workspace, host, answers, lambda _desk, at: own_account(at, account, why, enable=True))
+    return _enact(folder, host, answers, lambda _workspace, at: own_account(at, account, why, enable=True))

@@ -7,11 +7,12 @@ import click
 
 from adzeguard.cli.completing import names
 from adzeguard.cli.csv_files import read_rows
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put_view
 from adzeguard.core.errors import AdzeguardError, UsageError
+from adzeguard.workspace.open_workspace import Workspace
 
 if TYPE_CHECKING:
     from adzeguard.core.descriptors.descriptor import Descriptor
@@ -32,7 +33,7 @@ if TYPE_CHECKING:
 @listing_options
 @workspace_option
 def command(
-    words: tuple[str, ...], everybody: bool, batch: Path | None, form: str, output: Path | None, workspace: Path | None
+    words: tuple[str, ...], everybody: bool, batch: Path | None, form: str, output: Path | None, folder: Path | None
 ) -> int:
     r"""Say whether somebody may do something to an object, and which entry decides.
 
@@ -43,31 +44,31 @@ def command(
     Keys of json and csv: who, right, object, allowed, because, entry, through; with --who: name, qualified_name, sid,
     kind, enabled.
     """
-    desk = Desk(workspace)
+    workspace = opened(folder)
     if batch is None and words and words[-1].startswith("\\\\"):
         from adzeguard.cli.may_in_folder import everybody_in_folder, one_in_folder
 
         if everybody and len(words) == 2:  # noqa: PLR2004 - right and folder
-            return everybody_in_folder(desk, *words, form, output)
+            return everybody_in_folder(workspace, *words, form, output)
         if not everybody and len(words) == 3:  # noqa: PLR2004 - who, right and folder
-            return one_in_folder(desk, *words, form, output)
+            return one_in_folder(workspace, *words, form, output)
     if batch is not None and not words and not everybody:
-        return _batch(desk, batch, form, output)
+        return _batch(workspace, batch, form, output)
     if batch is None and everybody and len(words) == 2:  # noqa: PLR2004 - right and object
-        return _everybody(desk, *words, form, output)
+        return _everybody(workspace, *words, form, output)
     if batch is None and not everybody and len(words) == 3:  # noqa: PLR2004 - who, right and object
-        return _one(desk, *words, form, output)
+        return _one(workspace, *words, form, output)
     raise UsageError("say WHO RIGHT OBJECT, --who RIGHT OBJECT, or --batch FILE", "See: adzeguard may --help")
 
 
-def _target(desk: Desk, right: str, name: str) -> "tuple[Rights, Principal, Asked]":
+def _target(workspace: Workspace, right: str, name: str) -> "tuple[Rights, Principal, Asked]":
     """Understand a right over an object; the charter is read only for a duty that the tool does not bring itself."""
     from adzeguard.core.estate.names import resolve
     from adzeguard.core.rights.questions import asked
 
-    target = resolve(desk.estate, name)
-    own = ":" not in right and right != "delete" and right not in desk.standard_rights.duties
-    rights = desk.rights if own else desk.standard_rights
+    target = resolve(workspace.estate, name)
+    own = ":" not in right and right != "delete" and right not in workspace.standard_rights.duties
+    rights = workspace.rights if own else workspace.standard_rights
     return rights, target, asked(right, target, rights.schema, rights.duties)
 
 
@@ -80,50 +81,54 @@ def _descriptor(rights: "Rights", target: "Principal", right: "Asked") -> "Descr
     return descriptor
 
 
-def _one(desk: Desk, who: str, typed: str, name: str, form: str, output: Path | None) -> int:
+def _one(workspace: Workspace, who: str, typed: str, name: str, form: str, output: Path | None) -> int:
     from adzeguard.core.estate.names import resolve
     from adzeguard.core.rights.answers import Tokens, answer
     from adzeguard.core.views.answers import answer_row, answer_table
 
-    person = resolve(desk.estate, who)
-    rights, target, right = _target(desk, typed, name)
-    reply = answer(desk.estate, Tokens(desk.estate), person, target, right, _descriptor(rights, target, right))
+    person = resolve(workspace.estate, who)
+    rights, target, right = _target(workspace, typed, name)
+    reply = answer(
+        workspace.estate, Tokens(workspace.estate), person, target, right, _descriptor(rights, target, right)
+    )
     put_view(answer_table(answer_row(rights, person, target, right, reply), typed, target, right), form, output)
     return Exit.NOTHING_TO_REPORT if reply.allowed else Exit.TO_REPORT
 
 
-def _everybody(desk: Desk, typed: str, name: str, form: str, output: Path | None) -> int:
+def _everybody(workspace: Workspace, typed: str, name: str, form: str, output: Path | None) -> int:
     import numpy as np
 
     from adzeguard.core.rights.answers import Everybody, Tokens
     from adzeguard.core.views.members import allowed_table
 
-    rights, target, right = _target(desk, typed, name)
+    rights, target, right = _target(workspace, typed, name)
     descriptor = _descriptor(rights, target, right)
-    allowed = Everybody(desk.estate, Tokens(desk.estate)).allowed(target, right, descriptor)
-    people = list(desk.estate.catalogue.principals(np.flatnonzero(allowed).tolist()).values())
+    allowed = Everybody(workspace.estate, Tokens(workspace.estate)).allowed(target, right, descriptor)
+    people = list(workspace.estate.catalogue.principals(np.flatnonzero(allowed).tolist()).values())
     put_view(allowed_table(people, typed, target), form, output)
     return Exit.NOTHING_TO_REPORT
 
 
-def _batch(desk: Desk, path: Path, form: str, output: Path | None) -> int:
+def _batch(workspace: Workspace, path: Path, form: str, output: Path | None) -> int:
     """Answer every line; one that cannot be understood says why, and the others are answered all the same."""
     from adzeguard.cli.may_in_folder import folder_row
     from adzeguard.core.estate.names import resolve
     from adzeguard.core.rights.answers import Tokens, answer
     from adzeguard.core.views.answers import answer_row, answers_table
 
-    tokens = Tokens(desk.estate)
+    tokens = Tokens(workspace.estate)
     rows: list[dict[str, Any]] = []
     for _, line in read_rows(path, {"who", "right", "object"}, mebibytes=64):
         question = {key: line[key] for key in ("who", "right", "object")}
         try:
             if question["object"].startswith("\\\\"):
-                rows.append(folder_row(desk, tokens, question["who"], question["right"], question["object"]) | question)
+                rows.append(
+                    folder_row(workspace, tokens, question["who"], question["right"], question["object"]) | question
+                )
                 continue
-            who = resolve(desk.estate, question["who"])
-            rights, target, right = _target(desk, question["right"], question["object"])
-            reply = answer(desk.estate, tokens, who, target, right, _descriptor(rights, target, right))
+            who = resolve(workspace.estate, question["who"])
+            rights, target, right = _target(workspace, question["right"], question["object"])
+            reply = answer(workspace.estate, tokens, who, target, right, _descriptor(rights, target, right))
             rows.append(answer_row(rights, who, target, right, reply) | question)
         except AdzeguardError as error:
             because = error.message.splitlines()[0]

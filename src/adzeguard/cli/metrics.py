@@ -6,10 +6,11 @@ from typing import TYPE_CHECKING
 
 import click
 
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import example, workspace_option
 from adzeguard.cli.output import put
+from adzeguard.workspace.open_workspace import Workspace
 
 if TYPE_CHECKING:
     from adzeguard.report.exposition import Figure
@@ -28,7 +29,7 @@ _FOR_ALL = 0o644
     "--readable", is_flag=True, help="Let other accounts read the file: it names groups and counts, no people."
 )
 @workspace_option
-def command(output: Path | None, readable: bool, workspace: Path | None) -> int:
+def command(output: Path | None, readable: bool, folder: Path | None) -> int:
     """Write figures for monitoring, in the open text exposition format.
 
     Findings by check and severity, people inside privileged groups, hosts by state, leases, open questions and reviews,
@@ -36,13 +37,13 @@ def command(output: Path | None, readable: bool, workspace: Path | None) -> int:
     """
     from adzeguard.report.exposition import exposed
 
-    put(exposed(_figures(Desk(workspace))), output)
+    put(exposed(_figures(opened(folder))), output)
     if output is not None and readable:
         output.chmod(_FOR_ALL)
     return Exit.NOTHING_TO_REPORT
 
 
-def _figures(desk: Desk) -> "list[Figure]":
+def _figures(workspace: Workspace) -> "list[Figure]":
     from adzeguard.core.access.members import members_of
     from adzeguard.report.exposition import Figure, Sample
     from adzeguard.store.leases import Leases
@@ -50,18 +51,18 @@ def _figures(desk: Desk) -> "list[Figure]":
     from adzeguard.store.questions import Questions
     from adzeguard.store.reviews import Reviews
 
-    found = Counter((one.check, one.severity.label) for one in desk.findings())
-    leases = Counter(one.state for one in Leases(desk.database).all() if one.is_open)
-    hosts, unread = desk.store.hosts_unread()
-    full = desk.store.last_full() or desk.store.latest()
-    rounds = desk.workspace.last_round_path
-    pending, _ = PendingChanges(desk.database).oldest()
+    found = Counter((one.check, one.severity.label) for one in workspace.findings())
+    leases = Counter(one.state for one in Leases(workspace.database).all() if one.is_open)
+    hosts, unread = workspace.store.hosts_unread()
+    full = workspace.store.last_full() or workspace.store.latest()
+    rounds = workspace.settings.last_round_path
+    pending, _ = PendingChanges(workspace.database).oldest()
     people = {
-        group.qualified_name: sum(access.principal.is_person for access in members_of(desk.estate, group))
-        for group in desk.privileged
+        group.qualified_name: sum(access.principal.is_person for access in members_of(workspace.estate, group))
+        for group in workspace.privileged
     }
-    questions = sum(one.is_open for one in Questions(desk.database).all())
-    waiting = sum(one.unanswered for one in Reviews(desk.database).all())
+    questions = sum(one.is_open for one in Questions(workspace.database).all())
+    waiting = sum(one.unanswered for one in Reviews(workspace.database).all())
     return [
         Figure(
             "adzeguard_findings",

@@ -6,9 +6,10 @@ from typing import TYPE_CHECKING
 import click
 
 from adzeguard.cli.completing import containers, names
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.enacting import enact_draft
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import Answers, enacting_options, example, why_option, workspace_option
+from adzeguard.workspace.open_workspace import Workspace
 
 if TYPE_CHECKING:
     from adzeguard.core.estate.principal import Principal
@@ -20,7 +21,7 @@ if TYPE_CHECKING:
 @why_option
 @enacting_options
 @workspace_option
-def command(name: str, container: str, why: str, answers: Answers, workspace: Path | None) -> int:
+def command(name: str, container: str, why: str, answers: Answers, folder: Path | None) -> int:
     """Put a user, computer, group or OU into another OU.
 
     Keys of json and csv: id, status, target, kind, group, member, object, rule, detail.
@@ -29,19 +30,19 @@ def command(name: str, container: str, why: str, answers: Answers, workspace: Pa
     from adzeguard.core.change.by_hand.ous import moved_object
     from adzeguard.core.estate.names import resolve
 
-    desk = Desk(workspace)
-    found, to = resolve(desk.estate, name), container_at(desk.estate, container)
-    said = _rules_that_differ(desk, found, to)
-    return enact_draft(desk, lambda: moved_object(desk.estate, found, to, why, said), answers)
+    workspace = opened(folder)
+    found, to = resolve(workspace.estate, name), container_at(workspace.estate, container)
+    said = _rules_that_differ(workspace, found, to)
+    return enact_draft(workspace, lambda: moved_object(workspace.estate, found, to, why, said), answers)
 
 
-def _rules_that_differ(desk: Desk, moved: "Principal", to: "Principal") -> list[str]:
+def _rules_that_differ(workspace: Workspace, moved: "Principal", to: "Principal") -> list[str]:
     """Say which rules hold for it no more and which will, as far as the charter can be read."""
     from adzeguard.core.charter.at_place import said_of_move
     from adzeguard.core.identity import parent_dn
 
-    charter = desk.charter_if_readable("Which rules it leaves and enters is not said")
-    from_there = desk.estate.catalogue.by_dn(parent_dn(moved.dn))
+    charter = workspace.charter_if_readable("Which rules it leaves and enters is not said")
+    from_there = workspace.estate.catalogue.by_dn(parent_dn(moved.dn))
     if charter is None or from_there is None:
         return []
-    return said_of_move(charter, moved, desk.estate.principal(from_there), to)
+    return said_of_move(charter, moved, workspace.estate.principal(from_there), to)

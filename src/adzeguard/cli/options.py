@@ -22,6 +22,7 @@ def workspace_option(function: F) -> F:
     """--workspace: which workspace a command works in."""
     return click.option(
         "--workspace",
+        "folder",
         type=click.Path(path_type=Path),
         metavar="DIR",
         help="The workspace; otherwise the nearest one from the current folder upwards.",

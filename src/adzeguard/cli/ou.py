@@ -5,10 +5,10 @@ from pathlib import Path
 import click
 
 from adzeguard.cli.completing import containers
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.enacting import enact_draft
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.groups import CommandGroup
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import (
     Answers,
     card_options,
@@ -29,7 +29,7 @@ def command() -> None:
 @command.command("list", epilog=example("adzeguard ou list"))
 @listing_options
 @workspace_option
-def list_ous(form: str, output: Path | None, workspace: Path | None) -> int:
+def list_ous(form: str, output: Path | None, folder: Path | None) -> int:
     """List all OUs with what lies anywhere below each, whether it is protected, and what is granted and linked there.
 
     Keys of json and csv: name, dn, users, groups, computers, protected, grants, policies.
@@ -37,9 +37,9 @@ def list_ous(form: str, output: Path | None, workspace: Path | None) -> int:
     from adzeguard.core.estate.principal import Kind
     from adzeguard.core.views.ou_page import ous_table
 
-    desk = Desk(workspace)
-    ous = desk.estate.catalogue.principals(desk.estate.catalogue.of_kind(Kind.OU).tolist())
-    put_view(ous_table(desk.rights, list(ous.values())), form, output)
+    workspace = opened(folder)
+    ous = workspace.estate.catalogue.principals(workspace.estate.catalogue.of_kind(Kind.OU).tolist())
+    put_view(ous_table(workspace.rights, list(ous.values())), form, output)
     return Exit.NOTHING_TO_REPORT
 
 
@@ -48,13 +48,13 @@ def list_ous(form: str, output: Path | None, workspace: Path | None) -> int:
 @card_options
 @workspace_option
 @click.pass_context
-def show(context: click.Context, ou: str, form: str, output: Path | None, workspace: Path | None) -> int:
+def show(context: click.Context, ou: str, form: str, output: Path | None, folder: Path | None) -> int:
     """Show one OU in full, as adzeguard show does."""
     from adzeguard.cli.show import command as shown
     from adzeguard.core.change.by_hand.objects import container_at
 
-    dn = container_at(Desk(workspace).estate, ou).dn
-    code: int = context.invoke(shown, name=dn, form=form, output=output, moment=None, workspace=workspace)
+    dn = container_at(opened(folder).estate, ou).dn
+    code: int = context.invoke(shown, name=dn, form=form, output=output, moment=None, folder=folder)
     return code
 
 
@@ -74,7 +74,7 @@ def show(context: click.Context, ou: str, form: str, output: Path | None, worksp
 @enacting_options
 @workspace_option
 def create(
-    name: str, container: str, description: str, unprotected: bool, why: str, answers: Answers, workspace: Path | None
+    name: str, container: str, description: str, unprotected: bool, why: str, answers: Answers, folder: Path | None
 ) -> int:
     """Make an OU, protected against deletion.
 
@@ -84,12 +84,12 @@ def create(
     from adzeguard.core.change.by_hand.objects import container_at
     from adzeguard.core.change.by_hand.ous import created_ou
 
-    desk = Desk(workspace)
-    above = container_at(desk.estate, container or desk.estate.domain.base_dn)
+    workspace = opened(folder)
+    above = container_at(workspace.estate, container or workspace.estate.domain.base_dn)
     name = name[3:] if name[:3].casefold() == "ou=" else name  # as it stands in a DN is how many write it
     return enact_draft(
-        desk,
-        lambda: created_ou(desk.estate, name, above, protected=not unprotected, description=description, why=why),
+        workspace,
+        lambda: created_ou(workspace.estate, name, above, protected=not unprotected, description=description, why=why),
         answers,
     )
 
@@ -99,15 +99,15 @@ def create(
 @why_option
 @enacting_options
 @workspace_option
-def protect(ou: str, why: str, answers: Answers, workspace: Path | None) -> int:
+def protect(ou: str, why: str, answers: Answers, folder: Path | None) -> int:
     """Protect an OU against deletion and moving."""
     from adzeguard.core.change.by_hand.objects import container_at
     from adzeguard.core.change.by_hand.ous import protected_object
     from adzeguard.core.change.draft import Draft
 
-    desk = Desk(workspace)
-    place = container_at(desk.estate, ou)
-    return enact_draft(desk, lambda: Draft.of(protected_object(desk.estate, place, why)), answers)
+    workspace = opened(folder)
+    place = container_at(workspace.estate, ou)
+    return enact_draft(workspace, lambda: Draft.of(protected_object(workspace.estate, place, why)), answers)
 
 
 @command.command("unprotect", epilog=example("adzeguard ou unprotect OU=Quay"))
@@ -115,14 +115,14 @@ def protect(ou: str, why: str, answers: Answers, workspace: Path | None) -> int:
 @why_option
 @enacting_options
 @workspace_option
-def unprotect(ou: str, why: str, answers: Answers, workspace: Path | None) -> int:
+def unprotect(ou: str, why: str, answers: Answers, folder: Path | None) -> int:
     """Let an OU be deleted and moved again. What lies above keeps its part while it protects others."""
     from adzeguard.core.change.by_hand.objects import container_at
     from adzeguard.core.change.by_hand.ous import unprotected_object
 
-    desk = Desk(workspace)
-    place = container_at(desk.estate, ou)
-    return enact_draft(desk, lambda: unprotected_object(desk.estate, place, why), answers)
+    workspace = opened(folder)
+    place = container_at(workspace.estate, ou)
+    return enact_draft(workspace, lambda: unprotected_object(workspace.estate, place, why), answers)
 
 
 @command.command("move", epilog=example("adzeguard ou move OU=Galley,OU=People OU=Retired"))
@@ -131,14 +131,14 @@ def unprotect(ou: str, why: str, answers: Answers, workspace: Path | None) -> in
 @why_option
 @enacting_options
 @workspace_option
-def move(ou: str, to: str, why: str, answers: Answers, workspace: Path | None) -> int:
+def move(ou: str, to: str, why: str, answers: Answers, folder: Path | None) -> int:
     """Put an OU, with all below it, into another. A protected one is refused."""
     from adzeguard.core.change.by_hand.objects import container_at
     from adzeguard.core.change.by_hand.ous import moved_object
 
-    desk = Desk(workspace)
-    place, above = container_at(desk.estate, ou), container_at(desk.estate, to)
-    return enact_draft(desk, lambda: moved_object(desk.estate, place, above, why), answers)
+    workspace = opened(folder)
+    place, above = container_at(workspace.estate, ou), container_at(workspace.estate, to)
+    return enact_draft(workspace, lambda: moved_object(workspace.estate, place, above, why), answers)
 
 
 @command.command("delete", epilog=example("adzeguard ou delete OU=Retired"))
@@ -147,7 +147,7 @@ def move(ou: str, to: str, why: str, answers: Answers, workspace: Path | None) -
 @why_option
 @enacting_options
 @workspace_option
-def delete(ou: str, with_content: bool, why: str, answers: Answers, workspace: Path | None) -> int:
+def delete(ou: str, with_content: bool, why: str, answers: Answers, folder: Path | None) -> int:
     """Delete an OU. Refused while it is protected, and while it is not empty.
 
     With its content every object is listed, and their number must be named.
@@ -155,6 +155,8 @@ def delete(ou: str, with_content: bool, why: str, answers: Answers, workspace: P
     from adzeguard.core.change.by_hand.objects import container_at
     from adzeguard.core.change.by_hand.ous import deleted_ou
 
-    desk = Desk(workspace)
-    place = container_at(desk.estate, ou)
-    return enact_draft(desk, lambda: deleted_ou(desk.estate, place, with_content=with_content, why=why), answers)
+    workspace = opened(folder)
+    place = container_at(workspace.estate, ou)
+    return enact_draft(
+        workspace, lambda: deleted_ou(workspace.estate, place, with_content=with_content, why=why), answers
+    )

@@ -6,11 +6,12 @@ from typing import TYPE_CHECKING
 import click
 
 from adzeguard.cli.completing import names
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import example, workspace_option
 from adzeguard.cli.output import say
 from adzeguard.core.errors import UsageError
+from adzeguard.workspace.open_workspace import Workspace
 
 if TYPE_CHECKING:
     from adzeguard.core.views.pictures import Drawing
@@ -34,7 +35,7 @@ _PEOPLE = 24
     help="The picture: .png, .svg or .pdf.",
 )
 @workspace_option
-def command(kind: str, group: str | None, focus: str | None, output: Path, workspace: Path | None) -> int:
+def command(kind: str, group: str | None, focus: str | None, output: Path, folder: Path | None) -> int:
     """Draw a picture.
 
     headcount: accounts inside privileged groups over time. findings: by week. ages: since accounts were used last.
@@ -49,51 +50,53 @@ def command(kind: str, group: str | None, focus: str | None, output: Path, works
         from adzeguard.report import pictures
     except ModuleNotFoundError as error:
         raise UsageError("drawing needs an extra package", "pip install 'adzeguard[figures]'") from error
-    desk = Desk(workspace)
+    workspace = opened(folder)
     if kind in _OF_A_GROUP:
-        what = _nesting(desk, str(group), focus) if kind == "nesting" else _reach(desk, str(group))
+        what = _nesting(workspace, str(group), focus) if kind == "nesting" else _reach(workspace, str(group))
         if len(what.nodes) > pictures.MOST_NODES:
             raise UsageError(f"{len(what.nodes)} things are too many to draw", "Draw a group inside it")
         pictures.drawing(what, output)
     else:
-        _draw(desk, kind, output)
+        _draw(workspace, kind, output)
     say(f"Drawn: {output}")
     return Exit.NOTHING_TO_REPORT
 
 
-def _draw(desk: Desk, kind: str, output: Path) -> None:
+def _draw(workspace: Workspace, kind: str, output: Path) -> None:
     from adzeguard.core.views import pictures as seen
     from adzeguard.report import pictures
 
     if kind == "headcount":
-        estates = (desk.store.load(moment) for moment in desk.store.moments(_MOMENTS))
-        pictures.headcount(seen.headcount(estates, desk.privileged), output)
+        estates = (workspace.store.load(moment) for moment in workspace.store.moments(_MOMENTS))
+        pictures.headcount(seen.headcount(estates, workspace.privileged), output)
     elif kind == "findings":
-        weeks = desk.checked.by_week()
+        weeks = workspace.checked.by_week()
         if not weeks:
             raise UsageError("nothing was checked yet", "Run: adzeguard check")
         pictures.findings(weeks, output)
     elif kind == "ages":
-        pictures.ages(seen.ages(desk.estate, desk.now()), output)
+        pictures.ages(seen.ages(workspace.estate, workspace.now()), output)
     else:
-        pictures.places(seen.people_by_place(desk.estate, _PEOPLE), output)
+        pictures.places(seen.people_by_place(workspace.estate, _PEOPLE), output)
 
 
-def _nesting(desk: Desk, group: str, focus: str | None) -> "Drawing":
+def _nesting(workspace: Workspace, group: str, focus: str | None) -> "Drawing":
     from adzeguard.core.estate.names import resolve
     from adzeguard.core.views.pictures import nesting
 
-    return nesting(desk.estate, resolve(desk.estate, group), resolve(desk.estate, focus) if focus else None)
+    return nesting(
+        workspace.estate, resolve(workspace.estate, group), resolve(workspace.estate, focus) if focus else None
+    )
 
 
-def _reach(desk: Desk, group: str) -> "Drawing":
+def _reach(workspace: Workspace, group: str) -> "Drawing":
     from adzeguard.core.estate.names import resolve
     from adzeguard.core.review.proposed_cut import proposed_cut
     from adzeguard.core.rights.reach import ReachFinder, ruling_people
     from adzeguard.core.rights.reach_words import reaching
     from adzeguard.core.views.pictures import reach
 
-    found = resolve(desk.estate, group)
-    graph = ReachFinder(desk.rights).graph(found.id)
-    ways = reaching(desk.estate, graph, but=ruling_people(desk.estate))
-    return reach(desk.estate, found, graph, ways, proposed_cut(desk.rights, desk.charter, found, graph))
+    found = resolve(workspace.estate, group)
+    graph = ReachFinder(workspace.rights).graph(found.id)
+    ways = reaching(workspace.estate, graph, but=ruling_people(workspace.estate))
+    return reach(workspace.estate, found, graph, ways, proposed_cut(workspace.rights, workspace.charter, found, graph))

@@ -5,11 +5,12 @@ from typing import TYPE_CHECKING
 
 import click
 
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import Choice, choosing_options, example, workspace_option
 from adzeguard.cli.output import put_view, say
 from adzeguard.report.renderers import formats_of_pages
+from adzeguard.workspace.open_workspace import Workspace
 
 if TYPE_CHECKING:
     from adzeguard.core.change.draft import Draft
@@ -34,7 +35,7 @@ if TYPE_CHECKING:
     help="Write the proposal to a file, to review and enact.",
 )
 @workspace_option
-def command(also: tuple[str, ...], choice: Choice, form: str, output: Path | None, workspace: Path | None) -> int:
+def command(also: tuple[str, ...], choice: Choice, form: str, output: Path | None, folder: Path | None) -> int:
     """Show what would be changed to put right what the rules with `response: mend` say, and what it comes to.
 
     With --rule, --group, --host or --under only a part of it: of each kind one must fit, and all kinds together.
@@ -42,10 +43,10 @@ def command(also: tuple[str, ...], choice: Choice, form: str, output: Path | Non
     """
     from adzeguard.core.views.changes import proposal_page
 
-    desk = Desk(workspace)
-    with desk.held("propose"):
-        check_rules(also, {rule.id for rule in desk.written_charter.rules})
-        made = desk.proposed(chosen_draft(desk, also, choice))
+    workspace = opened(folder)
+    with workspace.held("propose"):
+        check_rules(also, {rule.id for rule in workspace.written_charter.rules})
+        made = workspace.proposed(chosen_draft(workspace, also, choice))
     page = proposal_page(made.proposal)
     if output is not None:
         write_proposal(made, output)
@@ -55,20 +56,20 @@ def command(also: tuple[str, ...], choice: Choice, form: str, output: Path | Non
     return Exit.TO_REPORT if made.proposal.changes else Exit.NOTHING_TO_REPORT
 
 
-def chosen_draft(desk: Desk, also: tuple[str, ...], choice: Choice) -> "Draft":
+def chosen_draft(workspace: Workspace, also: tuple[str, ...], choice: Choice) -> "Draft":
     """Return what the charter asks for, as far as it was chosen; a name that is none is an error."""
     from adzeguard.core.errors import UsageError
     from adzeguard.core.estate.names import resolve
     from adzeguard.core.identity import fold_dn
     from adzeguard.core.review.chosen import Chosen
 
-    check_rules(choice.rules, {rule.id for rule in desk.written_charter.rules})
-    groups = [str(resolve(desk.estate, name).sid or "") for name in choice.groups]
-    under = [fold_dn(desk.estate.domain.full_dn(name)) for name in choice.under]
+    check_rules(choice.rules, {rule.id for rule in workspace.written_charter.rules})
+    groups = [str(resolve(workspace.estate, name).sid or "") for name in choice.groups]
+    under = [fold_dn(workspace.estate.domain.full_dn(name)) for name in choice.under]
     for name, dn in zip(choice.under, under, strict=True):
-        if desk.estate.catalogue.by_dn(dn) is None:
+        if workspace.estate.catalogue.by_dn(dn) is None:
             raise UsageError(f"there is no OU '{name}'", "Write it like OU=Ticket Kiosks,OU=Hosts")
-    return desk.charter_draft(also, Chosen(choice.rules, groups, choice.hosts, under).means)
+    return workspace.charter_draft(also, Chosen(choice.rules, groups, choice.hosts, under).means)
 
 
 def write_proposal(made: "Proposed", output: Path) -> None:

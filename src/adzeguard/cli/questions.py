@@ -4,9 +4,9 @@ from pathlib import Path
 
 import click
 
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.groups import CommandGroup
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import card_options, example, listing_options, workspace_option
 from adzeguard.cli.output import put_view, say
 
@@ -24,7 +24,7 @@ from adzeguard.cli.output import put_view, say
 @workspace_option
 @click.pass_context
 def command(
-    context: click.Context, everything: bool, owner: str, form: str, output: Path | None, workspace: Path | None
+    context: click.Context, everything: bool, owner: str, form: str, output: Path | None, folder: Path | None
 ) -> int:
     """List what waits for the answer of the owner of a rule. A round asks: once for each deviation.
 
@@ -38,13 +38,13 @@ def command(
     from adzeguard.core.views.questions import questions_table
     from adzeguard.store.questions import Questions
 
-    desk = Desk(workspace)
+    workspace = opened(folder)
     shown = [
         one
-        for one in Questions(desk.database).all()
+        for one in Questions(workspace.database).all()
         if (everything or one.is_open) and owner.casefold() in one.owner.casefold()
     ]
-    put_view(questions_table(shown, desk.now()), form, output)
+    put_view(questions_table(shown, workspace.now()), form, output)
     return Exit.TO_REPORT if any(one.is_open for one in shown) else Exit.NOTHING_TO_REPORT
 
 
@@ -52,16 +52,16 @@ def command(
 @click.argument("question")
 @card_options
 @workspace_option
-def show(question: str, form: str, output: Path | None, workspace: Path | None) -> int:
+def show(question: str, form: str, output: Path | None, folder: Path | None) -> int:
     """Show one question in full, with how to answer it."""
     from adzeguard.core.views.questions import question_page
     from adzeguard.store.letters import Letters
     from adzeguard.store.questions import Questions
     from adzeguard.workflows.asking import any_question
 
-    desk = Desk(workspace)
-    found = any_question(Questions(desk.database).all(), question)
-    kept = [one for one in Letters(desk.database).waiting() if one.body.get("id") == found.id]
+    workspace = opened(folder)
+    found = any_question(Questions(workspace.database).all(), question)
+    kept = [one for one in Letters(workspace.database).waiting() if one.body.get("id") == found.id]
     put_view(question_page(found, [(one.teller, one.tries, one.detail) for one in kept]), form, output)
     return Exit.NOTHING_TO_REPORT
 
@@ -69,27 +69,30 @@ def show(question: str, form: str, output: Path | None, workspace: Path | None) 
 @command.command("try", epilog=example("adzeguard questions try --to security@lowmere.example"))
 @click.option("--to", default="", metavar="ADDRESS", help="To whom; otherwise to the owner that the settings name.")
 @workspace_option
-def try_telling(to: str, workspace: Path | None) -> int:
+def try_telling(to: str, folder: Path | None) -> int:
     """Tell somebody something that needs no answer, by every way that the settings name, to see that it arrives."""
     from adzeguard.core.errors import AdzeguardError, SettingsError
     from adzeguard.tellers.port import Letter
 
-    desk = Desk(workspace)
-    to = to or desk.workspace.questions.owner
-    if not desk.workspace.tell:
+    workspace = opened(folder)
+    to = to or workspace.settings.questions.owner
+    if not workspace.settings.tell:
         raise SettingsError(
             "adzeguard.toml names no way of telling", "Add one, such as [tell.mail] with server and from"
         )
-    body = {"subject": "Adzeguard can reach you", "text": f"{desk.operator()} tried whether this arrives. It does."}
+    body = {
+        "subject": "Adzeguard can reach you",
+        "text": f"{workspace.operator()} tried whether this arrives. It does.",
+    }
     failed = 0
-    with desk.tellers() as tellers:
+    with workspace.tellers() as tellers:
         for name, teller in tellers.items():
             if not teller.takes("trial", to):
                 say(f"{name}: '{to}' is no address for it")
                 failed += 1
                 continue
             try:
-                teller.tell([Letter(0, "trial", to, desk.now(), body)])
+                teller.tell([Letter(0, "trial", to, workspace.now(), body)])
                 say(f"{name}: told {to or 'whoever listens'}")
             except AdzeguardError as error:
                 say(f"{name}: {error}")

@@ -6,12 +6,13 @@ from typing import TYPE_CHECKING
 import click
 
 from adzeguard.cli.completing import names
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.group_objects import one_group
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put, put_view, say
 from adzeguard.cli.propose import write_proposal
+from adzeguard.workspace.open_workspace import Workspace
 
 if TYPE_CHECKING:
     from adzeguard.core.estate.principal import Principal
@@ -32,7 +33,7 @@ def command(
     with_directory: bool,
     form: str,
     output: Path | None,
-    workspace: Path | None,
+    folder: Path | None,
 ) -> int:
     """Show everybody who is in a group, and everybody who could make themselves a member by the rights they hold.
 
@@ -51,30 +52,30 @@ def command(
     from adzeguard.core.rights.reach_words import reaching
     from adzeguard.core.views.rights import reach_table
 
-    desk = Desk(workspace)
-    found_group = one_group(desk, group)
-    graph = ReachFinder(desk.rights, with_directory=with_directory).graph(found_group.id)
+    workspace = opened(folder)
+    found_group = one_group(workspace, group)
+    graph = ReachFinder(workspace.rights, with_directory=with_directory).graph(found_group.id)
     if cut:
-        return _cut(desk, found_group, graph, also, form, output)
-    ruling = set() if with_directory else ruling_people(desk.estate)
-    ways = reaching(desk.estate, graph, but=ruling)
+        return _cut(workspace, found_group, graph, also, form, output)
+    ruling = set() if with_directory else ruling_people(workspace.estate)
+    ways = reaching(workspace.estate, graph, but=ruling)
     more = len(ruling - {way.principal.id for way in ways})
     put_view(reach_table(ways, found_group.qualified_name, more), form, output)
     return Exit.TO_REPORT if any(not r.member for r in ways) else Exit.NOTHING_TO_REPORT
 
 
 def _cut(
-    desk: Desk, group: "Principal", graph: "ReachGraph", also: tuple[str, ...], form: str, output: Path | None
+    workspace: Workspace, group: "Principal", graph: "ReachGraph", also: tuple[str, ...], form: str, output: Path | None
 ) -> int:
     from adzeguard.core.estate.names import resolve
     from adzeguard.core.review.proposed_cut import cut_draft, proposed_cut
     from adzeguard.core.views.changes import proposal_page
     from adzeguard.core.views.rights import cut_table
 
-    with desk.held("propose"):
-        named = [resolve(desk.estate, name) for name in also]
-        cut = proposed_cut(desk.rights, desk.charter, group, graph, named)
-        made = desk.proposed(cut_draft(desk.rights, cut))
+    with workspace.held("propose"):
+        named = [resolve(workspace.estate, name) for name in also]
+        cut = proposed_cut(workspace.rights, workspace.charter, group, graph, named)
+        made = workspace.proposed(cut_draft(workspace.rights, cut))
     put_view(cut_table(cut, group.qualified_name), form)
     if output is not None:
         write_proposal(made, output)

@@ -6,12 +6,13 @@ from typing import TYPE_CHECKING
 
 import click
 
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.moments import MOMENT
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import example, workspace_option
 from adzeguard.cli.output import put_view
 from adzeguard.core.errors import UsageError
+from adzeguard.workspace.open_workspace import Workspace
 
 if TYPE_CHECKING:
     from adzeguard.core.cleaning.stale.found import Stale
@@ -52,7 +53,7 @@ _OF_FILES = frozenset({"xlsx", "pdf"})
 )
 @click.option("--output", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE", help="Write it to a file.")
 @workspace_option
-def command(name: str, since: datetime | None, form: str | None, output: Path | None, workspace: Path | None) -> int:
+def command(name: str, since: datetime | None, form: str | None, output: Path | None, folder: Path | None) -> int:
     """Write something to hand to a manager or an auditor.
 
     privileged: who is inside which privileged group. hosts: who administers them. delegation: what was granted.
@@ -68,25 +69,25 @@ def command(name: str, since: datetime | None, form: str | None, output: Path | 
     chosen = form or _by_ending(output)
     if chosen in _OF_FILES and output is None:
         raise UsageError(f"{chosen} is nothing for a terminal", f"Give --output {name}.{chosen}")
-    desk = Desk(workspace)
+    workspace = opened(folder)
 
     def found() -> "dict[StaleKind, list[Stale]]":
         from adzeguard.cli.stale import looked_at
 
-        looked = looked_at(desk, None)
+        looked = looked_at(workspace, None)
         return {kind: list(kind.find(looked)) for kind in KINDS}
 
     reported = Reported(
-        desk.rights,
-        desk.charter,
-        desk.privileged,
-        changes_table(rows_sought(desk.journal, Sought(_EVERYTHING, since=since))),
+        workspace.rights,
+        workspace.charter,
+        workspace.privileged,
+        changes_table(rows_sought(workspace.journal, Sought(_EVERYTHING, since=since))),
         found,
         lambda charter: ((rule.id, demand_of(rule)) for rule in charter.rules),
-        desk.now(),
+        workspace.now(),
     )
     try:
-        pictures = _pictures(desk) if name == "all" and chosen in _WITH_PICTURES else ()
+        pictures = _pictures(workspace) if name == "all" and chosen in _WITH_PICTURES else ()
         view = all_reports(reported, pictures) if name == "all" else REPORTS[name](reported)
         put_view(view, chosen, output)
     except ModuleNotFoundError as error:
@@ -94,7 +95,7 @@ def command(name: str, since: datetime | None, form: str | None, output: Path | 
     return Exit.NOTHING_TO_REPORT
 
 
-def _pictures(desk: Desk) -> "list[Picture]":
+def _pictures(workspace: Workspace) -> "list[Picture]":
     """Draw what stands beside the tables on a page and on paper."""
     import io
 
@@ -103,10 +104,10 @@ def _pictures(desk: Desk) -> "list[Picture]":
     from adzeguard.report import pictures
 
     outs = [io.BytesIO() for _ in _PICTURES]
-    estates = (desk.store.load(at) for at in desk.store.moments(_MOMENTS))
-    pictures.headcount(seen.headcount(estates, desk.privileged), outs[0])
-    pictures.ages(seen.ages(desk.estate, desk.now()), outs[1])
-    pictures.places(seen.people_by_place(desk.estate, _PEOPLE), outs[2])
+    estates = (workspace.store.load(at) for at in workspace.store.moments(_MOMENTS))
+    pictures.headcount(seen.headcount(estates, workspace.privileged), outs[0])
+    pictures.ages(seen.ages(workspace.estate, workspace.now()), outs[1])
+    pictures.places(seen.people_by_place(workspace.estate, _PEOPLE), outs[2])
     return [Picture(title, says, out.getvalue()) for (title, says), out in zip(_PICTURES, outs, strict=True)]
 
 

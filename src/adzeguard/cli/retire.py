@@ -8,10 +8,10 @@ import click
 
 from adzeguard.cli.completing import containers, names
 from adzeguard.cli.csv_files import read_rows
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.enacting import enact_draft
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.moments import LENGTH
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import (
     Answers,
     enacting_options,
@@ -22,6 +22,7 @@ from adzeguard.cli.options import (
 )
 from adzeguard.cli.output import put_view
 from adzeguard.core.errors import InputError, UsageError
+from adzeguard.workspace.open_workspace import Workspace
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
@@ -81,7 +82,7 @@ def away(
     wait: timedelta | None,
     why: str,
     answers: Answers,
-    workspace: Path | None,
+    folder: Path | None,
 ) -> int:
     """Put things away: into the holding OU, disabled, out of privileged groups; where they were is noted.
 
@@ -96,18 +97,18 @@ def away(
 
     if bool(given) == (file is not None):
         raise UsageError("say NAME or --from FILE", "See: adzeguard retire away --help")
-    desk = Desk(workspace)
-    notes = RetiredThings(desk.database)
-    now = desk.now()
-    noted = Noted(now, now + (wait or timedelta(days=desk.workspace.retire.wait_days)), desk.operator(), why)
+    workspace = opened(folder)
+    notes = RetiredThings(workspace.database)
+    now = workspace.now()
+    noted = Noted(now, now + (wait or timedelta(days=workspace.settings.retire.wait_days)), workspace.operator(), why)
     put: dict[str, Retired] = {}
 
     def draft() -> Draft:
         put.clear()
-        holding = container_at(desk.estate, to or desk.workspace.retire.ou)
+        holding = container_at(workspace.estate, to or workspace.settings.retire.ou)
         changes = []
-        for one in _named(desk, given, file):
-            some, note = put_away(desk.estate, one, holding, desk.privileged, noted)
+        for one in _named(workspace, given, file):
+            some, note = put_away(workspace.estate, one, holding, workspace.privileged, noted)
             changes += some
             put[note.key] = note
         # Noted before anything is moved: what is moved without a note could not be brought back.
@@ -116,24 +117,24 @@ def away(
         return Draft.of(changes)
 
     try:
-        return enact_draft(desk, draft, answers)
+        return enact_draft(workspace, draft, answers)
     finally:
-        _forget_what_did_not_happen(desk, put.values())
+        _forget_what_did_not_happen(workspace, put.values())
 
 
 @command.command("list", epilog=example("adzeguard retire list"))
 @listing_options
 @workspace_option
-def list_command(form: str, output: Path | None, workspace: Path | None) -> int:
+def list_command(form: str, output: Path | None, folder: Path | None) -> int:
     """List what is put away, where it was, until when it waits, by whom and why.
 
     Keys of json and csv: name, dn, from, since, until, by, why.
     """
     from adzeguard.core.views.retired import retired_table
 
-    desk = Desk(workspace)
-    things = _lying(desk)
-    put_view(retired_table(things, _uses(desk, things), desk.now()), form, output)
+    workspace = opened(folder)
+    things = _lying(workspace)
+    put_view(retired_table(things, _uses(workspace, things), workspace.now()), form, output)
     return Exit.NOTHING_TO_REPORT
 
 
@@ -142,23 +143,23 @@ def list_command(form: str, output: Path | None, workspace: Path | None) -> int:
 @why_option
 @enacting_options
 @workspace_option
-def restore(given: tuple[str, ...], why: str, answers: Answers, workspace: Path | None) -> int:
+def restore(given: tuple[str, ...], why: str, answers: Answers, folder: Path | None) -> int:
     """Bring things back: to where they were, enabled if they were, into the groups and links they were taken out of.
 
     Keys of json and csv: id, status, target, kind, group, member, object, rule, detail.
     """
     from adzeguard.core.cleaning.retired import brought_back
 
-    desk = Desk(workspace)
+    workspace = opened(folder)
 
     def draft() -> "Draft":
-        return _together(brought_back(desk.estate, one, why) for one in _chosen(desk, given))
+        return _together(brought_back(workspace.estate, one, why) for one in _chosen(workspace, given))
 
-    chosen = _chosen(desk, given)
+    chosen = _chosen(workspace, given)
     try:
-        return enact_draft(desk, draft, answers)
+        return enact_draft(workspace, draft, answers)
     finally:
-        _forget_what_came_back(desk, chosen)
+        _forget_what_came_back(workspace, chosen)
 
 
 @command.command("finish", epilog=example("adzeguard retire finish"))
@@ -167,7 +168,7 @@ def restore(given: tuple[str, ...], why: str, answers: Answers, workspace: Path 
 @why_option
 @enacting_options
 @workspace_option
-def finish(given: tuple[str, ...], anyway: bool, why: str, answers: Answers, workspace: Path | None) -> int:
+def finish(given: tuple[str, ...], anyway: bool, why: str, answers: Answers, folder: Path | None) -> int:
     """Delete what has waited long enough and nothing names any more; of anything else, say what names it still.
 
     The groups that list it do not count; it is taken out of them first. The journal keeps its attributes.
@@ -179,27 +180,27 @@ def finish(given: tuple[str, ...], anyway: bool, why: str, answers: Answers, wor
     from adzeguard.core.change.proposal import LeftOut
     from adzeguard.core.cleaning.retired import ended
 
-    desk = Desk(workspace)
+    workspace = opened(folder)
     if anyway and not given:
         raise UsageError("--anyway wants the names of what is to be deleted", "See: adzeguard retire list")
 
     def draft() -> Draft:
-        things = _chosen(desk, given) if given else _lying(desk)
-        uses, drafts = _uses(desk, things), []
+        things = _chosen(workspace, given) if given else _lying(workspace)
+        uses, drafts = _uses(workspace, things), []
         for one in things:
-            if one.until > desk.now() and not anyway:
+            if one.until > workspace.now() and not anyway:
                 reason = f"it waits until {one.until.astimezone():%Y-%m-%d %H:%M}"
                 left = LeftOut(subject=one.now, member=one.name, rule=BY_HAND_RULE, reason=reason)
                 drafts.append(Draft((), (left,)))
             else:
-                drafts.append(ended(desk.estate, one, uses.get(one.key, ()), why or one.why, anyway=anyway))
+                drafts.append(ended(workspace.estate, one, uses.get(one.key, ()), why or one.why, anyway=anyway))
         return _together(drafts)
 
-    before = _lying(desk)
+    before = _lying(workspace)
     try:
-        return enact_draft(desk, draft, answers)
+        return enact_draft(workspace, draft, answers)
     finally:
-        _forget_what_did_not_happen(desk, before)
+        _forget_what_did_not_happen(workspace, before)
 
 
 def _together(drafts: "Iterable[Draft]") -> "Draft":
@@ -210,41 +211,41 @@ def _together(drafts: "Iterable[Draft]") -> "Draft":
     return Draft(changes, tuple(left for one in several for left in one.left_out))
 
 
-def _named(desk: Desk, given: tuple[str, ...], file: Path | None) -> "list[Principal]":
+def _named(workspace: Workspace, given: tuple[str, ...], file: Path | None) -> "list[Principal]":
     """Return what is to be put away; of a file each line that says nothing against it, by its SID where it has one."""
     from adzeguard.core.errors import AdzeguardError
     from adzeguard.core.estate.names import resolve
 
     if file is None:
-        return [resolve(desk.estate, name) for name in given]
+        return [resolve(workspace.estate, name) for name in given]
     found: dict[int, Principal] = {}
     for line, row in read_rows(file, {"name"}, mebibytes=64):
         if row.get("take", "").strip().casefold() in _NO:
             continue
         try:
-            one = resolve(desk.estate, row.get("sid") or row.get("dn") or row["name"])
+            one = resolve(workspace.estate, row.get("sid") or row.get("dn") or row["name"])
         except AdzeguardError as error:
             raise InputError(f"{file}:{line}: {error.message}", error.way_out) from error
         found[one.id] = one
     return list(found.values())
 
 
-def _lying(desk: Desk) -> "list[Retired]":
+def _lying(workspace: Workspace) -> "list[Retired]":
     """Return what is put away and lies where it was put."""
     from adzeguard.core.cleaning.retired import found
     from adzeguard.store.retired import RetiredThings
 
-    return [one for one in RetiredThings(desk.database).all() if found(desk.estate, one) is not None]
+    return [one for one in RetiredThings(workspace.database).all() if found(workspace.estate, one) is not None]
 
 
-def _chosen(desk: Desk, given: tuple[str, ...]) -> "list[Retired]":
+def _chosen(workspace: Workspace, given: tuple[str, ...]) -> "list[Retired]":
     """Return those of them that are named."""
     from adzeguard.core.estate.names import resolve
 
-    lying = {one.key: one for one in _lying(desk)}
+    lying = {one.key: one for one in _lying(workspace)}
     chosen = []
     for name in given:
-        principal = resolve(desk.estate, name)
+        principal = resolve(workspace.estate, name)
         one = lying.get(str(principal.sid or "")) or lying.get(principal.dn.casefold())
         if one is None:
             one = next((other for other in lying.values() if other.now.casefold() == principal.dn.casefold()), None)
@@ -254,50 +255,57 @@ def _chosen(desk: Desk, given: tuple[str, ...]) -> "list[Retired]":
     return chosen
 
 
-def _uses(desk: Desk, things: "Sequence[Retired]") -> "dict[str, list[Use]]":
+def _uses(workspace: Workspace, things: "Sequence[Retired]") -> "dict[str, list[Use]]":
     """Return by the keys of things what names each."""
     from adzeguard.core.cleaning.retired import found
     from adzeguard.core.cleaning.uses import Named, uses_by_id
     from adzeguard.store.leases import Leases
     from adzeguard.store.questions import Waivers
 
-    about = {one.key: p for one in things if (p := found(desk.estate, one)) is not None}
+    about = {one.key: p for one in things if (p := found(workspace.estate, one)) is not None}
     if not about:
         return {}
-    waivers = [one for one in Waivers(desk.database).all() if one.holds(desk.now())]
-    named = Named(desk.rights, desk.charter, Leases(desk.database).all(), waivers, list(about.values()), desk.shared)
+    waivers = [one for one in Waivers(workspace.database).all() if one.holds(workspace.now())]
+    named = Named(
+        workspace.rights,
+        workspace.charter,
+        Leases(workspace.database).all(),
+        waivers,
+        list(about.values()),
+        workspace.shared,
+    )
     by_id = uses_by_id(named)
     return {key: by_id.get(principal.id, []) for key, principal in about.items()}
 
 
-def _forget_what_did_not_happen(desk: Desk, noted: "Iterable[Retired]") -> None:
+def _forget_what_did_not_happen(workspace: Workspace, noted: "Iterable[Retired]") -> None:
     """Forget the notes of what does not lie where it was put: it was not moved, or is gone."""
     from adzeguard.core.cleaning.retired import found
     from adzeguard.store.retired import RetiredThings
     from adzeguard.workflows.interrupted import interrupted_enactment
 
     several = list(noted)
-    if not several or interrupted_enactment(desk.journal) is not None:
+    if not several or interrupted_enactment(workspace.journal) is not None:
         return  # what was begun may be gone on with, and needs its notes
-    desk.look_anew()
+    workspace.look_anew()
     for one in several:
-        is_linked_still = one.links and not any(_stands(desk, link.dn, link.after) for link in one.links)
-        if found(desk.estate, one) is None or is_linked_still:
-            RetiredThings(desk.database).forget(one)
+        is_linked_still = one.links and not any(_stands(workspace, link.dn, link.after) for link in one.links)
+        if found(workspace.estate, one) is None or is_linked_still:
+            RetiredThings(workspace.database).forget(one)
 
 
-def _forget_what_came_back(desk: Desk, chosen: "Sequence[Retired]") -> None:
+def _forget_what_came_back(workspace: Workspace, chosen: "Sequence[Retired]") -> None:
     """Forget the notes of what is back: elsewhere than where it was put, or a policy that is linked again."""
     from adzeguard.core.cleaning.retired import found
     from adzeguard.store.retired import RetiredThings
 
-    desk.look_anew()
+    workspace.look_anew()
     for one in chosen:
-        still = found(desk.estate, one)
-        if still is None or (one.links and all(_stands(desk, link.dn, link.before) for link in one.links)):
-            RetiredThings(desk.database).forget(one)
+        still = found(workspace.estate, one)
+        if still is None or (one.links and all(_stands(workspace, link.dn, link.before) for link in one.links)):
+            RetiredThings(workspace.database).forget(one)
 
 
-def _stands(desk: Desk, dn: str, links: str) -> bool:
-    found_id = desk.estate.catalogue.by_dn(dn)
-    return found_id is not None and str(desk.estate.principal(found_id).details.get("policy_links", "")) == links
+def _stands(workspace: Workspace, dn: str, links: str) -> bool:
+    found_id = workspace.estate.catalogue.by_dn(dn)
+    return found_id is not None and str(workspace.estate.principal(found_id).details.get("policy_links", "")) == links

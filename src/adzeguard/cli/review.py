@@ -8,13 +8,14 @@ from typing import TYPE_CHECKING
 import click
 
 from adzeguard.cli.completing import names
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.moments import COMING
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put, put_view, say
 from adzeguard.core.errors import UsageError
+from adzeguard.workspace.open_workspace import Workspace
 
 if TYPE_CHECKING:
     from collections.abc import Iterable
@@ -58,7 +59,7 @@ def start(
     until: datetime | None,
     forms: tuple[str, ...],
     output: Path,
-    workspace: Path | None,
+    folder: Path | None,
 ) -> int:
     """Write for each owner what they own: groups, administrators of hosts and grants, with how each got in.
 
@@ -70,11 +71,11 @@ def start(
     from adzeguard.store.reviews import Reviews
     from adzeguard.workflows.origins import origins_of_pairs
 
-    desk = Desk(workspace)
-    estate, now = desk.estate, desk.now()
+    workspace = opened(folder)
+    estate, now = workspace.estate, workspace.now()
     named_groups = [resolve(estate, name) for name in groups] if groups or hosts else None
-    named_hosts = [_host(desk, name) for name in hosts] if groups or hosts else None
-    owned = Owned(desk.rights, desk.charter, desk.workspace.questions.owner)
+    named_hosts = [_host(workspace, name) for name in hosts] if groups or hosts else None
+    owned = Owned(workspace.rights, workspace.charter, workspace.settings.questions.owner)
     by_owner = items_by_owner(owned, named_groups, named_hosts)
     if owners:
         by_owner = {
@@ -84,9 +85,9 @@ def start(
         raise UsageError(
             "nobody owns anything of that", "Note managers of groups, owners of rules, or [questions] owner"
         )
-    origins = origins_of_pairs(_pairs(by_owner.values()), desk.past)
-    reviews = Reviews(desk.database)
-    with desk.held("review start"):
+    origins = origins_of_pairs(_pairs(by_owner.values()), workspace.past)
+    reviews = Reviews(workspace.database)
+    with workspace.held("review start"):
         number = max((int(one.id[1:]) for one in reviews.all()), default=0)
         for owner, items in sorted(by_owner.items()):
             number += 1
@@ -95,7 +96,7 @@ def start(
                 owner,
                 now,
                 until or now + _USUAL_WAIT,
-                desk.operator(),
+                workspace.operator(),
                 tuple(with_origins(items, origins)),
             )
             reviews.write(review)
@@ -111,11 +112,11 @@ def start(
     "--output", type=click.Path(path_type=Path, file_okay=False), required=True, metavar="DIR", help="Where to."
 )
 @workspace_option
-def write(review_id: str, forms: tuple[str, ...], output: Path, workspace: Path | None) -> int:
+def write(review_id: str, forms: tuple[str, ...], output: Path, folder: Path | None) -> int:
     """Write the files of a review again, with what was answered so far."""
     from adzeguard.store.reviews import Reviews
 
-    for path in _write(Reviews(Desk(workspace).database).one(review_id), forms, output):
+    for path in _write(Reviews(opened(folder).database).one(review_id), forms, output):
         put(f"{path}\n")
     return Exit.NOTHING_TO_REPORT
 
@@ -125,7 +126,7 @@ def write(review_id: str, forms: tuple[str, ...], output: Path, workspace: Path 
     "files", nargs=-1, required=True, metavar="FILE...", type=click.Path(path_type=Path, dir_okay=False, exists=True)
 )
 @workspace_option
-def read(files: tuple[Path, ...], workspace: Path | None) -> int:
+def read(files: tuple[Path, ...], folder: Path | None) -> int:
     """Take the answers of files that come back. A file in which anything else was changed is refused whole.
 
     What was answered before and is empty now stays answered. Nothing is taken out yet: see review propose.
@@ -134,9 +135,9 @@ def read(files: tuple[Path, ...], workspace: Path | None) -> int:
     from adzeguard.report.review_forms.forms import read_back
     from adzeguard.store.reviews import Reviews
 
-    desk = Desk(workspace)
-    reviews = Reviews(desk.database)
-    with desk.held("review read"):
+    workspace = opened(folder)
+    reviews = Reviews(workspace.database)
+    with workspace.held("review read"):
         for path in files:
             returned = read_back(path)
             review = reviews.one(returned.review)
@@ -150,7 +151,7 @@ def read(files: tuple[Path, ...], workspace: Path | None) -> int:
 @command.command("status", epilog=example("adzeguard review status"))
 @listing_options
 @workspace_option
-def status(form: str, output: Path | None, workspace: Path | None) -> int:
+def status(form: str, output: Path | None, folder: Path | None) -> int:
     """Show each review: whose, until when, how much is answered, and how much of that is to be taken out.
 
     Keys of json and csv: id, owner, made_at, until, items, answered, take_out, overdue.
@@ -158,8 +159,8 @@ def status(form: str, output: Path | None, workspace: Path | None) -> int:
     from adzeguard.core.views.reviews import reviews_table
     from adzeguard.store.reviews import Reviews
 
-    desk = Desk(workspace)
-    put_view(reviews_table(Reviews(desk.database).all(), desk.now()), form, output)
+    workspace = opened(folder)
+    put_view(reviews_table(Reviews(workspace.database).all(), workspace.now()), form, output)
     return Exit.NOTHING_TO_REPORT
 
 
@@ -172,7 +173,7 @@ def status(form: str, output: Path | None, workspace: Path | None) -> int:
     help="Write the proposal to a file, to look at and enact.",
 )
 @workspace_option
-def propose(review_ids: tuple[str, ...], output: Path | None, workspace: Path | None) -> int:
+def propose(review_ids: tuple[str, ...], output: Path | None, folder: Path | None) -> int:
     """Show what takes out whom the answers say, each with its reason; with --output to be enacted from there.
 
     Who is inside through another group is left out: that group's owner says. Ends with 3 when there are changes.
@@ -183,12 +184,12 @@ def propose(review_ids: tuple[str, ...], output: Path | None, workspace: Path | 
     from adzeguard.core.views.changes import proposal_page
     from adzeguard.store.reviews import Reviews
 
-    desk = Desk(workspace)
-    reviews = Reviews(desk.database)
-    with desk.held("review propose"):
-        drafts = [what_answers_ask_for(desk.estate, reviews.one(name)) for name in review_ids]
+    workspace = opened(folder)
+    reviews = Reviews(workspace.database)
+    with workspace.held("review propose"):
+        drafts = [what_answers_ask_for(workspace.estate, reviews.one(name)) for name in review_ids]
         changes = tuple(change for draft in drafts for change in draft.changes)
-        made = desk.proposed(Draft(changes, tuple(left for draft in drafts for left in draft.left_out)))
+        made = workspace.proposed(Draft(changes, tuple(left for draft in drafts for left in draft.left_out)))
     if output is not None:
         write_proposal(made, output)
     put_view(proposal_page(made.proposal), "table")
@@ -214,8 +215,8 @@ def _pairs(several: "Iterable[list[Item]]") -> list[tuple[str, str]]:
     return [(item.where_sid, item.member_sid) for items in several for item in items if item.what == "group"]
 
 
-def _host(desk: Desk, name: str) -> "Host":
-    host = desk.estate.host_named(name)
+def _host(workspace: Workspace, name: str) -> "Host":
+    host = workspace.estate.host_named(name)
     if host is None:
         raise UsageError(f"there is no host '{name}'", "See: adzeguard hosts list")
     return host

@@ -6,27 +6,27 @@ from pathlib import Path
 
 import click
 
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import example, workspace_option
 from adzeguard.cli.output import put
 
 
 @click.command("service-files", epilog=example("adzeguard service-files units --user adzeguard"))
-@click.argument("folder", type=click.Path(path_type=Path, file_okay=False), metavar="DIR")
+@click.argument("units", type=click.Path(path_type=Path, file_okay=False), metavar="DIR")
 @click.option("--user", default="adzeguard", show_default=True, help="The account that it runs as.")
 @workspace_option
-def command(folder: Path, user: str, workspace: Path | None) -> int:
+def command(units: Path, user: str, folder: Path | None) -> int:
     """Write units of systemd into DIR: one that watches, or a timer that makes a round every five minutes.
 
     They may write into the workspace and nowhere else, and gain no privileges. Use one of the two:
     adzeguard-watch.service, or adzeguard-round.timer.
     """
-    from adzeguard.workspace.service_files import write_service_files
+    from adzeguard.settings.service_files import write_service_files
 
-    desk = Desk(workspace)
+    workspace = opened(folder)
     program = shutil.which("adzeguard") or str(Path(sys.executable).with_name("adzeguard"))
-    for path in write_service_files(folder, program, desk.workspace.folder.resolve(), user):
+    for path in write_service_files(units, program, workspace.settings.folder.resolve(), user):
         put(f"{path}\n")
     put("Look at them, copy them to /etc/systemd/system, then: systemctl enable --now adzeguard-watch.service\n")
     return Exit.NOTHING_TO_REPORT

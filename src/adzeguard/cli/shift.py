@@ -7,9 +7,9 @@ from pathlib import Path
 import click
 
 from adzeguard.cli.completing import names
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.groups import CommandGroup
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import card_options, example, why_option, workspace_option
 from adzeguard.cli.output import put_view, say
 from adzeguard.core.errors import InputError, UsageError
@@ -54,7 +54,7 @@ def add(
     calendars: tuple[Path, ...],
     host: str,
     why: str,
-    workspace: Path | None,
+    folder: Path | None,
 ) -> int:
     """Let PERSON be in GROUP at the times of a rule. The first round within such a time puts them in."""
     from adzeguard.core.change.by_hand.on_host import local_group
@@ -62,10 +62,10 @@ def add(
     from adzeguard.core.time.shift import Shift, recurring, zone_of
     from adzeguard.store.shifts import Shifts
 
-    desk = Desk(workspace)
+    workspace = opened(folder)
     try:
         at = zone_of(zone)
-        start = _day(first) if first else desk.now().astimezone(at).date()
+        start = _day(first) if first else workspace.now().astimezone(at).date()
         day_begins, day_ends = _time(begins), _time(ends)
         recurring(rule, datetime.combine(start, day_begins))
         off = {day for path in calendars for day in _days_off(path)}
@@ -73,18 +73,18 @@ def add(
         raise UsageError(error.message) from error
     except ModuleNotFoundError as error:
         raise UsageError("shifts need extra packages", "pip install 'adzeguard[calendar]'") from error
-    with desk.held("shift add"):
-        member = resolve(desk.estate, person)
+    with workspace.held("shift add"):
+        member = resolve(workspace.estate, person)
         if host:
-            known = resolve_host(desk.estate, host)
+            known = resolve_host(workspace.estate, host)
             named = local_group(known, group)
             where, about, about_sid = known.name, named.name, named.sid
         else:
-            bearer = resolve(desk.estate, group)
+            bearer = resolve(workspace.estate, group)
             where, about, about_sid = "", bearer.qualified_name, str(bearer.sid or "")
         if not (member.sid and about_sid):
             raise UsageError(f"{member.qualified_name} and {about} must both have a SID for a shift")
-        table = Shifts(desk.database)
+        table = Shifts(workspace.database)
         shift = Shift(
             table.next_id(),
             member.qualified_name,
@@ -97,7 +97,7 @@ def add(
             day_begins,
             day_ends,
             zone,
-            desk.operator(),
+            workspace.operator(),
             why,
             tuple(sorted(off)),
         )
@@ -107,7 +107,7 @@ def add(
 
 
 def _days_off(path: Path) -> tuple[date, ...]:
-    from adzeguard.workspace.days_off import days_off_in
+    from adzeguard.settings.days_off import days_off_in
 
     return days_off_in(path)
 
@@ -130,7 +130,7 @@ def _day(text: str) -> date:
 @click.option("--all", "everything", is_flag=True, help="Also those that were ended.")
 @card_options
 @workspace_option
-def list_shifts(everything: bool, form: str, output: Path | None, workspace: Path | None) -> int:
+def list_shifts(everything: bool, form: str, output: Path | None, folder: Path | None) -> int:
     """Show the coming week of each shift as a picture of hours.
 
     Keys of json: id, member, group, host, rule, begins, ends, zone, by, why, ended, coming.
@@ -138,28 +138,28 @@ def list_shifts(everything: bool, form: str, output: Path | None, workspace: Pat
     from adzeguard.core.views.shifts import shifts_page
     from adzeguard.store.shifts import Shifts
 
-    desk = Desk(workspace)
-    shown = [one for one in Shifts(desk.database).all() if everything or one.ended is None]
-    put_view(shifts_page(shown, desk.now()), form, output)
+    workspace = opened(folder)
+    shown = [one for one in Shifts(workspace.database).all() if everything or one.ended is None]
+    put_view(shifts_page(shown, workspace.now()), form, output)
     return Exit.NOTHING_TO_REPORT
 
 
 @command.command("end", epilog=example("adzeguard shift end S1"))
 @click.argument("shift")
 @workspace_option
-def end(shift: str, workspace: Path | None) -> int:
+def end(shift: str, folder: Path | None) -> int:
     """End a shift for good. What it gives now ends with the next round."""
     from adzeguard.store.leases import Leases
     from adzeguard.store.shifts import Shifts
     from adzeguard.workflows.shifts import shift_named
 
-    desk = Desk(workspace)
-    with desk.held("shift end"):
-        table, leases = Shifts(desk.database), Leases(desk.database)
+    workspace = opened(folder)
+    with workspace.held("shift end"):
+        table, leases = Shifts(workspace.database), Leases(workspace.database)
         found = shift_named(table.all(), shift)
-        table.write(replace(found, ended=desk.now()))
+        table.write(replace(found, ended=workspace.now()))
         for lease in leases.all():
             if lease.shift == found.id and lease.is_open:
-                leases.write(replace(lease, until=min(lease.until, desk.now())))
+                leases.write(replace(lease, until=min(lease.until, workspace.now())))
     say(f"{found.id} has ended; what it gives now ends with: adzeguard round")
     return Exit.NOTHING_TO_REPORT

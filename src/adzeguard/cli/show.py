@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from adzeguard.cli.completing import names
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import at_option, card_options, example, workspace_option
 from adzeguard.cli.output import put_view
 
@@ -26,7 +26,7 @@ _NO_RULES = "The rules are not shown"
 @card_options
 @at_option
 @workspace_option
-def command(name: str, form: str, output: Path | None, moment: datetime | None, workspace: Path | None) -> int:
+def command(name: str, form: str, output: Path | None, moment: datetime | None, folder: Path | None) -> int:
     """Show one object with its memberships both ways.
 
     For a host also its local groups, and the rules that hold there: from which scope, and which one decides. For an OU
@@ -37,21 +37,21 @@ def command(name: str, form: str, output: Path | None, moment: datetime | None, 
     from adzeguard.core.views.logon_week import logon_week
     from adzeguard.core.views.object_page import object_data, object_page
 
-    desk = Desk(workspace, moment)
-    shown = resolve(desk.estate, name)
-    data = object_data(desk.estate, shown)
-    host = desk.estate.host_named(shown.name) if shown.kind == Kind.COMPUTER else None
-    sections: list[Section] = [*logon_week(shown, desk.now().astimezone().utcoffset() or timedelta())]
+    workspace = opened(folder, moment)
+    shown = resolve(workspace.estate, name)
+    data = object_data(workspace.estate, shown)
+    host = workspace.estate.host_named(shown.name) if shown.kind == Kind.COMPUTER else None
+    sections: list[Section] = [*logon_week(shown, workspace.now().astimezone().utcoffset() or timedelta())]
     more: dict[str, Any] = {}
     if host is not None:
         from adzeguard.core.views.host_page import host_data, host_sections
 
-        more = host_data(desk.estate, desk.charter_if_readable(_NO_RULES), host)
+        more = host_data(workspace.estate, workspace.charter_if_readable(_NO_RULES), host)
         sections += host_sections(more)
     if shown.kind in CONTAINERS:
         from adzeguard.core.views.ou_page import ou_data, ou_sections
 
-        more = ou_data(desk.rights, desk.charter_if_readable(_NO_RULES), shown)
+        more = ou_data(workspace.rights, workspace.charter_if_readable(_NO_RULES), shown)
         data = {key: value for key, value in data.items() if key not in _TOLD_BETTER}
         sections += ou_sections(more)
     put_view(object_page(data, sections, more), form, output)

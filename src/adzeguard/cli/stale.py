@@ -7,11 +7,12 @@ from typing import TYPE_CHECKING, Any, TypeVar
 
 import click
 
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.moments import LENGTH
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put_view
+from adzeguard.workspace.open_workspace import Workspace
 
 if TYPE_CHECKING:
     from adzeguard.core.cleaning.stale.found import Looked, Stale
@@ -46,7 +47,7 @@ def command(
     with_uses: bool,
     form: str,
     output: Path | None,
-    workspace: Path | None,
+    folder: Path | None,
 ) -> int:
     """Show what is stale: how much of each kind, or of one KIND each thing, why, since when, and what names it still.
 
@@ -59,18 +60,18 @@ def command(
     from adzeguard.core.cleaning.stale.kinds import KINDS, kind_named
     from adzeguard.core.views.stale import counts_table, stale_table
 
-    desk = Desk(workspace)
-    looked = looked_at(desk, kind, unused_for, never_used_for, password_older, built_in=built_in)
+    workspace = opened(folder)
+    looked = looked_at(workspace, kind, unused_for, never_used_for, password_older, built_in=built_in)
     if kind is None:
         put_view(counts_table({one: list(one.find(looked)) for one in KINDS}), form, output)
         return Exit.NOTHING_TO_REPORT
     found = list(kind_named(kind).find(looked))
-    put_view(stale_table(found, kind_named(kind), _uses(desk, looked, found), named=with_uses), form, output)
+    put_view(stale_table(found, kind_named(kind), _uses(workspace, looked, found), named=with_uses), form, output)
     return Exit.NOTHING_TO_REPORT
 
 
 def looked_at(
-    desk: Desk,
+    workspace: Workspace,
     kind: str | None,
     unused: timedelta | None = None,
     never_used: timedelta | None = None,
@@ -84,27 +85,27 @@ def looked_at(
     from adzeguard.store.leases import Leases
     from adzeguard.store.questions import Waivers
 
-    usual = desk.workspace.stale
-    waivers = Waivers(desk.database).all()
-    wanted = kind in (None, "waivers") and any(one.holds(desk.now()) for one in waivers)
+    usual = workspace.settings.stale
+    waivers = Waivers(workspace.database).all()
+    wanted = kind in (None, "waivers") and any(one.holds(workspace.now()) for one in waivers)
     return Looked(
-        desk.rights,
-        desk.charter,
-        desk.privileged,
-        Leases(desk.database).all(),
+        workspace.rights,
+        workspace.charter,
+        workspace.privileged,
+        Leases(workspace.database).all(),
         waivers,
-        frozenset(one.fingerprint for one in desk.findings(with_left=False)) if wanted else None,
-        desk.now(),
+        frozenset(one.fingerprint for one in workspace.findings(with_left=False)) if wanted else None,
+        workspace.now(),
         Thresholds(unused or usual.unused, never_used or usual.never_used, password or usual.password),
         built_in,
-        desk.shared,
+        workspace.shared,
     )
 
 
-def _uses(desk: Desk, looked: "Looked", found: "list[Stale]") -> "dict[int, list[Use]]":
+def _uses(workspace: Workspace, looked: "Looked", found: "list[Stale]") -> "dict[int, list[Use]]":
     from adzeguard.core.cleaning.uses import Named, uses_by_id
 
     about = {one.about.id: one.about for one in found if one.about is not None}
-    waivers = [one for one in looked.waivers if one.holds(desk.now())]
-    named = Named(looked.rights, looked.charter, looked.leases, waivers, list(about.values()), desk.shared)
+    waivers = [one for one in looked.waivers if one.holds(workspace.now())]
+    named = Named(looked.rights, looked.charter, looked.leases, waivers, list(about.values()), workspace.shared)
     return uses_by_id(named) if about else {}

@@ -6,11 +6,12 @@ from typing import TYPE_CHECKING
 import click
 
 from adzeguard.cli.completing import names
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.groups import CommandGroup
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import card_options, example, workspace_option
 from adzeguard.cli.output import put_view
+from adzeguard.workspace.open_workspace import Workspace
 
 if TYPE_CHECKING:
     from adzeguard.core.estate.hosts import Host, HostState
@@ -31,7 +32,7 @@ def command() -> None:
 )
 @card_options
 @workspace_option
-def logon(host: str, person: str, way: str, form: str, output: Path | None, workspace: Path | None) -> int:
+def logon(host: str, person: str, way: str, form: str, output: Path | None, folder: Path | None) -> int:
     r"""Log on at a stand-in host as PERSON, an account of the directory, or local\NAME for one of the host.
 
     Ends with 0 when they are let, and with 3 when they are refused. Keys of json: host, person, by, allowed, because,
@@ -43,15 +44,15 @@ def logon(host: str, person: str, way: str, form: str, output: Path | None, work
     from adzeguard.core.estate.notice import Notice, notice_of
     from adzeguard.core.views.page import Fact, Page
 
-    desk = Desk(workspace)
-    there, state = _standin(desk, host)
-    who, sid, enabled = _person(desk, there, state, person)
-    admission = may_log_on(logon_of(state), token_on(desk.estate, state, sid), way)
+    workspace = opened(folder)
+    there, state = _standin(workspace, host)
+    who, sid, enabled = _person(workspace, there, state, person)
+    admission = may_log_on(logon_of(state), token_on(workspace.estate, state, sid), way)
     notice = notice_of(state) or Notice()
     allowed = admission.allowed and enabled
     because = "the account is disabled" if not enabled else ""
     if not because and admission.because:
-        entry = on_host(desk.estate, state, there.name, [_sid(admission.because)])[_sid(admission.because)]
+        entry = on_host(workspace.estate, state, there.name, [_sid(admission.because)])[_sid(admission.because)]
         because = f"{entry.qualified_name} is {'let' if allowed else 'refused'} by {way}"
     elif not because and not allowed:
         because = f"only others may log on by {way}"
@@ -80,7 +81,7 @@ def run(
     arguments: tuple[str, ...],
     form: str,
     output: Path | None,
-    workspace: Path | None,
+    folder: Path | None,
 ) -> int:
     r"""Run PROGRAM at a stand-in host as PERSON would: refused, as themselves, or elevated.
 
@@ -93,10 +94,10 @@ def run(
     from adzeguard.core.estate.logon import logon_of
     from adzeguard.core.views.page import Page
 
-    desk = Desk(workspace)
-    there, state = _standin(desk, host)
-    who, sid, enabled = _person(desk, there, state, person)
-    token = token_on(desk.estate, state, sid)
+    workspace = opened(folder)
+    there, state = _standin(workspace, host)
+    who, sid, enabled = _person(workspace, there, state, person)
+    token = token_on(workspace.estate, state, sid)
     comes_in = enabled and any(may_log_on(logon_of(state), token, way).allowed for way in ("console", "remote"))
     part = elevations_of(state)
     digest = part.digests.get(program, "") if part else ""
@@ -107,7 +108,7 @@ def run(
         because = f"there is no {program}"
     else:
         elevated, because = runs_elevated(
-            state, token, program, " ".join(arguments), desk.now().astimezone().date().isoformat()
+            state, token, program, " ".join(arguments), workspace.now().astimezone().date().isoformat()
         )
     data = {
         "host": there.name,
@@ -129,22 +130,22 @@ def _told(data: dict[str, object]) -> "list[Fact]":
     return [Fact(str(data["person"]), said, "yes" if data["allowed"] else "no"), Fact("Because", str(data["because"]))]
 
 
-def _standin(desk: Desk, name: str) -> "tuple[Host, HostState]":
+def _standin(workspace: Workspace, name: str) -> "tuple[Host, HostState]":
     """Return a stand-in host and its state as it stands there now, which may be another than was collected."""
     from adzeguard.core.errors import UsageError
     from adzeguard.core.estate.names import resolve_host
     from adzeguard.hosts.careful import session_with
     from adzeguard.hosts.standin import StandinHosts
 
-    host = resolve_host(desk.estate, name)
-    with desk.hosts() as fleet:
+    host = resolve_host(workspace.estate, name)
+    with workspace.hosts() as fleet:
         if not isinstance(fleet.source_with(host), StandinHosts):
             raise UsageError(f"{host.name} is no stand-in host", "Log on at the host itself")
         with session_with(fleet, host) as session:
             return host, session.read()
 
 
-def _person(desk: Desk, host: "Host", state: "HostState", typed: str) -> "tuple[str, Sid, bool]":
+def _person(workspace: Workspace, host: "Host", state: "HostState", typed: str) -> "tuple[str, Sid, bool]":
     from adzeguard.core.errors import UnknownNameError, UsageError
     from adzeguard.core.estate.names import resolve
     from adzeguard.core.estate.principal import Kind
@@ -157,7 +158,7 @@ def _person(desk: Desk, host: "Host", state: "HostState", typed: str) -> "tuple[
             known = ", ".join(account.name for account in state.accounts)
             raise UnknownNameError(f"{host.name} has no account '{typed[len(prefix) :]}'", f"It has: {known}")
         return rf"{host.name}\{account.name}", sid, account.enabled
-    person = resolve(desk.estate, typed)
+    person = resolve(workspace.estate, typed)
     if person.kind != Kind.USER:
         raise UsageError(f"{person.qualified_name} is {person.kind.one}, and nobody logs on as one")
     return person.qualified_name, _sid(person.sid), person.enabled

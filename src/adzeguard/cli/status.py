@@ -6,10 +6,11 @@ from typing import Any
 
 import click
 
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import card_options, example, workspace_option
 from adzeguard.cli.output import put_view
+from adzeguard.workspace.open_workspace import Workspace
 
 _ENACTMENTS = 5
 _BACK = timedelta(days=7)
@@ -18,7 +19,7 @@ _BACK = timedelta(days=7)
 @click.command("status", epilog=example("adzeguard status"))
 @card_options
 @workspace_option
-def command(form: str, output: Path | None, workspace: Path | None) -> int:
+def command(form: str, output: Path | None, folder: Path | None) -> int:
     """Show one screen: last collection, last check, unread hosts, last enactments, and how many are privileged.
 
     Findings are those of the last check, with its age. The change of the privileged groups is since a week ago, or
@@ -26,13 +27,13 @@ def command(form: str, output: Path | None, workspace: Path | None) -> int:
     """
     from adzeguard.core.views.status import status_page
 
-    desk = Desk(workspace)
-    data = _gathered(desk)
-    put_view(status_page(data, desk.now()), form, output)
+    workspace = opened(folder)
+    data = _gathered(workspace)
+    put_view(status_page(data, workspace.now()), form, output)
     return Exit.TO_REPORT if any(severity != "note" for severity in data["findings"]) else Exit.NOTHING_TO_REPORT
 
 
-def _gathered(desk: Desk) -> dict[str, Any]:
+def _gathered(workspace: Workspace) -> dict[str, Any]:
     from adzeguard.core.views.status import headcounts
     from adzeguard.store.letters import Letters
     from adzeguard.store.pending import PendingChanges
@@ -40,15 +41,15 @@ def _gathered(desk: Desk) -> dict[str, Any]:
     from adzeguard.workflows.interrupted import interrupted_enactment
     from adzeguard.workflows.journal_rows import in_words
 
-    estate, latest = desk.estate, desk.store.latest()
-    full = desk.store.last_full() or latest
-    moment = max(desk.now() - _BACK, desk.store.first_moment())
-    nothing_since = desk.store.at(moment).id == latest.id
-    earlier = estate if nothing_since else desk.store.load(moment)
-    hosts, unread = desk.store.hosts_unread()
-    pending, pending_since = PendingChanges(desk.database).oldest()
-    interrupted = interrupted_enactment(desk.journal)
-    last_check = desk.checked.last()
+    estate, latest = workspace.estate, workspace.store.latest()
+    full = workspace.store.last_full() or latest
+    moment = max(workspace.now() - _BACK, workspace.store.first_moment())
+    nothing_since = workspace.store.at(moment).id == latest.id
+    earlier = estate if nothing_since else workspace.store.load(moment)
+    hosts, unread = workspace.store.hosts_unread()
+    pending, pending_since = PendingChanges(workspace.database).oldest()
+    interrupted = interrupted_enactment(workspace.journal)
+    last_check = workspace.checked.last()
     return {
         "collected_at": full.facts.finished,
         "source": full.facts.source,
@@ -59,13 +60,13 @@ def _gathered(desk: Desk) -> dict[str, Any]:
         "hosts_unread": unread,
         "hosts_pending": pending,
         "pending_since": pending_since,
-        "questions": [one.asked_at for one in Questions(desk.database).all() if one.is_open],
-        "letters_kept": sum(1 for one in Letters(desk.database).waiting() if one.tries),
+        "questions": [one.asked_at for one in Questions(workspace.database).all() if one.is_open],
+        "letters_kept": sum(1 for one in Letters(workspace.database).waiting() if one.tries),
         "interrupted": interrupted.name if interrupted else "",
         "enactments": [
             {"enactment": row.enactment, "at": datetime.fromisoformat(row.at), "by": row.by, "what": in_words(row)}
-            for row in desk.journal.ended(_ENACTMENTS)
+            for row in workspace.journal.ended(_ENACTMENTS)
         ],
         "since": earlier.taken_at,
-        "privileged": headcounts(estate, earlier, desk.privileged),
+        "privileged": headcounts(estate, earlier, workspace.privileged),
     }

@@ -4,8 +4,8 @@ from pathlib import Path
 
 import click
 
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.enacting import enact_draft
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import Answers, enacting_options, example, why_option, workspace_option
 
 
@@ -14,7 +14,7 @@ from adzeguard.cli.options import Answers, enacting_options, example, why_option
 @why_option
 @enacting_options
 @workspace_option
-def command(sids: tuple[str, ...], why: str, answers: Answers, workspace: Path | None) -> int:
+def command(sids: tuple[str, ...], why: str, answers: Answers, folder: Path | None) -> int:
     """Take out of objects and folders the SIDs of the domain that belong to nothing any more: see uses --orphans.
 
     Whoever reads the directory without seeing all of it takes for gone what is only hidden; so look at the list first.
@@ -26,10 +26,10 @@ def command(sids: tuple[str, ...], why: str, answers: Answers, workspace: Path |
     from adzeguard.core.change.proposal import LeftOut
     from adzeguard.core.cleaning.orphans import orphans
 
-    desk = Desk(workspace)
+    workspace = opened(folder)
 
     def draft() -> Draft:
-        found = [one for one in orphans(desk.estate, desk.shared, why) if not sids or one.sid in sids]
+        found = [one for one in orphans(workspace.estate, workspace.shared, why) if not sids or one.sid in sids]
         left = [
             LeftOut(
                 subject=one.where,
@@ -42,4 +42,4 @@ def command(sids: tuple[str, ...], why: str, answers: Answers, workspace: Path |
         ]
         return Draft(tuple(one.change for one in found if one.change is not None), tuple(left))
 
-    return enact_draft(desk, draft, answers)
+    return enact_draft(workspace, draft, answers)

@@ -6,9 +6,9 @@ from pathlib import Path
 import click
 
 from adzeguard.cli.completing import names
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.moments import MOMENT
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import card_options, example, workspace_option
 from adzeguard.cli.output import put_view, say
 from adzeguard.core.errors import UsageError
@@ -28,7 +28,7 @@ _FORMS = (".png", ".svg", ".pdf")
 @card_options
 @workspace_option
 def command(
-    group: str, since: datetime | None, picture: Path | None, form: str, output: Path | None, workspace: Path | None
+    group: str, since: datetime | None, picture: Path | None, form: str, output: Path | None, folder: Path | None
 ) -> int:
     """Show who was inside GROUP when, nested groups followed as they stood, with leases, decisions and who did it.
 
@@ -45,15 +45,17 @@ def command(
 
     if picture is not None and picture.suffix.casefold() not in _FORMS:
         raise UsageError(f"{picture} cannot be drawn", f"Name a file that ends in {', '.join(_FORMS)}")
-    desk = Desk(workspace)
-    about = resolve(desk.estate, group)
+    workspace = opened(folder)
+    about = resolve(workspace.estate, group)
     if about.kind != Kind.GROUP:
         raise UsageError(f"{about.qualified_name} is {about.kind.one}", "For a person: adzeguard history --person")
-    begin = since or desk.now() - timedelta(days=30)
-    if begin >= desk.now():
+    begin = since or workspace.now() - timedelta(days=30)
+    if begin >= workspace.now():
         raise UsageError(f"{begin:%Y-%m-%d %H:%M} is still to come", "Name a time that is over")
-    decided = Decided(Leases(desk.database).all(), Questions(desk.database).all(), Waivers(desk.database).all())
-    line = timeline_of(desk.past, about, begin, desk.now(), decided)
+    decided = Decided(
+        Leases(workspace.database).all(), Questions(workspace.database).all(), Waivers(workspace.database).all()
+    )
+    line = timeline_of(workspace.past, about, begin, workspace.now(), decided)
     if picture is None:
         put_view(timeline_page(line), form, output)
         return Exit.NOTHING_TO_REPORT

@@ -9,14 +9,15 @@ from typing import TYPE_CHECKING, BinaryIO
 
 import click
 
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.enacting import stopping
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.groups import CommandGroup
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import card_options, example, listing_options, workspace_option
 from adzeguard.cli.output import put, put_view, say
 from adzeguard.cli.progress import progress_bar
 from adzeguard.core.errors import UsageError
+from adzeguard.workspace.open_workspace import Workspace
 
 if TYPE_CHECKING:
     from adzeguard.store.trail import Trail
@@ -32,17 +33,17 @@ def command() -> None:
     """Read the directory's own audit events, from which history answers who did what, and when."""
 
 
-def _trail(desk: Desk) -> "Trail":
+def _trail(workspace: Workspace) -> "Trail":
     from adzeguard.store.trail import Trail
 
-    return Trail(desk.database)
+    return Trail(workspace.database)
 
 
 @command.command("import", epilog=example("adzeguard trail import /var/log/samba/audit.log"))
 @click.argument("files", nargs=-1, required=True, metavar="FILE...")
 @card_options
 @workspace_option
-def import_files(files: tuple[str, ...], form: str, output: Path | None, workspace: Path | None) -> int:
+def import_files(files: tuple[str, ...], form: str, output: Path | None, folder: Path | None) -> int:
     """Read logs into the store: plain, compressed by gzip, or - for standard input. What is known adds nothing.
 
     Understood are the JSON lines of a Samba server, event logs exported as XML, lines of syslog (RFC 5424) that carry
@@ -54,12 +55,12 @@ def import_files(files: tuple[str, ...], form: str, output: Path | None, workspa
     from adzeguard.core.views.trail import imported_page
     from adzeguard.workflows.trail import Imported, import_log
 
-    desk = Desk(workspace)
+    workspace = opened(folder)
     done = Imported()
     with progress_bar() as progress:
         for name in files:
             with _opened(name) as file:
-                done = _together(done, import_log(_trail(desk), file, name, partial(_tell, progress, name)))
+                done = _together(done, import_log(_trail(workspace), file, name, partial(_tell, progress, name)))
     put_view(imported_page(done.read, done.events, done.already_known, done.set_aside, done.reasons), form, output)
     return Exit.TO_REPORT if done.set_aside else Exit.NOTHING_TO_REPORT
 
@@ -94,7 +95,7 @@ def _together(one: "Imported", other: "Imported") -> "Imported":
 @click.argument("file", type=click.Path(path_type=Path))
 @click.option("--once", is_flag=True, help="Read what is there by now, and end.")
 @workspace_option
-def follow(file: Path, once: bool, workspace: Path | None) -> int:
+def follow(file: Path, once: bool, folder: Path | None) -> int:
     """Read a log of lines as it grows, from where it was read last, until it is stopped.
 
     A line is read when it is whole, and once, also after a restart and when the log is rotated: what was written into
@@ -102,8 +103,8 @@ def follow(file: Path, once: bool, workspace: Path | None) -> int:
     """
     from adzeguard.workflows.trail import LOST, follow_log, log_of
 
-    desk = Desk(workspace)
-    trail, source = _trail(desk), str(file.resolve())
+    workspace = opened(folder)
+    trail, source = _trail(workspace), str(file.resolve())
     log = log_of(trail, file.resolve())
     with stopping() as asked_to_stop:
         while not asked_to_stop():
@@ -125,21 +126,21 @@ def follow(file: Path, once: bool, workspace: Path | None) -> int:
 @command.command("aside", epilog=example("adzeguard trail aside"))
 @listing_options
 @workspace_option
-def aside(form: str, output: Path | None, workspace: Path | None) -> int:
+def aside(form: str, output: Path | None, folder: Path | None) -> int:
     """List what could not be read of logs, and why.
 
     Keys of json and csv: source, reason, text.
     """
     from adzeguard.core.views.trail import aside_table
 
-    put_view(aside_table(_trail(Desk(workspace)).set_aside()), form, output)
+    put_view(aside_table(_trail(opened(folder)).set_aside()), form, output)
     return Exit.NOTHING_TO_REPORT
 
 
 @command.command("support", epilog=example("adzeguard trail support"))
 @card_options
 @workspace_option
-def support(form: str, output: Path | None, workspace: Path | None) -> int:
+def support(form: str, output: Path | None, folder: Path | None) -> int:
     """Say what the trail holds: which events, since when, where it has gaps, and what switches on what is missing.
 
     Ends with 3 when the events of group members are missing, a log was cleared, or there are gaps.
@@ -147,7 +148,7 @@ def support(form: str, output: Path | None, workspace: Path | None) -> int:
     from adzeguard.core.trail.support import gaps, missing
     from adzeguard.core.views.trail import support_page
 
-    trail = _trail(Desk(workspace))
+    trail = _trail(opened(folder))
     moments = trail.moments()
     found = gaps(trail.times())
     lacking = missing([verb for verb, *_ in moments])

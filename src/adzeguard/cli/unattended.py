@@ -4,8 +4,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.enacting import stopping
+from adzeguard.workspace.open_workspace import Workspace
 
 if TYPE_CHECKING:
     from adzeguard.core.change.draft import Draft
@@ -23,22 +23,26 @@ class Unattended:
     refused: str = ""
 
 
-def enact_unattended(desk: Desk, make: "Callable[[], Draft]", approved_by: str = "") -> Unattended:
+def enact_unattended(workspace: Workspace, make: "Callable[[], Draft]", approved_by: str = "") -> Unattended:
     """Make a proposal and enact it. A guard that refuses it is told, and stops nothing else."""
     from adzeguard.workflows.propose import in_full
 
-    return _enacted(desk, lambda: in_full(make(), desk.proposer), None, approved_by)
+    return _enacted(workspace, lambda: in_full(make(), workspace.proposer), None, approved_by)
 
 
-def go_on_unattended(desk: Desk, earlier: "Interrupted") -> Unattended:
+def go_on_unattended(workspace: Workspace, earlier: "Interrupted") -> Unattended:
     """Go on with what a round began and was killed over, past the guards as they judge what is left of it now."""
     from adzeguard.workflows.propose import weighed_again
 
     approved_by = earlier.approval.get("by", "")
-    return _enacted(desk, lambda: weighed_again(earlier.proposal, earlier.left, desk.privilege), earlier, approved_by)
+    return _enacted(
+        workspace, lambda: weighed_again(earlier.proposal, earlier.left, workspace.privilege), earlier, approved_by
+    )
 
 
-def _enacted(desk: Desk, make: "Callable[[], Proposal]", earlier: "Interrupted | None", approved_by: str) -> Unattended:
+def _enacted(
+    workspace: Workspace, make: "Callable[[], Proposal]", earlier: "Interrupted | None", approved_by: str
+) -> Unattended:
     from adzeguard.core.change.guards.all import pass_guards
     from adzeguard.core.change.outcome import Status
     from adzeguard.core.errors import AdzeguardError
@@ -57,22 +61,29 @@ def _enacted(desk: Desk, make: "Callable[[], Proposal]", earlier: "Interrupted |
         if not proposal.changes and earlier is None:
             return Unattended()
         if proposal.changes:
-            pass_guards(desk.case(proposal, NOTHING_NAMED, approved_by))
+            pass_guards(workspace.case(proposal, NOTHING_NAMED, approved_by))
         whole = earlier.proposal if earlier is not None else proposal
         with (
-            desk.directory() as directory,
-            desk.hosts() as hosts,
-            desk.servers_of(whole.changes) as shares,
+            workspace.directory() as directory,
+            workspace.hosts() as hosts,
+            workspace.servers_of(whole.changes) as shares,
             stopping() as asked_to_stop,
         ):
             ports = Ports(
-                directory, hosts, desk.store, desk.journal, desk.now, desk.operator(), asked_to_stop, shares=shares
+                directory,
+                hosts,
+                workspace.store,
+                workspace.journal,
+                workspace.now,
+                workspace.operator(),
+                asked_to_stop,
+                shares=shares,
             )
-            enacted = enact_proposal(whole, desk.estate, desk.charter, ports, quietly, earlier, about)
+            enacted = enact_proposal(whole, workspace.estate, workspace.charter, ports, quietly, earlier, about)
     except AdzeguardError as error:
         return Unattended(refused=str(error))
     finally:
-        desk.look_anew()
+        workspace.look_anew()
     made = [one for one in enacted.outcomes if one.status == Status.VERIFIED]
     others = tuple(
         f"{one.change.in_words()}: {one.status}{f', {one.detail}' if one.detail else ''}"

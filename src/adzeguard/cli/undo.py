@@ -7,9 +7,9 @@ from typing import TYPE_CHECKING
 import click
 
 from adzeguard.cli.completing import enactments
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.enacting import enact_draft
 from adzeguard.cli.moments import MOMENT
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import Answers, enacting_options, example, workspace_option
 from adzeguard.core.errors import UsageError
 
@@ -36,7 +36,7 @@ def command(
     kept: tuple[str, ...],
     since: datetime | None,
     answers: Answers,
-    workspace: Path | None,
+    folder: Path | None,
 ) -> int:
     """Take back one enactment, some of its changes, or everything since a time.
 
@@ -49,13 +49,13 @@ def command(
 
     if sum((enactment_name is not None, last, since is not None)) != 1 or ((changes or kept) and since is not None):
         raise UsageError("say which: ENACTMENT, --last, or --since TIME", "See: adzeguard undo --help")
-    desk = Desk(workspace)
+    workspace = opened(folder)
 
     def draft() -> "Draft":
         if since is not None:
-            done = done_since(desk.journal, since)
+            done = done_since(workspace.journal, since)
         else:
-            done = done_by(desk.journal, enactment_name or last_enactment(desk.journal), changes, kept)
-        return undo_draft(desk.estate, desk.journal, done)
+            done = done_by(workspace.journal, enactment_name or last_enactment(workspace.journal), changes, kept)
+        return undo_draft(workspace.estate, workspace.journal, done)
 
-    return enact_draft(desk, draft, answers)
+    return enact_draft(workspace, draft, answers)

@@ -5,8 +5,8 @@ from pathlib import Path
 import click
 
 from adzeguard.cli.completing import names
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put_view
 from adzeguard.core.errors import UsageError
@@ -17,7 +17,7 @@ from adzeguard.core.errors import UsageError
 @click.option("--orphans", is_flag=True, help="Instead, the SIDs of the domain that belong to nothing any more.")
 @listing_options
 @workspace_option
-def command(name: str | None, orphans: bool, form: str, output: Path | None, workspace: Path | None) -> int:
+def command(name: str | None, orphans: bool, form: str, output: Path | None, folder: Path | None) -> int:
     """Show everything that names a group or an account: what would break if it went away.
 
     Memberships, grants and denials, rules and rosters of the charter, local groups, refusals and elevated programs on
@@ -34,16 +34,18 @@ def command(name: str | None, orphans: bool, form: str, output: Path | None, wor
     from adzeguard.store.leases import Leases
     from adzeguard.store.questions import Waivers
 
-    desk = Desk(workspace)
+    workspace = opened(folder)
     if orphans == (name is not None):
         raise UsageError("say NAME or --orphans", "See: adzeguard uses --help")
     if name is None:
         from adzeguard.core.cleaning.orphans import orphans as found_in
 
-        put_view(orphans_table(list(found_in(desk.estate, desk.shared, ""))), form, output)
+        put_view(orphans_table(list(found_in(workspace.estate, workspace.shared, ""))), form, output)
         return Exit.NOTHING_TO_REPORT
-    about = resolve(desk.estate, name)
-    waivers = [one for one in Waivers(desk.database).all() if one.holds(desk.now())]
-    named = Named(desk.rights, desk.charter, Leases(desk.database).all(), waivers, [about], desk.shared)
+    about = resolve(workspace.estate, name)
+    waivers = [one for one in Waivers(workspace.database).all() if one.holds(workspace.now())]
+    named = Named(
+        workspace.rights, workspace.charter, Leases(workspace.database).all(), waivers, [about], workspace.shared
+    )
     put_view(uses_table(uses_of(named), about.qualified_name), form, output)
     return Exit.NOTHING_TO_REPORT

@@ -6,13 +6,14 @@ from pathlib import Path
 
 import click
 
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.moments import COMING
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put_view, say
 from adzeguard.core.errors import UsageError
+from adzeguard.workspace.open_workspace import Workspace
 
 
 @click.group(
@@ -26,7 +27,7 @@ from adzeguard.core.errors import UsageError
 @listing_options
 @workspace_option
 @click.pass_context
-def command(context: click.Context, everything: bool, form: str, output: Path | None, workspace: Path | None) -> int:
+def command(context: click.Context, everything: bool, form: str, output: Path | None, folder: Path | None) -> int:
     """List what is left as it is: by whom, why, until when, and how often that was renewed.
 
     Keys of json and csv: id, rule, subject, member, by, why, until, renewed, state.
@@ -36,9 +37,9 @@ def command(context: click.Context, everything: bool, form: str, output: Path | 
     from adzeguard.core.views.questions import waivers_table
     from adzeguard.store.questions import Waivers
 
-    desk = Desk(workspace)
-    shown = [one for one in Waivers(desk.database).all() if everything or one.holds(desk.now())]
-    put_view(waivers_table(shown, desk.now()), form, output)
+    workspace = opened(folder)
+    shown = [one for one in Waivers(workspace.database).all() if everything or one.holds(workspace.now())]
+    put_view(waivers_table(shown, workspace.now()), form, output)
     return Exit.NOTHING_TO_REPORT
 
 
@@ -47,7 +48,7 @@ def command(context: click.Context, everything: bool, form: str, output: Path | 
 @click.option("--until", type=COMING, required=True, metavar="DATE", help="Until then: 2026-12-24, 2w, 30d.")
 @click.option("--why", required=True, metavar="TEXT", help="Why; whoever asks later reads it.")
 @workspace_option
-def add(fingerprint: str, until: datetime, why: str, workspace: Path | None) -> int:
+def add(fingerprint: str, until: datetime, why: str, folder: Path | None) -> int:
     """Leave a finding as it is until a date, of whichever check; its fingerprint is told by check --format json.
 
     Until then check tells it as a note. Rules that tell are asked about: adzeguard answer leaves those.
@@ -56,32 +57,32 @@ def add(fingerprint: str, until: datetime, why: str, workspace: Path | None) -> 
     from adzeguard.store.questions import Waivers
     from adzeguard.workflows.asking import Left, waiver_over
 
-    desk = Desk(workspace)
-    refuse_moment(desk, until, why)
-    found = next((f for f in desk.findings() if f.fingerprint == fingerprint), None)
+    workspace = opened(folder)
+    refuse_moment(workspace, until, why)
+    found = next((f for f in workspace.findings() if f.fingerprint == fingerprint), None)
     if found is None:
         raise UnknownNameError(
             f"nothing that is found now has the fingerprint '{fingerprint}'",
             "See: adzeguard check --columns fingerprint,subject,message",
         )
-    with desk.held("waivers add"):
-        table = Waivers(desk.database)
+    with workspace.held("waivers add"):
+        table = Waivers(workspace.database)
         where = found.host.name if found.host is not None else found.subject.name
         about = Left(fingerprint, found.rule or found.check, where, found.member_name)
-        waiver = waiver_over(table.all(), about, until, desk.operator(), why, desk.now())
+        waiver = waiver_over(table.all(), about, until, workspace.operator(), why, workspace.now())
         table.write(waiver)
     say(f"{waiver.id}: {where} is {waiver.in_words()}")
     return Exit.NOTHING_TO_REPORT
 
 
-def refuse_moment(desk: Desk, until: datetime, why: str) -> None:
+def refuse_moment(workspace: Workspace, until: datetime, why: str) -> None:
     """Refuse to leave something until what is over or too far away, or without a reason."""
-    longest = desk.workspace.questions.longest_days
+    longest = workspace.settings.questions.longest_days
     if not why.strip():
         raise UsageError("--why says nothing", "Give a reason: somebody will ask")
-    if until <= desk.now():
+    if until <= workspace.now():
         raise UsageError(f"{until:%Y-%m-%d %H:%M} is over", "Name a date to come")
-    if until > desk.now() + timedelta(days=longest):
+    if until > workspace.now() + timedelta(days=longest):
         raise UsageError(
             f"nothing is left for longer than {longest} days", "It is asked again then; name a date before"
         )
@@ -90,15 +91,15 @@ def refuse_moment(desk: Desk, until: datetime, why: str) -> None:
 @command.command("end", epilog=example("adzeguard waivers end W1"))
 @click.argument("waiver")
 @workspace_option
-def end(waiver: str, workspace: Path | None) -> int:
+def end(waiver: str, folder: Path | None) -> int:
     """End a waiver before its time. If the deviation still stands, the next round asks again."""
     from adzeguard.store.questions import Waivers
     from adzeguard.workflows.asking import waiver_named
 
-    desk = Desk(workspace)
-    with desk.held("waivers end"):
-        table = Waivers(desk.database)
-        found = waiver_named(table.all(), waiver, desk.now())
-        table.write(replace(found, ended=desk.now()))
+    workspace = opened(folder)
+    with workspace.held("waivers end"):
+        table = Waivers(workspace.database)
+        found = waiver_named(table.all(), waiver, workspace.now())
+        table.write(replace(found, ended=workspace.now()))
     say(f"{found.id} has ended; what still deviates is asked again by: adzeguard round")
     return Exit.NOTHING_TO_REPORT

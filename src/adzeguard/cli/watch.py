@@ -12,12 +12,13 @@ from typing import TYPE_CHECKING, Any, Final
 
 import click
 
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.enacting import stopping
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import example, workspace_option
 from adzeguard.cli.output import put, say
 from adzeguard.cli.round import one_round
+from adzeguard.workspace.open_workspace import Workspace
 
 if TYPE_CHECKING:
     from adzeguard.directory.port import DirectoryDriver
@@ -37,7 +38,7 @@ _AGAIN: Final = 15.0
 @click.option("--every", type=click.IntRange(1, 1440), default=15, show_default=True, help="Minutes between rounds.")
 @click.option("--rounds", type=click.IntRange(1), metavar="N", help="End after N rounds.")
 @workspace_option
-def command(every: int, rounds: int | None, workspace: Path | None) -> int:
+def command(every: int, rounds: int | None, folder: Path | None) -> int:
     """Go on making rounds: every so many minutes, and at once when the directory says that something has changed.
 
     Ends after the round in hand at Ctrl-C or SIGTERM. Writes one line of JSON a round: at, because, and what adzeguard
@@ -45,16 +46,16 @@ def command(every: int, rounds: int | None, workspace: Path | None) -> int:
     """
     from adzeguard.core.errors import AdzeguardError
 
-    desk = Desk(workspace)
-    _announce(desk, every)
+    workspace = opened(folder)
+    _announce(workspace, every)
     done = 0
     with stopping() as asked_to_stop, ExitStack() as open_:
-        waiting = _Waiting(open_.enter_context(desk.directory()), asked_to_stop)
+        waiting = _Waiting(open_.enter_context(workspace.directory()), asked_to_stop)
         because = "begin"
         in_vain = 0
         while not asked_to_stop():
             # The settings and the charter may have been changed since the last one.
-            now = Desk(workspace)
+            now = opened(folder)
             line: dict[str, Any] = {"at": now.now().isoformat(), "because": because}
             try:
                 line |= one_round(now)
@@ -79,44 +80,44 @@ def _plain(value: Any) -> str:
     return value.isoformat() if isinstance(value, datetime) else str(value)
 
 
-def _announce(desk: Desk, every: int) -> None:
-    rules = [rule for rule in desk.written_charter.rules if rule.enabled]
-    mending = [rule.id for rule in rules if (rule.response or desk.workspace.response) == "mend"]
+def _announce(workspace: Workspace, every: int) -> None:
+    rules = [rule for rule in workspace.written_charter.rules if rule.enabled]
+    mending = [rule.id for rule in rules if (rule.response or workspace.settings.response) == "mend"]
     from adzeguard.core.wording import some_of
 
     say(f"A round every {every} minutes, and when the directory says that something changed. By itself it ends leases,")
     say(f"begins shifts, and mends what {len(mending)} rules say: {some_of(mending) or 'none'}.")
-    say(f"It changes nothing else: of {len(rules) - len(mending)} rules the owners are asked, {_told_by(desk)};")
+    say(f"It changes nothing else: of {len(rules) - len(mending)} rules the owners are asked, {_told_by(workspace)};")
     say("what a guard refuses is left, and told.")
 
 
-def _told_by(desk: Desk) -> str:
-    ways = [one.name for one in desk.workspace.tell]
+def _told_by(workspace: Workspace) -> str:
+    ways = [one.name for one in workspace.settings.tell]
     return f"by {' and '.join(ways)}" if ways else "in adzeguard questions alone, since [tell] names no way"
 
 
-def _until_needed(desk: Desk, longest: float) -> float:
+def _until_needed(workspace: Workspace, longest: float) -> float:
     """Return in how many seconds a lease ends, a shift begins or a waiver is over, at most so many."""
     from adzeguard.core.time.shift import stretches
     from adzeguard.store.leases import Leases
     from adzeguard.store.questions import Waivers
     from adzeguard.store.shifts import Shifts
 
-    now = desk.now()
+    now = workspace.now()
     then = now + timedelta(seconds=longest)
-    moments = [one.until for one in Leases(desk.database).all() if one.is_open]
-    moments += [one.until for one in Waivers(desk.database).all() if one.holds(now)]
-    for shift in Shifts(desk.database).all():
+    moments = [one.until for one in Leases(workspace.database).all() if one.is_open]
+    moments += [one.until for one in Waivers(workspace.database).all() if one.holds(now)]
+    for shift in Shifts(workspace.database).all():
         moments += [one.begin for one in stretches(shift, now, then)] if shift.ended is None else []
     left = min(((one - now).total_seconds() for one in moments if one > now), default=longest)
     return min(longest, max(left, _SETTLING))
 
 
-def _is_late(desk: Desk) -> bool:
+def _is_late(workspace: Workspace) -> bool:
     from adzeguard.store.leases import Leases
 
-    now = desk.now()
-    return any(one.is_open and one.until <= now for one in Leases(desk.database).all())
+    now = workspace.now()
+    return any(one.is_open and one.until <= now for one in Leases(workspace.database).all())
 
 
 class _Waiting:

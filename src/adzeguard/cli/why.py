@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING
 import click
 
 from adzeguard.cli.completing import names
-from adzeguard.cli.desk import Desk
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.opening import opened
 from adzeguard.cli.options import at_option, card_options, example, workspace_option
 from adzeguard.cli.output import put_view
 from adzeguard.core.errors import UsageError
@@ -39,7 +39,7 @@ def command(
     form: str,
     output: Path | None,
     moment: datetime | None,
-    workspace: Path | None,
+    folder: Path | None,
 ) -> int:
     """Show the shortest chain that makes somebody a member of a group or an administrator of a host.
 
@@ -52,7 +52,7 @@ def command(
 
     if [target, group, host].count(None) != 2:  # noqa: PLR2004 - one of the three
         raise UsageError("say one group or one host that they are to be inside", "See: adzeguard why --help")
-    estate = Desk(workspace, moment).estate
+    estate = opened(folder, moment).estate
     member = resolve(estate, person)
     subject, access = _on_host(estate, member, host) if host else _inside(estate, member, group or target or "")
     put_view(chain_page(member.qualified_name, subject, access), form, output)

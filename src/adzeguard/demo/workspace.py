@@ -12,7 +12,7 @@ from adzeguard.demo.as_shares import SERVER, write_shares
 from adzeguard.demo.as_trail import trail_text
 from adzeguard.demo.scenario import Scenario
 from adzeguard.private_files import write_new
-from adzeguard.workspace.settings import ONLY_SOURCE, HostsSettings, make_workspace, settings_text
+from adzeguard.settings.settings import ONLY_SOURCE, HostsSettings, make_workspace, settings_text
 
 
 def make_demo(folder: Path, scenario: Scenario, now: datetime) -> None:

@@ -6,14 +6,14 @@ import pytest
 
 from adzeguard.core.errors import SettingsError
 from adzeguard.core.estate.fleet import FleetPart
-from adzeguard.workspace.drivers import checked_settings, find_driver
-from adzeguard.workspace.passwords import password_source
-from adzeguard.workspace.settings import HostsSettings, Workspace, read_workspace, settings_text
+from adzeguard.settings.drivers import checked_settings, find_driver
+from adzeguard.settings.passwords import password_source
+from adzeguard.settings.settings import HostsSettings, Settings, read_settings, settings_text
 
 
-def workspace(folder: Path, **directory: str) -> Workspace:
+def workspace(folder: Path, **directory: str) -> Settings:
     """A workspace at a server."""
-    return Workspace(folder, {"kind": "ldap", "url": "ldaps://x", "bind_as": r"LOWMERE\reader", **directory})
+    return Settings(folder, {"kind": "ldap", "url": "ldaps://x", "bind_as": r"LOWMERE\reader", **directory})
 
 
 def test_a_password_comes_from_its_file_the_environment_or_a_person(
@@ -37,7 +37,7 @@ def test_a_password_comes_from_its_file_the_environment_or_a_person(
     assert source() == source() == "from person"
     assert asked == [r"Password of LOWMERE\reader at ldaps://x"]
     with pytest.raises(SettingsError, match="ADZEGUARD_PASSWORD"):
-        password_source(workspace(tmp_path), None)()
+        password_source(workspace(tmp_path), lambda _question: None)()
     with pytest.raises(SettingsError, match="cannot be read"):
         password_source(workspace(tmp_path, password_file=str(tmp_path / "gone")), ask)()
 
@@ -52,7 +52,7 @@ def test_settings_survive_being_written_and_paths_stand_on_the_workspace(tmp_pat
     (tmp_path / "adzeguard.toml").write_text(
         text + "\n[guards]\nremovals = 7\nshare = 0.25\noperator = 'LOWMERE\\ada'\n"
     )
-    read = read_workspace(tmp_path)
+    read = read_settings(tmp_path)
     [quay] = read.hosts
     assert (quay.name, quay.table, quay.given) == ("quay", "hosts.quay", {"kind": "standin", "folder": "h"})
     assert (quay.part.under, quay.part.excepted, quay.part.named) == (("OU=Quay",), ('Q"-*',), ())
@@ -84,7 +84,7 @@ def test_a_mistake_in_the_settings_is_named(tmp_path: Path, line: str, said: str
     """Unknown keys, wrong types and broken TOML are told with the nearest right word."""
     (tmp_path / "adzeguard.toml").write_text(f"[directory]\nkind = 'ldif'\nfile = 'x'\n{line}\n")
     with pytest.raises(SettingsError) as raised:
-        read_workspace(tmp_path)
+        read_settings(tmp_path)
 
     assert said in str(raised.value)
 
@@ -111,4 +111,4 @@ def test_a_workspace_of_the_first_version_goes_on_working(tmp_path: Path) -> Non
         (tmp_path / "adzeguard.toml").write_text(
             f"[directory]\nkind = 'ldif'\nfile = 'x'\n[charter]\nresponse = '{former}'\n"
         )
-        assert read_workspace(tmp_path).response == word
+        assert read_settings(tmp_path).response == word

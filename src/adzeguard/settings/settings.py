@@ -129,7 +129,7 @@ class ApprovalSettings:
 
 
 @dataclass(frozen=True)
-class Workspace:
+class Settings:
     """A folder with everything a command needs. `directory` and `hosts` are checked when their driver is opened."""
 
     folder: Path
@@ -215,7 +215,7 @@ def find_workspace(start: Path) -> Path:
     )
 
 
-def read_workspace(folder: Path) -> Workspace:
+def read_settings(folder: Path) -> Settings:
     """Read the settings of a workspace; `SettingsError` says what is wrong with them."""
     path = folder / FILE_NAME
     try:
@@ -235,7 +235,7 @@ def read_workspace(folder: Path) -> Workspace:
     if not directory.get("kind"):
         raise SettingsError(f"{path}: [directory] kind is missing", "It names the driver, such as ldif or ldap")
     charter, guards = tree.get("charter", {}), tree.get("guards", {})
-    return Workspace(
+    return Settings(
         folder,
         directory,
         tuple(_host_sources(tree.get("hosts", {}), path)),
@@ -272,7 +272,7 @@ def read_workspace(folder: Path) -> Workspace:
 
 
 def _attribute(content: dict[str, Any], path: Path) -> str:
-    name = _texts(content, "leases", path).get("contract_attribute", Workspace.contract_attribute)
+    name = _texts(content, "leases", path).get("contract_attribute", Settings.contract_attribute)
     if not _ATTRIBUTE.fullmatch(name):
         raise SettingsError(f"{path}: [leases] contract_attribute: '{name[:80]}' is no name of an attribute")
     return name

@@ -2,28 +2,28 @@
 
 from typing import TYPE_CHECKING
 
-from adzeguard.cli.desk import Desk
+from adzeguard.workspace.open_workspace import Workspace
 
 if TYPE_CHECKING:
     from adzeguard.core.change.guards.approval import ApprovalNeeds
     from adzeguard.workflows.approval import Approving
 
 
-def approving(desk: Desk) -> "Approving":
+def approving(workspace: Workspace) -> "Approving":
     """By whose rules an approval counts."""
     from adzeguard.core.errors import SettingsError
 
-    settings = desk.workspace.approval
+    settings = workspace.settings.approval
     if settings.signers is None:
         raise SettingsError("adzeguard.toml names nobody who may approve", "Set [approval] signers to their file")
     try:
         from adzeguard.workflows.approval import Approving
     except ModuleNotFoundError as error:
         raise SettingsError("approving needs an extra package", "pip install 'adzeguard[approval]'") from error
-    return Approving(settings.signers, settings.days, desk.now())
+    return Approving(settings.signers, settings.days, workspace.now())
 
 
-def approval_needs(desk: Desk) -> "ApprovalNeeds":
+def approval_needs(workspace: Workspace) -> "ApprovalNeeds":
     """For what somebody else must say yes."""
     from adzeguard.core.change.guards.approval import NO_NEEDS, ApprovalNeeds
     from adzeguard.core.change.kinds import CHANGE_KINDS
@@ -31,7 +31,7 @@ def approval_needs(desk: Desk) -> "ApprovalNeeds":
     from adzeguard.core.wording import did_you_mean
     from adzeguard.workflows.charter import named_principals
 
-    settings = desk.workspace.approval
+    settings = workspace.settings.approval
     if not settings.is_needed:
         return NO_NEEDS
     known = [str(kind.model_fields["kind"].default) for kind in CHANGE_KINDS]
@@ -39,5 +39,5 @@ def approval_needs(desk: Desk) -> "ApprovalNeeds":
         if name not in known:
             near = did_you_mean(name, known)
             raise SettingsError(f"adzeguard.toml: [approval] changes: no change is a '{name}'{near}")
-    groups = named_principals(desk.estate, settings.groups, "groups", "approval")
+    groups = named_principals(workspace.estate, settings.groups, "groups", "approval")
     return ApprovalNeeds(frozenset(one.id for one in groups), settings.hosts, frozenset(settings.changes))

@@ -1,7 +1,6 @@
-"""What commands work with: workspace, store, charter and drivers, each opened when it is first needed."""
+"""One workspace at work: settings, store, charter and drivers, each opened when it is first needed."""
 
 import getpass
-import sys
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import AbstractContextManager, contextmanager
 from datetime import datetime, timedelta
@@ -9,17 +8,16 @@ from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-import click
-
 from adzeguard import clock
-from adzeguard.workspace.settings import (
+from adzeguard.settings.settings import (
     HostsSettings,
+    Settings,
     SharesSettings,
     TellSettings,
-    Workspace,
     find_workspace,
-    read_workspace,
+    read_settings,
 )
+from adzeguard.workspace.frontend import SILENT, Frontend
 
 if TYPE_CHECKING:
     from adzeguard.core.access.shares import Shared
@@ -57,29 +55,30 @@ if TYPE_CHECKING:
 _A_DAY = timedelta(days=1)
 
 
-class Desk:
-    """One command at work in one workspace."""
+class Workspace:
+    """One workspace at work.
 
-    def __init__(self, folder: Path | None, moment: datetime | None = None) -> None:
-        """`folder` is what --workspace says, else the nearest one upwards; `moment` looks at the past."""
+    What is asked for is opened then and kept: the store first, then the estate, then what is drawn from it. Whatever
+    writes to the store must call `look_anew`, or the next answer is about what stood before.
+    """
+
+    def __init__(self, folder: Path | None, moment: datetime | None = None, frontend: Frontend = SILENT) -> None:
+        """`folder` holds the workspace, None means the nearest one upwards; `moment` looks at the past."""
         self._folder = folder
         self._moment = moment
-        # Whoever runs commands one after the other in one process must not keep a connection of each.
-        command = click.get_current_context(silent=True)
-        if command is not None:
-            command.call_on_close(self.close)
+        self.frontend = frontend
 
     @cached_property
-    def workspace(self) -> Workspace:
+    def settings(self) -> Settings:
         """The settings."""
         if self._folder is not None:
-            return read_workspace(self._folder.resolve())
-        return read_workspace(find_workspace(Path.cwd()))
+            return read_settings(self._folder.resolve())
+        return read_settings(find_workspace(Path.cwd()))
 
     @cached_property
     def database(self) -> "Database":
         """The store: a file of the workspace, or the database of a team."""
-        if self.workspace.store_url:
+        if self.settings.store_url:
             try:
                 from adzeguard.store.postgres import PostgresDatabase
             except ModuleNotFoundError as error:
@@ -87,10 +86,10 @@ class Desk:
 
                 way_out = "pip install 'adzeguard[team]'"
                 raise SettingsError("[store] url needs an extra package", way_out) from error
-            return PostgresDatabase(self.workspace.store_url)
+            return PostgresDatabase(self.settings.store_url)
         from adzeguard.store.sqlite import SqliteDatabase
 
-        return SqliteDatabase(self.workspace.store_path, self.workspace.lock_path)
+        return SqliteDatabase(self.settings.store_path, self.settings.lock_path)
 
     def close(self) -> None:
         """Let go of the store; what is asked afterwards opens it again."""
@@ -115,7 +114,7 @@ class Desk:
         from adzeguard.store.journal import Journal
         from adzeguard.store.journal_head import JournalHead
 
-        return Journal(self.database, JournalHead(self.workspace.journal_head_path))
+        return Journal(self.database, JournalHead(self.settings.journal_head_path))
 
     @cached_property
     def estate(self) -> "Estate":
@@ -137,27 +136,26 @@ class Desk:
     @cached_property
     def written_charter(self) -> "Charter":
         """The charter as it is written."""
-        from adzeguard.workspace.charter_yaml import load_charter
+        from adzeguard.settings.charter_yaml import load_charter
 
-        return load_charter(self.workspace.charter_folder)
+        return load_charter(self.settings.charter_folder)
 
     @cached_property
     def charter(self) -> "ResolvedCharter":
         """The charter, resolved against the estate."""
         from adzeguard.workflows.charter import resolved_charter
 
-        workspace, today = self.workspace, self.now().astimezone().date()
+        workspace, today = self.settings, self.now().astimezone().date()
         return resolved_charter(self.written_charter, self.estate, today, workspace.response, workspace.keepers)
 
     def charter_if_readable(self, otherwise: str) -> "ResolvedCharter | None":
         """Return the charter for what only adds to an answer; where it cannot be read, that is said."""
-        from adzeguard.cli.output import say
         from adzeguard.core.errors import CharterError
 
         try:
             return self.charter
         except CharterError as error:
-            say(f"{otherwise}, since the charter cannot be read:\n{error.message}")
+            self.frontend.say(f"{otherwise}, since the charter cannot be read:\n{error.message}")
             return None
 
     @cached_property
@@ -230,7 +228,7 @@ class Desk:
         """The checks that are made here, each as much as it matters here."""
         from adzeguard.core.checks.tuned import tuned
 
-        return tuned(self.workspace.checks_off, self.workspace.severities)
+        return tuned(self.settings.checks_off, self.settings.severities)
 
     def looked_at(self) -> "LookedAt":
         """What checks look at."""
@@ -243,8 +241,8 @@ class Desk:
             self.charter,
             self.privileged,
             self.put_in,
-            self.workspace.waiting_days,
-            self.workspace.unread_days,
+            self.settings.waiting_days,
+            self.settings.unread_days,
             self.store.hosts_read_at(),
             Leases(self.database).all(),
             Waivers(self.database).all(),
@@ -259,7 +257,7 @@ class Desk:
         from adzeguard.core.estate.logon_hours import read_times
         from adzeguard.workflows.seen import seen_lately
 
-        settings = self.workspace
+        settings = self.settings
         try:
             hours = read_times(settings.working_hours) if settings.working_hours else None
         except InputError as error:
@@ -280,7 +278,7 @@ class Desk:
             self.store.latest().id,
             self.now(),
             self.operator(),
-            self.workspace.limits,
+            self.settings.limits,
             self.operator_account,
             self.taken_out,
             self._ending,
@@ -294,14 +292,14 @@ class Desk:
 
     def case(self, proposal: "Proposal", named: "NamedSizes", approved_by: str = "") -> "Case":
         """Return what the guards look at before a proposal is enacted."""
-        from adzeguard.cli.approvals import approval_needs
         from adzeguard.core.change.guards.case import Case
+        from adzeguard.workspace.approval_needs import approval_needs
 
         return Case(
             self.estate,
             proposal.changes,
             self.charter,
-            self.workspace.limits,
+            self.settings.limits,
             named,
             self.operator_account,
             proposal.impact.reach,
@@ -334,7 +332,7 @@ class Desk:
         from adzeguard.core.access.privileged import privileged_groups
         from adzeguard.workflows.charter import named_principals
 
-        named = named_principals(self.estate, self.workspace.privileged, "privileged")
+        named = named_principals(self.estate, self.settings.privileged, "privileged")
         return privileged_groups(self.estate, named)
 
     @property
@@ -358,40 +356,34 @@ class Desk:
         from adzeguard.core.estate.names import resolve
 
         try:
-            return resolve(self.estate, self.workspace.operator) if self.workspace.operator else None
+            return resolve(self.estate, self.settings.operator) if self.settings.operator else None
         except UsageError:  # a name to bind with need not be one of the directory's accounts
             return None
 
     def _secret(self, source: "HostsSettings | TellSettings | SharesSettings | None" = None) -> "Secret":
         """Return what gives the password of the directory, or of what another table connects to."""
-        from adzeguard.workspace.passwords import (
+        from adzeguard.settings.passwords import (
             password_source,
             password_source_of_hosts,
             password_source_of_shares,
             password_source_of_teller,
         )
 
-        def prompt(text: str) -> str:
-            from adzeguard.cli.progress import paused
-
-            with paused():
-                return str(click.prompt(text, hide_input=True, err=True))
-
-        ask = prompt if sys.stdin.isatty() else None
+        ask = self.frontend.ask_secret
         if source is None:
-            return password_source(self.workspace, ask)
+            return password_source(self.settings, ask)
         if isinstance(source, TellSettings):
-            return password_source_of_teller(self.workspace, source, ask)
+            return password_source_of_teller(self.settings, source, ask)
         if isinstance(source, SharesSettings):
-            return password_source_of_shares(self.workspace, source, ask)
-        return password_source_of_hosts(self.workspace, source, ask)
+            return password_source_of_shares(self.settings, source, ask)
+        return password_source_of_hosts(self.settings, source, ask)
 
     @contextmanager
     def directory(self) -> "Iterator[DirectoryDriver]":
         """The directory, connected."""
-        given = self.workspace.directory
+        given = self.settings.directory
         if given.get("plain_ldap") == "true":
-            click.echo("Warning: plain LDAP sends the password unencrypted", err=True)
+            self.frontend.say("Warning: plain LDAP sends the password unencrypted")
         driver: DirectoryDriver = self._opened("directory", given, self._secret())
         try:
             yield driver
@@ -404,7 +396,7 @@ class Desk:
         from adzeguard.hosts.fleet import Fleet, FleetSource
 
         sources = []
-        for one in self.workspace.hosts:
+        for one in self.settings.hosts:
             secret = self._secret(one)
             opened = self._opened("hosts", one.given, secret, one.table)
             sources.append(FleetSource(one.name, one.part, opened, *self._apart(one, secret)))
@@ -419,7 +411,7 @@ class Desk:
         """The ways in which somebody is told, by their names; none is connected before there is something to tell."""
         opened: dict[str, Teller] = {}
         try:
-            for one in self.workspace.tell:
+            for one in self.settings.tell:
                 opened[one.name] = self._opened("tell", one.given, self._secret(one), one.table)
             yield opened
         finally:
@@ -431,7 +423,7 @@ class Desk:
         """The servers of file shares, by their names here; none is connected before something is asked."""
         opened: dict[str, SharesDriver] = {}
         try:
-            for one in self.workspace.shares:
+            for one in self.settings.shares:
                 opened[one.name] = self._opened("shares", one.given, self._secret(one), one.table)
             yield opened
         finally:
@@ -457,12 +449,12 @@ class Desk:
     def _apart(self, source: HostsSettings, secret: "Secret") -> "tuple[Callable[[], SourceApart] | None, bool]":
         """Return what makes a source ready to be sent to another process, if it can be, and whether that pays here."""
         from adzeguard.hosts.apart import SourceApart
-        from adzeguard.workspace.drivers import checked_settings, find_driver
+        from adzeguard.settings.drivers import checked_settings, find_driver
 
         kind = find_driver("hosts", source.given["kind"], source.table)
         if not kind.works_apart:
             return None, False
-        settings = checked_settings(kind, source.table, source.given, self.workspace.folder)
+        settings = checked_settings(kind, source.table, source.given, self.settings.folder)
 
         def made() -> "SourceApart":
             word = secret() if kind.asks_secret(settings) else ""
@@ -482,7 +474,7 @@ class Desk:
             from adzeguard.core.errors import SettingsError
 
             raise SettingsError("--workers needs an extra package", "pip install 'adzeguard[cluster]'") from error
-        files = {key: str(self.workspace.folder / value) for key, value in self.workspace.cluster.items()}
+        files = {key: str(self.settings.folder / value) for key, value in self.settings.cluster.items()}
         return Cluster(workers, files)
 
     @cached_property
@@ -494,10 +486,10 @@ class Desk:
 
     def _opened(self, drivers: str, given: Mapping[str, str], secret: "Secret", table: str = "") -> Any:
         """Open the driver that a table of the settings names."""
-        from adzeguard.workspace.drivers import checked_settings, find_driver
+        from adzeguard.settings.drivers import checked_settings, find_driver
 
         kind = find_driver(drivers, given["kind"], table)
-        settings = checked_settings(kind, table or drivers, given, self.workspace.folder)
+        settings = checked_settings(kind, table or drivers, given, self.settings.folder)
         return kind.open(settings, secret, self.names)
 
     def now(self) -> datetime:

@@ -7,52 +7,43 @@ from threading import Lock
 from typing import Final
 
 from adzeguard.core.errors import SettingsError
-from adzeguard.workspace.settings import HostsSettings, SharesSettings, TellSettings, Workspace
+from adzeguard.settings.settings import HostsSettings, Settings, SharesSettings, TellSettings
 
 VARIABLE: Final = "ADZEGUARD_PASSWORD"
 KEYRING_SERVICE: Final = "adzeguard"
 _LONGEST: Final = 4096
+Prompt = Callable[[str], str | None]
+"""Asks a person for a password; None where nobody is at a terminal."""
 
 
-def password_source(workspace: Workspace, prompt: Callable[[str], str] | None) -> Callable[[], str]:
-    """Return a function that gives the password when it is first needed and remembers it for this process.
-
-    `prompt` asks a person; there is none without a terminal.
-    """
-    given = workspace.directory
-    return _source(workspace, given, f"{given.get('bind_as', '')} at {given.get('url', '')}", "", prompt)
+def password_source(settings: Settings, prompt: Prompt) -> Callable[[], str]:
+    """Return a function that gives the password when it is first needed and remembers it for this process."""
+    given = settings.directory
+    return _source(settings, given, f"{given.get('bind_as', '')} at {given.get('url', '')}", "", prompt)
 
 
-def password_source_of_hosts(
-    workspace: Workspace, source: HostsSettings, prompt: Callable[[str], str] | None
-) -> Callable[[], str]:
+def password_source_of_hosts(settings: Settings, source: HostsSettings, prompt: Prompt) -> Callable[[], str]:
     """Return the same for a source of hosts, whose account is another one than the directory's."""
     name = f"{source.given.get('account', '')} at {source.table}"
-    return _source(workspace, source.given, name, f"_{source.name}", prompt)
+    return _source(settings, source.given, name, f"_{source.name}", prompt)
 
 
-def password_source_of_teller(
-    workspace: Workspace, teller: TellSettings, prompt: Callable[[str], str] | None
-) -> Callable[[], str]:
+def password_source_of_teller(settings: Settings, teller: TellSettings, prompt: Prompt) -> Callable[[], str]:
     """Return the same for a way of telling: a mail server's password, or the secret that signs what is posted."""
     name = f"{teller.given.get('login', '')} at {teller.table}"
-    return _source(workspace, teller.given, name, f"_tell_{teller.name}", prompt)
+    return _source(settings, teller.given, name, f"_tell_{teller.name}", prompt)
 
 
-def password_source_of_shares(
-    workspace: Workspace, server: SharesSettings, prompt: Callable[[str], str] | None
-) -> Callable[[], str]:
+def password_source_of_shares(settings: Settings, server: SharesSettings, prompt: Prompt) -> Callable[[], str]:
     """Return the same for a server of file shares."""
     name = f"{server.given.get('bind_as', '')} at {server.table}"
-    return _source(workspace, server.given, name, f"_shares_{server.name}", prompt)
+    return _source(settings, server.given, name, f"_shares_{server.name}", prompt)
 
 
-def _source(
-    workspace: Workspace, given: Mapping[str, str], name: str, of: str, prompt: Callable[[str], str] | None
-) -> Callable[[], str]:
+def _source(settings: Settings, given: Mapping[str, str], name: str, of: str, prompt: Prompt) -> Callable[[], str]:
     """`name` is what the keyring and a person are asked for; `of` is what the variable is called beyond ours."""
     variable = f"{VARIABLE}{of.upper().replace('-', '_')}"
-    return _remembering(lambda: _find(workspace, given.get("password_file", ""), name, variable, prompt))
+    return _remembering(lambda: _find(settings, given.get("password_file", ""), name, variable, prompt))
 
 
 def _remembering(find: Callable[[], str]) -> Callable[[], str]:
@@ -68,16 +59,15 @@ def _remembering(find: Callable[[], str]) -> Callable[[], str]:
     return password
 
 
-def _find(
-    workspace: Workspace, password_file: str, name: str, variable: str, prompt: Callable[[str], str] | None
-) -> str:
+def _find(settings: Settings, password_file: str, name: str, variable: str, prompt: Prompt) -> str:
     if password_file:
-        return _from_file(workspace.folder / password_file)
+        return _from_file(settings.folder / password_file)
     given = os.environ.get(variable) or _from_keyring(name)
     if given:
         return given
-    if prompt is not None:
-        return prompt(f"Password of {name}")
+    typed = prompt(f"Password of {name}")
+    if typed is not None:
+        return typed
     raise SettingsError(
         f"there is no password for {name}",
         f"Give it in a file (password_file), in {variable} or in the keyring",
