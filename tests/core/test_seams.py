@@ -6,6 +6,8 @@ from datetime import date
 import pytest
 
 from adzeguard.core.access.keepers import default_keepers
+from adzeguard.core.change.guards.case import Case
+from adzeguard.core.change.guards.judge import judge
 from adzeguard.core.change.inverse import inverse_changes
 from adzeguard.core.change.kinds import CHANGE_KINDS
 from adzeguard.core.change.order import in_order
@@ -134,5 +136,8 @@ def test_a_host_makes_a_change_that_only_its_driver_knows(host: Showing, status:
     """It is read before and after, told once before it is written, and not at all when nothing is written."""
     told: list[SetSign] = []
     change = SetSign(host="KIOSK-1", before="Welcome", after="Crew only", rule="crew")
-    outcome, _ = make_on_host(host, change, told.append)
+    proposal = Proposal(made_at=NOON, made_by="ada", collection=1, domain_sid=DOMAIN.sid, changes=(change,))
+    of = kiosks({"KIOSK-1": "Welcome"})
+    judged = judge(proposal, Case(of, proposal.changes, crew_only(of)))
+    outcome, _ = make_on_host(host, judged.allowed(change), told.append)
     assert (outcome.status, len(told)) == (status, intents)

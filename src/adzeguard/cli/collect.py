@@ -75,10 +75,10 @@ def command(full: bool, shares: bool, depth: int, workers: str, folder: Path | N
 
 def _shares(workspace: Workspace, depth: int) -> int:
     """Read the shares; Ctrl-C stops after the folder in hand, and the next time goes on from there."""
-    from adzeguard.cli.enacting import stopping
     from adzeguard.core.errors import UsageError
     from adzeguard.store.shares import Shares
     from adzeguard.workflows.shares import read_shares
+    from adzeguard.workspace.stopping import stopping
 
     if not workspace.settings.shares:
         raise UsageError("no server of file shares is named", "Name one in adzeguard.toml, such as [shares.harbour]")
@@ -86,7 +86,7 @@ def _shares(workspace: Workspace, depth: int) -> int:
         workspace.held("collect --shares"),
         workspace.share_servers() as servers,
         progress_bar() as progress,
-        stopping() as asked,
+        stopping(say) as asked,
     ):
         read = read_shares(servers, Shares(workspace.database), workspace.now, progress, depth, asked)
     kept = f"; {read.kept} parts were read before the interruption" if read.kept else ""

@@ -1,6 +1,6 @@
 """adzeguard enact."""
 
-from collections.abc import Mapping
+from collections.abc import Sequence
 from functools import cache
 from pathlib import Path
 from time import monotonic, sleep
@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from adzeguard.cli.enacting import Rollout, drop_and_show, enact_and_show, resume_and_show
+from adzeguard.cli.enacting import drop_and_show, enact_and_show, resume_and_show
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import (
     Answers,
@@ -24,8 +24,11 @@ from adzeguard.cli.propose import check_rules, chosen_draft
 from adzeguard.core.errors import ProposalFileError, UsageError
 from adzeguard.workflows.pace import AT_ONCE, Pace
 from adzeguard.workspace.open_workspace import Workspace
+from adzeguard.workspace.wanted import Rollout, Signed
 
 if TYPE_CHECKING:
+    from adzeguard.core.change.change import Change
+    from adzeguard.core.change.draft import Draft
     from adzeguard.core.change.part import Part
     from adzeguard.core.change.proposal import Proposal
 
@@ -92,7 +95,6 @@ def command(
     """
     from adzeguard.core.change.part import Part
     from adzeguard.core.change.written import read_proposal
-    from adzeguard.workflows.propose import believed, in_full, weighed_again
 
     part = Part(first, percent, patterns)
     made_now = bool(also) or not choice.is_everything
@@ -105,43 +107,36 @@ def command(
     # Read once: what is approved must be what is enacted, also where somebody exchanges the file in between.
     content = cache(bytes_of)
 
-    def proposal() -> "Proposal":
-        whole = all_of_it()
-        if numbers:
-            whole = _only(workspace, whole, numbers)
+    def chosen(whole: "Proposal") -> "Sequence[Change]":
+        known = _only(whole, numbers) if numbers else whole.changes
         if part.is_whole:
-            return whole
-        changes = part.of(whole.changes)
-        touched = len({change.host_name for change in whole.changes if change.host_name})
-        chosen = len({change.host_name for change in changes})
-        say(f"On {chosen} of {touched} hosts; {len(whole.changes) - len(changes)} changes are left for another time")
-        return weighed_again(whole, changes, workspace.privilege)
+            return known
+        changes = part.of(known)
+        touched = len({change.host_name for change in known if change.host_name})
+        here = len({change.host_name for change in changes})
+        say(f"On {here} of {touched} hosts; {len(known) - len(changes)} changes are left for another time")
+        return changes
 
-    def all_of_it() -> "Proposal":
+    def all_of_it() -> "Draft | Proposal":
         if proposal_file is not None:
-            return believed(workspace.privilege, read_proposal(content(proposal_file), str(proposal_file)))
+            return read_proposal(content(proposal_file), str(proposal_file))
         if pending:
             return _left_for_hosts(workspace)
         check_rules(also, {rule.id for rule in workspace.written_charter.rules})
-        return in_full(chosen_draft(workspace, also, choice), workspace.proposer)
+        return chosen_draft(workspace, also, choice)
 
-    def approval(made: "Proposal") -> Mapping[str, str]:
-        return _approval_of(workspace, proposal_file, content(proposal_file), made) if proposal_file is not None else {}
+    def signed() -> Signed | None:
+        return _signed(proposal_file, content(proposal_file)) if proposal_file is not None else None
 
-    return enact_and_show(workspace, proposal, answers, beside_interrupted=False, rollout=rollout, approval=approval)
+    only_some = chosen if numbers or not part.is_whole else None
+    return enact_and_show(workspace, all_of_it, answers, rollout, only_some, signed)
 
 
-def _approval_of(workspace: Workspace, file: Path, content: bytes, made: "Proposal") -> Mapping[str, str]:
-    """Return who has approved what a file held, where that is needed; an approval that does not count is an error."""
-    if not workspace.settings.approval.is_needed:
-        return {}
-    from adzeguard.workspace.approval_needs import approving
-
-    whose = approving(workspace)
+def _signed(file: Path, content: bytes) -> Signed | None:
     from adzeguard.workflows.approval import approval_beside
 
     signature = approval_beside(file)
-    return whose.checked(content, made, signature, workspace.operator()).as_data() if signature else {}
+    return Signed(content, signature) if signature else None
 
 
 def _refuse_together(given: bool, made_now: bool, resume: bool, drop: bool, pending: bool, part: "Part") -> None:
@@ -156,10 +151,9 @@ def _refuse_together(given: bool, made_now: bool, resume: bool, drop: bool, pend
         )
 
 
-def _only(workspace: Workspace, whole: "Proposal", numbers: tuple[str, ...]) -> "Proposal":
-    """Return single changes of a proposal, as one that says what they come to."""
+def _only(whole: "Proposal", numbers: tuple[str, ...]) -> "Sequence[Change]":
+    """Return single changes of a proposal."""
     from adzeguard.core.wording import did_you_mean
-    from adzeguard.workflows.propose import weighed_again
 
     known = [change.id for change in whole.changes]
     for number in numbers:
@@ -167,14 +161,13 @@ def _only(workspace: Workspace, whole: "Proposal", numbers: tuple[str, ...]) -> 
             raise UsageError(
                 f"the proposal has no change '{number}'{did_you_mean(number, known)}", "See: adzeguard propose"
             )
-    return weighed_again(whole, [change for change in whole.changes if change.id in numbers], workspace.privilege)
+    return [change for change in whole.changes if change.id in numbers]
 
 
-def _left_for_hosts(workspace: Workspace) -> "Proposal":
+def _left_for_hosts(workspace: Workspace) -> "Draft":
     """Return what is left for hosts that did not answer, as far as somebody still asks for it."""
     from adzeguard.store.pending import PendingChanges
     from adzeguard.workflows.pending import still_asked_for
-    from adzeguard.workflows.propose import in_full
 
     waiting = PendingChanges(workspace.database)
     left = [one.change for one in waiting.all()]
@@ -184,7 +177,7 @@ def _left_for_hosts(workspace: Workspace) -> "Proposal":
         waiting.forget(not_any_more)
         for change in not_any_more:
             say(f"Left away, since no rule asks for it any more: {change.in_words()}")
-    return in_full(still, workspace.proposer)
+    return still
 
 
 _LARGEST_PROPOSAL = 256 * 1024 * 1024

@@ -186,13 +186,13 @@ def export(since: datetime | None, after: int, form: str, follow: bool, folder: 
     Lines of syslog carry what is said and the hash, and leave out the body, which can be large. Whoever was stopped
     goes on with --after and the number of the last row.
     """
-    from adzeguard.cli.enacting import stopping
     from adzeguard.workflows.journal_lines import LINES
+    from adzeguard.workspace.stopping import stopping
 
     journal = opened(folder).journal
     host = gethostname()
     last = after
-    with stopping() as asked_to_stop:
+    with stopping(say) as asked_to_stop:
         while not asked_to_stop():
             rows = journal.after(last, _ROWS_AT_ONCE)
             for row in rows:

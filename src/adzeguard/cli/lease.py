@@ -232,14 +232,15 @@ def extend(lease: str, length: timedelta | None, until: datetime | None, answers
 def end(lease: str, answers: Answers, folder: Path | None) -> int:
     """End a lease now: what it gave is taken away."""
     from adzeguard.core.change.draft import Draft
-    from adzeguard.core.time.lease import GIVEN_BACK
     from adzeguard.store.leases import Leases
     from adzeguard.workflows.leases import ending, lease_named, note_ended
 
     workspace = opened(folder)
     table = Leases(workspace.database)
     found = lease_named(table.all(), lease)
-    code = enact_draft(workspace, lambda: Draft.of(ending(workspace.estate, [found], table.all())), answers, GIVEN_BACK)
+    code = enact_draft(
+        workspace, lambda: Draft.of(ending(workspace.estate, [found], table.all())), answers, gives_back=True
+    )
     workspace.look_anew()
     left = note_ended(table, [found], workspace.estate, workspace.now())
     say(f"{found.id} {'still runs' if left else 'has ended'}.")

@@ -89,9 +89,9 @@ def _collected(workspace: Workspace) -> dict[str, Any]:
 
 
 def _gone_on(workspace: Workspace, earlier: "Interrupted") -> dict[str, Any]:
-    from adzeguard.cli.unattended import go_on_unattended
+    from adzeguard.workspace.unattended import go_on_unattended
 
-    done = go_on_unattended(workspace, earlier)
+    done = go_on_unattended(workspace)
     refused = [f"{earlier.name}: {done.refused}"] if done.refused else []
     return {"not_made_earlier": list(done.not_made), "refused_earlier": refused}
 
@@ -131,12 +131,12 @@ def _untold(_what: str, _done: int, _of: int | None) -> None:
 
 def _contracts(workspace: Workspace) -> dict[str, Any]:
     """Move the ends of leases that end with a contract to where it ends now."""
-    from adzeguard.cli.unattended import enact_unattended
     from adzeguard.core.change.draft import Draft
     from adzeguard.core.time.lease import last_end
     from adzeguard.store.leases import Leases
     from adzeguard.workflows.contracts import by_contracts
     from adzeguard.workflows.leases import end_moved
+    from adzeguard.workspace.unattended import enact_unattended
 
     table = Leases(workspace.database)
     leases = table.all()
@@ -158,10 +158,10 @@ def _contracts(workspace: Workspace) -> dict[str, Any]:
 
 def _leases(workspace: Workspace) -> dict[str, Any]:
     """End each lease by itself: one that a guard holds back keeps no other."""
-    from adzeguard.cli.unattended import enact_unattended
-    from adzeguard.core.time.lease import GIVEN_BACK, due
+    from adzeguard.core.time.lease import due
     from adzeguard.store.leases import Leases
     from adzeguard.workflows.leases import note_ended
+    from adzeguard.workspace.unattended import enact_unattended
 
     table = Leases(workspace.database)
     ended: list[str] = []
@@ -170,7 +170,7 @@ def _leases(workspace: Workspace) -> dict[str, Any]:
     refused: list[str] = []
     for lease in due(table.all(), workspace.now()):
         make = partial(_end_of, workspace, lease)
-        done = enact_unattended(workspace, make, GIVEN_BACK)
+        done = enact_unattended(workspace, make, gives_back=True)
         not_made += done.not_made
         refused += [f"{lease.id}: {done.refused}"] if done.refused else []
         at = lease.until if lease.by_itself and not done.made else workspace.now()
@@ -189,13 +189,13 @@ def _end_of(workspace: Workspace, lease: "Lease") -> "Draft":
 
 def _shifts(workspace: Workspace) -> dict[str, Any]:
     """Begin what is worked now. The lease is written down first: whoever is killed forgets no end."""
-    from adzeguard.cli.unattended import enact_unattended
     from adzeguard.core.change.draft import Draft
     from adzeguard.core.time.lease import stood_before
     from adzeguard.store.leases import Leases
     from adzeguard.store.shifts import Shifts
     from adzeguard.workflows.leases import giving, is_inside
     from adzeguard.workflows.shifts import beginning
+    from adzeguard.workspace.unattended import enact_unattended
 
     shifts = [one for one in Shifts(workspace.database).all() if one.ended is None]
     table = Leases(workspace.database)
@@ -265,9 +265,9 @@ def _asked(workspace: Workspace) -> dict[str, Any]:
 
 def _mended(workspace: Workspace) -> dict[str, Any]:
     """Mend what rules say to mend, but for what needs somebody else's yes: that waits, and holds nothing else up."""
-    from adzeguard.cli.unattended import enact_unattended
     from adzeguard.core.change.guards.approval import NO_NEEDS
     from adzeguard.workspace.approval_needs import approval_needs
+    from adzeguard.workspace.unattended import enact_unattended
 
     needs = approval_needs(workspace)
     waiting: set[str] = set()

@@ -9,7 +9,6 @@ from typing import TYPE_CHECKING, BinaryIO
 
 import click
 
-from adzeguard.cli.enacting import stopping
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.opening import opened
@@ -18,6 +17,7 @@ from adzeguard.cli.output import put, put_view, say
 from adzeguard.cli.progress import progress_bar
 from adzeguard.core.errors import UsageError
 from adzeguard.workspace.open_workspace import Workspace
+from adzeguard.workspace.stopping import stopping
 
 if TYPE_CHECKING:
     from adzeguard.store.trail import Trail
@@ -106,7 +106,7 @@ def follow(file: Path, once: bool, folder: Path | None) -> int:
     workspace = opened(folder)
     trail, source = _trail(workspace), str(file.resolve())
     log = log_of(trail, file.resolve())
-    with stopping() as asked_to_stop:
+    with stopping(say) as asked_to_stop:
         while not asked_to_stop():
             done = follow_log(trail, log, source)
             if log.lost:

@@ -12,13 +12,13 @@ from typing import TYPE_CHECKING, Any, Final
 
 import click
 
-from adzeguard.cli.enacting import stopping
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import example, workspace_option
 from adzeguard.cli.output import put, say
 from adzeguard.cli.round import one_round
 from adzeguard.workspace.open_workspace import Workspace
+from adzeguard.workspace.stopping import stopping
 
 if TYPE_CHECKING:
     from adzeguard.directory.port import DirectoryDriver
@@ -49,7 +49,7 @@ def command(every: int, rounds: int | None, folder: Path | None) -> int:
     workspace = opened(folder)
     _announce(workspace, every)
     done = 0
-    with stopping() as asked_to_stop, ExitStack() as open_:
+    with stopping(say) as asked_to_stop, ExitStack() as open_:
         waiting = _Waiting(open_.enter_context(workspace.directory()), asked_to_stop)
         because = "begin"
         in_vain = 0

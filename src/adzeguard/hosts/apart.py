@@ -13,6 +13,7 @@ from functools import lru_cache
 from typing import Any, Final, Protocol
 
 from adzeguard.core.change.change import Change
+from adzeguard.core.change.guards.judge import Allowed
 from adzeguard.core.change.outcome import Outcome, Status
 from adzeguard.core.drivers import Names, Secret, Settings
 from adzeguard.core.errors import AdzeguardError, HostUnknownError
@@ -43,7 +44,7 @@ class HostTask:
     """One host: to be read, or to be changed where it still stands as `seen`."""
 
     host: Host
-    changes: tuple[Change, ...] = ()
+    changes: tuple[Allowed, ...] = ()
     seen: HostState | None = None
 
 
@@ -112,16 +113,16 @@ def _done(opened: Sequence[tuple[FleetPart, HostSource]], task: HostTask) -> Hos
     except HostUnknownError:
         return HostDone(task.host.name, unknown=True)
     except AdzeguardError as error:
-        unreached = tuple(Outcome(change, Status.UNREACHABLE, error.message) for change in task.changes)
+        unreached = tuple(Outcome(one.change, Status.UNREACHABLE, error.message) for one in task.changes)
         return HostDone(task.host.name, trouble=error.message, outcomes=unreached)
 
 
 def _changed(session: HostSession, task: HostTask) -> HostDone:
     outcomes: list[Outcome] = []
     state: HostState | None = None
-    for change in task.changes:
+    for allowed in task.changes:
         judge = _as_seen(task.seen) if not outcomes else _anything
-        outcome, last = make_on_host(session, change, lambda _change: None, judge)
+        outcome, last = make_on_host(session, allowed, lambda _change: None, judge)
         state = last or state
         if not outcomes and (outcome.already or outcome.detail == _OTHERWISE):
             return HostDone(task.host.name, state, otherwise=True)

@@ -4,6 +4,8 @@ from collections.abc import Callable
 from typing import Protocol, runtime_checkable
 
 from adzeguard.core.change.change import Change
+from adzeguard.core.change.guards.judge import Allowed
+from adzeguard.core.change.looking import look_only, looked_at
 from adzeguard.core.change.outcome import Intent, Outcome, Status
 from adzeguard.core.errors import HostError, HostRefusedError, InputError
 from adzeguard.core.estate.hosts import HostState
@@ -35,13 +37,24 @@ def no_harm(_change: Change, _state: HostState) -> str:
     return ""
 
 
-def make_on_host(  # noqa: PLR0911 - one way out for each thing that can become of it
-    session: HostSession, change: Change, intent: Intent, judge: Judge = no_harm
+def make_on_host(
+    session: HostSession, allowed: Allowed, intent: Intent, judge: Judge = no_harm
 ) -> tuple[Outcome, HostState | None]:
     """Make one change; return what became of it, and the state that was read last.
 
     `intent` is called right before the write, and not at all when nothing is written.
     """
+    return _made(session, allowed.change, intent, judge)
+
+
+def seen_on_host(session: HostSession, change: Change) -> Outcome | None:
+    """Look, without writing, what would become of a change now; None where it would be written."""
+    return looked_at(lambda: _made(session, change, look_only, no_harm)[0])
+
+
+def _made(  # noqa: PLR0911 - one way out for each thing that can become of it
+    session: HostSession, change: Change, intent: Intent, judge: Judge
+) -> tuple[Outcome, HostState | None]:
     if not isinstance(change, HostChange):
         return Outcome(change, Status.UNSUPPORTED, f"a host has no change of the kind {change.kind}"), None
     try:

@@ -4,7 +4,9 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 from adzeguard.core.change.change import Change
+from adzeguard.core.change.guards.judge import Allowed
 from adzeguard.core.change.kinds.change_folder_rights import ChangeFolderRights
+from adzeguard.core.change.looking import look_only, looked_at
 from adzeguard.core.change.outcome import Outcome, Status
 from adzeguard.core.descriptors.ace import Ace
 from adzeguard.core.descriptors.descriptor import Descriptor
@@ -22,8 +24,17 @@ class OnShare:
     descriptor: bytes = b""
 
 
-def make_on_share(server: SharesDriver | None, change: Change, intent: Intent) -> OnShare:
+def make_on_share(server: SharesDriver | None, allowed: Allowed, intent: Intent) -> OnShare:
     """Make one change; what nothing here can make is unsupported, and never something else."""
+    return _tried(server, allowed.change, intent)
+
+
+def seen_on_share(server: SharesDriver | None, change: Change) -> Outcome | None:
+    """Look, without writing, what would become of a change now; None where it would be written."""
+    return looked_at(lambda: _tried(server, change, look_only).outcome)
+
+
+def _tried(server: SharesDriver | None, change: Change, intent: Intent) -> OnShare:
     if not isinstance(change, ChangeFolderRights) or server is None:
         why = f"no server {change.share_server} is named in [shares]" if server is None else "nothing here makes it"
         return OnShare(Outcome(change, Status.UNSUPPORTED, why))

@@ -8,13 +8,12 @@ from typing import Any, Final
 
 from adzeguard.core.change.change import Change, Order
 from adzeguard.core.change.guards.case import Case
+from adzeguard.core.change.guards.judge import Allowed, Judged
 from adzeguard.core.change.guards.lockout import keepers_stay, lockouts
 from adzeguard.core.change.guards.logon import both, logons_stay
 from adzeguard.core.change.kinds.change_folder_rights import ChangeFolderRights
 from adzeguard.core.change.kinds.delete_object import DeleteObject
 from adzeguard.core.change.outcome import MADE, Outcome, Status
-from adzeguard.core.change.proposal import Proposal
-from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.errors import DirectoryError, ProposalFileError
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host
@@ -46,16 +45,14 @@ class Enacted:
     left: int
 
 
-def enact_proposal(
-    proposal: Proposal,
-    estate: Estate,
-    charter: ResolvedCharter,
+def enact_judged(
+    judged: Judged,
     ports: Ports,
     report: Report,
     earlier: Interrupted | None = None,
     about: Mapping[str, Any] | None = None,
 ) -> Enacted:
-    """Make the changes in their order, and store what was read back. The guards have been passed before.
+    """Make the changes in their order, and store what was read back.
 
     Additions come first, then removals. A removal is held back when an addition to the same host failed, or when
     without the failed additions it would lock somebody out. `earlier` is the interrupted enactment that this one goes
@@ -63,28 +60,30 @@ def enact_proposal(
     what is left stays to be gone on with. `about` is what else the journal keeps of it: who has said yes, and whether
     nobody watched.
     """
-    if proposal.domain_sid != estate.domain.sid:
+    whole = earlier.proposal if earlier is not None else judged.proposal
+    estate = judged.case.estate
+    if whole.domain_sid != estate.domain.sid:
         raise ProposalFileError("the proposal was made for another domain", "Make one here: adzeguard propose")
-    if not proposal.changes:
+    if not whole.changes:
         return Enacted((), 0)
     started = ports.clock()
     if earlier is None:
         run = Run(ports, f"e{started:%Y%m%d-%H%M%S-%f}", report)
-        run.write("begin", {"proposal": proposal.model_dump(mode="json"), **(about or {})})
+        run.write("begin", {"proposal": whole.model_dump(mode="json"), **(about or {})})
     else:
         run = _resumed(ports, earlier, report)
-    case = Case(estate, proposal.changes, charter)
+    case = Case(estate, whole.changes, judged.case.charter)
     run.judge = both(keepers_stay(case), logons_stay(case))
-    waiting = run.left(proposal.changes)
+    waiting = run.left(judged.proposal.changes)
     hosts_read: dict[str, Host] = {}
-    _make([c for c in waiting if _goes_first(c)], run, estate, hosts_read)
+    _make([c for c in waiting if _goes_first(c)], judged, run, hosts_read)
     if not ports.stopping():
-        allowed = _not_held_back([c for c in waiting if not _goes_first(c)], run, estate, charter)
-        _make(allowed, run, estate, hosts_read)
+        allowed = _not_held_back([c for c in waiting if not _goes_first(c)], run, case)
+        _make(allowed, judged, run, hosts_read)
     _settle(run, estate)
-    put_back_halves(proposal.changes, run, estate, hosts_read)
+    put_back_halves(judged, run, hosts_read)
     _store_what_was_read(run, estate, hosts_read, started)
-    left = len(run.left(proposal.changes))
+    left = len(run.left(whole.changes))
     if not left:
         run.end()
     return Enacted(run.in_order(), left)
@@ -116,7 +115,7 @@ def _settle(run: Run, estate: Estate) -> None:
                 run.settle(Outcome(outcome.change, Status.VERIFIED, "no answer came, and it was made"))
 
 
-def _not_held_back(removals: Sequence[Change], run: Run, estate: Estate, charter: ResolvedCharter) -> list[Change]:
+def _not_held_back(removals: Sequence[Change], run: Run, case: Case) -> list[Change]:
     failed = {o.change.id: o.change for o in run.outcomes if o.status in _UNDONE and _goes_first(o.change)}
     if not failed:
         return list(removals)
@@ -124,7 +123,7 @@ def _not_held_back(removals: Sequence[Change], run: Run, estate: Estate, charter
     unreached = {o.change.host_name for o in run.outcomes if o.status == Status.UNREACHABLE}
     done = [outcome.change for outcome in run.outcomes if outcome.change.id not in failed]
     allowed = [change for change in removals if change.host_name not in lacking]
-    dangerous = next(lockouts(Case(estate, [*done, *allowed], charter)), "")
+    dangerous = next(lockouts(Case(case.estate, [*done, *allowed], case.charter)), "")
     for change in removals:
         if change.host_name in lacking:
             detail = f"an addition on {change.host_name} did not come about"
@@ -135,7 +134,7 @@ def _not_held_back(removals: Sequence[Change], run: Run, estate: Estate, charter
     return [] if dangerous else allowed
 
 
-def _make(changes: Iterable[Change], run: Run, estate: Estate, hosts_read: dict[str, Host]) -> None:
+def _make(changes: Iterable[Change], judged: Judged, run: Run, hosts_read: dict[str, Host]) -> None:
     on_hosts: dict[str, list[Change]] = {}
     lost = ""
     for change in changes:
@@ -144,19 +143,20 @@ def _make(changes: Iterable[Change], run: Run, estate: Estate, hosts_read: dict[
         if change.host_name:
             on_hosts.setdefault(change.host_name, []).append(change)
         elif change.share_server:
-            _make_on_share(change, run)
+            _make_on_share(judged.allowed(change), run)
         elif lost:
             run.conclude(Outcome(change, Status.UNREACHABLE, lost))
         else:
-            outcome = make_in_directory(run.ports.directory, change, run.intend)
+            outcome = make_in_directory(run.ports.directory, judged.allowed(change), run.intend)
             run.conclude(outcome)
             lost = outcome.detail if outcome.status == Status.UNREACHABLE else ""
 
-    change_hosts(on_hosts, run, estate, hosts_read)
+    change_hosts(on_hosts, judged, run, hosts_read)
 
 
-def _make_on_share(change: Change, run: Run) -> None:
-    done = make_on_share(run.ports.shares.get(change.share_server.casefold()), change, run.intend)
+def _make_on_share(allowed: Allowed, run: Run) -> None:
+    change = allowed.change
+    done = make_on_share(run.ports.shares.get(change.share_server.casefold()), allowed, run.intend)
     run.conclude(done.outcome)
     if done.descriptor and isinstance(change, ChangeFolderRights):
         run.ports.store.write_folder(change.server, change.share, change.path, done.descriptor)

@@ -1,13 +1,13 @@
 """The changes of hosts: many hosts at once, each done whole, left for later, or put back."""
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from typing import Final
 
 from adzeguard.core.change.change import Change
+from adzeguard.core.change.guards.judge import Judged
 from adzeguard.core.change.outcome import Outcome, Status
 from adzeguard.core.errors import AdzeguardError
-from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host, HostState
 from adzeguard.hosts.apart import HostTask
 from adzeguard.hosts.careful import session_with
@@ -23,24 +23,24 @@ HostsRead = dict[str, Host]
 """Hosts by name, as they were read last."""
 
 
-def change_hosts(by_host: Mapping[str, Sequence[Change]], run: Run, estate: Estate, hosts_read: HostsRead) -> None:
+def change_hosts(by_host: Mapping[str, Sequence[Change]], judged: Judged, run: Run, hosts_read: HostsRead) -> None:
     """Make the changes of hosts, those of one host one after the other."""
     ports = run.ports
     left = dict(by_host)
-    for name in _by_the_crew(by_host, run, estate, hosts_read):
+    for name in _by_the_crew(by_host, judged, run, hosts_read):
         del left[name]
 
     def on_one(name: str) -> None:
         ports.pace.turn(ports.stopping)
         if not ports.stopping():
-            _change_host(name, left[name], run, estate, hosts_read)
+            _change_host(name, left[name], judged, run, hosts_read)
 
     for _ in over_hosts(list(left), on_one, in_a_task=1, at_once=ports.pace.at_once):
         pass
 
 
 def _by_the_crew(
-    by_host: Mapping[str, Sequence[Change]], run: Run, estate: Estate, hosts_read: HostsRead
+    by_host: Mapping[str, Sequence[Change]], judged: Judged, run: Run, hosts_read: HostsRead
 ) -> Iterator[str]:
     """Let other processes change the hosts that they can, and yield those that are done.
 
@@ -48,6 +48,7 @@ def _by_the_crew(
     otherwise than the guards saw it, or of which nothing comes back, is left to be done from here.
     """
     ports = run.ports
+    estate = judged.case.estate
     known = {name: host for name in by_host if (host := estate.hosts_by_name.get(name.casefold())) and host.state}
     chosen = to_be_handed_out(ports.hosts, ports.crew, list(known.values()), FEWEST)
     if ports.crew is None or not chosen or ports.pace.per_minute is not None or ports.stopping():
@@ -59,7 +60,7 @@ def _by_the_crew(
         for change in changes:
             run.intend(change)
         run.begun |= {change.id for change in changes}
-        tasks.append(HostTask(host, changes, host.state))
+        tasks.append(HostTask(host, tuple(map(judged.allowed, changes)), host.state))
     for done in handed_out(ports.hosts, ports.crew, tasks, ports.stopping):
         if done.otherwise or done.unknown:
             continue
@@ -69,18 +70,18 @@ def _by_the_crew(
         yield names[done.name]
 
 
-def put_back_halves(changes: Iterable[Change], run: Run, estate: Estate, hosts_read: HostsRead) -> None:
+def put_back_halves(judged: Judged, run: Run, hosts_read: HostsRead) -> None:
     """Take back what was made on each host that refused something else: it stands as before, or it is done whole.
 
     A host that did not answer is not put back: what is left for it is made when it does.
     """
-    open_hosts = {change.host_name for change in run.left(changes)}
+    open_hosts = {change.host_name for change in run.left(judged.proposal.changes)}
     failed = {o.change.host_name: o for o in run.outcomes if o.change.host_name and o.status in _FAILED}
     made = {name: [o.change for o in run.outcomes if _is_made_on(name, o)] for name in failed if name not in open_hosts}
     halves = [name for name, those in made.items() if those]
 
     def on_one(name: str) -> None:
-        _put_back(made[name], failed[name], run, estate, hosts_read)
+        _put_back(made[name], failed[name], judged, run, hosts_read)
 
     for _ in over_hosts(halves, on_one, in_a_task=1, at_once=run.ports.pace.at_once):
         pass
@@ -90,13 +91,13 @@ def _is_made_on(name: str, outcome: Outcome) -> bool:
     return outcome.change.host_name == name and outcome.status == Status.VERIFIED and not outcome.already
 
 
-def _put_back(made: Sequence[Change], because: Outcome, run: Run, estate: Estate, hosts_read: HostsRead) -> None:
-    known = estate.hosts_by_name[made[0].host_name.casefold()]
+def _put_back(made: Sequence[Change], because: Outcome, judged: Judged, run: Run, hosts_read: HostsRead) -> None:
+    known = judged.case.estate.hosts_by_name[made[0].host_name.casefold()]
     detail = f"taken back, since '{because.change.in_words()}' was {_WORDS[because.status]}"
     try:
         with session_with(run.ports.hosts, known) as session:
             for change in reversed(made):
-                back = change.taken_back(change, {})
+                back = judged.allowed_back(change, {})
                 if back is None:
                     continue
 
@@ -117,8 +118,8 @@ def _keep(known: Host, state: HostState | None, run: Run, hosts_read: HostsRead)
             hosts_read[known.name] = replace(known, state=state, trouble="")
 
 
-def _change_host(name: str, changes: Sequence[Change], run: Run, estate: Estate, hosts_read: HostsRead) -> None:
-    fleet, known = run.ports.hosts, estate.hosts_by_name.get(name.casefold())
+def _change_host(name: str, changes: Sequence[Change], judged: Judged, run: Run, hosts_read: HostsRead) -> None:
+    fleet, known = run.ports.hosts, judged.case.estate.hosts_by_name.get(name.casefold())
     if known is None or not fleet.source_of(known):
         status = Status.CONFLICT if known is None else Status.UNSUPPORTED
         reason = f"there is no host {name} any more" if known is None else f"no source of hosts takes {name}"
@@ -129,7 +130,7 @@ def _change_host(name: str, changes: Sequence[Change], run: Run, estate: Estate,
     try:
         with session_with(fleet, known) as session:
             while left and not run.ports.stopping():
-                outcome, state = make_on_host(session, left[0], run.intend, run.judge)
+                outcome, state = make_on_host(session, judged.allowed(left[0]), run.intend, run.judge)
                 run.conclude(outcome)
                 left.pop(0)
                 _keep(known, state, run, hosts_read)

@@ -2,7 +2,7 @@
 
 import getpass
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from contextlib import AbstractContextManager, contextmanager
+from contextlib import contextmanager
 from datetime import datetime, timedelta
 from functools import cached_property
 from pathlib import Path
@@ -48,8 +48,10 @@ if TYPE_CHECKING:
     from adzeguard.store.journal import Journal
     from adzeguard.tellers.port import Teller
     from adzeguard.workflows.names import KnownNames
+    from adzeguard.workflows.pace import Pace
     from adzeguard.workflows.past import Past
     from adzeguard.workflows.propose import Proposed, Proposer
+    from adzeguard.workflows.run import Ports
 
 
 _A_DAY = timedelta(days=1)
@@ -67,6 +69,7 @@ class Workspace:
         self._folder = folder
         self._moment = moment
         self.frontend = frontend
+        self._is_held = False
 
     @cached_property
     def settings(self) -> Settings:
@@ -97,9 +100,45 @@ class Workspace:
         if opened is not None:
             opened.close()
 
-    def held(self, task: str) -> AbstractContextManager[None]:
-        """Hold the workspace while a task changes something."""
-        return self.database.held(task)
+    @contextmanager
+    def held(self, task: str) -> Iterator[None]:
+        """Hold the workspace while a task changes something; what is held already is held on."""
+        if self._is_held:
+            yield
+            return
+        with self.database.held(task):
+            self._is_held = True
+            try:
+                yield
+            finally:
+                self._is_held = False
+
+    def ports(
+        self,
+        directory: "DirectoryDriver",
+        hosts: "Fleet",
+        *,
+        stopping: Callable[[], bool] = lambda: False,
+        pace: "Pace | None" = None,
+        crew: "Crew | None" = None,
+        shares: "Mapping[str, SharesDriver] | None" = None,
+    ) -> "Ports":
+        """Return what an enactment writes to, and where that is written down."""
+        from adzeguard.workflows.pace import Pace
+        from adzeguard.workflows.run import Ports
+
+        return Ports(
+            directory,
+            hosts,
+            self.store,
+            self.journal,
+            self.now,
+            self.operator(),
+            stopping,
+            pace or Pace(),
+            crew,
+            shares or {},
+        )
 
     @cached_property
     def store(self) -> "EstateStore":

@@ -4,6 +4,7 @@ from collections.abc import Callable, Mapping
 from typing import Any, Final
 
 from adzeguard.core.change.change import Change
+from adzeguard.core.change.guards.judge import Allowed
 from adzeguard.core.change.kinds.add_ending_member import AddEndingMember
 from adzeguard.core.change.kinds.add_member import AddMember
 from adzeguard.core.change.kinds.change_rights import ChangeRights
@@ -16,6 +17,7 @@ from adzeguard.core.change.kinds.set_attributes import SetAttributes
 from adzeguard.core.change.kinds.set_member_end import SetMemberEnd
 from adzeguard.core.change.kinds.set_primary_group import SetPrimaryGroup
 from adzeguard.core.change.kinds.switch_on_ending_links import SwitchOnEndingLinks
+from adzeguard.core.change.looking import look_only, looked_at
 from adzeguard.core.change.outcome import Intent, Outcome, Status
 from adzeguard.core.errors import ChangeRefusedError, DirectoryError, InputError
 from adzeguard.directory.executors.creation import create_object, delete_object
@@ -45,9 +47,20 @@ EXECUTORS: Final[Mapping[type[Change], Executor]] = {
 
 
 def make_in_directory(
-    directory: DirectoryDriver, change: Change, intent: Intent, executors: Mapping[type[Change], Executor] = EXECUTORS
+    directory: DirectoryDriver, allowed: Allowed, intent: Intent, executors: Mapping[type[Change], Executor] = EXECUTORS
 ) -> Outcome:
     """Make one change; what nothing here can make is unsupported, and never something else."""
+    return _made(directory, allowed.change, intent, executors)
+
+
+def seen_in_directory(directory: DirectoryDriver, change: Change) -> Outcome | None:
+    """Look, without writing, what would become of a change now; None where it would be written."""
+    return looked_at(lambda: _made(directory, change, look_only, EXECUTORS))
+
+
+def _made(
+    directory: DirectoryDriver, change: Change, intent: Intent, executors: Mapping[type[Change], Executor]
+) -> Outcome:
     executor = executors.get(type(change))
     if executor is None:
         return Outcome(change, Status.UNSUPPORTED, f"nothing here makes changes of the kind {change.kind}")

@@ -1,0 +1,89 @@
+"""What somebody wants to be enacted, who goes along, and what became of it."""
+
+from collections.abc import Callable, Sequence
+from contextlib import AbstractContextManager, nullcontext
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
+
+from adzeguard.core.limits import NOTHING_NAMED, NamedSizes
+from adzeguard.workflows.pace import Pace
+
+if TYPE_CHECKING:
+    from adzeguard.core.change.change import Change
+    from adzeguard.core.change.draft import Draft
+    from adzeguard.core.change.outcome import Outcome
+    from adzeguard.core.change.proposal import Proposal
+
+
+@dataclass(frozen=True)
+class Rollout:
+    """How an enactment goes over many hosts: how fast, and after how many failed hosts nothing more is begun."""
+
+    stop_after: int | None = None
+    pace: Pace = field(default_factory=Pace)
+    workers: str = ""
+    """The cluster that works with the hosts, if one does."""
+
+
+@dataclass(frozen=True, slots=True)
+class Signed:
+    """The bytes of a proposal's file, and the signature beside it."""
+
+    content: bytes
+    signature: str
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """What somebody wants to be enacted, and what they say beforehand."""
+
+    make: "Callable[[], Draft | Proposal]"
+    """Gives what is to be changed, once the workspace is held. A proposal is weighed again."""
+    part: "Callable[[Proposal], Sequence[Change]] | None" = None
+    """Chooses which of the changes are made; all of them where there is nothing to choose."""
+    sizes: NamedSizes = NOTHING_NAMED
+    signed: Callable[[], Signed | None] = lambda: None
+    """Gives the approval of a proposal that came from a file, if it has one."""
+    without_approval: str = ""
+    """Why it cannot wait for somebody else's yes."""
+    gives_back: bool = False
+    """Whether it takes away what a lease gave, which was approved with its end."""
+    beside_interrupted: bool = True
+    """Whether it goes on beside an enactment that was interrupted."""
+    unattended: bool = False
+    rollout: Rollout = field(default_factory=Rollout)
+
+
+class Escort:
+    """Who goes along: asked before anything is written, and told of each outcome. This one says yes and is silent."""
+
+    def sizes(self, proposal: "Proposal", named: NamedSizes) -> NamedSizes:  # noqa: ARG002 - others ask
+        """Return the sizes that are named, asked for where they can be."""
+        return named
+
+    def agree(self, proposal: "Proposal") -> None:
+        """Return quietly where it may be enacted; `DeclinedError` where not."""
+
+    def outcome(self, outcome: "Outcome", of: int) -> None:
+        """Take what became of one change of so many."""
+
+    def at_work(self) -> AbstractContextManager[Callable[[], bool]]:
+        """Enclose the writing; give what tells whether to stop after the change in hand."""
+        return nullcontext(lambda: False)
+
+
+@dataclass(frozen=True, slots=True)
+class Done:
+    """What became of the changes, how many are left, and the hosts on which something failed."""
+
+    outcomes: "Sequence[Outcome]" = ()
+    left: int = 0
+    failed_hosts: tuple[str, ...] = ()
+    too_many_failed: bool = False
+
+
+def nothing_asked() -> "Draft":
+    """Stand in for what is wanted, where an earlier enactment says it."""
+    from adzeguard.core.change.draft import Draft
+
+    return Draft.of(())
