@@ -30,6 +30,7 @@ from adzeguard.core.change.kinds.set_account_control import SetAccountControl
 from adzeguard.core.change.kinds.set_attributes import SetAttributes
 from adzeguard.core.change.kinds.set_logon_alone import SetLogonAlone
 from adzeguard.core.change.kinds.set_member_end import SetMemberEnd
+from adzeguard.core.change.kinds.set_note import SetNote, set_note
 from adzeguard.core.change.kinds.set_notice import SetNotice
 from adzeguard.core.change.kinds.set_primary_group import SetPrimaryGroup
 from adzeguard.core.change.kinds.switch_on_ending_links import SwitchOnEndingLinks
@@ -39,9 +40,11 @@ from adzeguard.core.descriptors.ace import Ace
 from adzeguard.core.errors import AdzeguardError, ProposalFileError
 from adzeguard.core.estate.named import Named
 from adzeguard.core.identity import Sid
+from adzeguard.core.time.lease import Lease
 
 NAMES = st.text(st.characters(exclude_categories=["Cs"]), min_size=1, max_size=12)
-NAMED = st.builds(Named, NAMES, st.integers(1000, 1009).map(lambda rid: f"S-1-5-21-1-1-1-{rid}"), NAMES)
+SIDS = st.integers(1000, 1009).map(lambda rid: f"S-1-5-21-1-1-1-{rid}")
+NAMED = st.builds(Named, NAMES, SIDS, NAMES)
 VALUES = st.lists(st.binary(max_size=20), max_size=3).map(tuple)
 ATTRIBUTES = st.lists(
     st.builds(AttributeChange, name=st.sampled_from(["info", "mail", "objectSid"]), before=VALUES, after=VALUES),
@@ -71,6 +74,20 @@ OWN_GROUP = ABOUT | {
     "members": st.lists(NAMED, max_size=2).map(tuple),
 }
 ENDS = st.integers(0, 10**9).map(lambda seconds: datetime(2026, 1, 1, tzinfo=UTC) + timedelta(seconds=seconds))
+LEASE = st.builds(
+    Lease,
+    st.just("L1"),
+    NAMES,
+    SIDS,
+    NAMES,
+    SIDS,
+    st.just(""),
+    ENDS,
+    ENDS,
+    NAMES,
+    NAMES,
+    st.sampled_from(["running", "ended"]),
+)
 MADE: dict[type[Change], st.SearchStrategy[Change]] = {
     AddMember: st.builds(AddMember, **MEMBERSHIP),
     AddEndingMember: st.builds(AddEndingMember, **MEMBERSHIP, ends=ENDS),
@@ -87,6 +104,7 @@ MADE: dict[type[Change], st.SearchStrategy[Change]] = {
     RefuseLogon: st.builds(RefuseLogon, **SOMEBODY, way=WAYS),
     EndRefusal: st.builds(EndRefusal, **SOMEBODY, way=WAYS),
     SetLogonAlone: st.builds(SetLogonAlone, **ABOUT, host=NAMES, way=WAYS, before=LISTED, after=LISTED),
+    SetNote: st.builds(set_note, st.none() | LEASE, LEASE, NAMES),
     SetNotice: st.builds(SetNotice, **ABOUT, host=NAMES, title_before=NAMES, title=NAMES, text=NAMES),
     GiveElevation: st.builds(GiveElevation, **ELEVATION),
     EndElevation: st.builds(EndElevation, **ELEVATION),

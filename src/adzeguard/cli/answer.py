@@ -64,11 +64,25 @@ def _refuse_own(workspace: Workspace, asked: "list[Question]") -> None:
 
 
 def _leave(workspace: Workspace, asked: "list[Question]", until: datetime, why: str) -> int:
-    from adzeguard.workflows.asking import leave
+    from adzeguard.core.change.kinds.set_note import SetNote, set_note
+    from adzeguard.core.time.question import Waiver
+    from adzeguard.store.questions import Questions, Waivers
+    from adzeguard.workflows.asking import answered, waivers_over
+    from adzeguard.workspace.notes import note
 
     refuse_moment(workspace, until, why)
-    with workspace.held("answer"):
-        made = leave(workspace.database, asked, until, workspace.operator(), why, workspace.now())
+    by, now = workspace.operator(), workspace.now()
+    made: list[Waiver] = []
+
+    def left() -> list[SetNote]:
+        made.extend(waivers_over(Waivers(workspace.database).all(), asked, until, by, why, now))
+        return [
+            set_note(None, one, f"{why} (answer to {question.id})") for one, question in zip(made, asked, strict=True)
+        ]
+
+    note(workspace, left)
+    for question in asked:
+        Questions(workspace.database).write(answered(question, "left", by, why, now))
     for one in made:
         often = f", renewed {one.renewed} times" if one.renewed else ""
         about = f"{one.member} in {one.subject}" if one.member else one.subject

@@ -127,6 +127,8 @@ class _AtTerminal(Escort):
         """Show what would be made, and ask."""
         from adzeguard.core.views.changes import proposal_page
 
+        if proposal.changes and all(change.is_note for change in proposal.changes):
+            return  # the command says itself what it has noted, and undo takes it back
         if self._answers.form == "table" or not self._answers.yes:
             put_view(proposal_page(proposal), "table")
         if not self._answers.yes and proposal.changes:

@@ -196,12 +196,15 @@ def _end(workspace: Workspace, length: timedelta | None, until: datetime | None)
 def extend(lease: str, length: timedelta | None, until: datetime | None, answers: Answers, folder: Path | None) -> int:
     """Let a lease end at another time. How often that was done is kept.
 
-    Nothing is asked where nothing is written to the directory: where that ends leases by itself, it is told first.
+    It stands in the journal and can be undone. Nothing is asked where nothing is written to the directory: where that
+    ends leases by itself, it is told first. To let somebody stay longer in what needs approval, needs it again.
     """
     from adzeguard.core.change.draft import Draft
+    from adzeguard.core.change.kinds.set_note import SetNote, set_note
     from adzeguard.core.time.lease import last_end
     from adzeguard.store.leases import Leases
     from adzeguard.workflows.leases import end_moved, lease_named
+    from adzeguard.workspace.notes import note
 
     _not_into_a_file(answers)
     workspace = opened(folder)
@@ -217,10 +220,14 @@ def extend(lease: str, length: timedelta | None, until: datetime | None, answers
         if code != Exit.NOTHING_TO_REPORT:
             say(f"{found.id} runs as it did, until {found.until.astimezone():%Y-%m-%d %H:%M}.")
             return code
-    with workspace.held("lease extend"):
+
+    def extended() -> list[SetNote]:
         # Somebody else may have extended it meanwhile: read again where nobody else can write.
-        extended = lease_named(table.all(), lease).extended + 1
-        table.write(replace(later, extended=extended, contract=False))
+        standing = lease_named(table.all(), lease)
+        to = replace(standing, until=end, by_itself=later.by_itself, extended=standing.extended + 1, contract=False)
+        return [set_note(standing, to, f"lease {standing.id} ends at another time")]
+
+    note(workspace, extended, answers.without_approval)
     say(f"{found.id} runs until {end.astimezone():%Y-%m-%d %H:%M}.")
     return Exit.NOTHING_TO_REPORT
 

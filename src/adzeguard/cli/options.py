@@ -111,6 +111,16 @@ class Answers:
         return NamedSizes(self.removals, self.hosts, self.deletions, self.new_reach)
 
 
+def without_approval_option(function: F) -> F:
+    """--without-approval: why glass is broken."""
+    return click.option(
+        "--without-approval",
+        default="",
+        metavar="WHY",
+        help="Break glass: why it cannot wait for somebody else's yes. All owners are told.",
+    )(function)
+
+
 def enacting_options(function: F) -> F:
     """--yes, the sizes that must be named past a limit, what is done about approval, and --format of the outcome."""
 
@@ -144,12 +154,7 @@ def enacting_options(function: F) -> F:
             metavar="FILE",
             help="Write the proposal to a file, to be reviewed, approved and enacted.",
         ),
-        click.option(
-            "--without-approval",
-            default="",
-            metavar="WHY",
-            help="Break glass: why it cannot wait for somebody else's yes. All owners are told.",
-        ),
+        without_approval_option,
         _format_option(list(RENDERERS), "How to show the outcome."),
     )
     command: Any = gathered

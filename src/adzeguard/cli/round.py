@@ -132,6 +132,7 @@ def _untold(_what: str, _done: int, _of: int | None) -> None:
 def _contracts(workspace: Workspace) -> dict[str, Any]:
     """Move the ends of leases that end with a contract to where it ends now."""
     from adzeguard.core.change.draft import Draft
+    from adzeguard.core.change.kinds.set_note import set_note
     from adzeguard.core.time.lease import last_end
     from adzeguard.store.leases import Leases
     from adzeguard.workflows.contracts import by_contracts
@@ -152,7 +153,9 @@ def _contracts(workspace: Workspace) -> dict[str, Any]:
             done = enact_unattended(workspace, lambda moved=moved: Draft.of(moved))  # type: ignore[misc]
             not_made += done.not_made
             refused += [f"{later.id}: {done.refused}"] if done.refused else []
-        table.write(later)
+        noted = set_note(former, later, "the contract ends at another time")
+        done = enact_unattended(workspace, lambda noted=noted: Draft.of([noted]))  # type: ignore[misc]
+        refused += [f"{later.id}: {done.refused}"] if done.refused else []
     return {"not_made_contracts": not_made, "refused_contracts": refused}
 
 

@@ -10,7 +10,7 @@ from adzeguard.cli.completing import names
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.opening import opened
-from adzeguard.cli.options import card_options, example, why_option, workspace_option
+from adzeguard.cli.options import card_options, example, why_option, without_approval_option, workspace_option
 from adzeguard.cli.output import put_view, say
 from adzeguard.core.errors import InputError, UsageError
 
@@ -42,6 +42,7 @@ def command() -> None:
 )
 @click.option("--on", "host", default="", metavar="HOST", help="GROUP is a local group of this host.")
 @why_option
+@without_approval_option
 @workspace_option
 def add(
     person: str,
@@ -54,13 +55,19 @@ def add(
     calendars: tuple[Path, ...],
     host: str,
     why: str,
+    without_approval: str,
     folder: Path | None,
 ) -> int:
-    """Let PERSON be in GROUP at the times of a rule. The first round within such a time puts them in."""
+    """Let PERSON be in GROUP at the times of a rule. The first round within such a time puts them in.
+
+    It stands in the journal, and can be undone.
+    """
     from adzeguard.core.change.by_hand.on_host import local_group
+    from adzeguard.core.change.kinds.set_note import SetNote, set_note
     from adzeguard.core.estate.names import resolve, resolve_host
     from adzeguard.core.time.shift import Shift, recurring, zone_of
     from adzeguard.store.shifts import Shifts
+    from adzeguard.workspace.notes import note
 
     workspace = opened(folder)
     try:
@@ -73,7 +80,9 @@ def add(
         raise UsageError(error.message) from error
     except ModuleNotFoundError as error:
         raise UsageError("shifts need extra packages", "pip install 'adzeguard[calendar]'") from error
-    with workspace.held("shift add"):
+    made: list[Shift] = []
+
+    def begun() -> list[SetNote]:
         member = resolve(workspace.estate, person)
         if host:
             known = resolve_host(workspace.estate, host)
@@ -101,8 +110,11 @@ def add(
             why,
             tuple(sorted(off)),
         )
-        table.write(shift)
-    say(f"{shift.id} is noted. It begins and ends by: adzeguard round")
+        made.append(shift)
+        return [set_note(None, shift, why or "asked for by hand")]
+
+    note(workspace, begun, without_approval)
+    say(f"{made[0].id} is noted. It begins and ends by: adzeguard round")
     return Exit.NOTHING_TO_REPORT
 
 
@@ -149,17 +161,22 @@ def list_shifts(everything: bool, form: str, output: Path | None, folder: Path |
 @workspace_option
 def end(shift: str, folder: Path | None) -> int:
     """End a shift for good. What it gives now ends with the next round."""
+    from adzeguard.core.change.kinds.set_note import SetNote, set_note
     from adzeguard.store.leases import Leases
     from adzeguard.store.shifts import Shifts
     from adzeguard.workflows.shifts import shift_named
+    from adzeguard.workspace.notes import note
 
     workspace = opened(folder)
-    with workspace.held("shift end"):
-        table, leases = Shifts(workspace.database), Leases(workspace.database)
-        found = shift_named(table.all(), shift)
-        table.write(replace(found, ended=workspace.now()))
-        for lease in leases.all():
-            if lease.shift == found.id and lease.is_open:
-                leases.write(replace(lease, until=min(lease.until, workspace.now())))
+    now = workspace.now()
+    found = shift_named(Shifts(workspace.database).all(), shift)
+
+    def ended() -> list[SetNote]:
+        standing = shift_named(Shifts(workspace.database).all(), shift)
+        given = [one for one in Leases(workspace.database).all() if one.shift == standing.id and one.is_open]
+        over = [set_note(one, replace(one, until=min(one.until, now)), f"{standing.id} ended") for one in given]
+        return [set_note(standing, replace(standing, ended=now), "ended by hand"), *over]
+
+    note(workspace, ended)
     say(f"{found.id} has ended; what it gives now ends with: adzeguard round")
     return Exit.NOTHING_TO_REPORT

@@ -52,10 +52,14 @@ def add(fingerprint: str, until: datetime, why: str, folder: Path | None) -> int
     """Leave a finding as it is until a date, of whichever check; its fingerprint is told by check --format json.
 
     Until then check tells it as a note. Rules that tell are asked about: adzeguard answer leaves those.
+    It stands in the journal, and can be undone.
     """
+    from adzeguard.core.change.kinds.set_note import SetNote, set_note
     from adzeguard.core.errors import UnknownNameError
+    from adzeguard.core.time.question import Waiver
     from adzeguard.store.questions import Waivers
     from adzeguard.workflows.asking import Left, waiver_over
+    from adzeguard.workspace.notes import note
 
     workspace = opened(folder)
     refuse_moment(workspace, until, why)
@@ -65,13 +69,17 @@ def add(fingerprint: str, until: datetime, why: str, folder: Path | None) -> int
             f"nothing that is found now has the fingerprint '{fingerprint}'",
             "See: adzeguard check --columns fingerprint,subject,message",
         )
-    with workspace.held("waivers add"):
-        table = Waivers(workspace.database)
-        where = found.host.name if found.host is not None else found.subject.name
-        about = Left(fingerprint, found.rule or found.check, where, found.member_name)
-        waiver = waiver_over(table.all(), about, until, workspace.operator(), why, workspace.now())
-        table.write(waiver)
-    say(f"{waiver.id}: {where} is {waiver.in_words()}")
+    where = found.host.name if found.host is not None else found.subject.name
+    about = Left(fingerprint, found.rule or found.check, where, found.member_name)
+    made: list[Waiver] = []
+
+    def left() -> list[SetNote]:
+        earlier = Waivers(workspace.database).all()
+        made.append(waiver_over(earlier, about, until, workspace.operator(), why, workspace.now()))
+        return [set_note(None, made[0], why)]
+
+    note(workspace, left)
+    say(f"{made[0].id}: {where} is {made[0].in_words()}")
     return Exit.NOTHING_TO_REPORT
 
 
@@ -93,13 +101,18 @@ def refuse_moment(workspace: Workspace, until: datetime, why: str) -> None:
 @workspace_option
 def end(waiver: str, folder: Path | None) -> int:
     """End a waiver before its time. If the deviation still stands, the next round asks again."""
+    from adzeguard.core.change.kinds.set_note import SetNote, set_note
     from adzeguard.store.questions import Waivers
     from adzeguard.workflows.asking import waiver_named
+    from adzeguard.workspace.notes import note
 
     workspace = opened(folder)
-    with workspace.held("waivers end"):
-        table = Waivers(workspace.database)
-        found = waiver_named(table.all(), waiver, workspace.now())
-        table.write(replace(found, ended=workspace.now()))
+
+    def ended() -> list[SetNote]:
+        standing = waiver_named(Waivers(workspace.database).all(), waiver, workspace.now())
+        return [set_note(standing, replace(standing, ended=workspace.now()), "ended before its time")]
+
+    found = waiver_named(Waivers(workspace.database).all(), waiver, workspace.now())
+    note(workspace, ended)
     say(f"{found.id} has ended; what still deviates is asked again by: adzeguard round")
     return Exit.NOTHING_TO_REPORT

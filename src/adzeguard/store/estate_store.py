@@ -42,11 +42,11 @@ class EstateStore:
     """Reads and writes collections. Each is written whole, or not at all."""
 
     def __init__(self, database: Database) -> None:
-        self._database = database
+        self.database = database
 
     def ids_for(self, keys: Sequence[bytes]) -> list[int]:
         """Return a number for each object by its key: the one it always had, or a new one."""
-        with self._database.reading() as connection:
+        with self.database.reading() as connection:
             known = _known_ids(connection, keys)
             following = _size(connection)
         ids = []
@@ -65,7 +65,7 @@ class EstateStore:
         `compared` says that every row is to be compared, as one may be damaged, and not only what all come to.
         """
         digest = (assembled.objects.digest() + assembled.graph.digest()).hex()
-        with self._database.writing() as connection:
+        with self.database.writing() as connection:
             before = one(connection, "SELECT value FROM about WHERE name = 'digest'")
             number = begin(connection, facts)
             objects = groups = 0
@@ -97,7 +97,7 @@ class EstateStore:
         domain = self.latest().facts.domain
         ids = self.ids_for([seen.row.key for seen in observed])
         gone = self.ids_of(removed)
-        with self._database.writing() as connection:
+        with self.database.writing() as connection:
             number = begin(connection, facts)
             objects = groups = 0
             if observed or gone:
@@ -108,7 +108,7 @@ class EstateStore:
         return Written(number, objects, groups, hosts_changed)
 
     def _catalogue(self) -> StoredCatalogue:
-        return StoredCatalogue(self._database, self.latest().facts.domain)
+        return StoredCatalogue(self.database, self.latest().facts.domain)
 
     def altered_containers(self, observed: Sequence[Observed]) -> list[str]:
         """Return the names of containers among them that stand elsewhere, or under other rights, than the store has.
@@ -116,7 +116,7 @@ class EstateStore:
         What lies below such a container has changed without saying so: its name, or its inherited rights.
         """
         containers = [seen for seen in observed if seen.row.kind in CONTAINERS]
-        with self._database.reading() as connection:
+        with self.database.reading() as connection:
             known = _known_ids(connection, [seen.row.key for seen in containers])
         ids = [known[seen.row.key] for seen in containers if seen.row.key in known]
         catalogue = self._catalogue()
@@ -134,7 +134,7 @@ class EstateStore:
             "SELECT o.id, o.name, o.dn, o.details, o.primary_rid, a.text, o.rid FROM object o LEFT JOIN authority a"
             " ON a.id = o.authority WHERE o.until IS NULL AND o.kind = ?"
         )
-        with self._database.reading() as connection:
+        with self.database.reading() as connection:
             rows = connection.rows(query, (int(Kind.COMPUTER),))
         return [
             Host(
@@ -151,7 +151,7 @@ class EstateStore:
 
     def ids_of(self, keys: Iterable[bytes]) -> list[int]:
         """Return the ids of the objects with these keys that are there now, less those that are not known."""
-        with self._database.reading() as connection:
+        with self.database.reading() as connection:
             return list(_known_ids(connection, list(keys), "until IS NULL").values())
 
     def latest(self) -> StoredCollection:
@@ -173,11 +173,11 @@ class EstateStore:
 
     def write_folder(self, server: str, share: str, path: str, descriptor: bytes) -> None:
         """Write the permissions that stand on a folder of a file share now."""
-        Shares(self._database).replace_folder(server, share, path, descriptor)
+        Shares(self.database).replace_folder(server, share, path, descriptor)
 
     def moments(self, most: int) -> list[datetime]:
         """Return when collections ended, oldest first; of many, so many of them evenly."""
-        with self._database.reading() as connection:
+        with self.database.reading() as connection:
             times = [float(at) for (at,) in connection.rows("SELECT finished FROM collection ORDER BY id")]
         step = max(1, -(-len(times) // most))
         kept = times[::-1][::step][::-1]
@@ -189,7 +189,7 @@ class EstateStore:
         last = (self.latest() if after is None else self.at(after)).id
         low, high = sorted((first, last))
         query = "SELECT DISTINCT id FROM object WHERE since > ? AND since <= ? OR until > ? AND until <= ?"
-        with self._database.reading() as connection:
+        with self.database.reading() as connection:
             return [int(i) for (i,) in connection.rows(query, (low, high, low, high))]
 
     def last_full(self) -> StoredCollection | None:
@@ -206,33 +206,33 @@ class EstateStore:
         return before.facts.finished if before else None
 
     def _last_where(self, condition: str, *values: Any) -> StoredCollection | None:
-        with self._database.reading() as connection:
+        with self.database.reading() as connection:
             return last_where(connection, condition, values)
 
     def load(self, moment: datetime | None = None) -> Estate:
         """Return the estate as it stands now, or stood at a moment; objects and hosts are fetched when looked at."""
         stored = self.latest() if moment is None else self.at(moment)
         collection = None if moment is None else stored.id
-        catalogue = StoredCatalogue(self._database, stored.facts.domain, collection)
-        hosts = StoredHosts(self._database, valid_at(collection))
+        catalogue = StoredCatalogue(self.database, stored.facts.domain, collection)
+        hosts = StoredHosts(self.database, valid_at(collection))
         return Estate(stored.facts.finished, stored.facts.domain, catalogue, lambda: self.load_graph(collection), hosts)
 
     def load_graph(self, collection: int | None = None) -> MembershipGraph:
         """Return all memberships, as they are now or were after a collection."""
-        with self._database.reading() as connection:
+        with self.database.reading() as connection:
             return read_graph(connection, _size(connection), valid_at(collection))
 
     def hosts_unread(self) -> tuple[int, list[str]]:
         """Return how many hosts there are, and the names of those that could not be read the last time."""
         joined = "SELECT o.name FROM host h JOIN object o ON o.id = h.id WHERE h.until IS NULL AND o.until IS NULL"
-        with self._database.reading() as connection:
+        with self.database.reading() as connection:
             (count,) = one(connection, "SELECT count(*) FROM host WHERE until IS NULL AND source <> ''") or (0,)
             rows = connection.rows(f"{joined} AND h.trouble <> '' ORDER BY o.name")
         return int(count), [name for (name,) in rows]
 
     def names_had(self, object_id: int) -> list[str]:
         """Return every DN that an object has had since it was first collected."""
-        with self._database.reading() as connection:
+        with self.database.reading() as connection:
             return [str(dn) for (dn,) in connection.rows("SELECT DISTINCT dn FROM object WHERE id = ?", (object_id,))]
 
     def sids_of(self, dns: Iterable[str]) -> dict[str, str]:
@@ -242,7 +242,7 @@ class EstateStore:
         """
         wanted = {fold_dn(dn) for dn in dns}
         found: dict[str, str] = {}
-        with self._database.reading() as connection:
+        with self.database.reading() as connection:
             for some in batched(sorted(wanted)):
                 hashes = [text_hash(folded) for folded in some]
                 # First who has it now, then who had it, the last one first: the first one that is found counts.
@@ -258,12 +258,12 @@ class EstateStore:
 
     def hosts_read_at(self) -> dict[int, datetime]:
         """Return by the ids of the hosts that are looked after when each answered last."""
-        with self._database.reading() as connection:
+        with self.database.reading() as connection:
             return {i: datetime.fromtimestamp(moment, UTC) for i, moment in read_at(connection).items()}
 
     def load_hosts(self, collection: int | None = None) -> list[Host]:
         """Return all hosts with the state last read of each, now or after a collection."""
-        with self._database.reading() as connection:
+        with self.database.reading() as connection:
             return read_hosts(connection, valid_at(collection))
 
 

@@ -63,6 +63,11 @@ class Leases:
         with self._database.writing() as connection:
             connection.run("DELETE FROM lease WHERE id = ? AND state = 'starting'", (lease.id,))
 
+    def take_out(self, note_id: str) -> None:
+        """Forget one whose making is taken back."""
+        with self._database.writing() as connection:
+            connection.run("DELETE FROM lease WHERE id = ?", (note_id,))
+
 
 def _read(row: Sequence[Any]) -> Lease:
     (lease_id, member, member_sid, group, group_sid, host, begun, until, by, why, state, *rest) = row

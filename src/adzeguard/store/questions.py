@@ -62,6 +62,11 @@ class Waivers:
             if question is not None:
                 write_question(connection, question)
 
+    def take_out(self, note_id: str) -> None:
+        """Forget one whose making is taken back."""
+        with self._database.writing() as connection:
+            connection.run("DELETE FROM waiver WHERE id = ?", (note_id,))
+
 
 def write_question(connection: Connection, question: Question) -> None:
     """Write a question, over what stood of it."""

@@ -54,6 +54,11 @@ class Shifts:
             connection.run("DELETE FROM shift WHERE id = ?", (shift.id,))
             connection.run(f"INSERT INTO shift ({_COLUMNS}) VALUES ({_MARKS})", values)
 
+    def take_out(self, note_id: str) -> None:
+        """Forget one whose making is taken back."""
+        with self._database.writing() as connection:
+            connection.run("DELETE FROM shift WHERE id = ?", (note_id,))
+
 
 def _read(row: Sequence[Any]) -> Shift:
     *texts, first, begins, ends, zone, by, why, days_off, ended = row

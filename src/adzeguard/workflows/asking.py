@@ -208,17 +208,14 @@ def waiver_over(earlier: Sequence[Waiver], about: Left, until: datetime, by: str
     return Waiver(number, about.fingerprint, about.rule, about.where, about.member, by, why, now, until, renewed)
 
 
-def leave(
-    database: Database, questions: Sequence[Question], until: datetime, by: str, why: str, now: datetime
+def waivers_over(
+    earlier: Sequence[Waiver], questions: Sequence[Question], until: datetime, by: str, why: str, now: datetime
 ) -> list[Waiver]:
-    """Leave what questions are about as it is until a moment; each waiver is written with the answer that it is."""
-    table = Waivers(database)
-    made = []
+    """Return the waivers that leave what questions are about as it is until a moment, in their order."""
+    made: list[Waiver] = []
     for question in questions:
         about = Left(question.fingerprint, question.rule, question.host or question.subject, question.member)
-        waiver = waiver_over(table.all(), about, until, by, why, now)
-        table.write(waiver, answered(question, "left", by, why, now))
-        made.append(waiver)
+        made.append(waiver_over([*earlier, *made], about, until, by, why, now))
     return made
 
 

@@ -23,6 +23,7 @@ from adzeguard.directory.executors.table import make_in_directory
 from adzeguard.directory.port import DirectoryDriver
 from adzeguard.shares.executor import make_on_share
 from adzeguard.store.collections import ENACTMENT, CollectionFacts
+from adzeguard.store.notes import make_note
 from adzeguard.workflows.collect import read_host
 from adzeguard.workflows.interrupted import Interrupted
 from adzeguard.workflows.made_after_all import made_after_all
@@ -140,7 +141,9 @@ def _make(changes: Iterable[Change], judged: Judged, run: Run, hosts_read: dict[
     for change in changes:
         if run.ports.stopping():
             return
-        if change.host_name:
+        if change.is_note:
+            run.conclude(make_note(run.ports.store.database, judged.allowed(change), run.intend))
+        elif change.host_name:
             on_hosts.setdefault(change.host_name, []).append(change)
         elif change.share_server:
             _make_on_share(judged.allowed(change), run)
@@ -168,7 +171,9 @@ def _store_what_was_read(run: Run, estate: Estate, hosts_read: dict[str, Host], 
     What cannot be read again, now or because an earlier try read it, is left to the next collection.
     """
     ports = run.ports
-    made = [outcome.change for outcome in run.outcomes]
+    made = [outcome.change for outcome in run.outcomes if not outcome.change.is_note]
+    if not made:
+        return
     in_directory = [change for change in made if not change.host_name]
     observed = _read_again(in_directory, ports.directory)
     # What was refused lives on, though its intent told its end; what was found gone was deleted by an earlier try.

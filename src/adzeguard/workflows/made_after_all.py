@@ -8,6 +8,7 @@ from adzeguard.directory.executors.table import seen_in_directory
 from adzeguard.hosts.careful import session_with
 from adzeguard.hosts.executor import seen_on_host
 from adzeguard.shares.executor import seen_on_share
+from adzeguard.store.notes import seen_note
 from adzeguard.workflows.run import Ports
 
 
@@ -21,6 +22,8 @@ def made_after_all(ports: Ports, estate: Estate, change: Change) -> Outcome | No
 
 
 def _seen(ports: Ports, estate: Estate, change: Change) -> Outcome | None:
+    if change.is_note:
+        return seen_note(ports.store.database, change)
     if change.share_server:
         return seen_on_share(ports.shares.get(change.share_server.casefold()), change)
     if not change.host_name:

@@ -5,7 +5,7 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from threading import Lock
-from typing import Any
+from typing import Any, Final, NoReturn
 
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.outcome import Outcome, Status
@@ -20,6 +20,16 @@ from adzeguard.workflows.pace import Pace
 
 Report = Callable[[Outcome], None]
 """Is given each outcome as it comes about."""
+
+
+class _Untouched:
+    """Stands in for what an enactment has nothing to write to."""
+
+    def __getattr__(self, name: str) -> NoReturn:
+        raise AttributeError(f"this enactment was given nothing that has {name}")
+
+
+UNTOUCHED: Final[Any] = _Untouched()
 
 
 @dataclass(frozen=True)

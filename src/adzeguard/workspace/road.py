@@ -18,6 +18,7 @@ from adzeguard.workflows.enact import drop_enactment, enact_judged
 from adzeguard.workflows.interrupted import Interrupted, interrupted_enactment, the_interrupted
 from adzeguard.workflows.look_again import look_again
 from adzeguard.workflows.propose import Proposed, believed, in_full, weighed_again
+from adzeguard.workflows.run import UNTOUCHED
 from adzeguard.workspace.approval_needs import approving
 from adzeguard.workspace.wanted import Done, Escort, Wanted
 
@@ -134,6 +135,12 @@ def _write(
         failing.note(outcome)
         escort.outcome(outcome, len(proposal.changes))
 
+    about: dict[str, object] = {"unattended": True} if wanted.unattended else {}
+    if approval:
+        about["approval"] = dict(approval)
+    if proposal.changes and all(change.is_note for change in proposal.changes):
+        enacted = enact_judged(judged, workspace.ports(UNTOUCHED, UNTOUCHED), report, earlier, about)
+        return Done(enacted.outcomes, enacted.left)
     with (
         workspace.directory() as directory,
         workspace.hosts() as hosts,
@@ -154,10 +161,7 @@ def _write(
             crew=workspace.crew(wanted.rollout.workers),
             shares=shares,
         )
-        about = {"unattended": True} if wanted.unattended else {}
-        enacted = enact_judged(
-            judged, ports, report, earlier, {**about, "approval": dict(approval)} if approval else about
-        )
+        enacted = enact_judged(judged, ports, report, earlier, about)
     return Done(enacted.outcomes, enacted.left, tuple(sorted(failing.names)), failing.are_too_many)
 
 

@@ -112,6 +112,11 @@ class Change(BaseModel, ABC):
         return ""
 
     @property
+    def is_note(self) -> bool:
+        """Whether nothing but a note of the workspace itself is written."""
+        return False
+
+    @property
     def target(self) -> str:
         """What is written to, for people: the host, or the directory."""
         return self.host_name or "directory"

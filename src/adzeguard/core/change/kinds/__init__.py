@@ -21,6 +21,7 @@ from adzeguard.core.change.kinds.set_account_control import SetAccountControl
 from adzeguard.core.change.kinds.set_attributes import SetAttributes
 from adzeguard.core.change.kinds.set_logon_alone import SetLogonAlone
 from adzeguard.core.change.kinds.set_member_end import SetMemberEnd
+from adzeguard.core.change.kinds.set_note import SetNote
 from adzeguard.core.change.kinds.set_notice import SetNotice
 from adzeguard.core.change.kinds.set_primary_group import SetPrimaryGroup
 from adzeguard.core.change.kinds.switch_on_ending_links import SwitchOnEndingLinks
@@ -44,6 +45,7 @@ CHANGE_KINDS: Final[tuple[type[Change], ...]] = (
     EndRefusal,
     SetLogonAlone,
     SetNotice,
+    SetNote,
     GiveElevation,
     EndElevation,
     DisableOwnAccount,
