@@ -9,7 +9,7 @@ from typing import IO
 
 import pytest
 
-from adzeguard.cli.watch import _Waiting
+from adzeguard.workspace.watching import Waiting
 from tests.program import Json, Program, Ran
 
 
@@ -43,7 +43,7 @@ def waits(calm: Program, monkeypatch: pytest.MonkeyPatch) -> list[float]:
         calm.ahead += timedelta(seconds=seconds)
         return "time"
 
-    monkeypatch.setattr("adzeguard.cli.watch._Waiting.until_needed", clock_goes_on)
+    monkeypatch.setattr("adzeguard.workspace.watching.Waiting.until_needed", clock_goes_on)
     return waited
 
 
@@ -85,13 +85,13 @@ def test_a_round_that_fails_is_told_and_the_watch_goes_on(
     whole = path.read_bytes()
     path.write_bytes(b"no directory")
     calm.ahead = timedelta(hours=2)
-    wait = _Waiting.until_needed
+    wait = Waiting.until_needed
 
-    def comes_back(self: _Waiting, seconds: float) -> str:
+    def comes_back(self: Waiting, seconds: float) -> str:
         path.write_bytes(whole)
         return wait(self, seconds)
 
-    monkeypatch.setattr(_Waiting, "until_needed", comes_back)
+    monkeypatch.setattr(Waiting, "until_needed", comes_back)
     first, second = rounds_of(calm("watch", "--rounds", "2"))
     assert "error" in first
     assert (second["because"], second["leases_ended"]) == ("time", ["L1"])

@@ -5,7 +5,7 @@ from datetime import datetime
 from pathlib import Path
 from socket import gethostname
 from time import sleep
-from typing import Any, Final
+from typing import Final
 
 import click
 
@@ -16,7 +16,6 @@ from adzeguard.cli.moments import MOMENT
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import example, listing_options_without_limit, workspace_option
 from adzeguard.cli.output import put, put_view, say
-from adzeguard.workspace.open_workspace import Workspace
 
 _ROWS_AT_ONCE: Final = 1000
 _LOOK_EVERY: Final = 1.0
@@ -107,29 +106,15 @@ def verify(seals: tuple[Path, ...], folder: Path | None) -> int:
     so is the whole journal where the store was moved away. Seals say the same with a signature, wherever they are kept;
     those of the workspace are looked at by themselves. Without the journal there is no undo of what was done before.
     """
+    from adzeguard.workspace.sealing import broken_seals
+
     workspace = opened(folder)
     journal = workspace.journal
     kept = sorted(workspace.settings.seals_folder.glob("*.seal"))
-    broken = [*journal.broken_at(), *(_broken_seals(workspace, [*kept, *seals]) if kept or seals else ())]
+    broken = [*journal.broken_at(), *(broken_seals(workspace, [*kept, *seals]) if kept or seals else ())]
     sealed = f" {len(kept) + len(seals)} seals hold." if kept or seals else ""
     put("".join(f"{line}\n" for line in broken) or f"All {journal.count()} rows stand as they were written.{sealed}\n")
     return Exit.TO_REPORT if broken else Exit.NOTHING_TO_REPORT
-
-
-def _broken_seals(workspace: Workspace, files: list[Path]) -> list[str]:
-    seals = the_seals()
-    return list(seals.broken_seals(workspace.journal, files, workspace.settings.approval.signers, workspace.now()))
-
-
-def the_seals() -> Any:
-    """Return the module of seals; `SettingsError` where what it needs is not installed."""
-    try:
-        from adzeguard.workflows import seals
-    except ModuleNotFoundError as error:
-        from adzeguard.core.errors import SettingsError
-
-        raise SettingsError("seals need an extra package", "pip install 'adzeguard[approval]'") from error
-    return seals
 
 
 @command.command("seal", epilog=example("adzeguard journal seal --key seal-key"))
@@ -142,6 +127,7 @@ def seal(key: Path | None, folder: Path | None) -> int:
     [seal] key in adzeguard.toml, rounds seal once a day by themselves.
     """
     from adzeguard.core.errors import SettingsError
+    from adzeguard.workspace.sealing import seal_now
 
     workspace = opened(folder)
     used = key or workspace.settings.seal_key
@@ -151,27 +137,6 @@ def seal(key: Path | None, folder: Path | None) -> int:
         said = seal_now(workspace, used)
     say(said or "The journal is empty: there is nothing to seal.")
     return Exit.NOTHING_TO_REPORT
-
-
-def seal_now(workspace: Workspace, key: Path) -> str:
-    """Seal the journal, keep the seal and the letters that send it; return what was done, nothing for no journal."""
-    from adzeguard.store.letters import keep_letters
-
-    seals = the_seals()
-    made = seals.sealed(workspace.journal, key, workspace.now())
-    if made is None:
-        return ""
-    one, text = made
-    file = seals.keep(workspace.settings.seals_folder, one, text)
-    owner = workspace.settings.questions.owner
-    body = {"subject": f"Journal sealed at row {one.row}", "text": text, "row": one.row, "hash": one.hash}
-    with workspace.tellers() as tellers:
-        letters = [(name, "seal", owner, body) for name, teller in tellers.items() if teller.takes("seal", owner)]
-    if letters:
-        with workspace.database.writing() as connection:
-            keep_letters(connection, letters, workspace.now())
-    sent = ", and is sent with the next round" if letters else ""
-    return f"Sealed up to row {one.row}: {file}{sent}."
 
 
 @command.command("export", epilog=example("adzeguard journal export --since yesterday"))

@@ -1,26 +1,10 @@
 """Figures in the open text exposition format for monitoring (OpenMetrics 1.0, of which this is the plain part)."""
 
-from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Iterable, Mapping
+
+from adzeguard.core.views.figure import Figure
 
 _ESCAPED = {"\\": r"\\", '"': r"\"", "\n": r"\n"}
-
-
-@dataclass(frozen=True, slots=True)
-class Sample:
-    """One value, told apart from others of its figure by its labels."""
-
-    value: float
-    labels: Mapping[str, str] = field(default_factory=dict)
-
-
-@dataclass(frozen=True, slots=True)
-class Figure:
-    """One figure: its name, what it says, and its values."""
-
-    name: str
-    words: str
-    samples: Sequence[Sample]
 
 
 def exposed(figures: Iterable[Figure]) -> str:

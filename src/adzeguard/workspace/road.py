@@ -8,17 +8,25 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Final
 
+from adzeguard.core.change.guards.all import pass_guards_when_made
 from adzeguard.core.change.guards.judge import Judged, judge
+from adzeguard.core.change.kinds.add_local_member import AddLocalMember
+from adzeguard.core.change.kinds.add_member import AddMember
+from adzeguard.core.change.kinds.membership import MembershipChange
 from adzeguard.core.change.outcome import Outcome
 from adzeguard.core.change.proposal import Proposal
 from adzeguard.core.errors import UsageError
 from adzeguard.core.limits import NOTHING_NAMED, NamedSizes
 from adzeguard.core.time.lease import GIVEN_BACK
+from adzeguard.store.leases import Leases
+from adzeguard.store.letters import Letters, keep_letters
+from adzeguard.workflows.asking import alarms
 from adzeguard.workflows.enact import drop_enactment, enact_judged
 from adzeguard.workflows.interrupted import Interrupted, interrupted_enactment, the_interrupted
 from adzeguard.workflows.look_again import look_again
 from adzeguard.workflows.propose import Proposed, believed, in_full, weighed_again
 from adzeguard.workflows.run import UNTOUCHED
+from adzeguard.workflows.telling import tell_waiting
 from adzeguard.workspace.approval_needs import approving
 from adzeguard.workspace.wanted import Done, Escort, Wanted
 
@@ -74,8 +82,6 @@ def drop(workspace: "Workspace") -> tuple[str, Done]:
 
 def only_propose(workspace: "Workspace", wanted: Wanted) -> Proposed:
     """Make the proposal, with the sizes that must be named when it is enacted; nothing is written."""
-    from adzeguard.core.change.guards.all import pass_guards_when_made
-
     proposal = _made(workspace, wanted)
     return Proposed(proposal, tuple(pass_guards_when_made(workspace.case(proposal, NOTHING_NAMED))))
 
@@ -187,11 +193,6 @@ def _approval(workspace: "Workspace", proposal: Proposal, wanted: Wanted) -> Map
 
 def _only_gives_back(workspace: "Workspace", proposal: Proposal) -> bool:
     """Whether every change takes away, or shortens, what a lease of ours gave."""
-    from adzeguard.core.change.kinds.add_local_member import AddLocalMember
-    from adzeguard.core.change.kinds.add_member import AddMember
-    from adzeguard.core.change.kinds.membership import MembershipChange
-    from adzeguard.store.leases import Leases
-
     given = {lease.pair for lease in Leases(workspace.database).all()}
     return all(
         isinstance(change, MembershipChange)
@@ -203,10 +204,6 @@ def _only_gives_back(workspace: "Workspace", proposal: Proposal) -> bool:
 
 def _tell_owners(workspace: "Workspace", proposal: Proposal, why: str) -> None:
     """Tell every owner at once that glass is broken, before anything is changed; what cannot be told is kept."""
-    from adzeguard.store.letters import Letters, keep_letters
-    from adzeguard.workflows.asking import alarms
-    from adzeguard.workflows.telling import tell_waiting
-
     with workspace.tellers() as tellers:
         owner = workspace.settings.questions.owner
         letters = alarms(workspace.written_charter, tellers, owner, workspace.operator(), why, proposal)

@@ -1,0 +1,63 @@
+"""The figures of a workspace, for monitoring."""
+
+from collections import Counter
+from typing import TYPE_CHECKING
+
+from adzeguard.core.access.members import members_of
+from adzeguard.core.views.figure import Figure, Sample
+from adzeguard.store.leases import Leases
+from adzeguard.store.pending import PendingChanges
+from adzeguard.store.questions import Questions
+from adzeguard.store.reviews import Reviews
+
+if TYPE_CHECKING:
+    from adzeguard.workspace.open_workspace import Workspace
+
+
+def figures(workspace: "Workspace") -> list[Figure]:
+    """Return findings, people inside privileged groups, hosts, leases, and what waits, as they stand now."""
+    found = Counter((one.check, one.severity.label) for one in workspace.findings())
+    leases = Counter(one.state for one in Leases(workspace.database).all() if one.is_open)
+    hosts, unread = workspace.store.hosts_unread()
+    full = workspace.store.last_full() or workspace.store.latest()
+    rounds = workspace.settings.last_round_path
+    pending, _ = PendingChanges(workspace.database).oldest()
+    people = {
+        group.qualified_name: sum(access.principal.is_person for access in members_of(workspace.estate, group))
+        for group in workspace.privileged
+    }
+    questions = sum(one.is_open for one in Questions(workspace.database).all())
+    waiting = sum(one.unanswered for one in Reviews(workspace.database).all())
+    return [
+        Figure(
+            "adzeguard_findings",
+            "Findings of the checks.",
+            [Sample(count, {"check": check, "severity": label}) for (check, label), count in sorted(found.items())],
+        ),
+        Figure(
+            "adzeguard_privileged_people",
+            "Accounts inside a privileged group, by whichever nesting.",
+            [Sample(count, {"group": group}) for group, count in people.items()],
+        ),
+        Figure(
+            "adzeguard_hosts",
+            "Hosts that are looked after.",
+            [Sample(hosts - len(unread), {"state": "read"}), Sample(len(unread), {"state": "unread"})],
+        ),
+        Figure(
+            "adzeguard_leases", "Leases that are open.", [Sample(n, {"state": s}) for s, n in sorted(leases.items())]
+        ),
+        Figure("adzeguard_questions_open", "Questions that wait for an owner.", [Sample(questions)]),
+        Figure("adzeguard_review_lines_open", "Lines of reviews that wait for an answer.", [Sample(waiting)]),
+        Figure("adzeguard_changes_pending", "Changes that wait for a host to answer.", [Sample(pending)]),
+        Figure(
+            "adzeguard_last_collection_timestamp_seconds",
+            "When the directory was read last.",
+            [Sample(int(full.facts.finished.timestamp()))],
+        ),
+        Figure(
+            "adzeguard_last_round_timestamp_seconds",
+            "When the last round ended.",
+            [Sample(int(rounds.stat().st_mtime))] if rounds.exists() else [],
+        ),
+    ]

@@ -1,0 +1,232 @@
+"""One round: collect, end what is over, begin shifts, mend, seal, ask. Each part says what it could not do."""
+
+from dataclasses import replace
+from functools import partial
+from typing import TYPE_CHECKING, Any
+
+from adzeguard.core.change.draft import Draft
+from adzeguard.core.change.guards.approval import NO_NEEDS
+from adzeguard.core.change.kinds.set_note import set_note
+from adzeguard.core.cleaning.reviewed import overdue
+from adzeguard.core.errors import AdzeguardError
+from adzeguard.core.time.lease import due, last_end, stood_before
+from adzeguard.store.leases import Leases
+from adzeguard.store.letters import Letters
+from adzeguard.store.reviews import Reviews
+from adzeguard.store.shifts import Shifts
+from adzeguard.store.trail import Trail
+from adzeguard.workflows.asking import Asker, ask
+from adzeguard.workflows.collect import Sources, collect
+from adzeguard.workflows.contracts import by_contracts
+from adzeguard.workflows.interrupted import interrupted_enactment
+from adzeguard.workflows.leases import end_moved, ending, giving, is_inside, note_ended
+from adzeguard.workflows.origins import origins
+from adzeguard.workflows.settle_later import settle_unknown
+from adzeguard.workflows.shifts import beginning
+from adzeguard.workflows.telling import tell_waiting
+from adzeguard.workflows.trail import read_on
+from adzeguard.workspace.approval_needs import approval_needs
+from adzeguard.workspace.sealing import seal_now, the_seals
+from adzeguard.workspace.unattended import enact_unattended, go_on_unattended
+
+if TYPE_CHECKING:
+    from adzeguard.core.review.correction import Correction
+    from adzeguard.core.time.lease import Lease
+    from adzeguard.workflows.interrupted import Interrupted
+    from adzeguard.workspace.open_workspace import Workspace
+
+
+def one_round(workspace: "Workspace", *, only_leases: bool = False) -> dict[str, Any]:
+    """Make a round, and return what it came to.
+
+    What a round began and was killed over is gone on with. What somebody else began and did not end waits for them:
+    leases end and owners are asked all the same, but nothing is given or mended beside it.
+    """
+    with workspace.held("round"):
+        data = _collected(workspace) | _read_on(workspace)
+        earlier = interrupted_enactment(workspace.journal)
+        if earlier is not None and earlier.unattended:
+            data |= _gone_on(workspace, earlier)
+            earlier = interrupted_enactment(workspace.journal)
+        if earlier is None:
+            _settle_begun(workspace)
+        data |= _contracts(workspace)
+        data |= _leases(workspace)
+        if earlier is not None:
+            data |= {"leases_begun": [], "mended": 0, "refused_rules": [f"nothing is mended, since {earlier.in_words}"]}
+        else:
+            data |= _shifts(workspace)
+            data |= _mended(workspace) if not only_leases else {"mended": 0}
+        data |= _sealed(workspace)
+        data |= _asked(workspace) if not only_leases else {"asked": [], "settled": [], "told": 0, "untold": []}
+        parts = ("trail", "earlier", "contracts", "leases", "shifts", "rules", "seal")
+        told = {
+            key: [line for part in parts for line in data.pop(f"{key}_{part}", ())] for key in ("not_made", "refused")
+        }
+        workspace.settings.last_round_path.touch(mode=0o600)
+        return data | told
+
+
+def _collected(workspace: "Workspace") -> dict[str, Any]:
+    with workspace.directory() as directory, workspace.hosts() as hosts:
+        sources = Sources(
+            directory, hosts, workspace.store, workspace.now, _untold, workspace.names, workspace.crew("")
+        )
+        done = collect(sources)
+    workspace.look_anew()
+    settle_unknown(workspace.journal, workspace.estate, workspace.now(), workspace.operator())
+    written = done.written
+    return {"collected": {"objects": written.objects, "groups": written.groups, "hosts": written.hosts}}
+
+
+def _gone_on(workspace: "Workspace", earlier: "Interrupted") -> dict[str, Any]:
+    done = go_on_unattended(workspace)
+    refused = [f"{earlier.name}: {done.refused}"] if done.refused else []
+    return {"not_made_earlier": list(done.not_made), "refused_earlier": refused}
+
+
+def _settle_begun(workspace: "Workspace") -> None:
+    """Write down of leases that were being begun when somebody was killed whether they were: no enactment is left."""
+    table = Leases(workspace.database)
+    for lease in table.all():
+        if lease.state == "starting" and is_inside(workspace.estate, lease):
+            table.write(replace(lease, state="running"))
+        elif lease.state == "starting":
+            table.forget(lease)
+
+
+def _read_on(workspace: "Workspace") -> dict[str, Any]:
+    """Read what the directory has logged since; a log that cannot be read holds up nothing else."""
+    events = 0
+    not_read: list[str] = []
+    for path in workspace.settings.logs:
+        try:
+            events += read_on(Trail(workspace.database), path)
+        except AdzeguardError as error:
+            not_read.append(str(error))
+    return {"events": events, "not_made_trail": not_read}
+
+
+def _untold(_what: str, _done: int, _of: int | None) -> None:
+    return
+
+
+def _contracts(workspace: "Workspace") -> dict[str, Any]:
+    """Move the ends of leases that end with a contract to where it ends now."""
+    table = Leases(workspace.database)
+    leases = table.all()
+    if not any(one.contract and one.is_open for one in leases):
+        return {}
+    with workspace.directory() as directory:
+        found = by_contracts(directory, leases, workspace.settings.contract_attribute)
+    not_made, refused = list(found.unclear), []
+    for later, former in found.moved:
+        others = [one for one in table.all() if one.id != later.id]
+        if later.until > workspace.now():  # one that is over is ended by what follows
+            moved = end_moved(workspace.estate, later, last_end(former, others), others)
+            done = enact_unattended(workspace, lambda moved=moved: Draft.of(moved))  # type: ignore[misc]
+            not_made += done.not_made
+            refused += [f"{later.id}: {done.refused}"] if done.refused else []
+        noted = set_note(former, later, "the contract ends at another time")
+        done = enact_unattended(workspace, lambda noted=noted: Draft.of([noted]))  # type: ignore[misc]
+        refused += [f"{later.id}: {done.refused}"] if done.refused else []
+    return {"not_made_contracts": not_made, "refused_contracts": refused}
+
+
+def _leases(workspace: "Workspace") -> dict[str, Any]:
+    """End each lease by itself: one that a guard holds back keeps no other."""
+    table = Leases(workspace.database)
+    ended: list[str] = []
+    left: list[str] = []
+    not_made: list[str] = []
+    refused: list[str] = []
+    for lease in due(table.all(), workspace.now()):
+        make = partial(_end_of, workspace, lease)
+        done = enact_unattended(workspace, make, gives_back=True)
+        not_made += done.not_made
+        refused += [f"{lease.id}: {done.refused}"] if done.refused else []
+        at = lease.until if lease.by_itself and not done.made else workspace.now()
+        still = note_ended(table, [lease], workspace.estate, at)
+        (left if still else ended).append(lease.id)
+    return {"leases_ended": ended, "leases_left": left, "not_made_leases": not_made, "refused_leases": refused}
+
+
+def _end_of(workspace: "Workspace", lease: "Lease") -> "Draft":
+    return Draft.of(ending(workspace.estate, [lease], Leases(workspace.database).all()))
+
+
+def _shifts(workspace: "Workspace") -> dict[str, Any]:
+    """Begin what is worked now. The lease is written down first: whoever is killed forgets no end."""
+    shifts = [one for one in Shifts(workspace.database).all() if one.ended is None]
+    table = Leases(workspace.database)
+    begun: list[str] = []
+    not_made: list[str] = []
+    refused: list[str] = []
+    begins = list(beginning(shifts, table.all(), workspace.now())) if shifts else []
+    able = any(not one.host for one in begins) and workspace.ends_leases_by_itself
+    for one in begins:
+        lease = replace(one, id=table.next_id(), state="starting")
+        before = stood_before(lease, table.all(), inside=is_inside(workspace.estate, lease))
+        lease = replace(lease, stood_before=before, by_itself=able and not (lease.host or before))
+        table.write(lease)
+        done = enact_unattended(workspace, lambda lease=lease: Draft.of(giving(workspace.estate, lease)))  # type: ignore[misc]
+        not_made += done.not_made
+        refused += [f"{one.shift}: {done.refused}"] if done.refused else []
+        if is_inside(workspace.estate, lease):
+            table.write(replace(lease, state="running"))
+            begun.append(lease.id)
+        else:
+            table.forget(lease)
+    return {"leases_begun": begun, "not_made_shifts": not_made, "refused_shifts": refused}
+
+
+def _sealed(workspace: "Workspace") -> dict[str, Any]:
+    """Seal the journal once a day, where something was written since."""
+    key = workspace.settings.seal_key
+    if key is None:
+        return {}
+    last = the_seals().last_kept(workspace.settings.seals_folder)
+    rows = workspace.journal.rows(1)
+    is_today = last is not None and last.at.date() == workspace.now().date()
+    if not rows or is_today or (last is not None and last.row == rows[0].seq):
+        return {}
+    try:
+        seal_now(workspace, key)
+    except AdzeguardError as error:
+        return {"not_made_seal": [str(error)]}
+    return {}
+
+
+def _asked(workspace: "Workspace") -> dict[str, Any]:
+    """Ask owners what only they can say, and tell them; what cannot be told is kept for the next round."""
+    deputy, now = workspace.settings.questions.owner, workspace.now()
+    late = overdue(Reviews(workspace.database).all(), now, deputy)
+    with workspace.tellers() as tellers:
+        asker = Asker(workspace.database, workspace.written_charter, tellers, deputy, now)
+        asked = ask([*workspace.corrections(), *late], asker, lambda new: origins(new, workspace.past))
+        told = tell_waiting(Letters(workspace.database), tellers)
+    return {
+        "asked": [one.id for one in asked.new],
+        "settled": [one.id for one in asked.settled],
+        "told": told.told,
+        "untold": list(told.reasons),
+    }
+
+
+def _mended(workspace: "Workspace") -> dict[str, Any]:
+    """Mend what rules say to mend, but for what needs somebody else's yes: that waits, and holds nothing else up."""
+    needs = approval_needs(workspace)
+    waiting: set[str] = set()
+
+    def needs_nobody(one: "Correction") -> bool:
+        why = next((why for change in one.changes if (why := needs.why(workspace.estate, change))), "")
+        if why and one.response == "mend":
+            waiting.add(f"{why} need somebody else's yes: adzeguard propose --rule {one.rule} --output FILE")
+        return not why
+
+    def draft() -> "Draft":
+        return workspace.charter_draft(()) if needs == NO_NEEDS else workspace.charter_draft((), needs_nobody)
+
+    done = enact_unattended(workspace, draft)
+    refused = [*([done.refused] if done.refused else []), *sorted(waiting)]
+    return {"mended": done.made, "not_made_rules": list(done.not_made), "refused_rules": refused}
