@@ -10,9 +10,9 @@ from adzeguard.core.change.by_hand.members import memberships_by_hand
 from adzeguard.core.change.by_hand.on_host import members_on
 from adzeguard.core.change.draft import Draft
 from adzeguard.core.change.guards.judge import Allowed, Judged, judge
-from adzeguard.core.change.proposal import Proposal
 from adzeguard.core.errors import AdzeguardError, GuardError
 from adzeguard.core.estate.names import resolve, resolve_host
+from adzeguard.core.limits import NOTHING_NAMED
 from adzeguard.core.wellknown import ADMINISTRATORS
 from adzeguard.directory.executors.table import make_in_directory
 from adzeguard.hosts.executor import make_on_host
@@ -61,7 +61,7 @@ def test_no_road_writes_what_the_guards_refuse(harmful: tuple[Program, Workspace
         enact(workspace, Wanted(lambda: proposal, gives_back=True))
     assert "keeper" in enact_unattended(workspace, lambda: draft).refused
     with pytest.raises(GuardError, match="keeper"):
-        judge(proposal, workspace.case(proposal, Wanted(lambda: draft).sizes))
+        judge(proposal, workspace.case(proposal, NOTHING_NAMED))
     with pytest.raises(AdzeguardError, match="no enactment was interrupted"):
         resume(workspace, Wanted(lambda: draft))
     assert everything(program) == before
@@ -86,7 +86,7 @@ def test_only_the_judge_allows(harmful: tuple[Program, Workspace, Draft]) -> Non
     change = proposal.changes[0]
     before = everything(program)
     with pytest.raises(TypeError, match="by the judge alone"):
-        Judged(proposal, workspace.case(proposal, Wanted(lambda: draft).sizes), (), object())
+        Judged(proposal, workspace.case(proposal, NOTHING_NAMED), (), object())
     with pytest.raises(TypeError, match="by the judge alone"):
         Allowed(change, object())
     with workspace.directory() as directory, workspace.hosts() as hosts:
@@ -105,13 +105,14 @@ def test_the_judge_looks_at_the_proposal_that_is_made(harmful: tuple[Program, Wo
     """A case about other changes is no case; a change of another proposal is not allowed by this one."""
     _, workspace, draft = harmful
     proposal = in_full(draft, workspace.proposer)
-    harmless = proposal.model_copy(update={"changes": proposal.changes[:1]})
-    case = workspace.case(harmless, Wanted(lambda: draft).sizes)
+    joins = [(resolve(workspace.estate, "First Aiders"), resolve(workspace.estate, "orla.fenn"))]
+    harmless = in_full(memberships_by_hand(workspace.estate, joins, (), "a rule"), workspace.proposer)
+    case = workspace.case(harmless, NOTHING_NAMED)
     with pytest.raises(ValueError, match="about other changes"):
         judge(proposal, case)
-    judged = judge(Proposal(**dict(harmless)), case)
+    stranger = proposal.changes[0].model_copy(update={"id": "c00099"})
     with pytest.raises(ValueError, match="is no change of the proposal"):
-        judged.allowed(proposal.changes[1])
+        judge(harmless, case).allowed(stranger)
 
 
 def test_ports_are_written_to_by_executors_alone() -> None:

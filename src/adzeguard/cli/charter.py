@@ -10,7 +10,6 @@ from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import example, listing_options, output_option, workspace_option
 from adzeguard.cli.output import put, put_json, put_view, say
-from adzeguard.cli.propose import check_rules
 
 
 @click.group(
@@ -85,9 +84,10 @@ def where(rule: str, form: str, output: Path | None, folder: Path | None) -> int
     from adzeguard.core.errors import UsageError
     from adzeguard.core.review.corrections import corrections
     from adzeguard.core.views.rule_reach import where_table
+    from adzeguard.workspace.deviations import refuse_unknown_rules
 
     workspace = opened(folder)
-    check_rules((rule,), {one.id for one in workspace.written_charter.rules})
+    refuse_unknown_rules(workspace, (rule,))
     resolved = next((one for one in workspace.charter.rules if one.id == rule), None)
     if resolved is None:
         raise UsageError(f"the rule {rule} does not hold: it is switched off, past its last day, or has a wrong name")

@@ -1,7 +1,6 @@
 """adzeguard check."""
 
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 import click
 
@@ -10,10 +9,6 @@ from adzeguard.cli.exits import Exit
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put_view
-from adzeguard.cli.propose import check_rules
-
-if TYPE_CHECKING:
-    from adzeguard.core.checks.finding import Finding
 
 _SEVERITIES = ("note", "low", "medium", "high", "critical")
 
@@ -48,20 +43,9 @@ def command(
     Keys of json and csv: severity, check, subject, member, message, rule, owner, response, fingerprint, evidence, next.
     """
     from adzeguard.core.checks.finding import Severity
-    from adzeguard.core.views.findings import counts_of, findings_table, folded_table
-    from adzeguard.store.checked import LastCheck
+    from adzeguard.core.views.findings import findings_table, folded_table
+    from adzeguard.workspace.deviations import found_now
 
-    workspace = opened(folder)
-    check_rules(rules, {rule.id for rule in workspace.written_charter.rules})
-    findings = workspace.findings()
-    if workspace.database.writable:
-        workspace.checked.note(LastCheck(workspace.now(), workspace.store.latest().id, counts_of(findings)))
-    least = Severity[severity.upper()]
-    shown = [f for f in findings if f.severity >= least and (not rules or _is_of(f, rules))]
+    shown = found_now(opened(folder), severity, rules)
     put_view(folded_table(shown) if form == "table" and not each else findings_table(shown), form, output)
     return Exit.TO_REPORT if any(f.severity > Severity.NOTE for f in shown) else Exit.NOTHING_TO_REPORT
-
-
-def _is_of(finding: "Finding", rules: tuple[str, ...]) -> bool:
-    """Tell whether a finding is of one of these rules; one about a conflict is of both."""
-    return finding.rule in rules or not set(rules).isdisjoint(finding.evidence.get("rules", ()))

@@ -29,26 +29,13 @@ def command(full: bool, shares: bool, depth: int, workers: str, folder: Path | N
     collection in force. Ends with 4 when hosts could not be read.
     """
     from adzeguard.core.wording import some_of
-    from adzeguard.store.put_in import PutIn
-    from adzeguard.workflows.collect import Sources, collect
-    from adzeguard.workflows.put_in import forget_what_is_gone
-    from adzeguard.workflows.settle_later import settle_unknown
+    from adzeguard.workspace.collecting import collected
 
     workspace = opened(folder)
     if shares:
         return _shares(workspace, depth)
-    with (
-        workspace.held("collect"),
-        workspace.directory() as directory,
-        workspace.hosts() as hosts,
-        progress_bar() as progress,
-    ):
-        crew = workspace.crew(workers)
-        done = collect(
-            Sources(directory, hosts, workspace.store, workspace.now, progress, workspace.names, crew), full=full
-        )
-        settle_unknown(workspace.journal, workspace.estate, workspace.now(), workspace.operator())
-        forget_what_is_gone(PutIn(workspace.database), workspace.journal, workspace.estate)
+    with progress_bar() as progress:
+        done = collected(workspace, full=full, workers=workers, progress=progress)
     counted = ", ".join(f"{count} {label}{'s' * (count != 1)}" for label, count in done.counts.items())
     counted = counted.replace("directory policys", "directory policies") or "nothing"
     put(f"Collected {counted}{' that changed' if done.kind == 'changes' else ''}.\n")

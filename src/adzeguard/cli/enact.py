@@ -12,7 +12,6 @@ from adzeguard.cli.enacting import drop_and_show, enact_and_show, resume_and_sho
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import (
     Answers,
-    Choice,
     choosing_options,
     enacting_options,
     example,
@@ -20,9 +19,9 @@ from adzeguard.cli.options import (
     workspace_option,
 )
 from adzeguard.cli.output import say
-from adzeguard.cli.propose import check_rules, chosen_draft
 from adzeguard.core.errors import ProposalFileError, UsageError
 from adzeguard.workflows.pace import AT_ONCE, Pace
+from adzeguard.workspace.choice import Choice
 from adzeguard.workspace.open_workspace import Workspace
 from adzeguard.workspace.wanted import Rollout, Signed
 
@@ -95,6 +94,7 @@ def command(
     """
     from adzeguard.core.change.part import Part
     from adzeguard.core.change.written import read_proposal
+    from adzeguard.workspace.deviations import chosen_draft
 
     part = Part(first, percent, patterns)
     made_now = bool(also) or not choice.is_everything
@@ -122,7 +122,6 @@ def command(
             return read_proposal(content(proposal_file), str(proposal_file))
         if pending:
             return _left_for_hosts(workspace)
-        check_rules(also, {rule.id for rule in workspace.written_charter.rules})
         return chosen_draft(workspace, also, choice)
 
     def signed() -> Signed | None:

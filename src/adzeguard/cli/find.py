@@ -33,19 +33,7 @@ def command(
 
     Keys of json and csv: name, qualified_name, sid, kind, enabled, dn.
     """
-    from adzeguard.core.estate.principal import Kind
-    from adzeguard.core.views.members import found_table
+    from adzeguard.workspace.members import found
 
-    catalogue = opened(folder, moment).estate.catalogue
-    if kind and not part:
-        ids = catalogue.of_kind(Kind[kind.upper()]).tolist()
-    else:
-        ids = catalogue.containing(part, limit + 1 if not kind else 1_000_000)
-    matches = catalogue.principals(ids)
-    wanted = [matches[i] for i in ids if i in matches and (not kind or matches[i].kind == Kind[kind.upper()])]
-    put_view(
-        found_table(wanted[:limit], f"Objects like '{part}'" if part else "Objects", more=len(wanted) > limit),
-        form,
-        output,
-    )
+    put_view(found(opened(folder, moment), part, kind or "", limit), form, output)
     return Exit.NOTHING_TO_REPORT

@@ -9,7 +9,7 @@ import click
 from adzeguard.cli.completing import names
 from adzeguard.cli.enacting import enact_draft
 from adzeguard.cli.exits import Exit
-from adzeguard.cli.group_objects import add_object_commands, one_group
+from adzeguard.cli.group_objects import add_object_commands
 from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import Answers, enacting_options, example, listing_options, why_option, workspace_option
@@ -47,21 +47,25 @@ def _change(folder: Path | None, answers: Answers, why: str, joins: _Pairs | Non
 
 
 def _of_group(group: str, members: tuple[str, ...]) -> _Pairs:
+    from adzeguard.workspace.members import group_called
+
     def pairs(workspace: Workspace) -> "list[tuple[Principal, Principal]]":
         from adzeguard.core.estate.names import resolve
 
-        bearer = one_group(workspace, group)
+        bearer = group_called(workspace, group)
         return [(bearer, resolve(workspace.estate, member)) for member in members]
 
     return pairs
 
 
 def _of_member(member: str, groups: tuple[str, ...]) -> _Pairs:
+    from adzeguard.workspace.members import group_called
+
     def pairs(workspace: Workspace) -> "list[tuple[Principal, Principal]]":
         from adzeguard.core.estate.names import resolve
 
         bearer = resolve(workspace.estate, member)
-        return [(one_group(workspace, group), bearer) for group in groups]
+        return [(group_called(workspace, group), bearer) for group in groups]
 
     return pairs
 
@@ -158,6 +162,7 @@ def copy_memberships(
     from adzeguard.core.access.peers import copy_candidates
     from adzeguard.core.estate.names import resolve
     from adzeguard.core.rights.power import powers_of
+    from adzeguard.workspace.members import group_called
 
     if sum((bool(only or excepted or named), pick, review is not None)) > 1:
         raise UsageError("--pick, --review and patterns are three ways of choosing", "Use one of them")
@@ -173,7 +178,7 @@ def copy_memberships(
         chosen = picked(candidates, f"Groups of {giver.qualified_name} for {getter.qualified_name}")
     else:
         chosen = reviewed(review, candidates) if review is not None else by_patterns(candidates, only, excepted)
-    groups = [*(candidate.group for candidate in chosen), *(one_group(workspace, name) for name in named)]
+    groups = [*(candidate.group for candidate in chosen), *(group_called(workspace, name) for name in named)]
     tell_left_out(candidates, {group.id for group in groups}, only, excepted)
     pairs = [(group, getter) for group in groups]
     return _change(folder, answers, why or f"copied from {source}", lambda _desk: pairs, None)

@@ -1,7 +1,7 @@
 """adzeguard group create, set and delete: groups themselves rather than their members."""
 
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import click
 
@@ -10,10 +10,6 @@ from adzeguard.cli.enacting import enact_draft
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import Answers, enacting_options, example, why_option, workspace_option
 from adzeguard.core.errors import UsageError
-from adzeguard.workspace.open_workspace import Workspace
-
-if TYPE_CHECKING:
-    from adzeguard.core.estate.principal import Principal
 
 
 class _Scope(click.Choice[str]):
@@ -34,19 +30,6 @@ _account_option = click.option(
     metavar="NAME",
     help="Its account name, where it is to differ from the name in the tree; as that may hold a comma.",
 )
-
-
-def one_group(workspace: Workspace, name: str) -> "Principal":
-    """Return the group of this name, or say what it is instead."""
-    from adzeguard.core.estate.names import resolve
-    from adzeguard.core.estate.principal import Kind
-
-    the_group = resolve(workspace.estate, name)
-    if the_group.kind != Kind.GROUP:
-        raise UsageError(
-            f"{the_group.qualified_name} is {the_group.kind.one}, not a group", "Try: adzeguard find --kind group"
-        )
-    return the_group
 
 
 def add_object_commands(group: click.Group) -> None:
@@ -151,12 +134,13 @@ def change(
     """
     from adzeguard.core.change.by_hand.groups import changed_group
     from adzeguard.core.estate.names import resolve
+    from adzeguard.workspace.members import group_called
 
     if all(value is None for value in (scope, kind, description, mail, manager)) and not (name or account_name):
         way_out = "Give --name, --account-name, --scope, --kind, --description, --mail or --managed-by"
         raise UsageError("nothing to set", way_out)
     workspace = opened(folder)
-    the_group = one_group(workspace, group)
+    the_group = group_called(workspace, group)
     details = {"description": description, "mail": mail}
     details["managedBy"] = resolve(workspace.estate, manager).dn if manager else manager
     security = None if kind is None else kind == "security"
@@ -187,7 +171,8 @@ def delete(group: str, why: str, answers: Answers, folder: Path | None) -> int:
     Undo makes it again with its members and in its groups, but as a new SID: what named the old one does not know it.
     """
     from adzeguard.core.change.by_hand.groups import deleted_group
+    from adzeguard.workspace.members import group_called
 
     workspace = opened(folder)
-    the_group = one_group(workspace, group)
+    the_group = group_called(workspace, group)
     return enact_draft(workspace, lambda: deleted_group(workspace.estate, workspace.charter, the_group, why), answers)

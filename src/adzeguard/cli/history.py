@@ -11,7 +11,6 @@ from adzeguard.cli.moments import MOMENT
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put_view
-from adzeguard.core.errors import InputError, UsageError
 
 
 @click.command("history", epilog=example("adzeguard history 'LOWMERE\\Domain Admins'"))
@@ -52,39 +51,8 @@ def command(
     Keys of json and csv: time, verb, group, group_sid, member, member_sid, via, by, by_sid, from, source, declared,
     still.
     """
-    from adzeguard.core.estate.logon_hours import read_times
-    from adzeguard.core.estate.names import resolve
-    from adzeguard.core.estate.principal import Kind
-    from adzeguard.core.views.history import history_table
-    from adzeguard.workflows.exact_times import with_exact_times
-    from adzeguard.workflows.history import Asked, answered
+    from adzeguard.workspace.past import Wish, history_of
 
-    workspace = opened(folder)
-    estate = workspace.estate
-    about = resolve(estate, group) if group else None
-    if about is not None and about.kind != Kind.GROUP:
-        raise UsageError(f"{about.qualified_name} is {about.kind.one}", "For a person: adzeguard history --person")
-    try:
-        hours = read_times(outside.split(";")) if outside else None
-    except InputError as error:
-        raise UsageError(f"--outside: {error.message}") from error
-    asked = Asked(
-        about,
-        resolve(estate, person) if person else None,
-        resolve(estate, by) if by else None,
-        since,
-        until,
-        hours,
-        workspace.now().astimezone().utcoffset(),
-        direct,
-        undeclared,
-    )
-    if not ask_directory:
-        rows = answered(asked, workspace.past)
-    else:
-        with workspace.directory() as directory:
-            rows = answered(
-                asked, workspace.past, lambda known, groups: with_exact_times(known, groups, directory, estate)
-            )
-    put_view(history_table(rows, about.qualified_name if about is not None else ""), form, output)
+    wish = Wish(group, person, by, since, until, outside, direct, undeclared, ask_directory)
+    put_view(history_of(opened(folder), wish), form, output)
     return Exit.NOTHING_TO_REPORT

@@ -1,7 +1,7 @@
 """adzeguard may."""
 
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import click
 
@@ -13,12 +13,6 @@ from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put_view
 from adzeguard.core.errors import AdzeguardError, UsageError
 from adzeguard.workspace.open_workspace import Workspace
-
-if TYPE_CHECKING:
-    from adzeguard.core.descriptors.descriptor import Descriptor
-    from adzeguard.core.estate.principal import Principal
-    from adzeguard.core.rights.delegations import Rights
-    from adzeguard.core.rights.questions import Asked
 
 
 @click.command("may", epilog=example("adzeguard may hedda.morrow password-help cato.lune"))
@@ -61,60 +55,27 @@ def command(
     raise UsageError("say WHO RIGHT OBJECT, --who RIGHT OBJECT, or --batch FILE", "See: adzeguard may --help")
 
 
-def _target(workspace: Workspace, right: str, name: str) -> "tuple[Rights, Principal, Asked]":
-    """Understand a right over an object; the charter is read only for a duty that the tool does not bring itself."""
-    from adzeguard.core.estate.names import resolve
-    from adzeguard.core.rights.questions import asked
+def _one(workspace: Workspace, who: str, right: str, name: str, form: str, output: Path | None) -> int:
+    from adzeguard.workspace.rights import whether_may
 
-    target = resolve(workspace.estate, name)
-    own = ":" not in right and right != "delete" and right not in workspace.standard_rights.duties
-    rights = workspace.rights if own else workspace.standard_rights
-    return rights, target, asked(right, target, rights.schema, rights.duties)
+    table = whether_may(workspace, who, right, name)
+    put_view(table, form, output)
+    return Exit.NOTHING_TO_REPORT if table.rows[0]["allowed"] else Exit.TO_REPORT
 
 
-def _descriptor(rights: "Rights", target: "Principal", right: "Asked") -> "Descriptor":
-    from adzeguard.core.rights.answers import asked_descriptor
+def _everybody(workspace: Workspace, right: str, name: str, form: str, output: Path | None) -> int:
+    from adzeguard.workspace.rights import everybody_who_may
 
-    descriptor = asked_descriptor(rights.estate, target, right, rights.schema)
-    if descriptor is None:
-        raise UsageError(f"the rights over {target.dn} were not collected")
-    return descriptor
-
-
-def _one(workspace: Workspace, who: str, typed: str, name: str, form: str, output: Path | None) -> int:
-    from adzeguard.core.estate.names import resolve
-    from adzeguard.core.rights.answers import Tokens, answer
-    from adzeguard.core.views.answers import answer_row, answer_table
-
-    person = resolve(workspace.estate, who)
-    rights, target, right = _target(workspace, typed, name)
-    reply = answer(
-        workspace.estate, Tokens(workspace.estate), person, target, right, _descriptor(rights, target, right)
-    )
-    put_view(answer_table(answer_row(rights, person, target, right, reply), typed, target, right), form, output)
-    return Exit.NOTHING_TO_REPORT if reply.allowed else Exit.TO_REPORT
-
-
-def _everybody(workspace: Workspace, typed: str, name: str, form: str, output: Path | None) -> int:
-    import numpy as np
-
-    from adzeguard.core.rights.answers import Everybody, Tokens
-    from adzeguard.core.views.members import allowed_table
-
-    rights, target, right = _target(workspace, typed, name)
-    descriptor = _descriptor(rights, target, right)
-    allowed = Everybody(workspace.estate, Tokens(workspace.estate)).allowed(target, right, descriptor)
-    people = list(workspace.estate.catalogue.principals(np.flatnonzero(allowed).tolist()).values())
-    put_view(allowed_table(people, typed, target), form, output)
+    put_view(everybody_who_may(workspace, right, name), form, output)
     return Exit.NOTHING_TO_REPORT
 
 
 def _batch(workspace: Workspace, path: Path, form: str, output: Path | None) -> int:
     """Answer every line; one that cannot be understood says why, and the others are answered all the same."""
     from adzeguard.cli.may_in_folder import folder_row
-    from adzeguard.core.estate.names import resolve
-    from adzeguard.core.rights.answers import Tokens, answer
-    from adzeguard.core.views.answers import answer_row, answers_table
+    from adzeguard.core.rights.answers import Tokens
+    from adzeguard.core.views.answers import answers_table
+    from adzeguard.workspace.rights import answer_of
 
     tokens = Tokens(workspace.estate)
     rows: list[dict[str, Any]] = []
@@ -126,10 +87,8 @@ def _batch(workspace: Workspace, path: Path, form: str, output: Path | None) -> 
                     folder_row(workspace, tokens, question["who"], question["right"], question["object"]) | question
                 )
                 continue
-            who = resolve(workspace.estate, question["who"])
-            rights, target, right = _target(workspace, question["right"], question["object"])
-            reply = answer(workspace.estate, tokens, who, target, right, _descriptor(rights, target, right))
-            rows.append(answer_row(rights, who, target, right, reply) | question)
+            who, right, about = question.values()
+            rows.append(answer_of(workspace, tokens, who, right, about) | question)
         except AdzeguardError as error:
             because = error.message.splitlines()[0]
             rows.append({**question, "allowed": None, "because": because, "entry": "", "through": []})

@@ -11,6 +11,7 @@ import click
 from adzeguard.cli.completing import rule_ids
 from adzeguard.cli.output import NARROWING
 from adzeguard.report.renderers import RENDERERS, formats_of_pages
+from adzeguard.workspace.choice import Choice
 
 if TYPE_CHECKING:
     from adzeguard.core.limits import NamedSizes
@@ -161,21 +162,6 @@ def enacting_options(function: F) -> F:
     for option in reversed(options):
         command = option(command)
     return cast("F", command)
-
-
-@dataclass(frozen=True, slots=True)
-class Choice:
-    """Which part of what the charter asks for is meant, by names."""
-
-    rules: tuple[str, ...] = ()
-    groups: tuple[str, ...] = ()
-    hosts: tuple[str, ...] = ()
-    under: tuple[str, ...] = ()
-
-    @property
-    def is_everything(self) -> bool:
-        """Whether nothing is left out."""
-        return self == Choice()
 
 
 def choosing_options(function: F) -> F:

@@ -7,7 +7,6 @@ import click
 
 from adzeguard.cli.completing import names
 from adzeguard.cli.exits import Exit
-from adzeguard.cli.group_objects import one_group
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put, put_view, say
@@ -48,20 +47,14 @@ def command(
     Keys of json and csv: name, qualified_name, sid, kind, enabled, member, steps, chain; with --cut: what, kind,
     holder, holder_sid, over, over_sid.
     """
-    from adzeguard.core.rights.reach import ReachFinder, ruling_people
-    from adzeguard.core.rights.reach_words import reaching
-    from adzeguard.core.views.rights import reach_table
+    from adzeguard.workspace.reaching import reach_graph, who_reaches
 
     workspace = opened(folder)
-    found_group = one_group(workspace, group)
-    graph = ReachFinder(workspace.rights, with_directory=with_directory).graph(found_group.id)
     if cut:
-        return _cut(workspace, found_group, graph, also, form, output)
-    ruling = set() if with_directory else ruling_people(workspace.estate)
-    ways = reaching(workspace.estate, graph, but=ruling)
-    more = len(ruling - {way.principal.id for way in ways})
-    put_view(reach_table(ways, found_group.qualified_name, more), form, output)
-    return Exit.TO_REPORT if any(not r.member for r in ways) else Exit.NOTHING_TO_REPORT
+        return _cut(workspace, *reach_graph(workspace, group, with_directory=with_directory), also, form, output)
+    table = who_reaches(workspace, group, with_directory=with_directory)
+    put_view(table, form, output)
+    return Exit.TO_REPORT if any(not row["member"] for row in table.rows) else Exit.NOTHING_TO_REPORT
 
 
 def _cut(

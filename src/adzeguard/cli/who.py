@@ -2,7 +2,6 @@
 
 from datetime import datetime
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 import click
 
@@ -10,12 +9,8 @@ from adzeguard.cli.completing import names
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import at_option, example, listing_options, workspace_option
-from adzeguard.cli.output import put_view, say
+from adzeguard.cli.output import put_view
 from adzeguard.core.errors import UsageError
-from adzeguard.workspace.open_workspace import Workspace
-
-if TYPE_CHECKING:
-    from adzeguard.core.views.table import Table
 
 
 @click.command("who", epilog=example(r"adzeguard who 'LOWMERE\Domain Admins'"))
@@ -56,74 +51,17 @@ def command(
         raise UsageError("name one group, or --host HOST, or --hosts, or --groups", "See: adzeguard who --help")
     if local_group and host is None:
         raise UsageError("--local-group needs --host", "See: adzeguard who --help")
+    from adzeguard.workspace.members import all_groups as groups_of
+    from adzeguard.workspace.members import in_group, on_all_hosts, on_host
+
     workspace = opened(folder, moment)
     if host is not None:
-        table = _on_host(workspace, host, local_group)
+        table = on_host(workspace, host, local_group)
     elif all_hosts:
-        table = _on_all_hosts(workspace, at_least)
+        table = on_all_hosts(workspace, at_least)
     elif all_groups:
-        table = _all_groups(workspace)
+        table = groups_of(workspace)
     else:
-        table = _in_group(workspace, group or "")
+        table = in_group(workspace, group or "")
     put_view(table, form, output)
     return Exit.NOTHING_TO_REPORT
-
-
-def _in_group(workspace: Workspace, name: str) -> "Table":
-    from adzeguard.core.access.members import members_of
-    from adzeguard.core.estate.names import resolve
-    from adzeguard.core.estate.principal import Kind
-    from adzeguard.core.views.members import members_table
-
-    resolved = resolve(workspace.estate, name)
-    if resolved.kind == Kind.COMPUTER and workspace.estate.host_named(resolved.name) is not None:
-        say(f"{resolved.name} is a host: these are its administrators, as --host shows them.")
-        return _on_host(workspace, resolved.name, None)
-    if resolved.kind != Kind.GROUP:
-        way_out = f"Where it is inside: adzeguard show {resolved.name}"
-        raise UsageError(f"{resolved.qualified_name} is {resolved.kind.one}, not a group", way_out)
-    return members_table(members_of(workspace.estate, resolved), f"Effective members of {resolved.qualified_name}")
-
-
-def _on_host(workspace: Workspace, name: str, local_group: str | None) -> "Table":
-    from adzeguard.core.access.members import members_on_host
-    from adzeguard.core.estate.names import resolve_host
-    from adzeguard.core.views.members import members_table
-    from adzeguard.core.wellknown import ADMINISTRATORS, LOCAL_GROUPS
-
-    host = resolve_host(workspace.estate, name)
-    label = local_group or "administrators"
-    sid = LOCAL_GROUPS.get(label.casefold(), None if local_group else ADMINISTRATORS)
-    if host.state is not None:
-        named = host.state.group_named(label.removeprefix("local\\"))
-        sid = sid or (named.sid if named else None)
-        if sid is None or host.state.group(sid) is None:
-            have = ", ".join(group.name for group in host.state.groups)
-            raise UsageError(f"{host.name} has no local group '{label}'", f"It has: {have}")
-    if host.trouble:
-        say(f"{host.name} did not answer at the last collection: {host.trouble}")
-    if host.state is None or sid is None:
-        raise UsageError(f"nothing is known of {host.name}: {host.why_unknown}", "Run adzeguard collect when it is on")
-    return members_table(members_on_host(workspace.estate, host, sid), rf"{host.name}\{label}")
-
-
-def _on_all_hosts(workspace: Workspace, at_least: int) -> "Table":
-    from adzeguard.core.access.members import hosts_per_person
-    from adzeguard.core.views.members import administrators_table
-
-    estate = workspace.estate
-    counts = {person: count for person, count in hosts_per_person(estate).items() if count >= at_least}
-    return administrators_table(
-        counts, estate.catalogue.principals(counts), sum(host.state is not None for host in estate.hosts)
-    )
-
-
-def _all_groups(workspace: Workspace) -> "Table":
-    from adzeguard.core.estate.counting import effective_people_counts
-    from adzeguard.core.views.members import groups_table
-
-    graph, catalogue = workspace.estate.graph, workspace.estate.catalogue
-    counts = zip(graph.group_ids.tolist(), effective_people_counts(graph).tolist(), strict=True)
-    groups = catalogue.principals(graph.group_ids.tolist())
-    direct = {group: len(graph.direct_members(group)) + len(graph.primary_members(group)) for group in groups}
-    return groups_table(groups, direct, dict(counts))

@@ -16,16 +16,15 @@ from adzeguard.store.reviews import Reviews
 from adzeguard.store.shifts import Shifts
 from adzeguard.store.trail import Trail
 from adzeguard.workflows.asking import Asker, ask
-from adzeguard.workflows.collect import Sources, collect
 from adzeguard.workflows.contracts import by_contracts
 from adzeguard.workflows.interrupted import interrupted_enactment
 from adzeguard.workflows.leases import end_moved, ending, giving, is_inside, note_ended
 from adzeguard.workflows.origins import origins
-from adzeguard.workflows.settle_later import settle_unknown
 from adzeguard.workflows.shifts import beginning
 from adzeguard.workflows.telling import tell_waiting
 from adzeguard.workflows.trail import read_on
 from adzeguard.workspace.approval_needs import approval_needs
+from adzeguard.workspace.collecting import collected
 from adzeguard.workspace.sealing import seal_now, the_seals
 from adzeguard.workspace.unattended import enact_unattended, go_on_unattended
 
@@ -68,14 +67,7 @@ def one_round(workspace: "Workspace", *, only_leases: bool = False) -> dict[str,
 
 
 def _collected(workspace: "Workspace") -> dict[str, Any]:
-    with workspace.directory() as directory, workspace.hosts() as hosts:
-        sources = Sources(
-            directory, hosts, workspace.store, workspace.now, _untold, workspace.names, workspace.crew("")
-        )
-        done = collect(sources)
-    workspace.look_anew()
-    settle_unknown(workspace.journal, workspace.estate, workspace.now(), workspace.operator())
-    written = done.written
+    written = collected(workspace).written
     return {"collected": {"objects": written.objects, "groups": written.groups, "hosts": written.hosts}}
 
 
@@ -105,10 +97,6 @@ def _read_on(workspace: "Workspace") -> dict[str, Any]:
         except AdzeguardError as error:
             not_read.append(str(error))
     return {"events": events, "not_made_trail": not_read}
-
-
-def _untold(_what: str, _done: int, _of: int | None) -> None:
-    return
 
 
 def _contracts(workspace: "Workspace") -> dict[str, Any]:

@@ -1,0 +1,33 @@
+"""Reading the directory and the hosts into the store of a workspace."""
+
+from typing import TYPE_CHECKING
+
+from adzeguard.store.put_in import PutIn
+from adzeguard.workflows.collect import Collected, Progress, Sources, collect
+from adzeguard.workflows.put_in import forget_what_is_gone
+from adzeguard.workflows.settle_later import settle_unknown
+
+if TYPE_CHECKING:
+    from adzeguard.workspace.open_workspace import Workspace
+
+
+def silent(_what: str, _done: int, _of: int | None) -> None:
+    """Take how far a collection is, and tell nobody."""
+
+
+def collected(
+    workspace: "Workspace", *, full: bool = False, workers: str = "", progress: Progress = silent
+) -> Collected:
+    """Read everything, or from a server that can tell only what changed, and settle by it what was not known.
+
+    A host that does not answer keeps the state that was last read of it. An error on the way leaves the last
+    collection in force.
+    """
+    with workspace.held("collect"), workspace.directory() as directory, workspace.hosts() as hosts:
+        crew = workspace.crew(workers)
+        sources = Sources(directory, hosts, workspace.store, workspace.now, progress, workspace.names, crew)
+        done = collect(sources, full=full)
+        workspace.look_anew()
+        settle_unknown(workspace.journal, workspace.estate, workspace.now(), workspace.operator())
+        forget_what_is_gone(PutIn(workspace.database), workspace.journal, workspace.estate)
+    return done

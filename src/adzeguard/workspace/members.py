@@ -1,0 +1,127 @@
+"""Who is in a group or on a host, why, and what is called so: the views of a workspace."""
+
+from typing import TYPE_CHECKING
+
+from adzeguard.core.access.members import (
+    Access,
+    hosts_per_person,
+    members_of,
+    members_on_host,
+    proof_in_group,
+)
+from adzeguard.core.errors import UsageError
+from adzeguard.core.estate.counting import effective_people_counts
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.hosts import Host
+from adzeguard.core.estate.names import resolve, resolve_host
+from adzeguard.core.estate.principal import Kind, Principal
+from adzeguard.core.views.chain import chain_page
+from adzeguard.core.views.members import administrators_table, found_table, groups_table, members_table
+from adzeguard.core.views.page import Page
+from adzeguard.core.views.table import Table
+from adzeguard.core.wellknown import ADMINISTRATORS, LOCAL_GROUPS
+
+if TYPE_CHECKING:
+    from adzeguard.workspace.open_workspace import Workspace
+
+_WHEN_ON = "Run adzeguard collect when it is on"
+
+
+def in_group(workspace: "Workspace", name: str) -> Table:
+    """Return who is effectively in a group; of a host its administrators."""
+    resolved = resolve(workspace.estate, name)
+    if resolved.kind == Kind.COMPUTER and workspace.estate.host_named(resolved.name) is not None:
+        workspace.frontend.say(f"{resolved.name} is a host: these are its administrators, as --host shows them.")
+        return on_host(workspace, resolved.name)
+    _refuse_other_kinds(resolved, "not a group", {Kind.GROUP})
+    return members_table(members_of(workspace.estate, resolved), f"Effective members of {resolved.qualified_name}")
+
+
+def on_host(workspace: "Workspace", name: str, local_group: str | None = None) -> Table:
+    """Return who is effectively in a local group of a host, its administrators where none is named."""
+    host = resolve_host(workspace.estate, name)
+    label = local_group or "administrators"
+    sid = LOCAL_GROUPS.get(label.casefold(), None if local_group else ADMINISTRATORS)
+    if host.state is not None:
+        named = host.state.group_named(label.removeprefix("local\\"))
+        sid = sid or (named.sid if named else None)
+        if sid is None or host.state.group(sid) is None:
+            have = ", ".join(group.name for group in host.state.groups)
+            raise UsageError(f"{host.name} has no local group '{label}'", f"It has: {have}")
+    if host.trouble:
+        workspace.frontend.say(f"{host.name} did not answer at the last collection: {host.trouble}")
+    if host.state is None or sid is None:
+        raise _unknown(host)
+    return members_table(members_on_host(workspace.estate, host, sid), rf"{host.name}\{label}")
+
+
+def on_all_hosts(workspace: "Workspace", at_least: int = 1) -> Table:
+    """Return each person with the number of hosts they administer."""
+    estate = workspace.estate
+    counts = {person: count for person, count in hosts_per_person(estate).items() if count >= at_least}
+    known = sum(host.state is not None for host in estate.hosts)
+    return administrators_table(counts, estate.catalogue.principals(counts), known)
+
+
+def all_groups(workspace: "Workspace") -> Table:
+    """Return each group with the number of its effective members."""
+    graph, catalogue = workspace.estate.graph, workspace.estate.catalogue
+    counts = zip(graph.group_ids.tolist(), effective_people_counts(graph).tolist(), strict=True)
+    groups = catalogue.principals(graph.group_ids.tolist())
+    direct = {group: len(graph.direct_members(group)) + len(graph.primary_members(group)) for group in groups}
+    return groups_table(groups, direct, dict(counts))
+
+
+def chain_to(workspace: "Workspace", person: str, *, group: str = "", host: str = "") -> Page:
+    """Return the shortest chain that makes somebody a member of a group, or an administrator of a host."""
+    estate = workspace.estate
+    member = resolve(estate, person)
+    subject, access = _on_host(estate, member, host) if host else _inside(estate, member, group)
+    return chain_page(member.qualified_name, subject, access)
+
+
+def found(workspace: "Workspace", part: str, kind: str = "", limit: int = 100) -> Table:
+    """Return objects by a part of their name, at most so many, only of one kind if one is given."""
+    catalogue = workspace.estate.catalogue
+    wanted_kind = Kind[kind.upper()] if kind else None
+    if wanted_kind is not None and not part:
+        ids = catalogue.of_kind(wanted_kind).tolist()
+    else:
+        ids = catalogue.containing(part, limit + 1 if not kind else 1_000_000)
+    matches = catalogue.principals(ids)
+    wanted = [matches[i] for i in ids if i in matches and wanted_kind in (None, matches[i].kind)]
+    return found_table(wanted[:limit], f"Objects like '{part}'" if part else "Objects", more=len(wanted) > limit)
+
+
+def group_called(workspace: "Workspace", name: str) -> Principal:
+    """Return the group of this name; `UsageError` says what it is instead."""
+    group = resolve(workspace.estate, name)
+    if group.kind != Kind.GROUP:
+        raise UsageError(f"{group.qualified_name} is {group.kind.one}, not a group", "Try: adzeguard find --kind group")
+    return group
+
+
+def _inside(estate: Estate, member: Principal, name: str) -> tuple[str, Access | None]:
+    target = resolve(estate, name)
+    if target.kind == Kind.COMPUTER:
+        return _on_host(estate, member, target.name)
+    _refuse_other_kinds(target, "not a group or host", {Kind.GROUP})
+    return target.qualified_name, proof_in_group(estate, member, target)
+
+
+def _on_host(estate: Estate, member: Principal, name: str) -> tuple[str, Access | None]:
+    host = resolve_host(estate, name)
+    if host.state is None:
+        raise _unknown(host)
+    access = next((a for a in members_on_host(estate, host) if a.principal == member), None)
+    return rf"{host.name}\administrators", access
+
+
+def _refuse_other_kinds(named: Principal, what: str, kinds: set[Kind]) -> None:
+    if named.kind not in kinds:
+        way_out = f"Where it is inside: adzeguard show {named.name}"
+        raise UsageError(f"{named.qualified_name} is {named.kind.one}, {what}", way_out)
+
+
+def _unknown(host: Host) -> UsageError:
+    return UsageError(f"nothing is known of {host.name}: {host.why_unknown}", _WHEN_ON)

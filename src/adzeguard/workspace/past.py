@@ -1,0 +1,53 @@
+"""What was done to memberships: the views of a workspace."""
+
+from dataclasses import dataclass
+from datetime import datetime
+from typing import TYPE_CHECKING
+
+from adzeguard.core.errors import InputError, UsageError
+from adzeguard.core.estate.logon_hours import read_times
+from adzeguard.core.estate.names import resolve
+from adzeguard.core.estate.principal import Kind
+from adzeguard.core.views.history import history_table
+from adzeguard.core.views.table import Table
+from adzeguard.workflows.exact_times import with_exact_times
+from adzeguard.workflows.history import Asked, answered
+
+if TYPE_CHECKING:
+    from adzeguard.workspace.open_workspace import Workspace
+
+
+@dataclass(frozen=True, slots=True)
+class Wish:
+    """Which events: of a group, about a person, by somebody, at which time. What is empty asks for all."""
+
+    group: str = ""
+    person: str = ""
+    by: str = ""
+    since: datetime | None = None
+    until: datetime | None = None
+    outside: str = ""
+    """Only at other hours than these, such as "Mon-Fri 07:00-19:00"; several parts stand between semicolons."""
+    direct: bool = False
+    undeclared: bool = False
+    ask_directory: bool = False
+
+
+def history_of(workspace: "Workspace", wish: Wish) -> Table:
+    """Return who was put into a group or taken out, by whom, when, from where, and whether it is still so."""
+    estate = workspace.estate
+    about, person, by = (resolve(estate, name) if name else None for name in (wish.group, wish.person, wish.by))
+    if about is not None and about.kind != Kind.GROUP:
+        raise UsageError(f"{about.qualified_name} is {about.kind.one}", "For a person: adzeguard history --person")
+    try:
+        hours = read_times(wish.outside.split(";")) if wish.outside else None
+    except InputError as error:
+        raise UsageError(f"--outside: {error.message}") from error
+    offset = workspace.now().astimezone().utcoffset()
+    asked = Asked(about, person, by, wish.since, wish.until, hours, offset, wish.direct, wish.undeclared)
+    name = about.qualified_name if about is not None else ""
+    if not wish.ask_directory:
+        return history_table(answered(asked, workspace.past), name)
+    with workspace.directory() as directory:
+        rows = answered(asked, workspace.past, lambda known, of: with_exact_times(known, of, directory, estate))
+    return history_table(rows, name)

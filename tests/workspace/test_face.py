@@ -1,0 +1,58 @@
+"""The Python face: what its page shows runs, without the command line, and is refused where the command is."""
+
+import re
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+import adzeguard
+from tests.program import Program
+
+PAGE = Path(__file__).parents[2] / "docs/python.md"
+EXAMPLES = re.findall(r"```python\n(.*?)```", PAGE.read_text(), re.DOTALL)
+
+
+def test_every_example_of_its_page_runs_and_loads_no_command_line(demo_as_made: Path, tmp_path: Path) -> None:
+    """One after the other, in a process that has neither Click nor Rich in the end."""
+    shutil.copytree(demo_as_made, tmp_path / "lowmere-demo")
+    said = "import sys; print('loaded:', sorted({'click', 'rich'} & sys.modules.keys()))"
+    script = "\n".join([*EXAMPLES, said])
+    ran = subprocess.run([sys.executable, "-c", script], cwd=tmp_path, capture_output=True, text=True, check=False)
+    assert (ran.returncode, ran.stderr) == (0, "")
+    assert "loaded: []" in ran.stdout
+    assert "{'verified'}" in ran.stdout
+    assert "refused: " in ran.stdout
+    assert len(EXAMPLES) >= 10
+
+
+def test_a_short_program_does_what_the_commands_do(demo: Program) -> None:
+    """Who is privileged, what deviates, what is proposed and what becomes of it: the same as the commands say."""
+    with adzeguard.open(demo.folder) as workspace:
+        assert workspace.who("Domain Admins") == demo("who", "Domain Admins", "--format", "json").json
+        assert workspace.who(host="KIOSK-01") == demo("who", "--host", "KIOSK-01", "--format", "json").json
+        assert workspace.check() == demo("check", "--format", "json").json
+        proposal = workspace.propose()
+        told = demo("propose", "--format", "json").json
+        assert [change.model_dump(mode="json") for change in proposal.changes] == told["changes"]
+        assert {row["status"] for row in workspace.enact(proposal)} == {"verified"}
+        assert workspace.propose().changes == ()
+    assert "Nothing to change" in demo("propose").out
+
+
+def test_it_is_refused_where_the_command_is(demo: Program) -> None:
+    """Guards, sizes and a wrong name say the same in one line, as errors under one root."""
+    with adzeguard.open(demo.folder) as workspace:
+        workspace.enact(workspace.propose())
+        refused = demo("undo", "--last", "--yes")
+        with pytest.raises(adzeguard.AdzeguardError) as raised:
+            workspace.undo()
+        assert str(raised.value).splitlines()[0] in refused.err
+        with pytest.raises(adzeguard.AdzeguardError, match=r"nobody\.here"):
+            workspace.who("nobody.here")
+        with pytest.raises(adzeguard.AdzeguardError, match="has no rule"):
+            workspace.check(rules=["kiosk-administratosr"])
+    with pytest.raises(adzeguard.AdzeguardError, match="workspace"):
+        adzeguard.open(demo.folder / "hosts")
