@@ -13,8 +13,9 @@ from adzeguard.core.charter.references import RuleNames
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.charter.rule import Resolved, Response
 from adzeguard.core.charter.scopes import HostScopes
+from adzeguard.core.check_row import Severity
 from adzeguard.core.checks.check import Check
-from adzeguard.core.checks.finding import Finding, Severity
+from adzeguard.core.checks.finding import Finding
 from adzeguard.core.checks.looked_at import LookedAt
 from adzeguard.core.estate.capabilities import kept_as_it_is
 from adzeguard.core.estate.hosts import HostState

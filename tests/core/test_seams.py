@@ -83,11 +83,15 @@ def test_a_kind_of_rule_and_a_kind_of_change_are_a_row_each() -> None:
 
 
 def test_a_check_is_a_row() -> None:
-    """Its findings stand among all others with the severity of its row, and a check without a row finds nothing."""
+    """Its findings stand among all others with the severity of its row; a finding without a row is an error."""
     of = kiosks({"KIOSK-1": "", "KIOSK-2": "Crew only"})
     looked_at = LookedAt(rights_of(of), ResolvedCharter((), (), ()))
     usual = all_findings(looked_at)
     more = all_findings(looked_at, (*CHECKS, NO_SIGN))
+    unknown = replace(NO_SIGN, id="another-row")
+    with pytest.raises(LookupError, match="no-sign"):
+        all_findings(looked_at, (*CHECKS, unknown))
+    assert all_findings(looked_at, CHECKS, (*CHECKS, NO_SIGN)) == usual
     [added] = [finding for finding in more if finding not in usual]
     assert (added.check, added.severity, added.subject.name) == ("no-sign", NO_SIGN.severity, "KIOSK-1")
     assert len(more) == len(usual) + 1

@@ -42,7 +42,7 @@ def command(
 
     Keys of json and csv: severity, check, subject, member, message, rule, owner, response, fingerprint, evidence, next.
     """
-    from adzeguard.core.checks.finding import Severity
+    from adzeguard.core.check_row import Severity
     from adzeguard.core.views.findings import findings_table, folded_table
     from adzeguard.workspace.deviations import found_now
 

@@ -1,5 +1,6 @@
 """The list of commands. Nothing but Click is imported until a command runs, so that --help answers at once."""
 
+from dataclasses import dataclass
 from importlib import import_module
 from typing import Final
 
@@ -8,81 +9,71 @@ import click
 from adzeguard import __version__
 from adzeguard.cli.groups import CommandGroup
 
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """One command: its module, the family under which the help lists it, and its sentence there."""
+
+    module: str
+    family: str
+    sentence: str
+
+
 COMMANDS: Final = {
-    "init": ("adzeguard.cli.init", "Make a workspace and connect it."),
-    "demo": ("adzeguard.cli.demo", "Make the example workspace and walk through it."),
-    "collect": ("adzeguard.cli.collect", "Read the directory and the hosts into the store."),
-    "status": ("adzeguard.cli.status", "One screen: what stands, what deviates, what was done."),
-    "find": ("adzeguard.cli.find", "Find objects by a part of their name."),
-    "show": ("adzeguard.cli.show", "Show one object or host in full."),
-    "who": ("adzeguard.cli.who", "Who is in a group, or an administrator of a host."),
-    "why": ("adzeguard.cli.why", "Why somebody is in a group or on a host."),
-    "doors": ("adzeguard.cli.doors", "By which doors people get into hosts."),
-    "compare": ("adzeguard.cli.compare", "What differs between two moments."),
-    "history": ("adzeguard.cli.history", "Who was put into a group, by whom, and when."),
-    "timeline": ("adzeguard.cli.timeline", "Who was inside a group when, drawn."),
-    "logons": ("adzeguard.cli.logons", "Where privileged accounts are used, and tried in vain."),
-    "trail": ("adzeguard.cli.trail", "Read what the directory has logged itself."),
-    "check": ("adzeguard.cli.check", "What deviates from the charter, and what is wrong anyway."),
-    "checks": ("adzeguard.cli.checks", "The checks themselves: why each matters, what to do."),
-    "propose": ("adzeguard.cli.propose", "What would be changed to put it right."),
-    "enact": ("adzeguard.cli.enact", "Make the changes of a proposal."),
-    "approve": ("adzeguard.cli.approve", "Say yes to somebody else's proposal, by a signature."),
-    "stale": ("adzeguard.cli.stale", "What is stale: groups, accounts, policies, rules and more."),
-    "report": ("adzeguard.cli.report", "Papers to hand on: as a table, workbook, page or PDF."),
-    "picture": ("adzeguard.cli.picture", "Draw headcounts, ages, hosts, nesting and reach."),
-    "metrics": ("adzeguard.cli.metrics", "Figures for monitoring."),
-    "review": ("adzeguard.cli.review", "Ask owners who is to be kept, and take out who is not."),
-    "retire": ("adzeguard.cli.retire", "Put away, bring back, and delete in the end."),
-    "tidy": ("adzeguard.cli.tidy", "Take out the SIDs of what was deleted."),
-    "uses": ("adzeguard.cli.uses", "Everything that names a group or an account."),
-    "hosts": ("adzeguard.cli.hosts", "The hosts, by what each is reached, and whether it answers."),
-    "local": ("adzeguard.cli.local", "One host's own groups and accounts, by hand."),
-    "group": ("adzeguard.cli.group", "Change memberships and groups by hand."),
-    "lease": ("adzeguard.cli.lease", "Memberships that end."),
-    "shift": ("adzeguard.cli.shift", "Memberships that recur by calendar."),
-    "questions": ("adzeguard.cli.questions", "What waits for the answer of an owner."),
-    "answer": ("adzeguard.cli.answer", "Answer: put it right, or leave it until a date."),
-    "waivers": ("adzeguard.cli.waivers", "What is left as it is, until when, by whom and why."),
-    "round": ("adzeguard.cli.round", "One pass: collect, end what is over, mend, ask."),
-    "watch": ("adzeguard.cli.watch", "Go on making rounds, at once when something changes."),
-    "service-files": ("adzeguard.cli.service_files", "Units of systemd for rounds that go on by themselves."),
-    "ou": ("adzeguard.cli.ou", "Make, protect, move and delete OUs by hand."),
-    "move": ("adzeguard.cli.move", "Put an object into another OU."),
-    "admit": ("adzeguard.cli.admit", "Move a waiting host to its place and open it."),
-    "intake": ("adzeguard.cli.intake", "Where new users and computers land."),
-    "grant": ("adzeguard.cli.grant", "Rights over OUs and groups: give, deny, withdraw, show."),
-    "may": ("adzeguard.cli.may", "Whether somebody may do something, and why."),
-    "reach": ("adzeguard.cli.reach", "Who is in a group, or could put themselves into it."),
-    "undo": ("adzeguard.cli.undo", "Take back what was enacted."),
-    "journal": ("adzeguard.cli.journal", "Every change made, by whom and why."),
-    "charter": ("adzeguard.cli.charter", "Look over the charter, or print its schema."),
-    "standin": ("adzeguard.cli.standin", "Use a stand-in host as a person would."),
-    "completion": ("adzeguard.cli.completion", "Complete commands and names in your shell."),
-}
-
-
-SECTIONS: Final = {
-    "Begin": ("init", "demo", "collect", "status", "completion"),
-    "Look": ("find", "show", "who", "why", "doors", "hosts", "standin"),
-    "Decide": ("charter", "check", "checks", "propose", "approve", "enact", "undo"),
-    "Change by hand": ("group", "local", "ou", "move", "admit", "intake"),
-    "Clean up": ("stale", "uses", "review", "retire", "tidy"),
-    "Rights": ("grant", "may", "reach"),
-    "Time and owners": (
-        "lease",
-        "shift",
-        "questions",
-        "answer",
-        "waivers",
-        "round",
-        "watch",
-        "service-files",
-        "metrics",
+    "init": Row("adzeguard.cli.init", "Begin", "Make a workspace and connect it."),
+    "demo": Row("adzeguard.cli.demo", "Begin", "Make the example workspace and walk through it."),
+    "collect": Row("adzeguard.cli.collect", "Begin", "Read the directory and the hosts into the store."),
+    "status": Row("adzeguard.cli.status", "Begin", "One screen: what stands, what deviates, what was done."),
+    "completion": Row("adzeguard.cli.completion", "Begin", "Complete commands and names in your shell."),
+    "find": Row("adzeguard.cli.find", "Look", "Find objects by a part of their name."),
+    "show": Row("adzeguard.cli.show", "Look", "Show one object or host in full."),
+    "who": Row("adzeguard.cli.who", "Look", "Who is in a group, or an administrator of a host."),
+    "why": Row("adzeguard.cli.why", "Look", "Why somebody is in a group or on a host."),
+    "doors": Row("adzeguard.cli.doors", "Look", "By which doors people get into hosts."),
+    "hosts": Row("adzeguard.cli.hosts", "Look", "The hosts, by what each is reached, and whether it answers."),
+    "standin": Row("adzeguard.cli.standin", "Look", "Use a stand-in host as a person would."),
+    "charter": Row("adzeguard.cli.charter", "Decide", "Look over the charter, or print its schema."),
+    "check": Row("adzeguard.cli.check", "Decide", "What deviates from the charter, and what is wrong anyway."),
+    "checks": Row("adzeguard.cli.checks", "Decide", "The checks themselves: why each matters, what to do."),
+    "propose": Row("adzeguard.cli.propose", "Decide", "What would be changed to put it right."),
+    "approve": Row("adzeguard.cli.approve", "Decide", "Say yes to somebody else's proposal, by a signature."),
+    "enact": Row("adzeguard.cli.enact", "Decide", "Make the changes of a proposal."),
+    "undo": Row("adzeguard.cli.undo", "Decide", "Take back what was enacted."),
+    "group": Row("adzeguard.cli.group", "Change by hand", "Change memberships and groups by hand."),
+    "local": Row("adzeguard.cli.local", "Change by hand", "One host's own groups and accounts, by hand."),
+    "ou": Row("adzeguard.cli.ou", "Change by hand", "Make, protect, move and delete OUs by hand."),
+    "move": Row("adzeguard.cli.move", "Change by hand", "Put an object into another OU."),
+    "admit": Row("adzeguard.cli.admit", "Change by hand", "Move a waiting host to its place and open it."),
+    "intake": Row("adzeguard.cli.intake", "Change by hand", "Where new users and computers land."),
+    "stale": Row("adzeguard.cli.stale", "Clean up", "What is stale: groups, accounts, policies, rules and more."),
+    "uses": Row("adzeguard.cli.uses", "Clean up", "Everything that names a group or an account."),
+    "review": Row("adzeguard.cli.review", "Clean up", "Ask owners who is to be kept, and take out who is not."),
+    "retire": Row("adzeguard.cli.retire", "Clean up", "Put away, bring back, and delete in the end."),
+    "tidy": Row("adzeguard.cli.tidy", "Clean up", "Take out the SIDs of what was deleted."),
+    "grant": Row("adzeguard.cli.grant", "Rights", "Rights over OUs and groups: give, deny, withdraw, show."),
+    "may": Row("adzeguard.cli.may", "Rights", "Whether somebody may do something, and why."),
+    "reach": Row("adzeguard.cli.reach", "Rights", "Who is in a group, or could put themselves into it."),
+    "lease": Row("adzeguard.cli.lease", "Time and owners", "Memberships that end."),
+    "shift": Row("adzeguard.cli.shift", "Time and owners", "Memberships that recur by calendar."),
+    "questions": Row("adzeguard.cli.questions", "Time and owners", "What waits for the answer of an owner."),
+    "answer": Row("adzeguard.cli.answer", "Time and owners", "Answer: put it right, or leave it until a date."),
+    "waivers": Row("adzeguard.cli.waivers", "Time and owners", "What is left as it is, until when, by whom and why."),
+    "round": Row("adzeguard.cli.round", "Time and owners", "One pass: collect, end what is over, mend, ask."),
+    "watch": Row("adzeguard.cli.watch", "Time and owners", "Go on making rounds, at once when something changes."),
+    "service-files": Row(
+        "adzeguard.cli.service_files", "Time and owners", "Units of systemd for rounds that go on by themselves."
     ),
-    "Past": ("report", "picture", "history", "timeline", "logons", "compare", "trail", "journal"),
+    "metrics": Row("adzeguard.cli.metrics", "Time and owners", "Figures for monitoring."),
+    "report": Row("adzeguard.cli.report", "Past", "Papers to hand on: as a table, workbook, page or PDF."),
+    "picture": Row("adzeguard.cli.picture", "Past", "Draw headcounts, ages, hosts, nesting and reach."),
+    "history": Row("adzeguard.cli.history", "Past", "Who was put into a group, by whom, and when."),
+    "timeline": Row("adzeguard.cli.timeline", "Past", "Who was inside a group when, drawn."),
+    "logons": Row("adzeguard.cli.logons", "Past", "Where privileged accounts are used, and tried in vain."),
+    "compare": Row("adzeguard.cli.compare", "Past", "What differs between two moments."),
+    "trail": Row("adzeguard.cli.trail", "Past", "Read what the directory has logged itself."),
+    "journal": Row("adzeguard.cli.journal", "Past", "Every change made, by whom and why."),
 }
-"""The commands as the help lists them."""
+"""In the order in which people meet them. A further command is a file beside this, and a row here."""
 
 
 INSTEAD: Final = {
@@ -127,15 +118,18 @@ class Commands(CommandGroup):
         """Import one command."""
         if cmd_name not in COMMANDS:
             return None
-        command = getattr(import_module(COMMANDS[cmd_name][0]), "command")  # noqa: B009 - a module has no such type
+        command = getattr(import_module(COMMANDS[cmd_name].module), "command")  # noqa: B009 - a module has no such type
         return command if isinstance(command, click.Command) else None
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:  # noqa: ARG002 - Click's own
         """List the commands without importing them."""
         widest = max(map(len, COMMANDS))
-        for title, names in SECTIONS.items():
-            with formatter.section(title):
-                formatter.write_dl([(name.ljust(widest), COMMANDS[name][1]) for name in names])
+        families: dict[str, list[tuple[str, str]]] = {}
+        for name, row in COMMANDS.items():
+            families.setdefault(row.family, []).append((name.ljust(widest), row.sentence))
+        for family, rows in families.items():
+            with formatter.section(family):
+                formatter.write_dl(rows)
 
 
 @click.group(

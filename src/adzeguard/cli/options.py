@@ -10,7 +10,7 @@ import click
 
 from adzeguard.cli.completing import rule_ids
 from adzeguard.cli.output import NARROWING
-from adzeguard.report.renderers import RENDERERS, formats_of_pages
+from adzeguard.report.renderers import formats, formats_of_pages
 from adzeguard.workspace.choice import Choice
 
 if TYPE_CHECKING:
@@ -71,7 +71,7 @@ def _listing(function: F, *, limited: bool) -> F:
         return function(**others)
 
     options = [
-        _format_option(list(RENDERERS), "table for people; json, jsonl and csv with all keys."),
+        _format_option(formats(), "table for people; json, jsonl and csv with all keys."),
         click.option("--columns", default="", metavar="A,B,…", help="Only these columns, by key or heading."),
         click.option("--sort", default="", metavar="COLUMN", help="In the order of a column; -COLUMN the other way."),
         click.option(
@@ -156,7 +156,7 @@ def enacting_options(function: F) -> F:
             help="Write the proposal to a file, to be reviewed, approved and enacted.",
         ),
         without_approval_option,
-        _format_option(list(RENDERERS), "How to show the outcome."),
+        _format_option(formats(), "How to show the outcome."),
     )
     command: Any = gathered
     for option in reversed(options):

@@ -11,7 +11,9 @@ from adzeguard.cli.moments import MOMENT
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import example, workspace_option
 from adzeguard.cli.output import put_view
+from adzeguard.cli.tables import ListingCommand, OneOf
 from adzeguard.core.errors import UsageError
+from adzeguard.report.renderers import RENDERERS
 from adzeguard.workspace.open_workspace import Workspace
 
 if TYPE_CHECKING:
@@ -19,10 +21,7 @@ if TYPE_CHECKING:
     from adzeguard.core.cleaning.stale.kinds import StaleKind
     from adzeguard.core.views.page import Picture
 
-_REPORTS = ("privileged", "hosts", "delegation", "changes", "stale", "charter", "all")
-_FORMATS = ("table", "csv", "json", "xlsx", "html", "pdf")
 _EVERYTHING = 1_000_000
-_WITH_PICTURES = frozenset({"html", "pdf"})
 _PICTURES = (
     (
         "Accounts inside privileged groups over time",
@@ -39,25 +38,33 @@ _PICTURES = (
 )
 _MOMENTS = 60
 _PEOPLE = 24
-_OF_FILES = frozenset({"xlsx", "pdf"})
 
 
-@click.command("report", epilog=example("adzeguard report privileged"))
-@click.argument("name", metavar="REPORT", type=click.Choice(_REPORTS))
+def _reports() -> "list[tuple[str, str]]":
+    from adzeguard.core.views.reports import REPORTS
+
+    return [*((name, row.sentence) for name, row in REPORTS.items()), ("all", "one after the other")]
+
+
+@click.command(
+    "report",
+    cls=ListingCommand,
+    heading="Reports",
+    rows=_reports,
+    epilog=example("adzeguard report privileged"),
+)
+@click.argument("name", metavar="REPORT", type=OneOf(_reports))
 @click.option("--since", type=MOMENT, metavar="TIME", help="Of changes, only those from then on.")
 @click.option(
     "--format",
     "form",
-    type=click.Choice(_FORMATS),
+    type=click.Choice(list(RENDERERS)),
     help="How to show it; otherwise by the ending of --output, or a table.",
 )
 @click.option("--output", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE", help="Write it to a file.")
 @workspace_option
 def command(name: str, since: datetime | None, form: str | None, output: Path | None, folder: Path | None) -> int:
     """Write something to hand to a manager or an auditor.
-
-    privileged: who is inside which privileged group. hosts: who administers them. delegation: what was granted.
-    changes: what was enacted. stale: what nobody needs any more. charter: the rules in words. all: one after the other.
 
     Keys of json and csv: as the columns say; json of all has a key for each report.
     """
@@ -67,7 +74,7 @@ def command(name: str, since: datetime | None, form: str | None, output: Path | 
     from adzeguard.workflows.journal_view import Sought, changes_table, rows_sought
 
     chosen = form or _by_ending(output)
-    if chosen in _OF_FILES and output is None:
+    if RENDERERS[chosen].of_files_alone and output is None:
         raise UsageError(f"{chosen} is nothing for a terminal", f"Give --output {name}.{chosen}")
     workspace = opened(folder)
 
@@ -87,8 +94,8 @@ def command(name: str, since: datetime | None, form: str | None, output: Path | 
         workspace.now(),
     )
     try:
-        pictures = _pictures(workspace) if name == "all" and chosen in _WITH_PICTURES else ()
-        view = all_reports(reported, pictures) if name == "all" else REPORTS[name](reported)
+        pictures = _pictures(workspace) if name == "all" and RENDERERS[chosen].with_pictures else ()
+        view = all_reports(reported, pictures) if name == "all" else REPORTS[name].make(reported)
         put_view(view, chosen, output)
     except ModuleNotFoundError as error:
         raise UsageError("this format needs an extra package", "pip install 'adzeguard[reports]'") from error
@@ -113,4 +120,4 @@ def _pictures(workspace: Workspace) -> "list[Picture]":
 
 def _by_ending(output: Path | None) -> str:
     ending = output.suffix.casefold()[1:] if output is not None else ""
-    return ending if ending in _FORMATS else "table"
+    return ending if ending in RENDERERS else "table"

@@ -12,6 +12,7 @@ from adzeguard.cli.moments import LENGTH
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put_view
+from adzeguard.cli.tables import ListingCommand, OneOf
 from adzeguard.workspace.open_workspace import Workspace
 
 if TYPE_CHECKING:
@@ -19,7 +20,12 @@ if TYPE_CHECKING:
     from adzeguard.core.cleaning.uses import Use
 
 F = TypeVar("F", bound=Callable[..., Any])
-_KINDS = ("groups", "accounts", "computers", "policies", "ous", "grants", "rules", "leases", "waivers")
+
+
+def _kinds() -> "list[tuple[str, str]]":
+    from adzeguard.core.cleaning.stale.kinds import KINDS
+
+    return [(kind.name, kind.words) for kind in KINDS]
 
 
 def _thresholds(function: F) -> F:
@@ -32,8 +38,14 @@ def _thresholds(function: F) -> F:
     return click.option("--built-in", is_flag=True, help="Also what every domain is born with.")(function)
 
 
-@click.command("stale", epilog=example("adzeguard stale groups --with-uses"))
-@click.argument("kind", type=click.Choice(_KINDS), required=False)
+@click.command(
+    "stale",
+    cls=ListingCommand,
+    heading="Kinds",
+    rows=_kinds,
+    epilog=example("adzeguard stale groups --with-uses"),
+)
+@click.argument("kind", type=OneOf(_kinds), required=False, metavar="[KIND]")
 @_thresholds
 @click.option("--with-uses", is_flag=True, help="Say what names each still.")
 @listing_options

@@ -14,6 +14,11 @@ class Renderer:
 
     module: str
     takes_pages: bool = True
+    of_reports_alone: bool = False
+    """Whether only papers are made in it, by `report`."""
+    of_files_alone: bool = False
+    """Whether it is nothing for a terminal."""
+    with_pictures: bool = False
 
 
 RENDERERS: Final[Mapping[str, Renderer]] = {
@@ -21,25 +26,26 @@ RENDERERS: Final[Mapping[str, Renderer]] = {
     "json": Renderer("adzeguard.report.json_form"),
     "jsonl": Renderer("adzeguard.report.jsonl_form", takes_pages=False),
     "csv": Renderer("adzeguard.report.csv_form", takes_pages=False),
+    "xlsx": Renderer("adzeguard.report.sheets", of_reports_alone=True, of_files_alone=True),
+    "html": Renderer("adzeguard.report.web_page", of_reports_alone=True, with_pictures=True),
+    "pdf": Renderer("adzeguard.report.paper", of_reports_alone=True, of_files_alone=True, with_pictures=True),
 }
-PAPERS: Final[Mapping[str, Renderer]] = {
-    "xlsx": Renderer("adzeguard.report.sheets"),
-    "html": Renderer("adzeguard.report.web_page"),
-    "pdf": Renderer("adzeguard.report.paper"),
-}
-"""Those of reports alone."""
+"""The formats by what people call them. "table" is for people, and knows colours too. A further one is a row here."""
 
-"""The formats by what people call them. "table" is for people, and knows colours too."""
+
+def formats() -> list[str]:
+    """Return the formats in which everything that is one table can be had."""
+    return [name for name, renderer in RENDERERS.items() if not renderer.of_reports_alone]
 
 
 def formats_of_pages() -> list[str]:
     """Return the formats in which a page can be had."""
-    return [name for name, renderer in RENDERERS.items() if renderer.takes_pages]
+    return [name for name in formats() if RENDERERS[name].takes_pages]
 
 
 def render(view: View, form: str, *, colour: bool = False, width: int = 0) -> bytes:
     """Return a view in a format; `width` is that of the terminal, where it is shown on one."""
-    module = import_module((RENDERERS.get(form) or PAPERS[form]).module)
+    module = import_module(RENDERERS[form].module)
     more: dict[str, Any] = {"colour": colour} if form == "table" else {}
     more |= {"width": width} if form == "table" and width else {}
     rendered: bytes = module.render(view, **more)

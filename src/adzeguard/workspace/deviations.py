@@ -4,7 +4,8 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from adzeguard.core.change.draft import Draft
-from adzeguard.core.checks.finding import Finding, Severity
+from adzeguard.core.check_row import Severity
+from adzeguard.core.checks.finding import Finding
 from adzeguard.core.errors import UsageError
 from adzeguard.core.estate.names import resolve
 from adzeguard.core.identity import fold_dn

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from adzeguard.core.charter.rule import RuleBase
+from adzeguard.core.check_row import CheckRow
 
 
 def nothing_left(*_: Any) -> tuple[()]:
@@ -26,6 +27,8 @@ class RuleKind:
     review: Callable[..., Iterable[Any]]
     withdraw: Callable[..., Iterable[Any]] = nothing_left
     """`withdraw(rights, charter, put_in)` yields what rules of the kind have put in and none asks for any more."""
+    checks: tuple[CheckRow, ...] = ()
+    """What its reviews find, in words; every check that a correction names is one of these, or of every rule."""
 
 
 def kind_of(raw: dict[str, Any], kinds: Sequence[RuleKind]) -> RuleKind | None:

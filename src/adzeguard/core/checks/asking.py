@@ -4,7 +4,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from adzeguard.core.checks.finding import Severity
+from adzeguard.core.check_row import Severity
 from adzeguard.core.checks.table import CHECKS
 from adzeguard.core.review.correction import Correction
 from adzeguard.core.time.question import Question, Waiver

@@ -3,8 +3,11 @@
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
-from adzeguard.core.checks.finding import Finding, Severity
+from adzeguard.core.check_row import CheckRow, Severity
+from adzeguard.core.checks.finding import Finding
 from adzeguard.core.checks.looked_at import LookedAt
+
+Find = Callable[[LookedAt], Iterable[Finding]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -12,7 +15,7 @@ class Check:
     """One row of the table of checks.
 
     `matters` says why one should care, `mend` how to put it right, with the command; both are sentences. `find` yields
-    its findings, and may yield those of other checks of its family too.
+    its findings, and may yield those of other checks of its family too. `evidence` names what they give for programs.
     """
 
     id: str
@@ -20,4 +23,10 @@ class Check:
     matters: str
     mend: str
     severity: Severity
-    find: Callable[[LookedAt], Iterable[Finding]]
+    find: Find
+    evidence: tuple[str, ...] = ()
+
+    @classmethod
+    def of(cls, row: CheckRow, find: Find) -> "Check":
+        """Return the check of a row, which a function finds."""
+        return cls(row.id, row.title, row.matters, row.mend, row.severity, find, row.evidence)

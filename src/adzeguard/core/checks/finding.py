@@ -2,25 +2,10 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from enum import IntEnum
 from typing import Any
 
+from adzeguard.core.check_row import Severity
 from adzeguard.core.estate.named import Named, fingerprint_of
-
-
-class Severity(IntEnum):
-    """How much a finding matters; `NOTE` is for knowing, not for doing."""
-
-    NOTE = 0
-    LOW = 1
-    MEDIUM = 2
-    HIGH = 3
-    CRITICAL = 4
-
-    @property
-    def label(self) -> str:
-        """The word for people."""
-        return self.name.lower()
 
 
 @dataclass(frozen=True, slots=True)

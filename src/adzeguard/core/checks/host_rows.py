@@ -2,8 +2,8 @@
 
 from typing import Final
 
+from adzeguard.core.check_row import Severity
 from adzeguard.core.checks.check import Check
-from adzeguard.core.checks.finding import Severity
 from adzeguard.core.checks.hosts import check_hosts, too_wide, without_source
 from adzeguard.core.checks.local_accounts import local_accounts
 from adzeguard.core.checks.unread_hosts import long_unread, without_rule
@@ -17,6 +17,7 @@ HOST_CHECKS: Final[tuple[Check, ...]] = (
         "Read it when it is on: adzeguard collect",
         Severity.LOW,
         check_hosts,
+        evidence=("trouble",),
     ),
     Check(
         "host-without-source",
@@ -25,6 +26,7 @@ HOST_CHECKS: Final[tuple[Check, ...]] = (
         "Give a source a part of the fleet that takes it: adzeguard.toml, [hosts.NAME] under, named or system",
         Severity.LOW,
         without_source,
+        evidence=("dn",),
     ),
     Check(
         "waiting-host",
@@ -33,6 +35,7 @@ HOST_CHECKS: Final[tuple[Check, ...]] = (
         "Move it to its place and open it: adzeguard admit HOST OU",
         Severity.LOW,
         waiting_hosts,
+        evidence=("days", "since"),
     ),
     Check(
         "keeper-missing",
@@ -41,6 +44,7 @@ HOST_CHECKS: Final[tuple[Check, ...]] = (
         "Put a keeper in: a rule with `include`, then adzeguard propose",
         Severity.HIGH,
         check_hosts,
+        evidence=("members",),
     ),
     Check(
         "dangling-member",
@@ -49,6 +53,7 @@ HOST_CHECKS: Final[tuple[Check, ...]] = (
         "Take it out: a rule with `only`, then adzeguard propose",
         Severity.MEDIUM,
         check_hosts,
+        evidence=("member_sid",),
     ),
     Check(
         "everyone-inside",
@@ -57,6 +62,7 @@ HOST_CHECKS: Final[tuple[Check, ...]] = (
         "Take it out: a rule with `exclude`, then adzeguard propose",
         Severity.CRITICAL,
         check_hosts,
+        evidence=("member_sid",),
     ),
     Check(
         "distribution-group",
@@ -65,6 +71,7 @@ HOST_CHECKS: Final[tuple[Check, ...]] = (
         "Take it out, or put in a security group: adzeguard propose",
         Severity.MEDIUM,
         check_hosts,
+        evidence=("member_sid",),
     ),
     Check(
         "name-twin",
@@ -73,6 +80,7 @@ HOST_CHECKS: Final[tuple[Check, ...]] = (
         "Name one of them otherwise, and write local\\NAME or DOMAIN\\NAME in rules",
         Severity.MEDIUM,
         check_hosts,
+        evidence=("local_sid", "directory_sid"),
     ),
     Check(
         "wide-administrators",
@@ -81,6 +89,7 @@ HOST_CHECKS: Final[tuple[Check, ...]] = (
         "Take it out of the hosts: a rule with `exclude`, then adzeguard propose",
         Severity.CRITICAL,
         too_wide,
+        evidence=("hosts",),
     ),
     Check(
         "guest-enabled",
@@ -97,6 +106,7 @@ HOST_CHECKS: Final[tuple[Check, ...]] = (
         "Disable it where it is not needed: a rule with local-accounts, then adzeguard propose",
         Severity.LOW,
         local_accounts,
+        evidence=("hosts",),
     ),
     Check(
         "host-long-unread",
@@ -105,6 +115,7 @@ HOST_CHECKS: Final[tuple[Check, ...]] = (
         "See what is in the way: adzeguard hosts test HOST; or take it out of the directory",
         Severity.MEDIUM,
         long_unread,
+        evidence=("days",),
     ),
     Check(
         "host-without-rule",
@@ -113,5 +124,6 @@ HOST_CHECKS: Final[tuple[Check, ...]] = (
         "Write a rule whose hosts take it in, such as one for its OU",
         Severity.NOTE,
         without_rule,
+        evidence=("dn",),
     ),
 )

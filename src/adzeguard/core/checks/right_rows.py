@@ -2,11 +2,12 @@
 
 from typing import Final
 
+from adzeguard.core.check_row import Severity
 from adzeguard.core.checks.accounts import without_a_place
 from adzeguard.core.checks.check import Check
 from adzeguard.core.checks.delegation import check_descriptors, check_grants, check_inheritance, check_ways_up
-from adzeguard.core.checks.finding import Severity
 from adzeguard.core.checks.privileged import check_privileged
+from adzeguard.core.review.evidence import CHAIN, GRANT
 
 RIGHT_CHECKS: Final[tuple[Check, ...]] = (
     Check(
@@ -24,6 +25,7 @@ RIGHT_CHECKS: Final[tuple[Check, ...]] = (
         "Take it out: adzeguard group remove GROUP MEMBER",
         Severity.MEDIUM,
         check_privileged,
+        evidence=CHAIN,
     ),
     Check(
         "primary-group-member",
@@ -32,6 +34,7 @@ RIGHT_CHECKS: Final[tuple[Check, ...]] = (
         "Take them out, which gives them another primary group first: adzeguard group remove GROUP MEMBER",
         Severity.HIGH,
         check_privileged,
+        evidence=CHAIN,
     ),
     Check(
         "deep-member",
@@ -40,6 +43,7 @@ RIGHT_CHECKS: Final[tuple[Check, ...]] = (
         "See the chain: adzeguard why WHO --in GROUP",
         Severity.MEDIUM,
         check_privileged,
+        evidence=CHAIN,
     ),
     Check(
         "without-place",
@@ -48,6 +52,7 @@ RIGHT_CHECKS: Final[tuple[Check, ...]] = (
         "Put it where its neighbours are: adzeguard move NAME OU",
         Severity.LOW,
         without_a_place,
+        evidence=("suggested", "dn"),
     ),
     Check(
         "stale-grant",
@@ -56,6 +61,7 @@ RIGHT_CHECKS: Final[tuple[Check, ...]] = (
         "Withdraw it: adzeguard grant withdraw SID --over OBJECT",
         Severity.MEDIUM,
         check_grants,
+        evidence=GRANT,
     ),
     Check(
         "grant-to-everybody",
@@ -64,6 +70,7 @@ RIGHT_CHECKS: Final[tuple[Check, ...]] = (
         "Withdraw it, and give it to the group that needs it: adzeguard grant withdraw WHO --over OBJECT",
         Severity.HIGH,
         check_grants,
+        evidence=GRANT,
     ),
     Check(
         "grant-to-person",
@@ -72,6 +79,7 @@ RIGHT_CHECKS: Final[tuple[Check, ...]] = (
         "Give it to a group instead: adzeguard grant give GROUP DUTY --over OBJECT",
         Severity.LOW,
         check_grants,
+        evidence=GRANT,
     ),
     Check(
         "undocumented-grant",
@@ -80,6 +88,7 @@ RIGHT_CHECKS: Final[tuple[Check, ...]] = (
         "Write it down, or withdraw it: adzeguard grant document",
         Severity.MEDIUM,
         check_grants,
+        evidence=GRANT,
     ),
     Check(
         "damaged-descriptor",
@@ -104,6 +113,7 @@ RIGHT_CHECKS: Final[tuple[Check, ...]] = (
         "See the ways and the smallest cut: adzeguard reach GROUP --cut",
         Severity.HIGH,
         check_ways_up,
+        evidence=("chain", "people"),
     ),
     Check(
         "former-privileged",

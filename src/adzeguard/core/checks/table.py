@@ -1,11 +1,22 @@
 """The table of checks, family by family: what `check`, the guide and later commands read."""
 
+from collections.abc import Iterable
 from typing import Final
 
+from adzeguard.core.charter.kinds import RuleKind
 from adzeguard.core.checks.check import Check
 from adzeguard.core.checks.host_rows import HOST_CHECKS
 from adzeguard.core.checks.right_rows import RIGHT_CHECKS
-from adzeguard.core.checks.rule_rows import RULE_CHECKS
+from adzeguard.core.checks.rules import deviations_from_rules
 from adzeguard.core.checks.time_rows import TIME_CHECKS
+from adzeguard.core.review.kinds import RULE_KINDS
+from adzeguard.core.review.rule_rows import FOR_EVERY_RULE
 
-CHECKS: Final[tuple[Check, ...]] = (*RULE_CHECKS, *RIGHT_CHECKS, *HOST_CHECKS, *TIME_CHECKS)
+
+def checks_of_rules(kinds: Iterable[RuleKind]) -> tuple[Check, ...]:
+    """Return the checks that rules of these kinds bring along, each once."""
+    rows = dict.fromkeys([*FOR_EVERY_RULE, *(row for kind in kinds for row in kind.checks)])
+    return tuple(Check.of(row, deviations_from_rules) for row in rows)
+
+
+CHECKS: Final[tuple[Check, ...]] = (*checks_of_rules(RULE_KINDS), *RIGHT_CHECKS, *HOST_CHECKS, *TIME_CHECKS)

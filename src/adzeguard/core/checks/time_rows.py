@@ -2,11 +2,12 @@
 
 from typing import Final
 
+from adzeguard.core.check_row import Severity
 from adzeguard.core.checks.check import Check
-from adzeguard.core.checks.finding import Severity
 from adzeguard.core.checks.leases import check_leases
 from adzeguard.core.checks.past import check_logons, check_past, check_trail
 from adzeguard.core.checks.waivers import check_waivers
+from adzeguard.core.review.evidence import EVENT, LEASE, LOGON
 
 TIME_CHECKS: Final[tuple[Check, ...]] = (
     Check(
@@ -16,6 +17,7 @@ TIME_CHECKS: Final[tuple[Check, ...]] = (
         "End it: adzeguard round, or adzeguard lease end LEASE",
         Severity.HIGH,
         check_leases,
+        evidence=LEASE,
     ),
     Check(
         "lease-ended-late",
@@ -24,6 +26,7 @@ TIME_CHECKS: Final[tuple[Check, ...]] = (
         "Let adzeguard round run every few minutes, by cron or a timer",
         Severity.LOW,
         check_leases,
+        evidence=LEASE,
     ),
     Check(
         "lease-kept-alive",
@@ -32,6 +35,7 @@ TIME_CHECKS: Final[tuple[Check, ...]] = (
         "Write it into a rule, or end it: adzeguard lease end LEASE",
         Severity.LOW,
         check_leases,
+        evidence=LEASE,
     ),
     Check(
         "waiver-kept-alive",
@@ -40,6 +44,7 @@ TIME_CHECKS: Final[tuple[Check, ...]] = (
         "Write it into the rule, or end it: adzeguard waivers end WAIVER",
         Severity.LOW,
         check_waivers,
+        evidence=("waiver", "until", "by"),
     ),
     Check(
         "brief-membership",
@@ -48,6 +53,7 @@ TIME_CHECKS: Final[tuple[Check, ...]] = (
         "Ask who did it: adzeguard history GROUP; give access with an end instead: adzeguard lease start",
         Severity.MEDIUM,
         check_past,
+        evidence=EVENT,
     ),
     Check(
         "odd-hours",
@@ -56,6 +62,7 @@ TIME_CHECKS: Final[tuple[Check, ...]] = (
         "Ask who did it: adzeguard history GROUP --outside HOURS",
         Severity.MEDIUM,
         check_past,
+        evidence=EVENT,
     ),
     Check(
         "changed-by-stranger",
@@ -64,6 +71,7 @@ TIME_CHECKS: Final[tuple[Check, ...]] = (
         "See how they could: adzeguard may WHO group-membership GROUP; then document it, or withdraw it",
         Severity.HIGH,
         check_past,
+        evidence=EVENT,
     ),
     Check(
         "logon-in-lower-tier",
@@ -72,6 +80,7 @@ TIME_CHECKS: Final[tuple[Check, ...]] = (
         "Set a new password, and refuse it there: a rule with refuse-logon, then adzeguard propose",
         Severity.HIGH,
         check_logons,
+        evidence=LOGON,
     ),
     Check(
         "logon-though-refused",
@@ -80,6 +89,7 @@ TIME_CHECKS: Final[tuple[Check, ...]] = (
         "See what holds there: adzeguard show HOST",
         Severity.MEDIUM,
         check_logons,
+        evidence=LOGON,
     ),
     Check(
         "tried-in-vain",
@@ -88,6 +98,7 @@ TIME_CHECKS: Final[tuple[Check, ...]] = (
         "See from where: adzeguard logons ACCOUNT",
         Severity.MEDIUM,
         check_logons,
+        evidence=("from", "tries"),
     ),
     Check(
         "auditing-off",
@@ -96,6 +107,7 @@ TIME_CHECKS: Final[tuple[Check, ...]] = (
         "See what switches it on: adzeguard trail support",
         Severity.MEDIUM,
         check_trail,
+        evidence=("lacking",),
     ),
     Check(
         "trail-gap",
@@ -104,6 +116,7 @@ TIME_CHECKS: Final[tuple[Check, ...]] = (
         "Read the log of that time, if there is one: adzeguard trail import FILE",
         Severity.LOW,
         check_trail,
+        evidence=("begin", "end"),
     ),
     Check(
         "unseen-by-trail",
@@ -112,5 +125,6 @@ TIME_CHECKS: Final[tuple[Check, ...]] = (
         "See whether it is logged: adzeguard trail support",
         Severity.LOW,
         check_trail,
+        evidence=("at",),
     ),
 )

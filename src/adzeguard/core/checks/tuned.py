@@ -3,8 +3,8 @@
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import replace
 
+from adzeguard.core.check_row import Severity
 from adzeguard.core.checks.check import Check
-from adzeguard.core.checks.finding import Severity
 from adzeguard.core.checks.table import CHECKS
 from adzeguard.core.errors import SettingsError
 from adzeguard.core.wording import did_you_mean

@@ -4,7 +4,6 @@ from collections import Counter
 from collections.abc import Collection, Sequence
 
 from adzeguard.core.checks.check import Check
-from adzeguard.core.checks.evidence import EVIDENCE
 from adzeguard.core.checks.finding import Finding
 from adzeguard.core.views.page import Fact, Page, Section
 from adzeguard.core.views.table import Column, Table
@@ -38,7 +37,7 @@ def checks_table(checks: Sequence[Check], on: Collection[str], findings: Sequenc
 def check_page(check: Check, findings: Sequence[Finding], *, on: bool) -> Page:
     """Return one check in full, with what it finds now."""
     found = [one for one in findings if one.check == check.id]
-    keys = EVIDENCE[check.id]
+    keys = check.evidence
     data = {
         "id": check.id,
         "title": check.title,

@@ -5,7 +5,8 @@ from collections.abc import Iterable, Sequence
 from dataclasses import replace
 from typing import Final
 
-from adzeguard.core.checks.finding import Finding, Severity
+from adzeguard.core.check_row import Severity
+from adzeguard.core.checks.finding import Finding
 from adzeguard.core.checks.table import CHECKS
 from adzeguard.core.views.table import Column, Noted, Table, data_columns
 from adzeguard.core.wording import some_of

@@ -180,20 +180,30 @@ def charter(reported: Reported) -> Table:
 
 
 Report = Callable[[Reported], Table]
-REPORTS: Final[Mapping[str, Report]] = {
-    "privileged": privileged,
-    "hosts": hosts,
-    "delegation": delegation,
-    "changes": changes,
-    "stale": stale,
-    "charter": charter,
+
+
+@dataclass(frozen=True, slots=True)
+class ReportRow:
+    """One report: what it is about, in a sentence of the help, and what makes it."""
+
+    sentence: str
+    make: Report
+
+
+REPORTS: Final[Mapping[str, ReportRow]] = {
+    "privileged": ReportRow("who is inside which privileged group", privileged),
+    "hosts": ReportRow("who administers them", hosts),
+    "delegation": ReportRow("what was granted", delegation),
+    "changes": ReportRow("what was enacted", changes),
+    "stale": ReportRow("what nobody needs any more", stale),
+    "charter": ReportRow("the rules in words", charter),
 }
 """A further report is a function beside these, and a row here."""
 
 
 def all_reports(reported: Reported, pictures: Sequence[Picture] = ()) -> Page:
     """Return all of them, one after the other, and pictures after them."""
-    tables = {name: report(reported) for name, report in REPORTS.items()}
+    tables = {name: report.make(reported) for name, report in REPORTS.items()}
     data: dict[str, Any] = {name: [_for_programs(table, row) for row in table.rows] for name, table in tables.items()}
     domain = reported.estate.domain
     title = f"{domain.short_name} ({domain.dns_name}) as it stood on {reported.estate.taken_at:%Y-%m-%d %H:%M} UTC"

@@ -1,291 +1,300 @@
-"""Rows of the table of checks: what rules find."""
+"""Rows of the table of checks: what rules find, whichever kind of rule finds it."""
 
 from typing import Final
 
-from adzeguard.core.checks.check import Check
-from adzeguard.core.checks.finding import Severity
-from adzeguard.core.checks.rules import deviations_from_rules
-from adzeguard.core.checks.waivers import LEFT
+from adzeguard.core.check_row import CheckRow, Severity
+from adzeguard.core.review.evidence import CHAIN, MEMBER, RULE
 
-RULE_CHECKS: Final[tuple[Check, ...]] = (
-    Check(
+RULE_ROWS: Final[tuple[CheckRow, ...]] = (
+    CheckRow(
         "unresolved-name",
         "A name in a rule stands for nothing, or for several things",
         "The rule is not followed until its names can be told apart, so what it guards is not guarded.",
         "Write the name with its domain, or correct it: adzeguard charter lint",
         Severity.HIGH,
-        deviations_from_rules,
+        evidence=("place", "name"),
     ),
-    Check(
+    CheckRow(
         "local-name-unknown",
         "A host does not know a name of its own that a rule uses",
         "The rule is not followed there, so what it guards is not guarded.",
         "Correct the name, or leave the host out: hosts: {except: [HOST]}",
         Severity.MEDIUM,
-        deviations_from_rules,
+        evidence=("place", "name"),
     ),
-    Check(
+    CheckRow(
         "rule-conflict",
         "Two rules contradict each other",
         "Where rules contradict each other nothing is changed, so neither of them holds.",
         "Take one of the two out, or give one a closer scope: adzeguard charter lint",
         Severity.HIGH,
-        deviations_from_rules,
+        evidence=("place", "rules"),
     ),
-    Check(
+    CheckRow(
         "unlisted-member",
         "Somebody is inside whom an `only` rule does not list",
         "Who is inside without being listed has a privilege that nobody decided on.",
         "List them in the rule, or take them out: adzeguard propose",
         Severity.HIGH,
-        deviations_from_rules,
+        evidence=MEMBER,
     ),
-    Check(
+    CheckRow(
         "excluded-member",
         "Somebody is inside whom a rule excludes",
         "A rule says that they must never be there, whatever other rules list.",
         "Take them out: adzeguard propose",
         Severity.HIGH,
-        deviations_from_rules,
+        evidence=MEMBER,
     ),
-    Check(
+    CheckRow(
         "missing-member",
         "Somebody is missing whom a rule wants inside",
         "Who should look after a group or a host cannot.",
         "Put them in: adzeguard propose",
         Severity.MEDIUM,
-        deviations_from_rules,
+        evidence=MEMBER,
     ),
-    Check(
+    CheckRow(
         "nested-group",
         "A group is inside where the rule refuses groups",
         "Through a nested group others decide who gets in.",
         "List its members one by one, then take it out: adzeguard group remove GROUP MEMBER",
         Severity.MEDIUM,
-        deviations_from_rules,
+        evidence=MEMBER,
     ),
-    Check(
+    CheckRow(
         "keeper-not-listed",
         "A rule would take out a keeper",
         "A keeper is never taken out, so that nobody is locked out; the rule and the keepers disagree.",
         "List the keeper in the rule, or name other keepers in adzeguard.toml",
         Severity.MEDIUM,
-        deviations_from_rules,
+        evidence=MEMBER,
     ),
-    Check(
+    CheckRow(
         "unlisted-reach",
         "Somebody gets in, by whichever nesting, whom `reach-only` does not list",
         "The direct members may be right, and a group deep inside lets in somebody else.",
         "See the chain and take out the link that should not be there: adzeguard why WHO --in GROUP",
         Severity.HIGH,
-        deviations_from_rules,
+        evidence=("place", *CHAIN),
     ),
-    Check(
+    CheckRow(
         "host-excepted",
         "A rule excepts this host by name",
         "An exception is made for a reason and outlives it; here is what the rule would find.",
         "Take the host out of `except` once the reason is gone",
         Severity.NOTE,
-        deviations_from_rules,
+        evidence=("place", "would_deviate"),
     ),
-    Check(
+    CheckRow(
         "logon-not-refused",
         "Somebody may log on whom the charter refuses",
         "An account that logs on where it does not belong leaves its secrets there.",
         "Refuse it: adzeguard propose",
         Severity.MEDIUM,
-        deviations_from_rules,
+        evidence=("place", "way", "member_sid", "scope"),
     ),
-    Check(
+    CheckRow(
         "logon-not-limited",
         "Others may log on than the charter lets",
         "Whoever can log on there is one step from what runs there.",
         "Limit it: adzeguard propose",
         Severity.MEDIUM,
-        deviations_from_rules,
+        evidence=("place", "way", "scope"),
     ),
-    Check(
+    CheckRow(
         "other-notice",
         "A host shows another notice than the charter wants",
         "Whoever stands before it is not told what to know, or is told something old.",
         "Set it: adzeguard propose",
         Severity.LOW,
-        deviations_from_rules,
+        evidence=("place", "stands", "scope"),
     ),
-    Check(
+    CheckRow(
         "elevation-missing",
         "Somebody cannot run a program elevated as the charter lets them",
         "They will ask to be an administrator instead.",
         "Give it: adzeguard propose",
         Severity.MEDIUM,
-        deviations_from_rules,
+        evidence=("place", "program", "sha256", "scope"),
     ),
-    Check(
+    CheckRow(
         "program-changed",
         "A program that is run elevated was changed",
         "It is refused now, whether it was updated by the right people or not.",
         "Look who changed it; if it is right, write the new sha256 into the rule",
         Severity.MEDIUM,
-        deviations_from_rules,
+        evidence=("place", "program", "sha256", "sha256_now"),
     ),
-    Check(
+    CheckRow(
         "left-behind",
         "Something is left of a rule that does not hold any more",
         "A rule put it in, and no rule asks for it any more.",
         "Take it out: adzeguard propose",
         Severity.MEDIUM,
-        deviations_from_rules,
+        evidence=("place", "group_sid", "member_sid"),
     ),
-    Check(
+    CheckRow(
         "missing-group",
         "A roster names a group that does not exist",
         "What the roster says of it holds for nobody.",
         "Make it: adzeguard propose",
         Severity.MEDIUM,
-        deviations_from_rules,
+        evidence=RULE,
     ),
-    Check(
+    CheckRow(
         "unprotected-object",
         "An OU is not protected against deletion",
         "One wrong click deletes it with all that lies in it.",
         "Protect it: adzeguard ou protect OU",
         Severity.MEDIUM,
-        deviations_from_rules,
+        evidence=RULE,
     ),
-    Check(
+    CheckRow(
         "intake-elsewhere",
         "New users or computers land elsewhere than the charter says",
         "What lands in the wrong place gets the wrong policies and the wrong administrators.",
         "Let them land in their place: adzeguard propose",
         Severity.LOW,
-        deviations_from_rules,
+        evidence=RULE,
     ),
-    Check(
+    CheckRow(
         "missing-grant",
         "A grant of the charter does not stand",
         "Who should be able to do something cannot, or who is denied something is not.",
         "Give it: adzeguard propose",
         Severity.MEDIUM,
-        deviations_from_rules,
+        evidence=RULE,
     ),
-    Check(
+    CheckRow(
         "unclear-grant",
         "A grant of the charter means nothing over its object",
         "The rule is not followed.",
         "Choose a duty that is about such an object: adzeguard grant duties",
         Severity.HIGH,
-        deviations_from_rules,
+        evidence=RULE,
     ),
-    Check(
+    CheckRow(
         "logs-on-elsewhere",
         "An account may log on to other hosts than a rule lets",
         "An account that logs on where it does not belong leaves its secrets there.",
         "Limit it, which the directory itself enforces: adzeguard propose",
         Severity.HIGH,
-        deviations_from_rules,
+        evidence=("place", "scope"),
     ),
-    Check(
+    CheckRow(
         "logs-on-any-time",
         "An account may log on at other hours than a rule lets",
         "What is used at night, when nobody of the office works, is used by somebody else.",
         "Limit it, which the directory itself enforces: adzeguard propose",
         Severity.MEDIUM,
-        deviations_from_rules,
+        evidence=("place", "scope"),
     ),
-    Check(
-        LEFT,
+    CheckRow(
+        "left-as-it-is",
         "A deviation is left as it is until a date",
         "Somebody decided that it has a reason; until then it is known, and asked about again on that date.",
         "See who decided, and end it before its time: adzeguard waivers",
         Severity.NOTE,
-        deviations_from_rules,
+        evidence=("check", "waiver", "until", "fingerprint"),
     ),
-    Check(
+    CheckRow(
         "lower-tier-logon",
         "An account may log on to a host of a lower tier",
         "What is in the memory of a host belongs to whoever breaks into it, also the secret of a stronger account.",
         "Refuse it there by a rule with refuse-logon, or limit the accounts by one with logon-only-on",
         Severity.HIGH,
-        deviations_from_rules,
+        evidence=("place", "accounts", "tier"),
     ),
-    Check(
+    CheckRow(
         "local-account-enabled",
         "An account of a host is enabled that a rule wants disabled",
         "With it somebody gets in whom the directory does not know, and whom it cannot shut out.",
         "Disable it: adzeguard propose",
         Severity.MEDIUM,
-        deviations_from_rules,
+        evidence=("place", "sid", "scope"),
     ),
-    Check(
+    CheckRow(
         "below-standard",
         "An account is not as a standard of the charter wants it",
         "Whoever breaks into a service or learns a password gets what such an account may do.",
         "Set it: adzeguard propose",
         Severity.HIGH,
-        deviations_from_rules,
+        evidence=("place", "standard", "scope"),
     ),
-    Check(
+    CheckRow(
         "too-many-inside",
         "More people are inside a group than a standard allows",
         "Each of them is one more way in for whoever gets hold of an account.",
         "Take out who need not be there: adzeguard who GROUP",
         Severity.HIGH,
-        deviations_from_rules,
+        evidence=("place", "inside"),
     ),
-    Check(
+    CheckRow(
         "mailbox-where-none",
         "An account for administration has a mailbox",
         "Mail brings in what should not run as an administrator.",
         "Give the mailbox to the daily account, and take it from this one",
         Severity.MEDIUM,
-        deviations_from_rules,
+        evidence=RULE,
     ),
-    Check(
+    CheckRow(
         "not-apart",
         "An account for every day is privileged",
         "What reaches somebody while they read mail reaches what they may do.",
         "Give them an account for administration: adzeguard group add GROUP ACCOUNT",
         Severity.HIGH,
-        deviations_from_rules,
+        evidence=RULE,
     ),
-    Check(
+    CheckRow(
         "nested-otherwise",
         "A group holds what its kind of group should not",
         "Where roles and resources are mixed, nobody can tell any more who gets what through which.",
         "Take it out, or put it in through a group for a role: adzeguard group remove GROUP MEMBER",
         Severity.MEDIUM,
-        deviations_from_rules,
+        evidence=RULE,
     ),
-    Check(
+    CheckRow(
         "named-otherwise",
         "Something is not named as a standard wants it",
         "What is named otherwise is missed by rules that go by names.",
         "Rename it, or widen the pattern: adzeguard group set GROUP --name NAME",
         Severity.LOW,
-        deviations_from_rules,
+        evidence=RULE,
     ),
-    Check(
+    CheckRow(
         "lies-where-nothing-should",
         "Something lies where nothing should",
         "No rule and no directory policy of an OU reaches it there.",
         "Move it to its place: adzeguard move NAME OU",
         Severity.MEDIUM,
-        deviations_from_rules,
+        evidence=RULE,
     ),
-    Check(
+    CheckRow(
         "without-owner",
         "A group has nobody who answers for it",
         "Nobody can be asked whether its members are still right.",
         "Note one: adzeguard group set GROUP --managed-by NAME",
         Severity.LOW,
-        deviations_from_rules,
+        evidence=RULE,
     ),
-    Check(
+    CheckRow(
         "unused-privilege",
         "A privileged account is not used",
         "An account that nobody misses can be used by somebody else for long.",
         "Take the privilege away, or put the account away: adzeguard retire NAME",
         Severity.MEDIUM,
-        deviations_from_rules,
+        evidence=RULE,
     ),
 )
+
+_BY_ID: Final = {row.id: row for row in RULE_ROWS}
+
+
+def rows(*ids: str) -> tuple[CheckRow, ...]:
+    """Return rows by their ids."""
+    return tuple(_BY_ID[one] for one in ids)
+
+
+FOR_EVERY_RULE: Final = rows("unresolved-name", "local-name-unknown", "rule-conflict", "left-behind", "left-as-it-is")
+"""What a rule of any kind may find."""
