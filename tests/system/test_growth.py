@@ -137,6 +137,8 @@ def harbour(reported: Reported) -> Table:
 KIND = """from adzeguard.core.charter.motto_rule import MottoRule, resolve_motto
 from adzeguard.core.review.mottos import MOTTOS, review_mottos
 
+RULE_KINDS = (
+    RuleKind("motto", MottoRule, resolve_motto, review_mottos, checks=(MOTTOS,)),
 """
 NEW = {
     "core/charter/motto_rule.py": RULE,
@@ -150,7 +152,7 @@ ROWS = {
         (
             "core/review/kinds.py",
             "RULE_KINDS: Final = (\n",
-            f"{KIND}RULE_KINDS = (\n    RuleKind('motto', MottoRule, resolve_motto, review_mottos, checks=(MOTTOS,)),\n",
+            KIND,
         )
     ],
     "check": [
