@@ -14,10 +14,8 @@ from adzeguard.core.change.guards.case import Case
 from adzeguard.core.change.guards.lockout import lockouts
 from adzeguard.core.change.impact import impact_of
 from adzeguard.core.change.kinds.add_ending_member import AddEndingMember
-from adzeguard.core.change.kinds.add_local_member import AddLocalMember
-from adzeguard.core.change.kinds.add_member import AddMember
-from adzeguard.core.change.kinds.remove_local_member import RemoveLocalMember
-from adzeguard.core.change.kinds.remove_member import RemoveMember
+from adzeguard.core.change.kinds.add_local_member import AddLocalMember, RemoveLocalMember
+from adzeguard.core.change.kinds.add_member import AddMember, RemoveMember
 from adzeguard.core.change.order import in_order
 from adzeguard.core.charter.parse import parse_charter
 from adzeguard.core.charter.resolve import ResolvedCharter, resolve_charter

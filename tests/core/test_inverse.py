@@ -5,10 +5,8 @@ from hypothesis import strategies as st
 
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.inverse import inverse_changes
-from adzeguard.core.change.kinds.add_local_member import AddLocalMember
-from adzeguard.core.change.kinds.add_member import AddMember
-from adzeguard.core.change.kinds.remove_local_member import RemoveLocalMember
-from adzeguard.core.change.kinds.remove_member import RemoveMember
+from adzeguard.core.change.kinds.add_local_member import AddLocalMember, RemoveLocalMember
+from adzeguard.core.change.kinds.add_member import AddMember, RemoveMember
 from adzeguard.core.change.kinds.set_primary_group import SetPrimaryGroup
 from adzeguard.core.estate.named import Named
 

@@ -6,8 +6,7 @@ from pathlib import Path
 import pytest
 
 from adzeguard.core.change.change import Change
-from adzeguard.core.change.kinds.add_local_member import AddLocalMember
-from adzeguard.core.change.kinds.remove_local_member import RemoveLocalMember
+from adzeguard.core.change.kinds.add_local_member import AddLocalMember, RemoveLocalMember
 from adzeguard.core.errors import HostFileError, HostRefusedError, HostUnknownError, HostUnreachableError
 from adzeguard.core.estate.hosts import Host, HostState
 from adzeguard.core.estate.named import Named

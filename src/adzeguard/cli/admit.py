@@ -1,7 +1,6 @@
 """adzeguard admit."""
 
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 import click
 
@@ -9,9 +8,6 @@ from adzeguard.cli.completing import containers, names
 from adzeguard.cli.enacting import enact_draft
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import Answers, enacting_options, example, why_option, workspace_option
-
-if TYPE_CHECKING:
-    from adzeguard.core.change.draft import Draft
 
 
 @click.command("admit", epilog=example("adzeguard admit QUAY-01 'OU=Ticket Kiosks,OU=Hosts'"))
@@ -28,21 +24,7 @@ def command(host: str, container: str, why: str, answers: Answers, folder: Path 
 
     Keys of json and csv: id, status, target, kind, group, member, object, rule, detail.
     """
-    from adzeguard.core.change.by_hand.objects import container_at
-    from adzeguard.core.estate.names import resolve_host
-    from adzeguard.core.estate.places import short_dn
-    from adzeguard.core.review.admission import admitted, as_if_moved
-    from adzeguard.core.views.host_page import host_rules
-    from adzeguard.core.views.rule_reach import effect_table
+    from adzeguard.workspace.by_hand import host_admitted
 
     workspace = opened(folder)
-
-    def draft() -> "Draft":
-        here, place = resolve_host(workspace.estate, host), container_at(workspace.estate, container)
-        _, there = as_if_moved(workspace.estate, here, place.dn)
-        before, after = (host_rules(workspace.charter, h) for h in (here, there))
-        effect = effect_table(before, after, here.name, short_dn(workspace.estate, place.dn))
-        said = [row for row in effect.rows if row["change"] != "keeps"]
-        return admitted(workspace.rights, workspace.charter, workspace.put_in, here, place, said, why)
-
-    return enact_draft(workspace, draft, answers)
+    return enact_draft(workspace, lambda: host_admitted(workspace, host, container, why), answers)

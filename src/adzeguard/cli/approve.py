@@ -34,19 +34,18 @@ def command(proposal_file: Path, key: Path | None, made: Path | None, yes: bool,
     The signature is written beside it, as PROPOSAL.approved. Whoever enacts the proposal needs it where adzeguard.toml
     asks for a second pair of eyes. It counts for these bytes alone, and not for whoever proposed or enacts them.
     """
-    from adzeguard.cli.enact import bytes_of
-    from adzeguard.core.change.written import read_proposal
     from adzeguard.core.views.changes import proposal_page
     from adzeguard.private_files import write_whole
     from adzeguard.workflows.approval import SUFFIX
     from adzeguard.workflows.propose import believed
     from adzeguard.workspace.approval_needs import approving
+    from adzeguard.workspace.proposal_files import bytes_of, proposal_in
 
     if (key is None) == (made is None):
         raise UsageError("say with what: --key FILE, or --signature FILE", "Such as --key ~/.ssh/id_ed25519")
     workspace = opened(folder)
     content = bytes_of(proposal_file)
-    proposal = believed(workspace.privilege, read_proposal(content, str(proposal_file)))
+    proposal = believed(workspace.privilege, proposal_in(content, proposal_file))
     put_view(proposal_page(proposal), "table")
     if not yes:
         _ask(proposal)

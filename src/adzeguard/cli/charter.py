@@ -111,16 +111,16 @@ def effect(host: str, container: str, form: str, output: Path | None, folder: Pa
 
     Ends with 3 when it would lose or get any. Keys of json and csv: change, rule, about, says, decides.
     """
-    from adzeguard.core.change.by_hand.objects import container_at
     from adzeguard.core.estate.names import resolve_host
     from adzeguard.core.estate.places import short_dn
     from adzeguard.core.review.admission import as_if_moved
     from adzeguard.core.views.host_page import host_rules
     from adzeguard.core.views.rule_reach import effect_table
+    from adzeguard.workspace.places import container_called
 
     workspace = opened(folder)
     here = resolve_host(workspace.estate, host)
-    place = container_at(workspace.estate, container)
+    place = container_called(workspace, container)
     _, there = as_if_moved(workspace.estate, here, place.dn)
     before, after = (host_rules(workspace.charter, h) for h in (here, there))
     table = effect_table(before, after, here.name, short_dn(workspace.estate, place.dn))

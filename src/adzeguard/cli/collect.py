@@ -62,20 +62,11 @@ def command(full: bool, shares: bool, depth: int, workers: str, folder: Path | N
 
 def _shares(workspace: Workspace, depth: int) -> int:
     """Read the shares; Ctrl-C stops after the folder in hand, and the next time goes on from there."""
-    from adzeguard.core.errors import UsageError
-    from adzeguard.store.shares import Shares
-    from adzeguard.workflows.shares import read_shares
+    from adzeguard.workspace.collecting import shares_read
     from adzeguard.workspace.stopping import stopping
 
-    if not workspace.settings.shares:
-        raise UsageError("no server of file shares is named", "Name one in adzeguard.toml, such as [shares.harbour]")
-    with (
-        workspace.held("collect --shares"),
-        workspace.share_servers() as servers,
-        progress_bar() as progress,
-        stopping(say) as asked,
-    ):
-        read = read_shares(servers, Shares(workspace.database), workspace.now, progress, depth, asked)
+    with progress_bar() as progress, stopping(say) as asked:
+        read = shares_read(workspace, depth, asked, progress)
     kept = f"; {read.kept} parts were read before the interruption" if read.kept else ""
     put(f"Read {read.folders} folders of {read.shares} shares, {depth} deep{kept}.\n")
     if read.denied:

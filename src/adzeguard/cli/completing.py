@@ -12,7 +12,6 @@ from adzeguard.cli.opening import opened
 
 if TYPE_CHECKING:
     from adzeguard.settings.settings import Settings
-    from adzeguard.store.connection import Database
 
 T = TypeVar("T")
 
@@ -27,11 +26,11 @@ def names(*kinds: str) -> Complete:
 
     def complete(ctx: click.Context, _param: click.Parameter, typed: str) -> list[CompletionItem]:
         from adzeguard.core.estate.principal import Kind
-        from adzeguard.store.typed_names import names_beginning
+        from adzeguard.workspace.typed import names_beginning
 
         wanted = frozenset(Kind[kind.upper()] for kind in kinds)
         domain, backslash, part = typed.rpartition("\\")
-        found = _asked(lambda: names_beginning(_database(ctx), part, wanted, _SHOWN))
+        found = _asked(lambda: names_beginning(opened(_folder(ctx)), part, wanted, _SHOWN))
         return [CompletionItem(_for_shell(domain + backslash + name), help=kind.label) for name, kind in found]
 
     return complete
@@ -39,19 +38,19 @@ def names(*kinds: str) -> Complete:
 
 def containers(ctx: click.Context, _param: click.Parameter, typed: str) -> list[CompletionItem]:
     """Complete OUs by their names, with or without "OU=" in front."""
-    from adzeguard.store.typed_names import ou_names
+    from adzeguard.workspace.typed import ou_names
 
     wanted = typed.casefold()
-    shown = _asked(lambda: ou_names(_database(ctx)))
+    shown = _asked(lambda: ou_names(opened(_folder(ctx))))
     fitting = [dn for dn in shown if dn.casefold().startswith((wanted, f"ou={wanted}"))]
     return [CompletionItem(_for_shell(dn)) for dn in fitting[:_SHOWN]]
 
 
 def enactments(ctx: click.Context, _param: click.Parameter, typed: str) -> list[CompletionItem]:
     """Complete enactments by their names, the latest first."""
-    from adzeguard.store.typed_names import enactments_beginning
+    from adzeguard.workspace.typed import enactments_beginning
 
-    found = _asked(lambda: enactments_beginning(_database(ctx), typed, _SHOWN))
+    found = _asked(lambda: enactments_beginning(opened(_folder(ctx)), typed, _SHOWN))
     return [CompletionItem(_for_shell(name), help=words) for name, words in found]
 
 
@@ -80,10 +79,6 @@ def _asked(ask: Callable[[], list[T]]) -> list[T]:
         return ask()
     except AdzeguardError:
         return []
-
-
-def _database(ctx: click.Context) -> "Database":
-    return opened(_folder(ctx)).database
 
 
 def _settings(ctx: click.Context) -> "Settings":

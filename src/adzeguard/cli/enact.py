@@ -19,10 +19,9 @@ from adzeguard.cli.options import (
     workspace_option,
 )
 from adzeguard.cli.output import say
-from adzeguard.core.errors import ProposalFileError, UsageError
+from adzeguard.core.errors import UsageError
 from adzeguard.workflows.pace import AT_ONCE, Pace
 from adzeguard.workspace.choice import Choice
-from adzeguard.workspace.open_workspace import Workspace
 from adzeguard.workspace.wanted import Rollout, Signed
 
 if TYPE_CHECKING:
@@ -93,8 +92,9 @@ def command(
     Keys of json and csv: id, status, target, kind, group, member, object, rule, detail.
     """
     from adzeguard.core.change.part import Part
-    from adzeguard.core.change.written import read_proposal
     from adzeguard.workspace.deviations import chosen_draft
+    from adzeguard.workspace.pending import still_wanted
+    from adzeguard.workspace.proposal_files import bytes_of, proposal_in
 
     part = Part(first, percent, patterns)
     made_now = bool(also) or not choice.is_everything
@@ -119,9 +119,9 @@ def command(
 
     def all_of_it() -> "Draft | Proposal":
         if proposal_file is not None:
-            return read_proposal(content(proposal_file), str(proposal_file))
+            return proposal_in(content(proposal_file), proposal_file)
         if pending:
-            return _left_for_hosts(workspace)
+            return still_wanted(workspace)
         return chosen_draft(workspace, also, choice)
 
     def signed() -> Signed | None:
@@ -161,38 +161,3 @@ def _only(whole: "Proposal", numbers: tuple[str, ...]) -> "Sequence[Change]":
                 f"the proposal has no change '{number}'{did_you_mean(number, known)}", "See: adzeguard propose"
             )
     return [change for change in whole.changes if change.id in numbers]
-
-
-def _left_for_hosts(workspace: Workspace) -> "Draft":
-    """Return what is left for hosts that did not answer, as far as somebody still asks for it."""
-    from adzeguard.store.pending import PendingChanges
-    from adzeguard.workflows.pending import still_asked_for
-
-    waiting = PendingChanges(workspace.database)
-    left = [one.change for one in waiting.all()]
-    asked = workspace.charter_draft(tuple(sorted({change.rule for change in left})))
-    still, not_any_more = still_asked_for(left, asked)
-    if not_any_more:
-        waiting.forget(not_any_more)
-        for change in not_any_more:
-            say(f"Left away, since no rule asks for it any more: {change.in_words()}")
-    return still
-
-
-_LARGEST_PROPOSAL = 256 * 1024 * 1024
-"""A million changes; anything larger is no proposal that somebody reviewed."""
-
-
-def bytes_of(path: Path) -> bytes:
-    """Return what a proposal's file holds; `ProposalFileError` where it cannot be read, or is none."""
-    try:
-        # A pipe, or a device, could go on for ever.
-        if path.exists() and not path.is_file():
-            raise ProposalFileError(f"{path} is no file", "Make one: adzeguard propose --output FILE")
-        if path.stat().st_size > _LARGEST_PROPOSAL:
-            raise ProposalFileError(f"{path} is larger than 256 MiB, which no proposal is", "Propose less at once")
-        return path.read_bytes()
-    except OSError as error:
-        raise ProposalFileError(
-            f"{path} cannot be read: {error.strerror}", "Make one: adzeguard propose --output FILE"
-        ) from error

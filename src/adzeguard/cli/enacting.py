@@ -16,7 +16,7 @@ from adzeguard.cli.progress import progress_bar
 from adzeguard.core.errors import DeclinedError, UsageError
 from adzeguard.workspace.open_workspace import Workspace
 from adzeguard.workspace.stopping import stopping
-from adzeguard.workspace.wanted import Done, Escort, Rollout, Signed, Wanted, nothing_asked
+from adzeguard.workspace.wanted import Done, Escort, Rollout, Signed, Wanted, Work, deletions, nothing_asked
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -36,6 +36,14 @@ def enact_draft(
     """Make a proposal of what somebody asks for by hand, and enact it. Returns the exit code."""
     wanted = Wanted(make, sizes=answers.sizes, without_approval=answers.without_approval, gives_back=gives_back)
     return _enact_and_show(workspace, wanted, answers)
+
+
+def enact_work(workspace: Workspace, work: Work, answers: Answers) -> int:
+    """Enact the draft of some work, and let it note what came of it, however that ended. Returns the exit code."""
+    try:
+        return enact_draft(workspace, work.draft, answers)
+    finally:
+        work.settle()
 
 
 def enact_and_show(
@@ -114,10 +122,7 @@ class _AtTerminal(Escort):
         """Ask for the number of deletions, where it was not given: it must be typed, not clicked away."""
         from dataclasses import replace
 
-        from adzeguard.core.change.kinds.delete_object import DeleteObject
-
-        deletions = sum(isinstance(change, DeleteObject) for change in proposal.changes)
-        if deletions <= 1 or named.deletions is not None or self._answers.yes or not sys.stdin.isatty():
+        if deletions(proposal) <= 1 or named.deletions is not None or self._answers.yes or not sys.stdin.isatty():
             return named
         for change in proposal.changes:
             say(change.in_words())
@@ -159,7 +164,6 @@ def _shown(done: Done, answers: Answers, rollout: Rollout, escort: _AtTerminal) 
 
 
 def _told(done: Done, rollout: Rollout) -> int:
-    from adzeguard.core.change.outcome import Status
     from adzeguard.workflows.interrupted import WAYS_OUT
 
     if done.left:
@@ -168,14 +172,13 @@ def _told(done: Done, rollout: Rollout) -> int:
             say(f"{len(done.failed_hosts)} hosts have failed, more than {rollout.stop_after}: {names}")
         say(f"Stopped with {done.left} change{'s' * (done.left != 1)} left: {WAYS_OUT}")
         return Exit.DONE_IN_PART
-    waiting = {outcome.change.host_name for outcome in done.outcomes if outcome.waits}
+    waiting = done.waiting_hosts
     if waiting:
         them = f"{len(waiting)} hosts" if len(waiting) > 1 else next(iter(waiting))
         say(f"What is left for {them} is done, once it can be, by: adzeguard enact --pending")
-    verified = sum(outcome.status == Status.VERIFIED for outcome in done.outcomes)
-    if verified == len(done.outcomes):
+    if done.verified == len(done.outcomes):
         return Exit.NOTHING_TO_REPORT
-    return Exit.DONE_IN_PART if verified else Exit.FAILED
+    return Exit.DONE_IN_PART if done.verified else Exit.FAILED
 
 
 def _ask(count: int) -> None:

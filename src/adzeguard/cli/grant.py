@@ -113,20 +113,11 @@ def _given(
     answers: Answers,
     folder: Path | None,
 ) -> int:
-    from adzeguard.core.change.by_hand.grants import grants_given, notes_on
-    from adzeguard.core.change.draft import Draft
-    from adzeguard.core.rights.duties import named_duties
+    from adzeguard.workspace.by_hand import GrantAsked, granted
 
     workspace = opened(folder)
-
-    def draft() -> Draft:
-        rights, holder, target = workspace.rights, named_object(workspace, who), named_object(workspace, over)
-        wanted = named_duties(rights.duties, duties, rights.schema)
-        changes = grants_given(rights, holder, wanted, target, deny=deny, extent=extent, only_for=only_for, why=why)
-        notes = notes_on(rights, holder, deny=deny, given=rights.grants_over(target))
-        return Draft.of(changes, notes)
-
-    return enact_draft(workspace, draft, answers)
+    asked = GrantAsked(who, duties, over, deny, extent, only_for)
+    return enact_draft(workspace, lambda: granted(workspace, asked, why), answers)
 
 
 @command.command(
@@ -165,19 +156,11 @@ def withdraw(
 
     Exactly the entries of that grant go; what comes from above can be withdrawn there only.
     """
-    from adzeguard.core.change.by_hand.grants import grants_withdrawn
-    from adzeguard.core.change.draft import Draft
-    from adzeguard.core.rights.duties import named_duties
+    from adzeguard.workspace.by_hand import GrantAsked, withdrawn
 
     workspace = opened(folder)
-
-    def draft() -> Draft:
-        rights, holder, target = workspace.rights, named_object(workspace, who), named_object(workspace, over)
-        wanted = named_duties(rights.duties, duties, rights.schema)
-        changes = grants_withdrawn(rights, holder, wanted, target, deny=denied, why=why)
-        return Draft.of(changes)
-
-    return enact_draft(workspace, draft, answers)
+    asked = GrantAsked(who, duties, over, denied)
+    return enact_draft(workspace, lambda: withdrawn(workspace, asked, why), answers)
 
 
 @command.command("duties", epilog=example("adzeguard grant duties"))

@@ -1,8 +1,6 @@
 """adzeguard group."""
 
-from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 import click
 
@@ -15,12 +13,6 @@ from adzeguard.cli.opening import opened
 from adzeguard.cli.options import Answers, enacting_options, example, listing_options, why_option, workspace_option
 from adzeguard.cli.output import put_view, say
 from adzeguard.core.errors import UsageError
-from adzeguard.workspace.open_workspace import Workspace
-
-if TYPE_CHECKING:
-    from adzeguard.core.estate.principal import Principal
-
-_Pairs = Callable[[Workspace], "list[tuple[Principal, Principal]]"]
 
 
 @click.group(
@@ -33,43 +25,6 @@ def command() -> None:
     """Change memberships and groups by hand, on the same road as the charter: propose, guards, enact, journal."""
 
 
-def _change(folder: Path | None, answers: Answers, why: str, joins: _Pairs | None, leaves: _Pairs | None) -> int:
-    from adzeguard.core.change.by_hand.members import memberships_by_hand
-
-    workspace = opened(folder)
-    return enact_draft(
-        workspace,
-        lambda: memberships_by_hand(
-            workspace.estate, joins(workspace) if joins else (), leaves(workspace) if leaves else (), why
-        ),
-        answers,
-    )
-
-
-def _of_group(group: str, members: tuple[str, ...]) -> _Pairs:
-    from adzeguard.workspace.members import group_called
-
-    def pairs(workspace: Workspace) -> "list[tuple[Principal, Principal]]":
-        from adzeguard.core.estate.names import resolve
-
-        bearer = group_called(workspace, group)
-        return [(bearer, resolve(workspace.estate, member)) for member in members]
-
-    return pairs
-
-
-def _of_member(member: str, groups: tuple[str, ...]) -> _Pairs:
-    from adzeguard.workspace.members import group_called
-
-    def pairs(workspace: Workspace) -> "list[tuple[Principal, Principal]]":
-        from adzeguard.core.estate.names import resolve
-
-        bearer = resolve(workspace.estate, member)
-        return [(group_called(workspace, group), bearer) for group in groups]
-
-    return pairs
-
-
 @command.command("add", epilog=example("adzeguard group add 'LOWMERE\\First Aiders' orla.fenn mira.holt"))
 @click.argument("group", shell_complete=names("group"))
 @click.argument("members", nargs=-1, required=True, metavar="MEMBER...", shell_complete=names())
@@ -78,7 +33,10 @@ def _of_member(member: str, groups: tuple[str, ...]) -> _Pairs:
 @workspace_option
 def add(group: str, members: tuple[str, ...], why: str, answers: Answers, folder: Path | None) -> int:
     """Put one or more members into a group. What its scope may not hold is refused before the server is asked."""
-    return _change(folder, answers, why, _of_group(group, members), None)
+    from adzeguard.workspace.by_hand import joined
+
+    workspace = opened(folder)
+    return enact_draft(workspace, lambda: joined(workspace, group, members, why), answers)
 
 
 @command.command("remove", epilog=example("adzeguard group remove 'LOWMERE\\First Aiders' orla.fenn"))
@@ -89,7 +47,10 @@ def add(group: str, members: tuple[str, ...], why: str, answers: Answers, folder
 @workspace_option
 def remove(group: str, members: tuple[str, ...], why: str, answers: Answers, folder: Path | None) -> int:
     """Take one or more members out of a group; where it is their primary group, another becomes it first."""
-    return _change(folder, answers, why, None, _of_group(group, members))
+    from adzeguard.workspace.by_hand import left
+
+    workspace = opened(folder)
+    return enact_draft(workspace, lambda: left(workspace, group, members, why), answers)
 
 
 @command.command("join", epilog=example("adzeguard group join orla.fenn 'First Aiders' 'Radio Watch'"))
@@ -100,7 +61,10 @@ def remove(group: str, members: tuple[str, ...], why: str, answers: Answers, fol
 @workspace_option
 def join(member: str, groups: tuple[str, ...], why: str, answers: Answers, folder: Path | None) -> int:
     """Put one member into one or more groups."""
-    return _change(folder, answers, why, _of_member(member, groups), None)
+    from adzeguard.workspace.by_hand import joining
+
+    workspace = opened(folder)
+    return enact_draft(workspace, lambda: joining(workspace, member, groups, why), answers)
 
 
 @command.command("leave", epilog=example("adzeguard group leave orla.fenn 'Chart Editors' 'Night Watch'"))
@@ -111,7 +75,10 @@ def join(member: str, groups: tuple[str, ...], why: str, answers: Answers, folde
 @workspace_option
 def leave(member: str, groups: tuple[str, ...], why: str, answers: Answers, folder: Path | None) -> int:
     """Take one member out of one or more groups."""
-    return _change(folder, answers, why, None, _of_member(member, groups))
+    from adzeguard.workspace.by_hand import leaving
+
+    workspace = opened(folder)
+    return enact_draft(workspace, lambda: leaving(workspace, member, groups, why), answers)
 
 
 @command.command(
@@ -162,6 +129,7 @@ def copy_memberships(
     from adzeguard.core.access.peers import copy_candidates
     from adzeguard.core.estate.names import resolve
     from adzeguard.core.rights.power import powers_of
+    from adzeguard.workspace.by_hand import copied
     from adzeguard.workspace.members import group_called
 
     if sum((bool(only or excepted or named), pick, review is not None)) > 1:
@@ -180,8 +148,8 @@ def copy_memberships(
         chosen = reviewed(review, candidates) if review is not None else by_patterns(candidates, only, excepted)
     groups = [*(candidate.group for candidate in chosen), *(group_called(workspace, name) for name in named)]
     tell_left_out(candidates, {group.id for group in groups}, only, excepted)
-    pairs = [(group, getter) for group in groups]
-    return _change(folder, answers, why or f"copied from {source}", lambda _desk: pairs, None)
+    because = why or f"copied from {source}"
+    return enact_draft(workspace, lambda: copied(workspace, groups, getter, because), answers)
 
 
 @command.command(

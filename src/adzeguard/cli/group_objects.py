@@ -73,34 +73,11 @@ def create(
     folder: Path | None,
 ) -> int:
     """Make a group."""
-    from adzeguard.core.change.by_hand.groups import created_group
-    from adzeguard.core.change.by_hand.objects import container_at
-    from adzeguard.core.change.draft import Draft
-    from adzeguard.core.estate.names import resolve
+    from adzeguard.workspace.by_hand import GroupDetails, group_created
 
     workspace = opened(folder)
-    details = {"description": description, "mail": mail}
-    if manager:
-        details["managedBy"] = resolve(workspace.estate, manager).dn
-    place = container_at(workspace.estate, container)
-    first = [resolve(workspace.estate, member) for member in members]
-
-    def draft() -> Draft:
-        return Draft.of(
-            created_group(
-                workspace.estate,
-                name,
-                place,
-                account_name=account_name,
-                scope=scope,
-                security=kind == "security",
-                details=details,
-                members=first,
-                why=why,
-            )
-        )
-
-    return enact_draft(workspace, draft, answers)
+    details = GroupDetails(account_name, scope, kind == "security", description, mail, manager)
+    return enact_draft(workspace, lambda: group_created(workspace, name, container, details, members, why), answers)
 
 
 @click.command("set", epilog=example("adzeguard group set 'First Aiders' --scope universal"))
@@ -132,32 +109,15 @@ def change(
 
     A scope that its members or the groups around it do not allow is refused, with what stands in the way.
     """
-    from adzeguard.core.change.by_hand.groups import changed_group
-    from adzeguard.core.estate.names import resolve
-    from adzeguard.workspace.members import group_called
+    from adzeguard.workspace.by_hand import GroupDetails, group_changed
 
     if all(value is None for value in (scope, kind, description, mail, manager)) and not (name or account_name):
         way_out = "Give --name, --account-name, --scope, --kind, --description, --mail or --managed-by"
         raise UsageError("nothing to set", way_out)
     workspace = opened(folder)
-    the_group = group_called(workspace, group)
-    details = {"description": description, "mail": mail}
-    details["managedBy"] = resolve(workspace.estate, manager).dn if manager else manager
     security = None if kind is None else kind == "security"
-    return enact_draft(
-        workspace,
-        lambda: changed_group(
-            workspace.estate,
-            the_group,
-            name=name,
-            account_name=account_name,
-            scope=scope or "",
-            security=security,
-            details=details,
-            why=why,
-        ),
-        answers,
-    )
+    details = GroupDetails(account_name, scope or "", security, description, mail, manager)
+    return enact_draft(workspace, lambda: group_changed(workspace, group, name, details, why), answers)
 
 
 @click.command("delete", epilog=example("adzeguard group delete 'Paint Project'"))
@@ -170,9 +130,7 @@ def delete(group: str, why: str, answers: Answers, folder: Path | None) -> int:
 
     Undo makes it again with its members and in its groups, but as a new SID: what named the old one does not know it.
     """
-    from adzeguard.core.change.by_hand.groups import deleted_group
-    from adzeguard.workspace.members import group_called
+    from adzeguard.workspace.by_hand import group_deleted
 
     workspace = opened(folder)
-    the_group = group_called(workspace, group)
-    return enact_draft(workspace, lambda: deleted_group(workspace.estate, workspace.charter, the_group, why), answers)
+    return enact_draft(workspace, lambda: group_deleted(workspace, group, why), answers)

@@ -10,7 +10,7 @@ from adzeguard.cli.exits import Exit
 from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import at_option, example, listing_options, workspace_option
-from adzeguard.cli.output import put_view, say
+from adzeguard.cli.output import put_view
 
 
 @click.group("hosts", cls=CommandGroup, instead={"show": "adzeguard show HOST"}, epilog=example("adzeguard hosts list"))
@@ -60,23 +60,11 @@ def pending(patterns: tuple[str, ...], forget: bool, form: str, output: Path | N
 
     Keys of json and csv: host, change, rule, since, tries, reason.
     """
-    from fnmatch import fnmatchcase
-
-    from adzeguard.core.views.hosts import pending_table
-    from adzeguard.store.pending import PendingChanges
+    from adzeguard.workspace.pending import forgotten, left_for_hosts
 
     workspace = opened(folder)
-    table = PendingChanges(workspace.database)
-    wanted = [pattern.casefold() for pattern in patterns] or ["*"]
-    left = [one for one in table.all() if any(fnmatchcase(one.change.host_name.casefold(), w) for w in wanted)]
-    rows = [(one.change, one.since, one.tries, one.detail) for one in left]
-    if forget:
-        with workspace.held("forget"):
-            table.forget(one.change for one in left)
-        say(
-            f"{len(left)} change{'s are' if len(left) != 1 else ' is'} forgotten; what a rule asks for is proposed anew"
-        )
-    put_view(pending_table(rows, workspace.now()), form, output)
+    table = forgotten(workspace, patterns) if forget else left_for_hosts(workspace, patterns)
+    put_view(table, form, output)
     return Exit.NOTHING_TO_REPORT
 
 

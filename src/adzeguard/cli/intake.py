@@ -1,7 +1,6 @@
 """adzeguard intake."""
 
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 import click
 
@@ -13,9 +12,6 @@ from adzeguard.cli.options import Answers, enacting_options, example, listing_op
 from adzeguard.cli.output import put_view
 from adzeguard.core.errors import UsageError
 from adzeguard.workspace.open_workspace import Workspace
-
-if TYPE_CHECKING:
-    from adzeguard.core.estate.principal import Principal
 
 
 @click.group(
@@ -68,9 +64,6 @@ def reset(why: str, answers: Answers, folder: Path | None) -> int:
 
 
 def _enact(workspace: Workspace, wanted: dict[str, str], why: str, answers: Answers) -> int:
-    from adzeguard.core.change.by_hand.intake import intake_changes
-    from adzeguard.core.change.by_hand.objects import container_at
-    from adzeguard.core.change.draft import Draft
+    from adzeguard.workspace.by_hand import intake_set
 
-    containers: dict[str, Principal] = {what: container_at(workspace.estate, ou) for what, ou in wanted.items()}
-    return enact_draft(workspace, lambda: Draft.of(intake_changes(workspace.estate, containers, why=why)), answers)
+    return enact_draft(workspace, lambda: intake_set(workspace, wanted, why), answers)

@@ -1,7 +1,6 @@
 """adzeguard move."""
 
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 import click
 
@@ -9,10 +8,6 @@ from adzeguard.cli.completing import containers, names
 from adzeguard.cli.enacting import enact_draft
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import Answers, enacting_options, example, why_option, workspace_option
-from adzeguard.workspace.open_workspace import Workspace
-
-if TYPE_CHECKING:
-    from adzeguard.core.estate.principal import Principal
 
 
 @click.command("move", epilog=example("adzeguard move ulla.beck OU=Galley,OU=People"))
@@ -26,23 +21,7 @@ def command(name: str, container: str, why: str, answers: Answers, folder: Path 
 
     Keys of json and csv: id, status, target, kind, group, member, object, rule, detail.
     """
-    from adzeguard.core.change.by_hand.objects import container_at
-    from adzeguard.core.change.by_hand.ous import moved_object
-    from adzeguard.core.estate.names import resolve
+    from adzeguard.workspace.by_hand import moved
 
     workspace = opened(folder)
-    found, to = resolve(workspace.estate, name), container_at(workspace.estate, container)
-    said = _rules_that_differ(workspace, found, to)
-    return enact_draft(workspace, lambda: moved_object(workspace.estate, found, to, why, said), answers)
-
-
-def _rules_that_differ(workspace: Workspace, moved: "Principal", to: "Principal") -> list[str]:
-    """Say which rules hold for it no more and which will, as far as the charter can be read."""
-    from adzeguard.core.charter.at_place import said_of_move
-    from adzeguard.core.identity import parent_dn
-
-    charter = workspace.charter_if_readable("Which rules it leaves and enters is not said")
-    from_there = workspace.estate.catalogue.by_dn(parent_dn(moved.dn))
-    if charter is None or from_there is None:
-        return []
-    return said_of_move(charter, moved, workspace.estate.principal(from_there), to)
+    return enact_draft(workspace, lambda: moved(workspace, name, container, why), answers)

@@ -51,9 +51,9 @@ def list_ous(form: str, output: Path | None, folder: Path | None) -> int:
 def show(context: click.Context, ou: str, form: str, output: Path | None, folder: Path | None) -> int:
     """Show one OU in full, as adzeguard show does."""
     from adzeguard.cli.show import command as shown
-    from adzeguard.core.change.by_hand.objects import container_at
+    from adzeguard.workspace.places import container_called
 
-    dn = container_at(opened(folder).estate, ou).dn
+    dn = container_called(opened(folder), ou).dn
     code: int = context.invoke(shown, name=dn, form=form, output=output, moment=None, folder=folder)
     return code
 
@@ -81,15 +81,12 @@ def create(
     Two entries deny it to everyone: one on the OU, and one on what it lies in, without which an administrator could
     delete it all the same.
     """
-    from adzeguard.core.change.by_hand.objects import container_at
-    from adzeguard.core.change.by_hand.ous import created_ou
+    from adzeguard.workspace.by_hand import ou_created
 
     workspace = opened(folder)
-    above = container_at(workspace.estate, container or workspace.estate.domain.base_dn)
-    name = name[3:] if name[:3].casefold() == "ou=" else name  # as it stands in a DN is how many write it
     return enact_draft(
         workspace,
-        lambda: created_ou(workspace.estate, name, above, protected=not unprotected, description=description, why=why),
+        lambda: ou_created(workspace, name, container, why, description=description, protected=not unprotected),
         answers,
     )
 
@@ -101,13 +98,10 @@ def create(
 @workspace_option
 def protect(ou: str, why: str, answers: Answers, folder: Path | None) -> int:
     """Protect an OU against deletion and moving."""
-    from adzeguard.core.change.by_hand.objects import container_at
-    from adzeguard.core.change.by_hand.ous import protected_object
-    from adzeguard.core.change.draft import Draft
+    from adzeguard.workspace.by_hand import ou_protected
 
     workspace = opened(folder)
-    place = container_at(workspace.estate, ou)
-    return enact_draft(workspace, lambda: Draft.of(protected_object(workspace.estate, place, why)), answers)
+    return enact_draft(workspace, lambda: ou_protected(workspace, ou, why), answers)
 
 
 @command.command("unprotect", epilog=example("adzeguard ou unprotect OU=Quay"))
@@ -117,12 +111,10 @@ def protect(ou: str, why: str, answers: Answers, folder: Path | None) -> int:
 @workspace_option
 def unprotect(ou: str, why: str, answers: Answers, folder: Path | None) -> int:
     """Let an OU be deleted and moved again. What lies above keeps its part while it protects others."""
-    from adzeguard.core.change.by_hand.objects import container_at
-    from adzeguard.core.change.by_hand.ous import unprotected_object
+    from adzeguard.workspace.by_hand import ou_unprotected
 
     workspace = opened(folder)
-    place = container_at(workspace.estate, ou)
-    return enact_draft(workspace, lambda: unprotected_object(workspace.estate, place, why), answers)
+    return enact_draft(workspace, lambda: ou_unprotected(workspace, ou, why), answers)
 
 
 @command.command("move", epilog=example("adzeguard ou move OU=Galley,OU=People OU=Retired"))
@@ -133,12 +125,10 @@ def unprotect(ou: str, why: str, answers: Answers, folder: Path | None) -> int:
 @workspace_option
 def move(ou: str, to: str, why: str, answers: Answers, folder: Path | None) -> int:
     """Put an OU, with all below it, into another. A protected one is refused."""
-    from adzeguard.core.change.by_hand.objects import container_at
-    from adzeguard.core.change.by_hand.ous import moved_object
+    from adzeguard.workspace.by_hand import ou_moved
 
     workspace = opened(folder)
-    place, above = container_at(workspace.estate, ou), container_at(workspace.estate, to)
-    return enact_draft(workspace, lambda: moved_object(workspace.estate, place, above, why), answers)
+    return enact_draft(workspace, lambda: ou_moved(workspace, ou, to, why), answers)
 
 
 @command.command("delete", epilog=example("adzeguard ou delete OU=Retired"))
@@ -152,11 +142,7 @@ def delete(ou: str, with_content: bool, why: str, answers: Answers, folder: Path
 
     With its content every object is listed, and their number must be named.
     """
-    from adzeguard.core.change.by_hand.objects import container_at
-    from adzeguard.core.change.by_hand.ous import deleted_ou
+    from adzeguard.workspace.by_hand import ou_deleted
 
     workspace = opened(folder)
-    place = container_at(workspace.estate, ou)
-    return enact_draft(
-        workspace, lambda: deleted_ou(workspace.estate, place, with_content=with_content, why=why), answers
-    )
+    return enact_draft(workspace, lambda: ou_deleted(workspace, ou, why, with_content=with_content), answers)

@@ -35,17 +35,11 @@ def command(
     """
     if context.invoked_subcommand is not None:
         return Exit.NOTHING_TO_REPORT
-    from adzeguard.core.views.questions import questions_table
-    from adzeguard.store.questions import Questions
+    from adzeguard.workspace.answering import questions_listed
 
-    workspace = opened(folder)
-    shown = [
-        one
-        for one in Questions(workspace.database).all()
-        if (everything or one.is_open) and owner.casefold() in one.owner.casefold()
-    ]
-    put_view(questions_table(shown, workspace.now()), form, output)
-    return Exit.TO_REPORT if any(one.is_open for one in shown) else Exit.NOTHING_TO_REPORT
+    table = questions_listed(opened(folder), owner, everything=everything)
+    put_view(table, form, output)
+    return Exit.TO_REPORT if any(row["state"] == "open" for row in table.rows) else Exit.NOTHING_TO_REPORT
 
 
 @command.command("show", epilog=example("adzeguard questions show Q1"))
@@ -54,15 +48,9 @@ def command(
 @workspace_option
 def show(question: str, form: str, output: Path | None, folder: Path | None) -> int:
     """Show one question in full, with how to answer it."""
-    from adzeguard.core.views.questions import question_page
-    from adzeguard.store.letters import Letters
-    from adzeguard.store.questions import Questions
-    from adzeguard.workflows.asking import any_question
+    from adzeguard.workspace.answering import question_in_full
 
-    workspace = opened(folder)
-    found = any_question(Questions(workspace.database).all(), question)
-    kept = [one for one in Letters(workspace.database).waiting() if one.body.get("id") == found.id]
-    put_view(question_page(found, [(one.teller, one.tries, one.detail) for one in kept]), form, output)
+    put_view(question_in_full(opened(folder), question), form, output)
     return Exit.NOTHING_TO_REPORT
 
 

@@ -17,8 +17,6 @@ from adzeguard.report.renderers import RENDERERS
 from adzeguard.workspace.open_workspace import Workspace
 
 if TYPE_CHECKING:
-    from adzeguard.core.cleaning.stale.found import Stale
-    from adzeguard.core.cleaning.stale.kinds import StaleKind
     from adzeguard.core.views.page import Picture
 
 _EVERYTHING = 1_000_000
@@ -68,28 +66,22 @@ def command(name: str, since: datetime | None, form: str | None, output: Path | 
 
     Keys of json and csv: as the columns say; json of all has a key for each report.
     """
-    from adzeguard.core.cleaning.stale.kinds import KINDS
     from adzeguard.core.views.reports import REPORTS, Reported, all_reports
     from adzeguard.workflows.asking import demand_of
     from adzeguard.workflows.journal_view import Sought, changes_table, rows_sought
+    from adzeguard.workspace.cleaning import stale_by_kind
 
     chosen = form or _by_ending(output)
     if RENDERERS[chosen].of_files_alone and output is None:
         raise UsageError(f"{chosen} is nothing for a terminal", f"Give --output {name}.{chosen}")
     workspace = opened(folder)
 
-    def found() -> "dict[StaleKind, list[Stale]]":
-        from adzeguard.cli.stale import looked_at
-
-        looked = looked_at(workspace, None)
-        return {kind: list(kind.find(looked)) for kind in KINDS}
-
     reported = Reported(
         workspace.rights,
         workspace.charter,
         workspace.privileged,
         changes_table(rows_sought(workspace.journal, Sought(_EVERYTHING, since=since))),
-        found,
+        lambda: stale_by_kind(workspace),
         lambda charter: ((rule.id, demand_of(rule)) for rule in charter.rules),
         workspace.now(),
     )

@@ -8,7 +8,7 @@ import click
 
 from adzeguard.cli.completing import containers, names
 from adzeguard.cli.csv_files import read_rows
-from adzeguard.cli.enacting import enact_draft
+from adzeguard.cli.enacting import enact_work
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.moments import LENGTH
 from adzeguard.cli.opening import opened
@@ -25,11 +25,6 @@ from adzeguard.core.errors import InputError, UsageError
 from adzeguard.workspace.open_workspace import Workspace
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable, Sequence
-
-    from adzeguard.core.change.draft import Draft
-    from adzeguard.core.cleaning.retired import Retired
-    from adzeguard.core.cleaning.uses import Use
     from adzeguard.core.estate.principal import Principal
 
 _NO = frozenset({"no", "n", "keep", "false", "0"})
@@ -90,36 +85,13 @@ def away(
 
     Keys of json and csv: id, status, target, kind, group, member, object, rule, detail.
     """
-    from adzeguard.core.change.by_hand.objects import container_at
-    from adzeguard.core.change.draft import Draft
-    from adzeguard.core.cleaning.retired import Noted, put_away
-    from adzeguard.store.retired import RetiredThings
+    from adzeguard.workspace.retired import PuttingAway
 
     if bool(given) == (file is not None):
         raise UsageError("say NAME or --from FILE", "See: adzeguard retire away --help")
     workspace = opened(folder)
-    notes = RetiredThings(workspace.database)
-    now = workspace.now()
-    noted = Noted(now, now + (wait or timedelta(days=workspace.settings.retire.wait_days)), workspace.operator(), why)
-    put: dict[str, Retired] = {}
-
-    def draft() -> Draft:
-        put.clear()
-        holding = container_at(workspace.estate, to or workspace.settings.retire.ou)
-        changes = []
-        for one in _named(workspace, given, file):
-            some, note = put_away(workspace.estate, one, holding, workspace.privileged, noted)
-            changes += some
-            put[note.key] = note
-        # Noted before anything is moved: what is moved without a note could not be brought back.
-        for note in put.values():
-            notes.write(note)
-        return Draft.of(changes)
-
-    try:
-        return enact_draft(workspace, draft, answers)
-    finally:
-        _forget_what_did_not_happen(workspace, put.values())
+    work = PuttingAway(workspace, lambda: _named(workspace, given, file), to or "", wait, why)
+    return enact_work(workspace, work, answers)
 
 
 @command.command("list", epilog=example("adzeguard retire list"))
@@ -130,11 +102,9 @@ def list_command(form: str, output: Path | None, folder: Path | None) -> int:
 
     Keys of json and csv: name, dn, from, since, until, by, why.
     """
-    from adzeguard.core.views.retired import retired_table
+    from adzeguard.workspace.retired import listed
 
-    workspace = opened(folder)
-    things = _lying(workspace)
-    put_view(retired_table(things, _uses(workspace, things), workspace.now()), form, output)
+    put_view(listed(opened(folder)), form, output)
     return Exit.NOTHING_TO_REPORT
 
 
@@ -148,18 +118,10 @@ def restore(given: tuple[str, ...], why: str, answers: Answers, folder: Path | N
 
     Keys of json and csv: id, status, target, kind, group, member, object, rule, detail.
     """
-    from adzeguard.core.cleaning.retired import brought_back
+    from adzeguard.workspace.retired import BringingBack
 
     workspace = opened(folder)
-
-    def draft() -> "Draft":
-        return _together(brought_back(workspace.estate, one, why) for one in _chosen(workspace, given))
-
-    chosen = _chosen(workspace, given)
-    try:
-        return enact_draft(workspace, draft, answers)
-    finally:
-        _forget_what_came_back(workspace, chosen)
+    return enact_work(workspace, BringingBack(workspace, given, why), answers)
 
 
 @command.command("finish", epilog=example("adzeguard retire finish"))
@@ -175,43 +137,13 @@ def finish(given: tuple[str, ...], anyway: bool, why: str, answers: Answers, fol
 
     Keys of json and csv: id, status, target, kind, group, member, object, rule, detail.
     """
-    from adzeguard.core.change.change import BY_HAND_RULE
-    from adzeguard.core.change.draft import Draft
-    from adzeguard.core.change.proposal import LeftOut
-    from adzeguard.core.cleaning.retired import ended
+    from adzeguard.workspace.retired import Finishing
 
     workspace = opened(folder)
-    if anyway and not given:
-        raise UsageError("--anyway wants the names of what is to be deleted", "See: adzeguard retire list")
-
-    def draft() -> Draft:
-        things = _chosen(workspace, given) if given else _lying(workspace)
-        uses, drafts = _uses(workspace, things), []
-        for one in things:
-            if one.until > workspace.now() and not anyway:
-                reason = f"it waits until {one.until.astimezone():%Y-%m-%d %H:%M}"
-                left = LeftOut(subject=one.now, member=one.name, rule=BY_HAND_RULE, reason=reason)
-                drafts.append(Draft((), (left,)))
-            else:
-                drafts.append(ended(workspace.estate, one, uses.get(one.key, ()), why or one.why, anyway=anyway))
-        return _together(drafts)
-
-    before = _lying(workspace)
-    try:
-        return enact_draft(workspace, draft, answers)
-    finally:
-        _forget_what_did_not_happen(workspace, before)
+    return enact_work(workspace, Finishing(workspace, given, why, anyway=anyway), answers)
 
 
-def _together(drafts: "Iterable[Draft]") -> "Draft":
-    from adzeguard.core.change.draft import Draft
-
-    several = list(drafts)
-    changes = tuple(change for one in several for change in one.changes)
-    return Draft(changes, tuple(left for one in several for left in one.left_out))
-
-
-def _named(workspace: Workspace, given: tuple[str, ...], file: Path | None) -> "list[Principal]":
+def _named(workspace: "Workspace", given: tuple[str, ...], file: Path | None) -> "list[Principal]":
     """Return what is to be put away; of a file each line that says nothing against it, by its SID where it has one."""
     from adzeguard.core.errors import AdzeguardError
     from adzeguard.core.estate.names import resolve
@@ -228,84 +160,3 @@ def _named(workspace: Workspace, given: tuple[str, ...], file: Path | None) -> "
             raise InputError(f"{file}:{line}: {error.message}", error.way_out) from error
         found[one.id] = one
     return list(found.values())
-
-
-def _lying(workspace: Workspace) -> "list[Retired]":
-    """Return what is put away and lies where it was put."""
-    from adzeguard.core.cleaning.retired import found
-    from adzeguard.store.retired import RetiredThings
-
-    return [one for one in RetiredThings(workspace.database).all() if found(workspace.estate, one) is not None]
-
-
-def _chosen(workspace: Workspace, given: tuple[str, ...]) -> "list[Retired]":
-    """Return those of them that are named."""
-    from adzeguard.core.estate.names import resolve
-
-    lying = {one.key: one for one in _lying(workspace)}
-    chosen = []
-    for name in given:
-        principal = resolve(workspace.estate, name)
-        one = lying.get(str(principal.sid or "")) or lying.get(principal.dn.casefold())
-        if one is None:
-            one = next((other for other in lying.values() if other.now.casefold() == principal.dn.casefold()), None)
-        if one is None:
-            raise UsageError(f"{principal.qualified_name} is not put away", "See: adzeguard retire list")
-        chosen.append(one)
-    return chosen
-
-
-def _uses(workspace: Workspace, things: "Sequence[Retired]") -> "dict[str, list[Use]]":
-    """Return by the keys of things what names each."""
-    from adzeguard.core.cleaning.retired import found
-    from adzeguard.core.cleaning.uses import Named, uses_by_id
-    from adzeguard.store.leases import Leases
-    from adzeguard.store.questions import Waivers
-
-    about = {one.key: p for one in things if (p := found(workspace.estate, one)) is not None}
-    if not about:
-        return {}
-    waivers = [one for one in Waivers(workspace.database).all() if one.holds(workspace.now())]
-    named = Named(
-        workspace.rights,
-        workspace.charter,
-        Leases(workspace.database).all(),
-        waivers,
-        list(about.values()),
-        workspace.shared,
-    )
-    by_id = uses_by_id(named)
-    return {key: by_id.get(principal.id, []) for key, principal in about.items()}
-
-
-def _forget_what_did_not_happen(workspace: Workspace, noted: "Iterable[Retired]") -> None:
-    """Forget the notes of what does not lie where it was put: it was not moved, or is gone."""
-    from adzeguard.core.cleaning.retired import found
-    from adzeguard.store.retired import RetiredThings
-    from adzeguard.workflows.interrupted import interrupted_enactment
-
-    several = list(noted)
-    if not several or interrupted_enactment(workspace.journal) is not None:
-        return  # what was begun may be gone on with, and needs its notes
-    workspace.look_anew()
-    for one in several:
-        is_linked_still = one.links and not any(_stands(workspace, link.dn, link.after) for link in one.links)
-        if found(workspace.estate, one) is None or is_linked_still:
-            RetiredThings(workspace.database).forget(one)
-
-
-def _forget_what_came_back(workspace: Workspace, chosen: "Sequence[Retired]") -> None:
-    """Forget the notes of what is back: elsewhere than where it was put, or a policy that is linked again."""
-    from adzeguard.core.cleaning.retired import found
-    from adzeguard.store.retired import RetiredThings
-
-    workspace.look_anew()
-    for one in chosen:
-        still = found(workspace.estate, one)
-        if still is None or (one.links and all(_stands(workspace, link.dn, link.before) for link in one.links)):
-            RetiredThings(workspace.database).forget(one)
-
-
-def _stands(workspace: Workspace, dn: str, links: str) -> bool:
-    found_id = workspace.estate.catalogue.by_dn(dn)
-    return found_id is not None and str(workspace.estate.principal(found_id).details.get("policy_links", "")) == links

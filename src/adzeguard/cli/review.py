@@ -1,7 +1,6 @@
 """adzeguard review."""
 
-from dataclasses import replace
-from datetime import datetime, timedelta
+from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -14,17 +13,11 @@ from adzeguard.cli.moments import COMING
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put, put_view, say
-from adzeguard.core.errors import UsageError
-from adzeguard.workspace.open_workspace import Workspace
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable
-
-    from adzeguard.core.cleaning.reviewed import Item, Review
-    from adzeguard.core.estate.hosts import Host
+    from adzeguard.core.cleaning.reviewed import Review
 
 _FORMS = ("csv", "xlsx", "html")
-_USUAL_WAIT = timedelta(days=30)
 
 
 @click.group(
@@ -66,42 +59,11 @@ def start(
     A group is owned by its manager, or by the owner of a rule about it; hosts and grants by the owners of their rules.
     What nobody owns, or what its owner is inside of themselves, goes to [questions] owner.
     """
-    from adzeguard.core.cleaning.reviewed import Owned, Review, items_by_owner, with_origins
-    from adzeguard.core.estate.names import resolve
-    from adzeguard.store.reviews import Reviews
-    from adzeguard.workflows.origins import origins_of_pairs
+    from adzeguard.workspace.reviewing import begin
 
-    workspace = opened(folder)
-    estate, now = workspace.estate, workspace.now()
-    named_groups = [resolve(estate, name) for name in groups] if groups or hosts else None
-    named_hosts = [_host(workspace, name) for name in hosts] if groups or hosts else None
-    owned = Owned(workspace.rights, workspace.charter, workspace.settings.questions.owner)
-    by_owner = items_by_owner(owned, named_groups, named_hosts)
-    if owners:
-        by_owner = {
-            owner: items for owner, items in by_owner.items() if owner.casefold() in {o.casefold() for o in owners}
-        }
-    if not by_owner:
-        raise UsageError(
-            "nobody owns anything of that", "Note managers of groups, owners of rules, or [questions] owner"
-        )
-    origins = origins_of_pairs(_pairs(by_owner.values()), workspace.past)
-    reviews = Reviews(workspace.database)
-    with workspace.held("review start"):
-        number = max((int(one.id[1:]) for one in reviews.all()), default=0)
-        for owner, items in sorted(by_owner.items()):
-            number += 1
-            review = Review(
-                f"R{number}",
-                owner,
-                now,
-                until or now + _USUAL_WAIT,
-                workspace.operator(),
-                tuple(with_origins(items, origins)),
-            )
-            reviews.write(review)
-            for path in _write(review, forms, output):
-                put(f"{review.id}  {owner}  {len(review.items)} lines  {path}\n")
+    for review in begin(opened(folder), owners, groups, hosts, until):
+        for path in _write(review, forms, output):
+            put(f"{review.id}  {review.owner}  {len(review.items)} lines  {path}\n")
     return Exit.NOTHING_TO_REPORT
 
 
@@ -114,9 +76,9 @@ def start(
 @workspace_option
 def write(review_id: str, forms: tuple[str, ...], output: Path, folder: Path | None) -> int:
     """Write the files of a review again, with what was answered so far."""
-    from adzeguard.store.reviews import Reviews
+    from adzeguard.workspace.reviewing import review_called
 
-    for path in _write(Reviews(opened(folder).database).one(review_id), forms, output):
+    for path in _write(review_called(opened(folder), review_id), forms, output):
         put(f"{path}\n")
     return Exit.NOTHING_TO_REPORT
 
@@ -131,20 +93,11 @@ def read(files: tuple[Path, ...], folder: Path | None) -> int:
 
     What was answered before and is empty now stays answered. Nothing is taken out yet: see review propose.
     """
-    from adzeguard.core.cleaning.reviewed import checked_answers
     from adzeguard.report.review_forms.forms import read_back
-    from adzeguard.store.reviews import Reviews
+    from adzeguard.workspace.reviewing import take_answers
 
-    workspace = opened(folder)
-    reviews = Reviews(workspace.database)
-    with workspace.held("review read"):
-        for path in files:
-            returned = read_back(path)
-            review = reviews.one(returned.review)
-            answers = checked_answers(review, returned.rows, returned.at)
-            answered = replace(review, answers={**review.answers, **answers})
-            reviews.write(answered)
-            put(f"{review.id}  {len(answers)} answers, {answered.unanswered} of {len(review.items)} wait still\n")
+    for review, answers in take_answers(opened(folder), (read_back(path) for path in files)):
+        put(f"{review.id}  {answers} answers, {review.unanswered} of {len(review.items)} wait still\n")
     return Exit.NOTHING_TO_REPORT
 
 
@@ -156,11 +109,9 @@ def status(form: str, output: Path | None, folder: Path | None) -> int:
 
     Keys of json and csv: id, owner, made_at, until, items, answered, take_out, overdue.
     """
-    from adzeguard.core.views.reviews import reviews_table
-    from adzeguard.store.reviews import Reviews
+    from adzeguard.workspace.reviewing import listed
 
-    workspace = opened(folder)
-    put_view(reviews_table(Reviews(workspace.database).all(), workspace.now()), form, output)
+    put_view(listed(opened(folder)), form, output)
     return Exit.NOTHING_TO_REPORT
 
 
@@ -179,17 +130,10 @@ def propose(review_ids: tuple[str, ...], output: Path | None, folder: Path | Non
     Who is inside through another group is left out: that group's owner says. Ends with 3 when there are changes.
     """
     from adzeguard.cli.propose import write_proposal
-    from adzeguard.core.change.draft import Draft
-    from adzeguard.core.cleaning.reviewed import what_answers_ask_for
     from adzeguard.core.views.changes import proposal_page
-    from adzeguard.store.reviews import Reviews
+    from adzeguard.workspace.reviewing import proposed_by_answers
 
-    workspace = opened(folder)
-    reviews = Reviews(workspace.database)
-    with workspace.held("review propose"):
-        drafts = [what_answers_ask_for(workspace.estate, reviews.one(name)) for name in review_ids]
-        changes = tuple(change for draft in drafts for change in draft.changes)
-        made = workspace.proposed(Draft(changes, tuple(left for draft in drafts for left in draft.left_out)))
+    made = proposed_by_answers(opened(folder), review_ids)
     if output is not None:
         write_proposal(made, output)
     put_view(proposal_page(made.proposal), "table")
@@ -209,14 +153,3 @@ def _write(review: "Review", forms: tuple[str, ...], folder: Path) -> list[Path]
         write_whole(path, written(review, form))
         paths.append(path)
     return paths
-
-
-def _pairs(several: "Iterable[list[Item]]") -> list[tuple[str, str]]:
-    return [(item.where_sid, item.member_sid) for items in several for item in items if item.what == "group"]
-
-
-def _host(workspace: Workspace, name: str) -> "Host":
-    host = workspace.estate.host_named(name)
-    if host is None:
-        raise UsageError(f"there is no host '{name}'", "See: adzeguard hosts list")
-    return host

@@ -21,25 +21,7 @@ def command(sids: tuple[str, ...], why: str, answers: Answers, folder: Path | No
 
     Keys of json and csv: id, status, target, kind, group, member, object, rule, detail.
     """
-    from adzeguard.core.change.change import BY_HAND_RULE
-    from adzeguard.core.change.draft import Draft
-    from adzeguard.core.change.proposal import LeftOut
-    from adzeguard.core.cleaning.orphans import orphans
+    from adzeguard.workspace.by_hand import tidied
 
     workspace = opened(folder)
-
-    def draft() -> Draft:
-        found = [one for one in orphans(workspace.estate, workspace.shared, why) if not sids or one.sid in sids]
-        left = [
-            LeftOut(
-                subject=one.where,
-                member=one.sid,
-                rule=BY_HAND_RULE,
-                reason="it stands on the share itself, which its server changes",
-            )
-            for one in found
-            if one.change is None
-        ]
-        return Draft(tuple(one.change for one in found if one.change is not None), tuple(left))
-
-    return enact_draft(workspace, draft, answers)
+    return enact_draft(workspace, lambda: tidied(workspace, sids, why), answers)

@@ -1,6 +1,6 @@
 """adzeguard timeline."""
 
-from datetime import datetime, timedelta
+from datetime import datetime
 from pathlib import Path
 
 import click
@@ -36,26 +36,12 @@ def command(
 
     Keys of json: group, since, until, people, decided, gaps.
     """
-    from adzeguard.core.estate.names import resolve
-    from adzeguard.core.estate.principal import Kind
     from adzeguard.core.views.timeline import timeline_page
-    from adzeguard.store.leases import Leases
-    from adzeguard.store.questions import Questions, Waivers
-    from adzeguard.workflows.timeline import Decided, timeline_of
+    from adzeguard.workspace.past import timeline
 
     if picture is not None and picture.suffix.casefold() not in _FORMS:
         raise UsageError(f"{picture} cannot be drawn", f"Name a file that ends in {', '.join(_FORMS)}")
-    workspace = opened(folder)
-    about = resolve(workspace.estate, group)
-    if about.kind != Kind.GROUP:
-        raise UsageError(f"{about.qualified_name} is {about.kind.one}", "For a person: adzeguard history --person")
-    begin = since or workspace.now() - timedelta(days=30)
-    if begin >= workspace.now():
-        raise UsageError(f"{begin:%Y-%m-%d %H:%M} is still to come", "Name a time that is over")
-    decided = Decided(
-        Leases(workspace.database).all(), Questions(workspace.database).all(), Waivers(workspace.database).all()
-    )
-    line = timeline_of(workspace.past, about, begin, workspace.now(), decided)
+    line = timeline(opened(folder), group, since)
     if picture is None:
         put_view(timeline_page(line), form, output)
         return Exit.NOTHING_TO_REPORT

@@ -16,11 +16,9 @@ from adzeguard.cli.options import card_options, example, listing_options, worksp
 from adzeguard.cli.output import put, put_view, say
 from adzeguard.cli.progress import progress_bar
 from adzeguard.core.errors import UsageError
-from adzeguard.workspace.open_workspace import Workspace
 from adzeguard.workspace.stopping import stopping
 
 if TYPE_CHECKING:
-    from adzeguard.store.trail import Trail
     from adzeguard.workflows.trail import Imported
 
 _STANDARD_INPUT = "-"
@@ -31,12 +29,6 @@ _LOOK_EVERY = 1.0
 @click.group("trail", cls=CommandGroup, epilog=example("adzeguard trail support"))
 def command() -> None:
     """Read the directory's own audit events, from which history answers who did what, and when."""
-
-
-def _trail(workspace: Workspace) -> "Trail":
-    from adzeguard.store.trail import Trail
-
-    return Trail(workspace.database)
 
 
 @command.command("import", epilog=example("adzeguard trail import /var/log/samba/audit.log"))
@@ -60,7 +52,7 @@ def import_files(files: tuple[str, ...], form: str, output: Path | None, folder:
     with progress_bar() as progress:
         for name in files:
             with _opened(name) as file:
-                done = _together(done, import_log(_trail(workspace), file, name, partial(_tell, progress, name)))
+                done = _together(done, import_log(workspace.trail, file, name, partial(_tell, progress, name)))
     put_view(imported_page(done.read, done.events, done.already_known, done.set_aside, done.reasons), form, output)
     return Exit.TO_REPORT if done.set_aside else Exit.NOTHING_TO_REPORT
 
@@ -104,7 +96,7 @@ def follow(file: Path, once: bool, folder: Path | None) -> int:
     from adzeguard.workflows.trail import LOST, follow_log, log_of
 
     workspace = opened(folder)
-    trail, source = _trail(workspace), str(file.resolve())
+    trail, source = workspace.trail, str(file.resolve())
     log = log_of(trail, file.resolve())
     with stopping(say) as asked_to_stop:
         while not asked_to_stop():
@@ -133,7 +125,7 @@ def aside(form: str, output: Path | None, folder: Path | None) -> int:
     """
     from adzeguard.core.views.trail import aside_table
 
-    put_view(aside_table(_trail(opened(folder)).set_aside()), form, output)
+    put_view(aside_table(opened(folder).trail.set_aside()), form, output)
     return Exit.NOTHING_TO_REPORT
 
 
@@ -148,7 +140,7 @@ def support(form: str, output: Path | None, folder: Path | None) -> int:
     from adzeguard.core.trail.support import gaps, missing
     from adzeguard.core.views.trail import support_page
 
-    trail = _trail(opened(folder))
+    trail = opened(folder).trail
     moments = trail.moments()
     found = gaps(trail.times())
     lacking = missing([verb for verb, *_ in moments])

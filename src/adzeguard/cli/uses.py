@@ -28,24 +28,11 @@ def command(name: str | None, orphans: bool, form: str, output: Path | None, fol
     elevation, lease, waiver, managed-by, owner, policy-link, policy-filter or share. With --orphans: sid, what, where,
     detail.
     """
-    from adzeguard.core.cleaning.uses import Named, uses_of
-    from adzeguard.core.estate.names import resolve
-    from adzeguard.core.views.uses import orphans_table, uses_table
-    from adzeguard.store.leases import Leases
-    from adzeguard.store.questions import Waivers
+    from adzeguard.workspace.cleaning import orphaned
+    from adzeguard.workspace.cleaning import uses as uses_of
 
-    workspace = opened(folder)
     if orphans == (name is not None):
         raise UsageError("say NAME or --orphans", "See: adzeguard uses --help")
-    if name is None:
-        from adzeguard.core.cleaning.orphans import orphans as found_in
-
-        put_view(orphans_table(list(found_in(workspace.estate, workspace.shared, ""))), form, output)
-        return Exit.NOTHING_TO_REPORT
-    about = resolve(workspace.estate, name)
-    waivers = [one for one in Waivers(workspace.database).all() if one.holds(workspace.now())]
-    named = Named(
-        workspace.rights, workspace.charter, Leases(workspace.database).all(), waivers, [about], workspace.shared
-    )
-    put_view(uses_table(uses_of(named), about.qualified_name), form, output)
+    workspace = opened(folder)
+    put_view(orphaned(workspace) if name is None else uses_of(workspace, name), form, output)
     return Exit.NOTHING_TO_REPORT

@@ -2,8 +2,9 @@
 
 import json
 from bisect import bisect_left
-from collections.abc import Iterable, Sequence
-from typing import Any
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from functools import cached_property
+from typing import Any, TypeVar, overload
 
 from adzeguard.core.errors import InputError
 from adzeguard.core.estate.alike_states import AlikeStates
@@ -14,8 +15,38 @@ from adzeguard.core.wellknown import DIRECTORY_SERVER_GROUPS
 from adzeguard.store.collections import ENACTMENT
 from adzeguard.store.columns import text_hash
 from adzeguard.store.connection import Connection, Database, pattern_of
-from adzeguard.store.lazy_sequence import LazySequence
 from adzeguard.store.objects import end_rows
+
+T = TypeVar("T")
+
+
+class LazySequence(Sequence[T]):
+    """Behaves as what `fetch` returns, which is called once at most."""
+
+    def __init__(self, fetch: Callable[[], Sequence[T]]) -> None:
+        self._fetch = fetch
+
+    @cached_property
+    def _items(self) -> Sequence[T]:
+        return self._fetch()
+
+    @property
+    def is_fetched(self) -> bool:
+        """Whether somebody has looked at it."""
+        return "_items" in self.__dict__
+
+    @overload
+    def __getitem__(self, index: int) -> T: ...
+    @overload
+    def __getitem__(self, index: slice) -> Sequence[T]: ...
+    def __getitem__(self, index: int | slice) -> T | Sequence[T]:
+        return self._items[index]
+
+    def __len__(self) -> int:
+        return len(self._items)
+
+    def __iter__(self) -> Iterator[T]:
+        return iter(self._items)
 
 
 def state_text(state: HostState, capabilities: Sequence[Capability] = CAPABILITIES) -> str:

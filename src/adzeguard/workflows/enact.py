@@ -12,7 +12,7 @@ from adzeguard.core.change.guards.judge import Allowed, Judged
 from adzeguard.core.change.guards.lockout import keepers_stay, lockouts
 from adzeguard.core.change.guards.logon import both, logons_stay
 from adzeguard.core.change.kinds.change_folder_rights import ChangeFolderRights
-from adzeguard.core.change.kinds.delete_object import DeleteObject
+from adzeguard.core.change.kinds.create_object import DeleteObject
 from adzeguard.core.change.outcome import MADE, Outcome, Status
 from adzeguard.core.errors import DirectoryError, ProposalFileError
 from adzeguard.core.estate.estate import Estate

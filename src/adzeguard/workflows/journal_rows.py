@@ -4,8 +4,7 @@ from collections import Counter
 from collections.abc import Iterable, Iterator
 
 from adzeguard.core.change.change import Change
-from adzeguard.core.change.kinds.add_member import AddMember
-from adzeguard.core.change.kinds.remove_member import RemoveMember
+from adzeguard.core.change.kinds.add_member import AddMember, RemoveMember
 from adzeguard.core.change.outcome import MADE, Outcome, Status
 from adzeguard.core.change.proposal import Proposal, change_names
 from adzeguard.core.change.written import proposal_of, read_change

@@ -7,10 +7,8 @@ from typing import Any
 
 from adzeguard.core.change.change import BY_HAND_RULE, Change
 from adzeguard.core.change.kinds.add_ending_member import AddEndingMember
-from adzeguard.core.change.kinds.add_local_member import AddLocalMember
-from adzeguard.core.change.kinds.add_member import AddMember
-from adzeguard.core.change.kinds.remove_local_member import RemoveLocalMember
-from adzeguard.core.change.kinds.remove_member import RemoveMember
+from adzeguard.core.change.kinds.add_local_member import AddLocalMember, RemoveLocalMember
+from adzeguard.core.change.kinds.add_member import AddMember, RemoveMember
 from adzeguard.core.change.kinds.set_member_end import SetMemberEnd
 from adzeguard.core.errors import UnknownNameError
 from adzeguard.core.estate.estate import Estate

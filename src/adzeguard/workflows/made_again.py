@@ -7,8 +7,7 @@ journal: what stood at a place, was deleted there and made there again, wherever
 from collections.abc import Callable, Iterable
 
 from adzeguard.core.change.change import Change
-from adzeguard.core.change.kinds.create_object import CreateObject
-from adzeguard.core.change.kinds.delete_object import DeleteObject
+from adzeguard.core.change.kinds.create_object import CreateObject, DeleteObject
 from adzeguard.core.change.kinds.move_object import MoveObject
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.named import Named

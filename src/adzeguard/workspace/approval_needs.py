@@ -2,14 +2,13 @@
 
 from typing import TYPE_CHECKING
 
-from adzeguard.workspace.open_workspace import Workspace
-
 if TYPE_CHECKING:
-    from adzeguard.core.change.guards.approval import ApprovalNeeds
+    from adzeguard.core.change.guards.needs import ApprovalNeeds
     from adzeguard.workflows.approval import Approving
+    from adzeguard.workspace.open_workspace import Workspace
 
 
-def approving(workspace: Workspace) -> "Approving":
+def approving(workspace: "Workspace") -> "Approving":
     """By whose rules an approval counts."""
     from adzeguard.core.errors import SettingsError
 
@@ -23,9 +22,9 @@ def approving(workspace: Workspace) -> "Approving":
     return Approving(settings.signers, settings.days, workspace.now())
 
 
-def approval_needs(workspace: Workspace) -> "ApprovalNeeds":
+def approval_needs(workspace: "Workspace") -> "ApprovalNeeds":
     """For what somebody else must say yes."""
-    from adzeguard.core.change.guards.approval import NO_NEEDS, ApprovalNeeds
+    from adzeguard.core.change.guards.needs import NO_NEEDS, ApprovalNeeds
     from adzeguard.core.change.kinds import CHANGE_KINDS
     from adzeguard.core.errors import SettingsError
     from adzeguard.core.wording import did_you_mean

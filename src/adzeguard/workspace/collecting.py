@@ -1,11 +1,15 @@
 """Reading the directory and the hosts into the store of a workspace."""
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
+from adzeguard.core.errors import UsageError
 from adzeguard.store.put_in import PutIn
+from adzeguard.store.shares import Shares
 from adzeguard.workflows.collect import Collected, Progress, Sources, collect
 from adzeguard.workflows.put_in import forget_what_is_gone
 from adzeguard.workflows.settle_later import settle_unknown
+from adzeguard.workflows.shares import SharesRead, read_shares
 
 if TYPE_CHECKING:
     from adzeguard.workspace.open_workspace import Workspace
@@ -31,3 +35,16 @@ def collected(
         settle_unknown(workspace.journal, workspace.estate, workspace.now(), workspace.operator())
         forget_what_is_gone(PutIn(workspace.database), workspace.journal, workspace.estate)
     return done
+
+
+def shares_read(
+    workspace: "Workspace",
+    depth: int,
+    asked_to_stop: Callable[[], bool] = lambda: False,
+    progress: Progress = silent,
+) -> SharesRead:
+    """Read file shares with their permissions, so many folders deep; a reading that was stopped is gone on with."""
+    if not workspace.settings.shares:
+        raise UsageError("no server of file shares is named", "Name one in adzeguard.toml, such as [shares.harbour]")
+    with workspace.held("collect --shares"), workspace.share_servers() as servers:
+        return read_shares(servers, Shares(workspace.database), workspace.now, progress, depth, asked_to_stop)

@@ -46,6 +46,7 @@ if TYPE_CHECKING:
     from adzeguard.store.connection import Database
     from adzeguard.store.estate_store import EstateStore
     from adzeguard.store.journal import Journal
+    from adzeguard.store.trail import Trail
     from adzeguard.tellers.port import Teller
     from adzeguard.workflows.names import KnownNames
     from adzeguard.workflows.pace import Pace
@@ -255,12 +256,18 @@ class Workspace:
         return less_leased(found, Leases(self.database).all())
 
     @property
+    def trail(self) -> "Trail":
+        """What the directory has logged itself, as far as it was read."""
+        from adzeguard.store.trail import Trail
+
+        return Trail(self.database)
+
+    @property
     def past(self) -> "Past":
         """What is known of the past, and where from."""
-        from adzeguard.store.trail import Trail
         from adzeguard.workflows.past import Past
 
-        return Past(self.estate, self.store, Trail(self.database), self.journal, self.database)
+        return Past(self.estate, self.store, self.trail, self.journal, self.database)
 
     @property
     def checks(self) -> "list[Check]":

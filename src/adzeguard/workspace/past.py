@@ -1,7 +1,7 @@
 """What was done to memberships: the views of a workspace."""
 
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import TYPE_CHECKING
 
 from adzeguard.core.errors import InputError, UsageError
@@ -10,11 +10,18 @@ from adzeguard.core.estate.names import resolve
 from adzeguard.core.estate.principal import Kind
 from adzeguard.core.views.history import history_table
 from adzeguard.core.views.table import Table
+from adzeguard.core.views.timeline import Timeline
+from adzeguard.store.leases import Leases
+from adzeguard.store.questions import Questions, Waivers
 from adzeguard.workflows.exact_times import with_exact_times
 from adzeguard.workflows.history import Asked, answered
+from adzeguard.workflows.timeline import Decided, timeline_of
 
 if TYPE_CHECKING:
     from adzeguard.workspace.open_workspace import Workspace
+
+
+_A_MONTH = timedelta(days=30)
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,3 +58,16 @@ def history_of(workspace: "Workspace", wish: Wish) -> Table:
     with workspace.directory() as directory:
         rows = answered(asked, workspace.past, lambda known, of: with_exact_times(known, of, directory, estate))
     return history_table(rows, name)
+
+
+def timeline(workspace: "Workspace", name: str, since: datetime | None = None) -> Timeline:
+    """Return who was inside a group when, of the last month unless a moment is given."""
+    about = resolve(workspace.estate, name)
+    if about.kind != Kind.GROUP:
+        raise UsageError(f"{about.qualified_name} is {about.kind.one}", "For a person: adzeguard history --person")
+    begin = since or workspace.now() - _A_MONTH
+    if begin >= workspace.now():
+        raise UsageError(f"{begin:%Y-%m-%d %H:%M} is still to come", "Name a time that is over")
+    database = workspace.database
+    decided = Decided(Leases(database).all(), Questions(database).all(), Waivers(database).all())
+    return timeline_of(workspace.past, about, begin, workspace.now(), decided)

@@ -5,7 +5,7 @@ from functools import partial
 from typing import TYPE_CHECKING, Any
 
 from adzeguard.core.change.draft import Draft
-from adzeguard.core.change.guards.approval import NO_NEEDS
+from adzeguard.core.change.guards.needs import NO_NEEDS
 from adzeguard.core.change.kinds.set_note import set_note
 from adzeguard.core.cleaning.reviewed import overdue
 from adzeguard.core.errors import AdzeguardError

@@ -3,7 +3,7 @@
 from collections.abc import Callable, Sequence
 from contextlib import AbstractContextManager, nullcontext
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Protocol
 
 from adzeguard.core.limits import NOTHING_NAMED, NamedSizes
 from adzeguard.workflows.pace import Pace
@@ -54,6 +54,16 @@ class Wanted:
     rollout: Rollout = field(default_factory=Rollout)
 
 
+class Work(Protocol):
+    """Something that is written down beside what is changed: before, and by what came of it afterwards."""
+
+    def draft(self) -> "Draft":
+        """Return the changes, once the workspace is held; note what must be known if it ends in the middle."""
+
+    def settle(self) -> None:
+        """Note what came of it."""
+
+
 class Escort:
     """Who goes along: asked before anything is written, and told of each outcome. This one says yes and is silent."""
 
@@ -80,6 +90,23 @@ class Done:
     left: int = 0
     failed_hosts: tuple[str, ...] = ()
     too_many_failed: bool = False
+
+    @property
+    def verified(self) -> int:
+        """How many changes were made and read back as wanted."""
+        return sum(outcome.status == "verified" for outcome in self.outcomes)
+
+    @property
+    def waiting_hosts(self) -> set[str]:
+        """The hosts for which something is left until they answer."""
+        return {outcome.change.host_name for outcome in self.outcomes if outcome.waits}
+
+
+def deletions(proposal: "Proposal") -> int:
+    """Return how many objects a proposal deletes."""
+    from adzeguard.core.change.kinds.create_object import DeleteObject
+
+    return sum(isinstance(change, DeleteObject) for change in proposal.changes)
 
 
 def nothing_asked() -> "Draft":

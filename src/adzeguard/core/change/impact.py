@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from adzeguard.core.change.change import Change
-from adzeguard.core.change.kinds.remove_local_member import RemoveLocalMember
+from adzeguard.core.change.kinds.add_local_member import RemoveLocalMember
 from adzeguard.core.change.outlook import Outlook, outlook
 from adzeguard.core.change.proposal import GroupImpact, Impact, PersonImpact
 from adzeguard.core.estate.estate import Estate

@@ -4,8 +4,7 @@ from collections.abc import Mapping, Sequence
 
 from adzeguard.core.change.change import Change, Key
 from adzeguard.core.change.kinds.change_rights import ChangeRights
-from adzeguard.core.change.kinds.create_object import CreateObject
-from adzeguard.core.change.kinds.delete_object import DeleteObject
+from adzeguard.core.change.kinds.create_object import CreateObject, DeleteObject
 from adzeguard.core.change.kinds.move_object import MoveObject
 from adzeguard.core.change.kinds.object_change import ObjectChange
 from adzeguard.core.change.kinds.set_attributes import SetAttributes

@@ -1,8 +1,7 @@
 """How somebody leaves their primary group."""
 
 from adzeguard.core.change.change import Change
-from adzeguard.core.change.kinds.add_member import AddMember
-from adzeguard.core.change.kinds.remove_member import RemoveMember
+from adzeguard.core.change.kinds.add_member import AddMember, RemoveMember
 from adzeguard.core.change.kinds.set_primary_group import SetPrimaryGroup
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.named import Named

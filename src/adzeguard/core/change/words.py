@@ -10,8 +10,7 @@ from typing import Any, Final
 
 from adzeguard.core.change.change import Change, value_text
 from adzeguard.core.change.kinds.change_rights import ChangeRights
-from adzeguard.core.change.kinds.create_object import CreateObject
-from adzeguard.core.change.kinds.delete_object import DeleteObject
+from adzeguard.core.change.kinds.create_object import CreateObject, DeleteObject
 from adzeguard.core.change.kinds.move_object import MoveObject
 from adzeguard.core.change.kinds.object_change import AttributeChange, ObjectChange, values_of
 from adzeguard.core.change.kinds.set_account_control import SetAccountControl

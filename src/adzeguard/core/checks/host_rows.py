@@ -4,10 +4,8 @@ from typing import Final
 
 from adzeguard.core.check_row import Severity
 from adzeguard.core.checks.check import Check
-from adzeguard.core.checks.hosts import check_hosts, too_wide, without_source
+from adzeguard.core.checks.hosts import check_hosts, long_unread, too_wide, waiting_hosts, without_rule, without_source
 from adzeguard.core.checks.local_accounts import local_accounts
-from adzeguard.core.checks.unread_hosts import long_unread, without_rule
-from adzeguard.core.checks.waiting import waiting_hosts
 
 HOST_CHECKS: Final[tuple[Check, ...]] = (
     Check(

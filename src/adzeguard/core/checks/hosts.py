@@ -2,11 +2,15 @@
 
 from collections import Counter
 from collections.abc import Iterable, Iterator
-from typing import Any
+from datetime import UTC, datetime, timedelta
+from typing import Any, Final
 
 import numpy as np
 
 from adzeguard.core.access.keepers import KeepersAtWork
+from adzeguard.core.charter.host_scope import on_hosts
+from adzeguard.core.charter.logon_rule import ResolvedLogonRule
+from adzeguard.core.charter.scopes import HostScopes
 from adzeguard.core.checks.finding import Finding
 from adzeguard.core.checks.looked_at import LookedAt
 from adzeguard.core.estate.estate import Estate
@@ -14,6 +18,7 @@ from adzeguard.core.estate.hosts import Host, HostState, is_kept_by_itself
 from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.names import host_named, local_group_named, on_host
 from adzeguard.core.estate.principal import Kind, Principal
+from adzeguard.core.estate.rows import NEVER
 from adzeguard.core.identity import Sid
 from adzeguard.core.wellknown import ADMINISTRATORS, BUILTIN_AUTHORITY, EVERYONE_LIKE
 
@@ -181,3 +186,52 @@ def too_wide(looked_at: LookedAt) -> Iterator[Finding]:
             principal = estate.principal(group)
             message = f"{inside} of {users} users are inside, and it administers {count} host{'s' * (count != 1)}"
             yield Finding("wide-administrators", Named.of(principal), message, evidence={"hosts": count})
+
+
+def long_unread(looked_at: LookedAt) -> Iterator[Finding]:
+    """Yield each host that has not answered for longer than it may."""
+    estate = looked_at.estate
+    for host in estate.hosts:
+        last = looked_at.read_at.get(host.id)
+        age = estate.taken_at - last if last is not None else timedelta()
+        if last is not None and host.trouble and age > timedelta(days=looked_at.unread_days):
+            message = f"it has not answered for {age.days} days, since {last:%Y-%m-%d}; what is known of it is as old"
+            yield Finding("host-long-unread", host_named(host), message, evidence={"days": age.days})
+
+
+def without_rule(looked_at: LookedAt) -> Iterator[Finding]:
+    """Yield each host that is read and that no rule reaches, where there are rules about hosts at all."""
+    rules = HostScopes([found for rule in looked_at.charter.rules if (found := on_hosts(rule)) is not None])
+    for host in looked_at.estate.hosts if rules.has_rules else ():
+        if host.source and not host.is_of_directory and not rules.on(host) and not rules.excepted_on(host):
+            message = "no rule of the charter is about it"
+            yield Finding("host-without-rule", host_named(host), message, evidence={"dn": host.dn})
+
+
+_A_DAY: Final = 86_400
+
+
+def waiting_hosts(looked_at: LookedAt) -> Iterator[Finding]:
+    """Yield each host below an OU whose rule refuses logon with a notice, and that was made longer ago than allowed."""
+    estate = looked_at.estate
+    holding = [
+        rule for rule in looked_at.charter.of(ResolvedLogonRule) if rule.refused and rule.notice and rule.scope.under
+    ]
+    scopes = HostScopes(holding)
+    waiting = [host for host in estate.hosts if scopes.has_rules and scopes.on(host)]
+    accounts = estate.catalogue.principals(host.id for host in waiting)
+    for host in waiting:
+        made = accounts[host.id].details.get("created", NEVER) if host.id in accounts else NEVER
+        days = (estate.taken_at.timestamp() - made) // _A_DAY if made != NEVER else 0
+        if days > looked_at.waiting_days:
+            since = f"{datetime.fromtimestamp(made, UTC):%Y-%m-%d}"
+            rule = scopes.on(host)[0].rule.rule
+            yield Finding(
+                "waiting-host",
+                host_named(host),
+                f"it waits for its place since {since}, {int(days)} days",
+                host=host_named(host),
+                rule=rule.id,
+                owner=rule.owner,
+                evidence={"days": int(days), "since": since},
+            )

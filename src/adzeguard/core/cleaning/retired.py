@@ -9,7 +9,7 @@ from adzeguard.core.change.by_hand.members import leaving
 from adzeguard.core.change.change import BY_HAND_RULE, Change
 from adzeguard.core.change.draft import Draft
 from adzeguard.core.change.kinds.add_member import AddMember
-from adzeguard.core.change.kinds.delete_object import DeleteObject
+from adzeguard.core.change.kinds.create_object import DeleteObject
 from adzeguard.core.change.kinds.move_object import MoveObject
 from adzeguard.core.change.kinds.object_change import AttributeChange
 from adzeguard.core.change.kinds.set_account_control import SetAccountControl

@@ -273,6 +273,15 @@ def with_origins(items: Iterable[Item], origins: Origins) -> list[Item]:
     return found
 
 
+@dataclass(frozen=True, slots=True)
+class Returned:
+    """What a file brings back: the review that it says it is of, its rows, and where each stands in it."""
+
+    review: str
+    rows: Sequence[Mapping[str, str]]
+    at: Sequence[str]
+
+
 def checked_answers(review: Review, rows: Sequence[Mapping[str, str]], at: Sequence[str]) -> dict[str, Answer]:
     """Return the answers of a form's rows; `TamperedError` where anything but the answers was changed.
 

@@ -8,9 +8,9 @@ from adzeguard.core.charter.kinds import RuleKind
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import GROUPS_IN_GROUPS, HostState
-from adzeguard.core.review.correction import Correction
+from adzeguard.core.estate.named import Named
+from adzeguard.core.review.correction import Correction, about_rule
 from adzeguard.core.review.kinds import RULE_KINDS
-from adzeguard.core.review.names import review_names
 from adzeguard.core.review.withdrawal import review_put_in
 from adzeguard.core.rights.delegations import Rights
 
@@ -50,3 +50,18 @@ def _as_far_as_supported(estate: Estate, correction: Correction) -> Correction:
         if needs:
             return correction.without_changes(f"unsupported: {host.name} has {host.state.unsupported(needs)}")
     return correction
+
+
+def review_names(charter: ResolvedCharter) -> Iterator[Correction]:
+    """Yield each such name; its rule is not followed."""
+    for problem in charter.problems:
+        yield Correction(
+            "unresolved-name",
+            Named(f"rule {problem.rule.id}"),
+            problem.message,
+            **about_rule(problem.rule) | {"place": problem.where},
+            member=Named(problem.name),
+            left_out=f"{problem.where}: {problem.message}",
+            stops_rule=True,
+            evidence={"place": problem.where, "name": problem.name},
+        )

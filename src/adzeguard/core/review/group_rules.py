@@ -5,8 +5,7 @@ from dataclasses import replace
 
 from adzeguard.core.access.members import members_of
 from adzeguard.core.change.change import Change
-from adzeguard.core.change.kinds.add_member import AddMember
-from adzeguard.core.change.kinds.remove_member import RemoveMember
+from adzeguard.core.change.kinds.add_member import AddMember, RemoveMember
 from adzeguard.core.change.primary_group import leave_primary_group
 from adzeguard.core.charter.group_rule import ResolvedGroupRule
 from adzeguard.core.charter.membership import ResolvedMembership

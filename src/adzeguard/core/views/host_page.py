@@ -9,11 +9,11 @@ from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.charter.scopes import ScopedRule
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host
+from adzeguard.core.estate.names import local_group_label, on_host
 from adzeguard.core.review.demands import Demands
 from adzeguard.core.review.member_demands import MemberDemands
 from adzeguard.core.views.host_rules import setting_rows
 from adzeguard.core.views.host_settings import settings_data, settings_sections
-from adzeguard.core.views.local_groups import local_groups
 from adzeguard.core.views.page import Fact, Section
 
 
@@ -95,3 +95,15 @@ def _says(rule: MembershipRule) -> str:
     parts += ["only nobody"] if rule.only == () else []
     parts += [f"reach-only {', '.join(rule.reach_only)}"] if rule.reach_only is not None else []
     return "; ".join(parts + (["nested: refuse"] if rule.nested else []))
+
+
+def local_groups(estate: Estate, host: Host) -> list[dict[str, Any]]:
+    """Return each group of a host that was read."""
+    if host.state is None:
+        return []
+    groups = []
+    for group in host.state.groups:
+        members = on_host(estate, host.state, host.name, group.members)
+        names = sorted((p.qualified_name for p in members.values()), key=str.casefold)
+        groups.append({"name": local_group_label(group.name, group.sid), "sid": group.sid, "members": names})
+    return groups

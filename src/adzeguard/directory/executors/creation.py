@@ -3,8 +3,7 @@
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Final
 
-from adzeguard.core.change.kinds.create_object import CreateObject
-from adzeguard.core.change.kinds.delete_object import DeleteObject
+from adzeguard.core.change.kinds.create_object import CreateObject, DeleteObject
 from adzeguard.core.change.kinds.object_change import AttributeChange
 from adzeguard.core.change.outcome import Intent, Outcome, Status
 from adzeguard.core.identity import Sid, fold_dn

@@ -1,8 +1,7 @@
 """Memberships of groups in the directory."""
 
-from adzeguard.core.change.kinds.add_member import AddMember
+from adzeguard.core.change.kinds.add_member import AddMember, RemoveMember
 from adzeguard.core.change.kinds.membership import MembershipChange
-from adzeguard.core.change.kinds.remove_member import RemoveMember
 from adzeguard.core.change.kinds.set_primary_group import SetPrimaryGroup
 from adzeguard.core.change.outcome import Intent, Outcome, Status
 from adzeguard.core.identity import Sid, fold_dn

@@ -6,12 +6,10 @@ from typing import Any, Final
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.guards.judge import Allowed
 from adzeguard.core.change.kinds.add_ending_member import AddEndingMember
-from adzeguard.core.change.kinds.add_member import AddMember
+from adzeguard.core.change.kinds.add_member import AddMember, RemoveMember
 from adzeguard.core.change.kinds.change_rights import ChangeRights
-from adzeguard.core.change.kinds.create_object import CreateObject
-from adzeguard.core.change.kinds.delete_object import DeleteObject
+from adzeguard.core.change.kinds.create_object import CreateObject, DeleteObject
 from adzeguard.core.change.kinds.move_object import MoveObject
-from adzeguard.core.change.kinds.remove_member import RemoveMember
 from adzeguard.core.change.kinds.set_account_control import SetAccountControl
 from adzeguard.core.change.kinds.set_attributes import SetAttributes
 from adzeguard.core.change.kinds.set_member_end import SetMemberEnd

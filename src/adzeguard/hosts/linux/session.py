@@ -8,11 +8,10 @@ from hashlib import sha256
 from typing import Any, Final
 
 from adzeguard.core.change.change import Change
-from adzeguard.core.change.kinds.add_local_member import AddLocalMember
+from adzeguard.core.change.kinds.add_local_member import AddLocalMember, RemoveLocalMember
 from adzeguard.core.change.kinds.elevation import EndElevation, GiveElevation
 from adzeguard.core.change.kinds.logon_refusal import EndRefusal, RefuseLogon
 from adzeguard.core.change.kinds.membership import LocalMembershipChange
-from adzeguard.core.change.kinds.remove_local_member import RemoveLocalMember
 from adzeguard.core.change.kinds.set_logon_alone import SetLogonAlone
 from adzeguard.core.change.kinds.set_notice import SetNotice
 from adzeguard.core.drivers import Names

@@ -7,12 +7,11 @@ from typing import Any, Final
 from impacket.dcerpc.v5.rpcrt import DCERPCException
 
 from adzeguard.core.change.change import Change
-from adzeguard.core.change.kinds.add_local_member import AddLocalMember
+from adzeguard.core.change.kinds.add_local_member import AddLocalMember, RemoveLocalMember
 from adzeguard.core.change.kinds.logon_refusal import EndRefusal, RefuseLogon
 from adzeguard.core.change.kinds.membership import LocalMembershipChange
 from adzeguard.core.change.kinds.own_account import DisableOwnAccount, EnableOwnAccount
 from adzeguard.core.change.kinds.own_group import DeleteOwnGroup, MakeOwnGroup
-from adzeguard.core.change.kinds.remove_local_member import RemoveLocalMember
 from adzeguard.core.change.kinds.set_notice import SetNotice
 from adzeguard.core.errors import HostRefusedError
 from adzeguard.core.estate.capabilities import LOCAL_GROUPS, OWN_ACCOUNTS

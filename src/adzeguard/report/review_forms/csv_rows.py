@@ -4,9 +4,9 @@ import csv
 import io
 from pathlib import Path
 
-from adzeguard.core.cleaning.reviewed import Review
+from adzeguard.core.cleaning.reviewed import Returned, Review
 from adzeguard.core.errors import InputError
-from adzeguard.report.review_forms.forms import COLUMNS, MOST_BYTES, Returned, row_of
+from adzeguard.report.review_forms.forms import COLUMNS, MOST_BYTES, row_of
 from adzeguard.report.safe import for_csv, from_csv
 
 

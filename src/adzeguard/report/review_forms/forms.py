@@ -1,27 +1,17 @@
 """The table of forms: what writes one, and what reads the answers in it."""
 
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
 from importlib import import_module
 from pathlib import Path
 from types import ModuleType
 from typing import Final
 
-from adzeguard.core.cleaning.reviewed import Review
+from adzeguard.core.cleaning.reviewed import Returned, Review
 from adzeguard.core.errors import UsageError
 
 COLUMNS: Final = ("item", "what", "where", "member", "kind", "through", "since", "by", "last used", "answer", "reason")
 ANSWERED: Final = ("answer", "reason")
 MOST_BYTES: Final = 64 * 1024 * 1024
-
-
-@dataclass(frozen=True, slots=True)
-class Returned:
-    """What a file brings back: the review that it says it is of, its rows, and where each stands in it."""
-
-    review: str
-    rows: Sequence[Mapping[str, str]]
-    at: Sequence[str]
 
 
 Write = Callable[[Review], bytes]

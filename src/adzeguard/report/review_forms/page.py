@@ -7,9 +7,9 @@ from typing import Any, Final
 
 from jinja2 import Environment, PackageLoader, StrictUndefined, Template
 
-from adzeguard.core.cleaning.reviewed import ANSWERS, Review
+from adzeguard.core.cleaning.reviewed import ANSWERS, Returned, Review
 from adzeguard.core.errors import InputError
-from adzeguard.report.review_forms.forms import ANSWERED, COLUMNS, MOST_BYTES, Returned, row_of
+from adzeguard.report.review_forms.forms import ANSWERED, COLUMNS, MOST_BYTES, row_of
 from adzeguard.report.safe import for_terminal
 from adzeguard.report.web_page import content_hash
 

@@ -11,9 +11,9 @@ from openpyxl.utils import get_column_letter
 from openpyxl.worksheet.datavalidation import DataValidation
 from openpyxl.worksheet.worksheet import Worksheet
 
-from adzeguard.core.cleaning.reviewed import ANSWERS, Review
+from adzeguard.core.cleaning.reviewed import ANSWERS, Returned, Review
 from adzeguard.core.errors import InputError
-from adzeguard.report.review_forms.forms import ANSWERED, COLUMNS, MOST_BYTES, Returned, row_of
+from adzeguard.report.review_forms.forms import ANSWERED, COLUMNS, MOST_BYTES, row_of
 from adzeguard.report.safe import for_terminal
 from adzeguard.report.sheets import with_fixed_times
 

@@ -4,8 +4,7 @@ from collections.abc import Iterable
 
 from adzeguard.core.change.change import BY_HAND_RULE, Change
 from adzeguard.core.change.draft import Draft
-from adzeguard.core.change.kinds.add_member import AddMember
-from adzeguard.core.change.kinds.remove_member import RemoveMember
+from adzeguard.core.change.kinds.add_member import AddMember, RemoveMember
 from adzeguard.core.change.primary_group import leave_primary_group
 from adzeguard.core.change.proposal import LeftOut
 from adzeguard.core.errors import GuardError

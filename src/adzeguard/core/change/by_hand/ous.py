@@ -6,7 +6,7 @@ from adzeguard.core.change.by_hand.members import leaving
 from adzeguard.core.change.by_hand.objects import child_dn, creation, descriptor_over, rights_change
 from adzeguard.core.change.change import BY_HAND_RULE, Change
 from adzeguard.core.change.draft import Draft
-from adzeguard.core.change.kinds.delete_object import DeleteObject
+from adzeguard.core.change.kinds.create_object import DeleteObject
 from adzeguard.core.change.kinds.move_object import MoveObject
 from adzeguard.core.descriptors.descriptor import Descriptor, is_readable
 from adzeguard.core.descriptors.protection import ON_ITS_CONTAINER, ON_THE_OBJECT, denies_everyone, is_protected

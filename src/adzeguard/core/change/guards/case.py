@@ -7,7 +7,7 @@ from functools import cached_property
 
 from adzeguard.core.access.keepers import KeepersAtWork
 from adzeguard.core.change.change import Change
-from adzeguard.core.change.guards.approval import NO_NEEDS, ApprovalNeeds
+from adzeguard.core.change.guards.needs import NO_NEEDS, ApprovalNeeds
 from adzeguard.core.change.kinds.add_ending_member import AddEndingMember
 from adzeguard.core.change.outlook import Outlook, outlook
 from adzeguard.core.change.proposal import ReachImpact

@@ -5,8 +5,8 @@ from collections.abc import Callable, Iterator, Sequence
 from adzeguard.core.access.keepers import controlling_groups
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.guards.case import Case
-from adzeguard.core.change.kinds.remove_local_member import RemoveLocalMember
-from adzeguard.core.change.kinds.remove_member import RemoveMember
+from adzeguard.core.change.kinds.add_local_member import RemoveLocalMember
+from adzeguard.core.change.kinds.add_member import RemoveMember
 from adzeguard.core.charter.charter import Charter
 from adzeguard.core.estate.hosts import HostState, is_kept_by_itself
 from adzeguard.core.wellknown import ADMINISTRATORS

@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from adzeguard.core.change.guards.case import Case
-from adzeguard.core.change.kinds.delete_object import DeleteObject
+from adzeguard.core.change.kinds.create_object import DeleteObject
 from adzeguard.core.change.kinds.object_change import ObjectChange
 from adzeguard.core.estate.named import id_of
 from adzeguard.core.estate.principal import Flag, Kind

@@ -5,9 +5,9 @@ from collections.abc import Iterator
 
 from adzeguard.core.change.guards.case import Case
 from adzeguard.core.change.impact import hosts_opened
-from adzeguard.core.change.kinds.delete_object import DeleteObject
+from adzeguard.core.change.kinds.add_member import RemoveMember
+from adzeguard.core.change.kinds.create_object import DeleteObject
 from adzeguard.core.change.kinds.membership import MembershipChange
-from adzeguard.core.change.kinds.remove_member import RemoveMember
 from adzeguard.core.estate.estate import Estate
 
 _SMALL_GROUP = 8

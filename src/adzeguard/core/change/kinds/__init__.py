@@ -4,19 +4,16 @@ from typing import Final
 
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.kinds.add_ending_member import AddEndingMember
-from adzeguard.core.change.kinds.add_local_member import AddLocalMember
-from adzeguard.core.change.kinds.add_member import AddMember
+from adzeguard.core.change.kinds.add_local_member import AddLocalMember, RemoveLocalMember
+from adzeguard.core.change.kinds.add_member import AddMember, RemoveMember
 from adzeguard.core.change.kinds.change_folder_rights import ChangeFolderRights
 from adzeguard.core.change.kinds.change_rights import ChangeRights
-from adzeguard.core.change.kinds.create_object import CreateObject
-from adzeguard.core.change.kinds.delete_object import DeleteObject
+from adzeguard.core.change.kinds.create_object import CreateObject, DeleteObject
 from adzeguard.core.change.kinds.elevation import EndElevation, GiveElevation
 from adzeguard.core.change.kinds.logon_refusal import EndRefusal, RefuseLogon
 from adzeguard.core.change.kinds.move_object import MoveObject
 from adzeguard.core.change.kinds.own_account import DisableOwnAccount, EnableOwnAccount
 from adzeguard.core.change.kinds.own_group import DeleteOwnGroup, MakeOwnGroup
-from adzeguard.core.change.kinds.remove_local_member import RemoveLocalMember
-from adzeguard.core.change.kinds.remove_member import RemoveMember
 from adzeguard.core.change.kinds.set_account_control import SetAccountControl
 from adzeguard.core.change.kinds.set_attributes import SetAttributes
 from adzeguard.core.change.kinds.set_logon_alone import SetLogonAlone

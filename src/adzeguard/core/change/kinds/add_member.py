@@ -1,4 +1,4 @@
-"""Somebody is put into a group of the directory."""
+"""Somebody is put into a group of the directory, or taken out."""
 
 from collections.abc import Mapping
 from typing import ClassVar, Literal
@@ -20,8 +20,6 @@ class AddMember(MembershipChange):
 
     def taken_back(self, last: Change, groups: Mapping[str, Named]) -> Change | None:  # noqa: ARG002 - the base's
         """Return the removal, unless somebody was taken out again since."""
-        from adzeguard.core.change.kinds.remove_member import RemoveMember
-
         if not isinstance(last, AddMember):
             return None
         return RemoveMember(group=self.group, member=self.member, rule=UNDO_RULE, why=self.undone_why())
@@ -42,6 +40,33 @@ class AddMember(MembershipChange):
 
     def removal(self, why: str) -> Change:
         """Return the change that takes the member out again, under the same rule."""
-        from adzeguard.core.change.kinds.remove_member import RemoveMember
-
         return RemoveMember(group=self.group, member=self.member, rule=self.rule, why=why)
+
+
+class RemoveMember(MembershipChange):
+    """The member is expected to be listed, and absent afterwards."""
+
+    kind: Literal["remove-member"] = "remove-member"
+    order: ClassVar[Order] = Order.REMOVE
+    takes_access_away: ClassVar[bool] = True
+    removes_member: ClassVar[bool] = True
+
+    def in_words(self) -> str:
+        """Return "remove X from Y"."""
+        return f"remove {self.member.name} from {self.group.name}"
+
+    def taken_back(self, last: Change, groups: Mapping[str, Named]) -> Change | None:  # noqa: ARG002 - the base's
+        """Return the addition, unless somebody was put in again since."""
+        if not isinstance(last, RemoveMember):
+            return None
+        return AddMember(group=self.group, member=self.member, rule=UNDO_RULE, why=self.undone_why())
+
+    def foresee(self, effects: Effects) -> None:
+        """The group does not list the member."""
+        group, member = effects.id_of(self.group), effects.id_of(self.member)
+        if group is not None and member is not None:
+            effects.lost[group].add(member)
+
+    def touches(self) -> Touched:
+        """The group."""
+        return Touched(frozenset({self.group.dn}))

@@ -1,0 +1,178 @@
+"""Answers of owners, and what is left as it is until a date."""
+
+from collections.abc import Sequence
+from dataclasses import replace
+from datetime import datetime, timedelta
+from typing import TYPE_CHECKING
+
+from adzeguard.core.change.draft import Draft
+from adzeguard.core.change.kinds.set_note import SetNote, set_note
+from adzeguard.core.errors import UnknownNameError, UsageError
+from adzeguard.core.review.draft import draft_for
+from adzeguard.core.time.question import Question, Waiver
+from adzeguard.core.views.page import Page
+from adzeguard.core.views.questions import question_page, questions_table, waivers_table
+from adzeguard.core.views.table import Table
+from adzeguard.store.letters import Letters
+from adzeguard.store.questions import Questions, Waivers
+from adzeguard.workflows.asking import (
+    Left,
+    answered,
+    any_question,
+    question_named,
+    waiver_named,
+    waiver_over,
+    waivers_over,
+)
+from adzeguard.workspace.notes import note
+
+if TYPE_CHECKING:
+    from adzeguard.workspace.open_workspace import Workspace
+
+
+def questions_listed(workspace: "Workspace", owner: str = "", *, everything: bool = False) -> Table:
+    """Return the questions that wait, or all, of owners whose names hold a text."""
+    shown = [
+        one
+        for one in Questions(workspace.database).all()
+        if (everything or one.is_open) and owner.casefold() in one.owner.casefold()
+    ]
+    return questions_table(shown, workspace.now())
+
+
+def question_in_full(workspace: "Workspace", name: str) -> Page:
+    """Return one question, with how to answer it and what could not be told of it."""
+    found = any_question(Questions(workspace.database).all(), name)
+    kept = [one for one in Letters(workspace.database).waiting() if one.body.get("id") == found.id]
+    return question_page(found, [(one.teller, one.tries, one.detail) for one in kept])
+
+
+def asked_about(workspace: "Workspace", names: Sequence[str]) -> list[Question]:
+    """Return questions by their ids; `UsageError` for one about the operator's own account."""
+    known = Questions(workspace.database).all()
+    asked = [question_named(known, name) for name in dict.fromkeys(names)]
+    _refuse_own(workspace, asked)
+    return asked
+
+
+def leave(workspace: "Workspace", asked: Sequence[Question], until: datetime, why: str) -> None:
+    """Leave what questions are about as it is until a moment, when it is asked again."""
+    refuse_moment(workspace, until, why)
+    by, now = workspace.operator(), workspace.now()
+    made: list[Waiver] = []
+
+    def left() -> list[SetNote]:
+        made.extend(waivers_over(Waivers(workspace.database).all(), asked, until, by, why, now))
+        named = zip(made, asked, strict=True)
+        return [set_note(None, one, f"{why} (answer to {question.id})") for one, question in named]
+
+    note(workspace, left)
+    for question in asked:
+        Questions(workspace.database).write(answered(question, "left", by, why, now))
+    for one in made:
+        often = f", renewed {one.renewed} times" if one.renewed else ""
+        about = f"{one.member} in {one.subject}" if one.member else one.subject
+        until_then = f"{one.until.astimezone():%Y-%m-%d %H:%M}"
+        workspace.frontend.say(f"{one.id}: {about} is left until {until_then}{often}.")
+
+
+class Mending:
+    """Questions that are answered by putting right what they are about."""
+
+    def __init__(self, workspace: "Workspace", asked: Sequence[Question], why: str) -> None:
+        self._workspace = workspace
+        self._asked = asked
+        self._why = why
+
+    def draft(self) -> Draft:
+        """Return the changes; `UsageError` where no change puts it right."""
+        ids = {one.fingerprint: one.id for one in self._asked}
+        found = draft_for(self._workspace.corrections(), ids.keys())
+        if not found.changes and found.left_out:
+            reasons = "; ".join(dict.fromkeys(one.reason for one in found.left_out))
+            raise UsageError(
+                f"this cannot be put right by a change: {reasons}", "Leave it until a date, or see the rule"
+            )
+        names = ", ".join(ids.values())
+        changes = tuple(change.by(change.rule, f"{self._why} (answer to {names})") for change in found.changes)
+        return Draft(changes, found.left_out, found.notes)
+
+    def settle(self) -> None:
+        """Note of each what became of it: nothing counts as mended that still stands."""
+        workspace = self._workspace
+        workspace.look_anew()
+        standing = {one.fingerprint for one in workspace.corrections()}
+        for one in self._asked:
+            if one.fingerprint in standing:
+                workspace.frontend.say(f"{one.id} still waits: what it is about still stands.")
+                continue
+            mended = answered(one, "mended", workspace.operator(), self._why, workspace.now())
+            Questions(workspace.database).write(mended)
+            workspace.frontend.say(f"{one.id} is answered: it is put right.")
+
+
+def add_waiver(workspace: "Workspace", fingerprint: str, until: datetime, why: str) -> None:
+    """Leave a finding as it is until a moment; `UnknownNameError` where nothing is found of that fingerprint."""
+    refuse_moment(workspace, until, why)
+    found = next((one for one in workspace.findings() if one.fingerprint == fingerprint), None)
+    if found is None:
+        raise UnknownNameError(
+            f"nothing that is found now has the fingerprint '{fingerprint}'",
+            "See: adzeguard check --columns fingerprint,subject,message",
+        )
+    where = found.host.name if found.host is not None else found.subject.name
+    about = Left(fingerprint, found.rule or found.check, where, found.member_name)
+    made: list[Waiver] = []
+
+    def left() -> list[SetNote]:
+        earlier = Waivers(workspace.database).all()
+        made.append(waiver_over(earlier, about, until, workspace.operator(), why, workspace.now()))
+        return [set_note(None, made[0], why)]
+
+    note(workspace, left)
+    workspace.frontend.say(f"{made[0].id}: {where} is {made[0].in_words()}")
+
+
+def end_waiver(workspace: "Workspace", name: str) -> None:
+    """End a waiver before its time; if the deviation still stands, the next round asks again."""
+
+    def standing() -> Waiver:
+        return waiver_named(Waivers(workspace.database).all(), name, workspace.now())
+
+    def ended() -> list[SetNote]:
+        one = standing()
+        return [set_note(one, replace(one, ended=workspace.now()), "ended before its time")]
+
+    found = standing()
+    note(workspace, ended)
+    workspace.frontend.say(f"{found.id} has ended; what still deviates is asked again by: adzeguard round")
+
+
+def waivers_listed(workspace: "Workspace", *, everything: bool = False) -> Table:
+    """Return what is left as it is, or all that ever was."""
+    shown = [one for one in Waivers(workspace.database).all() if everything or one.holds(workspace.now())]
+    return waivers_table(shown, workspace.now())
+
+
+def refuse_moment(workspace: "Workspace", until: datetime, why: str) -> None:
+    """Refuse to leave something until what is over or too far away, or without a reason."""
+    longest = workspace.settings.questions.longest_days
+    if not why.strip():
+        raise UsageError("--why says nothing", "Give a reason: somebody will ask")
+    if until <= workspace.now():
+        raise UsageError(f"{until:%Y-%m-%d %H:%M} is over", "Name a date to come")
+    if until > workspace.now() + timedelta(days=longest):
+        raise UsageError(
+            f"nothing is left for longer than {longest} days", "It is asked again then; name a date before"
+        )
+
+
+def _refuse_own(workspace: "Workspace", asked: Sequence[Question]) -> None:
+    account, user = workspace.operator_account, workspace.operator().casefold()
+    for one in asked if not workspace.settings.questions.own else ():
+        sids = {one.member_sid, one.subject_sid} - {""}
+        is_own = account is not None and account.sid in sids
+        if is_own or one.member.rpartition("\\")[2].casefold() == user:
+            raise UsageError(
+                f"{one.id} is about your own account, {one.member or one.subject}", "Let somebody else answer it"
+            )
