@@ -3,12 +3,12 @@
 import json
 import platform
 import sys
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from datetime import UTC, datetime
 from pathlib import Path
 
 from bench import collection, commands, in_memory, owner_mail, real_hosts, rights, standin_hosts, stored, trail
-from bench.measure import Measured
+from bench.measure import Measured, floor_of_imports
 
 PARTS = {
     "commands": commands.run,
@@ -27,7 +27,9 @@ def main(names: list[str]) -> None:
     """Run the named parts, or all."""
     measured: list[Measured] = []
     for name in names or list(PARTS):
-        for figure in PARTS[name]():
+        floor = floor_of_imports()
+        for measured_now in PARTS[name]():
+            figure = replace(measured_now, floor=floor)
             print(figure.line(), flush=True)
             measured.append(figure)
     folder = Path("bench/results")

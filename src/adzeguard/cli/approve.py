@@ -50,7 +50,8 @@ def command(proposal_file: Path, key: Path | None, made: Path | None, yes: bool,
     if not yes:
         _ask(proposal)
     text = _signed(content, key) if key is not None else bytes_of(made or proposal_file).decode("ascii", "replace")
-    approval = approving(workspace).checked(content, proposal, text, operator=proposal.made_by)
+    whose = approving(workspace.settings.approval, workspace.now())
+    approval = whose.checked(content, proposal, text, operator=proposal.made_by)
     beside = proposal_file.with_name(proposal_file.name + SUFFIX)
     try:
         write_whole(beside, text.encode("ascii", "replace"))

@@ -1,28 +1,30 @@
 """For what somebody else must say yes here, and whose yes counts."""
 
+from datetime import datetime
 from typing import TYPE_CHECKING
+
+from adzeguard.settings.settings import ApprovalSettings
 
 if TYPE_CHECKING:
     from adzeguard.core.change.guards.needs import ApprovalNeeds
+    from adzeguard.core.estate.estate import Estate
     from adzeguard.workflows.approval import Approving
-    from adzeguard.workspace.open_workspace import Workspace
 
 
-def approving(workspace: "Workspace") -> "Approving":
+def approving(settings: ApprovalSettings, now: datetime) -> "Approving":
     """By whose rules an approval counts."""
     from adzeguard.core.errors import SettingsError
 
-    settings = workspace.settings.approval
     if settings.signers is None:
         raise SettingsError("adzeguard.toml names nobody who may approve", "Set [approval] signers to their file")
     try:
         from adzeguard.workflows.approval import Approving
     except ModuleNotFoundError as error:
         raise SettingsError("approving needs an extra package", "pip install 'adzeguard[approval]'") from error
-    return Approving(settings.signers, settings.days, workspace.now())
+    return Approving(settings.signers, settings.days, now)
 
 
-def approval_needs(workspace: "Workspace") -> "ApprovalNeeds":
+def approval_needs(settings: ApprovalSettings, estate: "Estate") -> "ApprovalNeeds":
     """For what somebody else must say yes."""
     from adzeguard.core.change.guards.needs import NO_NEEDS, ApprovalNeeds
     from adzeguard.core.change.kinds import CHANGE_KINDS
@@ -30,7 +32,6 @@ def approval_needs(workspace: "Workspace") -> "ApprovalNeeds":
     from adzeguard.core.wording import did_you_mean
     from adzeguard.workflows.charter import named_principals
 
-    settings = workspace.settings.approval
     if not settings.is_needed:
         return NO_NEEDS
     known = [str(kind.model_fields["kind"].default) for kind in CHANGE_KINDS]
@@ -38,5 +39,5 @@ def approval_needs(workspace: "Workspace") -> "ApprovalNeeds":
         if name not in known:
             near = did_you_mean(name, known)
             raise SettingsError(f"adzeguard.toml: [approval] changes: no change is a '{name}'{near}")
-    groups = named_principals(workspace.estate, settings.groups, "groups", "approval")
+    groups = named_principals(estate, settings.groups, "groups", "approval")
     return ApprovalNeeds(frozenset(one.id for one in groups), settings.hosts, frozenset(settings.changes))

@@ -1,7 +1,7 @@
 """What people change by hand, by the names that they type: drafts for the one road."""
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 from adzeguard.core.change.by_hand.grants import grants_given, grants_withdrawn, notes_on
@@ -22,6 +22,7 @@ from adzeguard.core.change.draft import Draft
 from adzeguard.core.change.proposal import LeftOut
 from adzeguard.core.charter.at_place import said_of_move
 from adzeguard.core.cleaning.orphans import orphans
+from adzeguard.core.cleaning.uses import uses_of
 from adzeguard.core.estate.names import resolve, resolve_host
 from adzeguard.core.estate.places import short_dn
 from adzeguard.core.estate.principal import Principal
@@ -31,6 +32,8 @@ from adzeguard.core.rights.duties import named_duties
 from adzeguard.core.rights.duty_words import Extent
 from adzeguard.core.views.host_page import host_rules
 from adzeguard.core.views.rule_reach import effect_table
+from adzeguard.core.views.uses import staying_behind
+from adzeguard.workspace.cleaning import named_by
 from adzeguard.workspace.members import group_called
 
 if TYPE_CHECKING:
@@ -122,8 +125,10 @@ def group_changed(workspace: "Workspace", group: str, name: str, details: GroupD
 
 
 def group_deleted(workspace: "Workspace", group: str, why: str) -> Draft:
-    """Delete a group; its members stay."""
-    return deleted_group(workspace.estate, workspace.charter, group_called(workspace, group), why)
+    """Delete a group; its members stay. The draft notes what goes on naming it."""
+    about = group_called(workspace, group)
+    draft = deleted_group(workspace.estate, about, why)
+    return replace(draft, notes=(*staying_behind(uses_of(named_by(workspace, [about]))), *draft.notes))
 
 
 # Places

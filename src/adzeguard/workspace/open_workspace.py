@@ -351,7 +351,7 @@ class Workspace:
             proposal.impact.reach,
             self.privilege.sids,
             self.taken_out,
-            approval_needs(self),
+            approval_needs(self.settings.approval, self.estate),
             approved_by,
             self._ending,
         )

@@ -180,7 +180,7 @@ def _approval(workspace: "Workspace", proposal: Proposal, wanted: Wanted) -> Map
         return {"by": GIVEN_BACK}
     signed = wanted.signed() if workspace.settings.approval.is_needed else None
     if signed is not None:
-        whose = approving(workspace)
+        whose = approving(workspace.settings.approval, workspace.now())
         return whose.checked(signed.content, proposal, signed.signature, workspace.operator()).as_data()
     if not wanted.without_approval.strip():
         return {}

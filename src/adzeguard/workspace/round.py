@@ -203,7 +203,7 @@ def _asked(workspace: "Workspace") -> dict[str, Any]:
 
 def _mended(workspace: "Workspace") -> dict[str, Any]:
     """Mend what rules say to mend, but for what needs somebody else's yes: that waits, and holds nothing else up."""
-    needs = approval_needs(workspace)
+    needs = approval_needs(workspace.settings.approval, workspace.estate)
     waiting: set[str] = set()
 
     def needs_nobody(one: "Correction") -> bool:

@@ -1,11 +1,13 @@
 """What names an object."""
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from typing import Final
 
 from adzeguard.core.cleaning.orphans import Orphan
 from adzeguard.core.cleaning.uses import Use
 from adzeguard.core.views.table import Column, Table
+from adzeguard.core.wording import some_of
 
 
 def uses_table(uses: Sequence[Use], name: str) -> Table:
@@ -34,3 +36,43 @@ def orphans_table(found: Sequence[Orphan]) -> Table:
     return Table(
         rows, columns, "What belongs to nothing any more", note, "Every SID of the domain belongs to something."
     )
+
+
+_STAYS: Final[Mapping[str, str]] = {
+    "rule": "{count} rule{s} of the charter name{es} it, to be changed: {places}",
+    "roster": "{count} roster{s} name{es} it, to be changed: {places}",
+    "local-group": ("local groups on {count} host{s} hold it and will hold a SID that resolves to nothing: {places}"),
+    "grant": "it holds rights over {count} object{s}, which will name a SID that resolves to nothing: {places}",
+    "denial": "it is denied rights over {count} object{s}, which will name a SID that resolves to nothing: {places}",
+    "refusal": "it is refused logon on {count} host{s}: {places}",
+    "elevation": "it may run programs elevated on {count} host{s}: {places}",
+    "lease": "{count} lease{s} name{es} it: {places}",
+    "waiver": "{count} waiver{s} name{es} it: {places}",
+    "managed-by": "it answers for {count} object{s}: {places}",
+    "owner": "it owns {count} object{s}: {places}",
+    "policy-filter": "{count} directory polic{ies} appl{ies_verb} to its members: {places}",
+    "share": "it stands in the permissions of {count} folder{s} of file shares: {places}",
+}
+"""What stays behind where an object is deleted, by the kinds of uses. Its own memberships go with it."""
+_WITH_DETAIL: Final = frozenset({"rule", "local-group", "elevation", "share"})
+
+
+def staying_behind(uses: Iterable[Use]) -> Iterator[str]:
+    """Yield a line for each kind of place that goes on naming an object when it is gone."""
+    by_kind: dict[str, list[str]] = {}
+    for use in uses:
+        if use.what in _STAYS:
+            detail = f" ({use.detail})" if use.what in _WITH_DETAIL and use.detail else ""
+            by_kind.setdefault(use.what, []).append(f"{use.where}{detail}")
+    for what, words in _STAYS.items():
+        places = sorted(dict.fromkeys(by_kind.get(what, ())), key=str.casefold)
+        if places:
+            many = len(places) != 1
+            yield words.format(
+                count=len(places),
+                places=some_of(places),
+                s="s" * many,
+                es="" if many else "s",
+                ies="ies" if many else "y",
+                ies_verb="y" if many else "ies",
+            )

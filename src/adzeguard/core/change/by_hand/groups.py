@@ -5,7 +5,6 @@ from typing import Final
 
 from adzeguard.core.change.by_hand.members import leaving
 from adzeguard.core.change.by_hand.objects import child_dn, creation
-from adzeguard.core.change.by_hand.still_named import still_naming
 from adzeguard.core.change.change import BY_HAND_RULE, Change
 from adzeguard.core.change.draft import Draft
 from adzeguard.core.change.kinds.add_member import AddMember
@@ -13,7 +12,6 @@ from adzeguard.core.change.kinds.create_object import DeleteObject
 from adzeguard.core.change.kinds.move_object import MoveObject
 from adzeguard.core.change.kinds.object_change import AttributeChange
 from adzeguard.core.change.kinds.set_attributes import SetAttributes
-from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.errors import GuardError, UsageError
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.group_types import group_type
@@ -161,8 +159,8 @@ def _setting(group: Principal, change: AttributeChange, why: str) -> Change:
     return SetAttributes(object=Named.of(group), attributes=(change,), rule=BY_HAND_RULE, why=why)
 
 
-def deleted_group(estate: Estate, charter: ResolvedCharter, group: Principal, why: str) -> Draft:
-    """Return the changes that take a group out of all groups and delete it, and what else still names it."""
+def deleted_group(estate: Estate, group: Principal, why: str) -> Draft:
+    """Return the changes that take a group out of all groups and delete it."""
     if len(estate.graph.primary_members(group.id)):
         count = len(estate.graph.primary_members(group.id))
         way = "Give them another first: adzeguard group leave"
@@ -172,5 +170,6 @@ def deleted_group(estate: Estate, charter: ResolvedCharter, group: Principal, wh
     deletion = DeleteObject(object=Named.of(group), rule=BY_HAND_RULE, why=why)
     changes: list[Change] = [*leaves, deletion]
     members = len(estate.graph.direct_members(group.id))
-    notes = [f"its {members} members stay; undo makes it again with them, under a new SID"]
-    return Draft.of(changes, (*still_naming(estate, charter, group), *notes))
+    stay = "member stays" if members == 1 else "members stay"
+    notes = [f"its {members} {stay}; undo makes it again with them, under a new SID"]
+    return Draft.of(changes, notes)
