@@ -2,15 +2,19 @@
 
 import fcntl
 import os
+import re
 import time
 from collections.abc import Callable, Iterator
 from contextlib import ExitStack, contextmanager
-from errno import ETIMEDOUT
+from errno import ELOOP, ETIMEDOUT
 from pathlib import Path
+from stat import S_ISREG
 from typing import Final
 
 _BETWEEN_TRIES: Final = 0.02
 _LONGEST_WAIT: Final = 30.0
+_STREAM: Final = re.compile(r"/dev/(stdout|stderr|fd/\d{1,4})")
+"""Opened by its name, a stream that was sent into a file would write over what that holds already."""
 
 
 def open_new(path: Path) -> int:
@@ -44,6 +48,35 @@ def write_whole(path: Path, content: bytes) -> None:
     except OSError:
         Path(temporary).unlink(missing_ok=True)
         raise
+
+
+def write_result(path: Path, content: bytes) -> None:
+    """Write what somebody asked for to where they said; `OSError` where it cannot be.
+
+    A file is written whole or not at all. What is there and is no file, such as a device, a pipe or one of the
+    program's own streams, is written into as it stands: a name in its place would take it from everybody. A link to a
+    file is refused, since whoever planted it chose what is lost.
+    """
+    stream = _STREAM.fullmatch(str(path))
+    if stream is not None:
+        handle = os.dup({"stdout": 1, "stderr": 2}.get(stream[1]) or int(stream[1].rpartition("/")[2]))
+    elif path.is_symlink() and not _is_special(path):
+        raise OSError(ELOOP, "it is a link; name the file itself")
+    elif not path.exists() or path.is_file():
+        write_whole(path, content)
+        return
+    else:
+        # Opened without making anything, and looked at again: it may be another thing by now.
+        handle = os.open(path, os.O_WRONLY | os.O_NOCTTY)
+    with os.fdopen(handle, "wb") as opened:
+        if stream is None and S_ISREG(os.fstat(opened.fileno()).st_mode):
+            raise OSError(ELOOP, "it has become a file meanwhile")
+        opened.write(content)
+
+
+def _is_special(path: Path) -> bool:
+    """Whether a link leads to what is there and is neither a file nor a folder."""
+    return path.exists() and not path.is_file() and not path.is_dir()
 
 
 def _temporary_beside(path: Path) -> tuple[int, str]:

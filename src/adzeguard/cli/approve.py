@@ -35,7 +35,7 @@ def command(proposal_file: Path, key: Path | None, made: Path | None, yes: bool,
     asks for a second pair of eyes. It counts for these bytes alone, and not for whoever proposed or enacts them.
     """
     from adzeguard.core.views.changes import proposal_page
-    from adzeguard.private_files import write_whole
+    from adzeguard.private_files import write_result
     from adzeguard.workflows.approval import SUFFIX
     from adzeguard.workflows.propose import believed
     from adzeguard.workspace.approval_needs import approving
@@ -54,7 +54,7 @@ def command(proposal_file: Path, key: Path | None, made: Path | None, yes: bool,
     approval = whose.checked(content, proposal, text, operator=proposal.made_by)
     beside = proposal_file.with_name(proposal_file.name + SUFFIX)
     try:
-        write_whole(beside, text.encode("ascii", "replace"))
+        write_result(beside, text.encode("ascii", "replace"))
     except OSError as error:
         raise UsageError(f"{beside} cannot be written: {error.strerror}") from error
     say(f"{approval.by} has approved it: {beside}")

@@ -33,6 +33,6 @@ def command(output: Path | None, readable: bool, folder: Path | None) -> int:
     from adzeguard.workspace.figures import figures
 
     put(exposed(figures(opened(folder))), output)
-    if output is not None and readable:
+    if output is not None and readable and output.is_file() and not output.is_symlink():
         output.chmod(_FOR_ALL)
     return Exit.NOTHING_TO_REPORT

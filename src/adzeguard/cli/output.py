@@ -44,10 +44,10 @@ def put(text: str | bytes, output: Path | None = None) -> None:
     if output is None:
         click.echo(text.decode("utf-8", "replace") if isinstance(text, bytes) else text, nl=False, color=colour())
         return
-    from adzeguard.private_files import write_whole
+    from adzeguard.private_files import write_result
 
     try:
-        write_whole(output, text if isinstance(text, bytes) else text.encode("utf-8", "backslashreplace"))
+        write_result(output, text if isinstance(text, bytes) else text.encode("utf-8", "backslashreplace"))
     except OSError as error:
         raise UsageError(f"{output} cannot be written: {error.strerror}", "Choose another file") from error
     say(f"Written to {output}")

@@ -143,13 +143,13 @@ def propose(review_ids: tuple[str, ...], output: Path | None, folder: Path | Non
 
 
 def _write(review: "Review", forms: tuple[str, ...], folder: Path) -> list[Path]:
-    from adzeguard.private_files import write_whole
+    from adzeguard.private_files import write_result
     from adzeguard.report.review_forms.forms import written
 
     folder.mkdir(mode=0o700, parents=True, exist_ok=True)
     paths = []
     for form in forms or _FORMS:
         path = folder / f"{review.id}.{form}"
-        write_whole(path, written(review, form))
+        write_result(path, written(review, form))
         paths.append(path)
     return paths

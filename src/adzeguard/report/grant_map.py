@@ -1,6 +1,6 @@
 """Draws who holds what over which OU."""
 
-import os
+import io
 from collections.abc import Sequence
 from pathlib import Path
 
@@ -9,7 +9,7 @@ from matplotlib.figure import Figure
 from matplotlib.patches import Patch
 
 from adzeguard.core.views.rights import Matrix
-from adzeguard.private_files import open_new
+from adzeguard.private_files import write_result
 from adzeguard.report.safe import for_terminal
 
 _INCHES_A_ROW, _INCHES_A_COLUMN = 0.55, 1.6
@@ -49,9 +49,9 @@ def draw(matrix: Matrix, path: Path) -> None:
     ]
     figure.legend(handles=signs, loc="outside lower left", ncols=2, frameon=False, fontsize=9)
     axes.set_title("Who holds what, and over which part of the directory", fontsize=12, pad=14)
-    handle = open_new(path)
-    with os.fdopen(handle, "wb") as file:
-        figure.savefig(file, format=path.suffix.casefold()[1:], dpi=110)
+    drawn = io.BytesIO()
+    figure.savefig(drawn, format=path.suffix.casefold()[1:], dpi=110)
+    write_result(path, drawn.getvalue())
 
 
 def _lines(duties: Sequence[str]) -> int:

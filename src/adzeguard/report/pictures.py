@@ -1,7 +1,6 @@
 """Draws what pictures show. Colours are told apart by everybody, and never say a thing alone."""
 
 import io
-import os
 from collections.abc import Mapping, Sequence
 from datetime import datetime
 from pathlib import Path
@@ -18,7 +17,7 @@ from matplotlib.ticker import MaxNLocator
 
 from adzeguard.core.identity import leaf_name
 from adzeguard.core.views.pictures import Arrow, Drawing, Places
-from adzeguard.private_files import open_new
+from adzeguard.private_files import write_result
 from adzeguard.report.safe import for_terminal
 
 _SEA, _SAND, _RUST, _PAPER, _LINE, _INK = "#2f6f8f", "#c98a2b", "#a4452c", "#fbfaf7", "#c9c5bb", "#24292e"
@@ -49,8 +48,9 @@ def _save(figure: Figure, path: Path | io.BytesIO) -> None:
     if not isinstance(path, Path):
         figure.savefig(path, format=form, dpi=110, metadata=metadata)
         return
-    with os.fdopen(open_new(path), "wb") as file:
-        figure.savefig(file, format=form, dpi=110, metadata=metadata)
+    drawn = io.BytesIO()
+    figure.savefig(drawn, format=form, dpi=110, metadata=metadata)
+    write_result(path, drawn.getvalue())
 
 
 def headcount(counts: Mapping[str, Sequence[tuple[datetime, int]]], path: Path | io.BytesIO) -> None:

@@ -1,6 +1,6 @@
 """Draws who was inside a group when."""
 
-import os
+import io
 from datetime import datetime
 from pathlib import Path
 from typing import Any, Final
@@ -12,7 +12,7 @@ from matplotlib.lines import Line2D
 from matplotlib.patches import Patch
 
 from adzeguard.core.views.timeline import Inside, Timeline
-from adzeguard.private_files import open_new
+from adzeguard.private_files import write_result
 from adzeguard.report.safe import for_terminal
 
 MOST_PEOPLE: Final = 60
@@ -61,9 +61,9 @@ def draw(line: Timeline, path: Path) -> None:
         Line2D([], [], marker="D", linestyle="", color=_RUST, label="asked or decided"),
     ]
     figure.legend(handles=signs, loc="outside lower left", ncols=4, frameon=False, fontsize=10)
-    handle = open_new(path)
-    with os.fdopen(handle, "wb") as file:
-        figure.savefig(file, format=path.suffix.casefold()[1:], dpi=110)
+    drawn = io.BytesIO()
+    figure.savefig(drawn, format=path.suffix.casefold()[1:], dpi=110)
+    write_result(path, drawn.getvalue())
 
 
 def _stretch(axes: Axes, row: int, one: Inside, begin: float, end: float) -> None:
