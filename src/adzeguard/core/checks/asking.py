@@ -40,5 +40,6 @@ def to_ask(
         standing.add(fingerprint)
         if fingerprint not in open_ and fingerprint not in left:
             new.setdefault(fingerprint, correction)
-    settled = [one for one in questions if one.is_open and one.fingerprint not in standing]
+    # Left while its question stayed open: somebody was killed in between, or left it by its fingerprint.
+    settled = [one for one in questions if one.is_open and (one.fingerprint not in standing or one.fingerprint in left)]
     return ToAsk([(correction, before.get(fingerprint, 0)) for fingerprint, correction in new.items()], settled)
