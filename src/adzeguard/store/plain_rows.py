@@ -1,0 +1,102 @@
+"""Tables whose rows are plain values with an id of a letter and a number: leases, shifts, questions, waivers."""
+
+import json
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import fields
+from datetime import date, datetime, time
+from functools import cache
+from typing import Any, ClassVar, Final, Generic, Protocol, TypeVar, get_type_hints
+
+from adzeguard.core.errors import StoreDamagedError
+from adzeguard.store.connection import Connection, Database
+
+_COLUMNS: Final[Mapping[str, str]] = {"by": '"by"', "until": "until_", "group": "group_name"}
+"""What is called otherwise in the tables than in the program: words that a database keeps for itself."""
+
+
+class _WithId(Protocol):
+    @property
+    def id(self) -> str: ...
+
+
+Row = TypeVar("Row", bound=_WithId)
+
+
+class PlainRows(Generic[Row]):
+    """One table, of one kind of dataclass. A kind names the table, the class, and what a row is called in errors."""
+
+    kind: ClassVar[type[Any]]
+    table: ClassVar[str]
+    letter: ClassVar[str]
+    """With which the ids begin, since people type them."""
+
+    def __init__(self, database: Database) -> None:
+        self._database = database
+
+    def all(self) -> list[Row]:
+        """Return all rows that ever were, in the order in which they were made."""
+        with self._database.reading() as connection:
+            rows = connection.rows(f"SELECT {columns_of(self.kind)} FROM {self.table}")
+        return sorted(map(self._read, rows), key=lambda one: int(one.id[1:]))
+
+    def next_id(self) -> str:
+        """Return the id of the next one."""
+        with self._database.reading() as connection:
+            rows = connection.rows(f"SELECT id FROM {self.table}")
+        return f"{self.letter}{max((int(str(row[0])[1:]) for row in rows), default=0) + 1}"
+
+    def write(self, row: Row) -> None:
+        """Write one, over what stood of it."""
+        with self._database.writing() as connection:
+            write_row(connection, self.table, row)
+
+    def take_out(self, row_id: str) -> None:
+        """Forget one whose making is taken back."""
+        with self._database.writing() as connection:
+            connection.run(f"DELETE FROM {self.table} WHERE id = ?", (row_id,))
+
+    def _read(self, values: Sequence[Any]) -> Row:
+        try:
+            read: Row = self.kind(*[back(value) for value, (_, back) in zip(values, _ways(self.kind), strict=True)])
+        except (ValueError, TypeError) as error:
+            raise StoreDamagedError(f"the {self.table} {values[0]} cannot be read") from error
+        return read
+
+
+def write_row(connection: Connection, table: str, row: Any) -> None:
+    """Write one row over what stood of it, in the transaction of what it belongs to."""
+    names = [field.name for field in fields(row)]
+    values = [there(getattr(row, name)) for name, (there, _) in zip(names, _ways(type(row)), strict=True)]
+    connection.run(f"DELETE FROM {table} WHERE id = ?", (row.id,))
+    marks = ", ".join("?" * len(values))
+    connection.run(f"INSERT INTO {table} ({columns_of(type(row))}) VALUES ({marks})", values)
+
+
+def columns_of(kind: type[Any]) -> str:
+    """Return the columns of a kind, in the order of its fields."""
+    return ", ".join(_COLUMNS.get(field.name, field.name) for field in fields(kind))
+
+
+_Way = tuple[Callable[[Any], Any], Callable[[Any], Any]]
+_WAYS: Final[Mapping[Any, _Way]] = {
+    datetime: (datetime.isoformat, datetime.fromisoformat),
+    datetime | None: (
+        lambda moment: moment.isoformat() if moment is not None else "",
+        lambda text: datetime.fromisoformat(text) if text else None,
+    ),
+    date: (date.isoformat, date.fromisoformat),
+    time: (time.isoformat, time.fromisoformat),
+    tuple[date, ...]: (
+        lambda days: json.dumps([day.isoformat() for day in days]),
+        lambda text: tuple(date.fromisoformat(day) for day in json.loads(text)),
+    ),
+    bool: (int, bool),
+    int: (int, int),
+}
+"""There and back by the type of a field; everything else is a text."""
+
+
+@cache
+def _ways(kind: type[Any]) -> tuple[_Way, ...]:
+    hints = get_type_hints(kind)
+    return tuple(_WAYS.get(hints[field.name], (str, str)) for field in fields(kind))
