@@ -4,7 +4,6 @@ import json
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import fields
 from datetime import date, datetime, time
-from functools import cache
 from typing import Any, ClassVar, Final, Generic, Protocol, TypeVar, get_type_hints
 
 from adzeguard.core.errors import StoreDamagedError
@@ -96,7 +95,12 @@ _WAYS: Final[Mapping[Any, _Way]] = {
 """There and back by the type of a field; everything else is a text."""
 
 
-@cache
+_known: Final[dict[str, tuple[_Way, ...]]] = {}
+
+
 def _ways(kind: type[Any]) -> tuple[_Way, ...]:
-    hints = get_type_hints(kind)
-    return tuple(_WAYS.get(hints[field.name], (str, str)) for field in fields(kind))
+    """Return the ways of the fields of a kind, worked out once: types are told from their names slowly."""
+    if kind.__qualname__ not in _known:
+        hints = get_type_hints(kind)
+        _known[kind.__qualname__] = tuple(_WAYS.get(hints[field.name], (str, str)) for field in fields(kind))
+    return _known[kind.__qualname__]
