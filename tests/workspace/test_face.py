@@ -4,6 +4,7 @@ import re
 import shutil
 import subprocess
 import sys
+from datetime import datetime
 from pathlib import Path
 
 import pytest
@@ -56,3 +57,31 @@ def test_it_is_refused_where_the_command_is(demo: Program) -> None:
             workspace.check(rules=["kiosk-administratosr"])
     with pytest.raises(adzeguard.AdzeguardError, match="workspace"):
         adzeguard.open(demo.folder / "hosts")
+
+
+@pytest.mark.parametrize(
+    ("wrong", "said"),
+    [
+        (lambda w: w.who(), "say one group, or one host"),
+        (lambda w: w.who("First Aiders", local_group="administrators"), "a local group is one of a host"),
+        (lambda w: w.why("orla.fenn"), "say one group or one host"),
+        (lambda w: w.find("a", kind="users"), "there is no kind 'users'"),
+        (lambda w: w.check(severity="hi"), "there is no severity 'hi'"),
+        (lambda w: w.propose(rules="kiosk"), "has no rule 'kiosk'"),
+        (lambda w: w.undo("e-none"), "has changed anything"),
+        (lambda w: w.resume(), "no enactment was interrupted"),
+        (lambda w: w.may("orla.fenn", "fly", "cato.lune"), "fly"),
+    ],
+)
+def test_a_wrong_word_is_one_error_with_the_way_out(demo_as_made: Path, wrong, said: str) -> None:
+    """Under the one root, whatever a program hands over; none is a KeyError of the inside."""
+    with adzeguard.open(demo_as_made) as workspace, pytest.raises(adzeguard.AdzeguardError, match=re.escape(said)):
+        wrong(workspace)
+
+
+def test_times_without_a_zone_are_the_machine_s(demo: Program) -> None:
+    """As those that are typed; the rows are those of the command."""
+    demo("trail", "import", "trail.jsonl")
+    with adzeguard.open(demo.folder) as workspace:
+        rows = workspace.history("Domain Admins", since=datetime(2020, 1, 1))  # noqa: DTZ001 - that is the point
+    assert len(rows) == len(demo("history", "Domain Admins", "--since", "2020-01-01", "--format", "json").json) > 0

@@ -34,7 +34,7 @@ def found_now(workspace: "Workspace", least: str = "note", rules: Sequence[str] 
     findings = workspace.findings()
     if workspace.database.writable:
         workspace.checked.note(LastCheck(workspace.now(), workspace.store.latest().id, counts_of(findings)))
-    matters = Severity[least.upper()]
+    matters = _severity(least)
     return [one for one in findings if one.severity >= matters and (not rules or _is_of(one, rules))]
 
 
@@ -67,6 +67,13 @@ def refuse_unknown_rules(workspace: "Workspace", named: Sequence[str]) -> None:
             near = nearest(rule, known, _NEAR)
             way_out = f"Did you mean {near}?" if near else "See: adzeguard charter lint"
             raise UsageError(f"the charter has no rule '{rule}'", way_out)
+
+
+def _severity(word: str) -> Severity:
+    severities = {one.label: one for one in Severity}
+    if word not in severities:
+        raise UsageError(f"there is no severity '{word}'", f"There are: {', '.join(severities)}")
+    return severities[word]
 
 
 def _is_of(finding: Finding, rules: Sequence[str]) -> bool:

@@ -9,6 +9,7 @@ from typing import Any, Self
 
 from adzeguard.core.change.outcome import Outcome
 from adzeguard.core.change.proposal import Proposal
+from adzeguard.core.errors import UsageError
 from adzeguard.core.limits import NamedSizes
 from adzeguard.core.views.changes import outcomes_table
 from adzeguard.core.views.findings import findings_table
@@ -81,6 +82,8 @@ class Workspace:
         """Return who is effectively in a group, or in a local group of a host (its administrators unless named)."""
         if host:
             return _rows(members.on_host(self._at_work, host, local_group or None))
+        if not group or local_group:
+            raise UsageError("say one group, or one host; a local group is one of a host")
         return _rows(members.in_group(self._at_work, group))
 
     def why(self, person: str, *, group: str = "", host: str = "") -> Row:
@@ -101,7 +104,7 @@ class Workspace:
 
     def check(self, *, severity: str = "note", rules: Sequence[str] = ()) -> list[Row]:
         """Return what deviates from the charter, and what is wrong whatever it says, worst first."""
-        return _rows(findings_table(deviations.found_now(self._at_work, severity, rules)))
+        return _rows(findings_table(deviations.found_now(self._at_work, severity, _several(rules))))
 
     def propose(
         self,
@@ -116,8 +119,8 @@ class Workspace:
 
         `also` are rules that only tell; the others choose a part. `GuardError` where the changes would do harm.
         """
-        choice = Choice(tuple(rules), tuple(groups), tuple(hosts), tuple(under))
-        return deviations.proposed(self._at_work, also, choice).proposal
+        choice = Choice(_several(rules), _several(groups), _several(hosts), _several(under))
+        return deviations.proposed(self._at_work, _several(also), choice).proposal
 
     def enact(
         self,
@@ -161,8 +164,21 @@ class Workspace:
         since: datetime | None = None,
         until: datetime | None = None,
     ) -> list[Row]:
-        """Return who was put into a group or taken out, by whom, when, and whether it is still so. Times have zones."""
-        return _rows(past.history_of(self._at_work, past.Wish(group, person, by, since, until)))
+        """Return who was put into a group or taken out, by whom, when, and whether it is still so.
+
+        A time without a zone is one of this machine's, as one that is typed.
+        """
+        wish = past.Wish(group, person, by, _with_zone(since), _with_zone(until))
+        return _rows(past.history_of(self._at_work, wish))
+
+
+def _several(names: Sequence[str] | str) -> tuple[str, ...]:
+    """Return names; one that stands alone is one name, not its letters."""
+    return (names,) if isinstance(names, str) else tuple(names)
+
+
+def _with_zone(moment: datetime | None) -> datetime | None:
+    return moment.astimezone() if moment is not None and moment.tzinfo is None else moment
 
 
 def _rows(table: Table) -> list[Row]:

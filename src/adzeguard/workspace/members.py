@@ -74,6 +74,8 @@ def all_groups(workspace: "Workspace") -> Table:
 
 def chain_to(workspace: "Workspace", person: str, *, group: str = "", host: str = "") -> Page:
     """Return the shortest chain that makes somebody a member of a group, or an administrator of a host."""
+    if bool(group) == bool(host):
+        raise UsageError("say one group or one host that they are to be inside")
     estate = workspace.estate
     member = resolve(estate, person)
     subject, access = _on_host(estate, member, host) if host else _inside(estate, member, group)
@@ -83,7 +85,7 @@ def chain_to(workspace: "Workspace", person: str, *, group: str = "", host: str 
 def found(workspace: "Workspace", part: str, kind: str = "", limit: int = 100) -> Table:
     """Return objects by a part of their name, at most so many, only of one kind if one is given."""
     catalogue = workspace.estate.catalogue
-    wanted_kind = Kind[kind.upper()] if kind else None
+    wanted_kind = _kind(kind) if kind else None
     if wanted_kind is not None and not part:
         ids = catalogue.of_kind(wanted_kind).tolist()
     else:
@@ -99,6 +101,13 @@ def group_called(workspace: "Workspace", name: str) -> Principal:
     if group.kind != Kind.GROUP:
         raise UsageError(f"{group.qualified_name} is {group.kind.one}, not a group", "Try: adzeguard find --kind group")
     return group
+
+
+def _kind(word: str) -> Kind:
+    kinds = {kind.name.casefold(): kind for kind in Kind}
+    if word.casefold() not in kinds:
+        raise UsageError(f"there is no kind '{word}'", f"There are: {', '.join(kinds)}")
+    return kinds[word.casefold()]
 
 
 def _inside(estate: Estate, member: Principal, name: str) -> tuple[str, Access | None]:
