@@ -289,3 +289,18 @@ def test_what_is_added_by_its_recipe_works_everywhere(grown: Grown) -> None:
     log = "HAIL |2026-11-20T10:00:00+00:00|CN=Roan Pell,OU=x|CN=First Aiders,OU=x\n"
     (grown.demo / "harbour.log").write_text(log)
     assert json.loads(grown("trail", "import", "harbour.log", "--format", "json").out)["events"] == 1
+
+
+def test_names_that_the_help_knows_without_imports_are_those_of_the_tables() -> None:
+    """Severities, forms of reviews, kinds of objects and scopes of groups: written twice, and the same."""
+    from adzeguard.cli import check, find, group_objects, review
+    from adzeguard.core.check_row import Severity
+    from adzeguard.core.estate.group_types import SCOPES
+    from adzeguard.core.estate.principal import Kind
+    from adzeguard.report.review_forms.forms import FORMS
+
+    nowhere_in_a_directory = {"absent", "domain", "well_known", "local_account", "local_group", "unresolved"}
+    assert list(check._SEVERITIES) == [severity.label for severity in Severity]
+    assert set(review._FORMS) == set(FORMS)
+    assert set(find._KINDS) == {kind.name.casefold() for kind in Kind} - nowhere_in_a_directory
+    assert set(group_objects._SCOPE.choices) == set(SCOPES)
