@@ -58,6 +58,14 @@ def test_accounts_by_the_stamp_less_its_lag(demo: Program) -> None:
     assert {row["name"] for row in stale(demo, "accounts") if row["kind"] == "unused"} == {r"LOWMERE\edric.sool.adm"}
 
 
+def test_what_is_stale_for_three_reasons_is_named_no_more_often(demo: Program) -> None:
+    """Beside each account stands how many places `uses` lists for it, for however many reasons it is stale."""
+    rows = stale(demo, "accounts")
+    assert len({row["name"] for row in rows}) < len(rows)
+    for name, count in {(row["name"], row["uses"]) for row in rows}:
+        assert len(demo("uses", name, "--format", "json").json) == count, name
+
+
 def test_rules_that_do_nothing_any_more(demo: Program) -> None:
     """Off, past, about no host, about no account, and overruled on each host; what decides anywhere is none."""
     (demo.folder / "charter/more.yaml").write_text(r"""charter: 1

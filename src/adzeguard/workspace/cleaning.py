@@ -22,10 +22,14 @@ if TYPE_CHECKING:
 
 
 def named_by(workspace: "Workspace", about: Sequence[Principal]) -> Named:
-    """Return everything in which these may be named: directory, rights, charter, hosts, leases, waivers and shares."""
+    """Return everything in which these may be named: directory, rights, charter, hosts, leases, waivers and shares.
+
+    An account that is stale for three reasons is given three times, and is looked for once.
+    """
     waivers = [one for one in Waivers(workspace.database).all() if one.holds(workspace.now())]
     leases = Leases(workspace.database).all()
-    return Named(workspace.rights, workspace.charter, leases, waivers, list(about), workspace.shared)
+    once = list({one.id: one for one in about}.values())
+    return Named(workspace.rights, workspace.charter, leases, waivers, once, workspace.shared)
 
 
 def uses(workspace: "Workspace", name: str) -> Table:
