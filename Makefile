@@ -28,7 +28,9 @@ test-long: $(VENV)/installed-test server database hosts
 
 # How much of the program the tests reach, branch by branch; less than stands there today is a failure.
 coverage: $(VENV)/installed-test server database hosts
-	$(BIN)/coverage erase; $(PYTEST) --cov --cov-report=; $(BIN)/coverage report | tail -n 40
+	$(BIN)/coverage erase
+	$(PYTEST) --cov --cov-report=
+	$(BIN)/coverage report
 
 lint: $(VENV)/installed-test
 	$(BIN)/ruff check .

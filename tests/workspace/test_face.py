@@ -71,12 +71,25 @@ def test_it_is_refused_where_the_command_is(demo: Program) -> None:
         (lambda w: w.undo("e-none"), "has changed anything"),
         (lambda w: w.resume(), "no enactment was interrupted"),
         (lambda w: w.may("orla.fenn", "fly", "cato.lune"), "fly"),
+        (lambda w: w.history(since=datetime(1, 1, 1)), "has no time in UTC"),  # noqa: DTZ001 - that is the point
     ],
 )
 def test_a_wrong_word_is_one_error_with_the_way_out(demo_as_made: Path, wrong, said: str) -> None:
     """Under the one root, whatever a program hands over; none is a KeyError of the inside."""
     with adzeguard.open(demo_as_made) as workspace, pytest.raises(adzeguard.AdzeguardError, match=re.escape(said)):
         wrong(workspace)
+
+
+def test_what_is_asked_of_a_closed_one_opens_it_again(demo: Program) -> None:
+    """The store and all that was drawn from it are let go of: what is asked afterwards is of what stands then."""
+    workspace = adzeguard.open(demo.folder)
+    before = workspace.who(r"LOWMERE\First Aiders")
+    workspace.close()
+    assert demo("group", "add", "First Aiders", "hedda.morrow", "--yes").code == 0
+    demo("collect")
+    after = {row["qualified_name"] for row in workspace.who(r"LOWMERE\First Aiders")}
+    workspace.close()
+    assert after - {row["qualified_name"] for row in before} == {r"LOWMERE\hedda.morrow"}
 
 
 def test_times_without_a_zone_are_the_machine_s(demo: Program) -> None:

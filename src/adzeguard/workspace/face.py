@@ -178,7 +178,10 @@ def _several(names: Sequence[str] | str) -> tuple[str, ...]:
 
 
 def _with_zone(moment: datetime | None) -> datetime | None:
-    return moment.astimezone() if moment is not None and moment.tzinfo is None else moment
+    try:
+        return moment.astimezone() if moment is not None and moment.tzinfo is None else moment
+    except (ValueError, OverflowError) as error:  # the first and the last day of the calendar, as `datetime.min`
+        raise UsageError(f"{moment:%Y-%m-%d} has no time in UTC", "Give a time with its zone, or none") from error
 
 
 def _rows(table: Table) -> list[Row]:

@@ -96,8 +96,10 @@ class Workspace:
         return SqliteDatabase(self.settings.store_path, self.settings.lock_path)
 
     def close(self) -> None:
-        """Let go of the store; what is asked afterwards opens it again."""
-        opened: Database | None = self.__dict__.pop("database", None)
+        """Let go of the store and of all that was drawn from it; what is asked afterwards opens it again."""
+        opened: Database | None = self.__dict__.get("database")
+        for name in set(self.__dict__) - {"_folder", "_moment", "frontend", "_is_held", "settings"}:
+            del self.__dict__[name]
         if opened is not None:
             opened.close()
 
