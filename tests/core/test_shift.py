@@ -3,12 +3,14 @@
 from datetime import UTC, date, datetime, time, timedelta
 
 import pytest
+from dateutil.rrule import rrulestr
 from hypothesis import given
 from hypothesis import strategies as st
 
 from adzeguard.core.errors import InputError
 from adzeguard.core.time.lease import Lease
-from adzeguard.core.time.shift import Shift, now_working, recurring, stretches, week_of, zone_of
+from adzeguard.core.time.recurrence import check_rule, starts
+from adzeguard.core.time.shift import Shift, now_working, stretches, week_of, zone_of
 from adzeguard.workflows.shifts import beginning
 
 MONDAY = date(2026, 3, 23)
@@ -121,10 +123,81 @@ def test_a_stretch_is_begun_once_also_when_somebody_ended_it() -> None:
     assert list(beginning([one], [], utc("2026-03-24T18:00"))) == []
 
 
+BEGIN = datetime(2026, 1, 1, 8)  # noqa: DTZ001 - the clock on a wall
+
+
 @pytest.mark.parametrize(
-    "rule", ["", "DAILY", "FREQ=HOURLY", "FREQ=DAILY\nDTSTART:20260101", "FREQ=WEEKLY;BYDAY=XX", "FREQ=" + "D" * 600]
+    "rule",
+    [
+        "",
+        "DAILY",
+        "FREQ=HOURLY",
+        "FREQ=DAILY\nDTSTART:20260101",
+        "FREQ=WEEKLY;BYDAY=XX",
+        "FREQ=" + "D" * 600,
+        "FREQ=DAILY;INTERVAL=0",
+        "FREQ=DAILY;INTERVAL=-1",
+        "FREQ=DAILY;INTERVAL=1;INTERVAL=2",
+        "FREQ=DAILY;COUNT=0",
+        "FREQ=DAILY;COUNT=2;UNTIL=20270101",
+        "FREQ=DAILY;UNTIL=20261301",
+        "FREQ=DAILY;UNTIL=soon",
+        "FREQ=DAILY;EXRULE=FREQ",
+        "FREQ=DAILY;BYHOUR=8,12",
+        "FREQ=DAILY;BYHOUR=24",
+        "FREQ=WEEKLY;BYDAY=1MO",
+        "FREQ=MONTHLY;BYDAY=0MO",
+        "FREQ=MONTHLY;BYDAY=54MO",
+        "FREQ=MONTHLY;BYMONTHDAY=32",
+        "FREQ=WEEKLY;BYMONTHDAY=1",
+        "FREQ=DAILY;BYMONTH=2;BYMONTHDAY=30",
+        "FREQ=YEARLY;BYMONTH=13",
+        "FREQ=YEARLY;BYMONTH=-1",
+        "FREQ=DAILY;",
+        "FREQ=DAILY;BYSETPOS=2",
+        "FREQ=DAILY;INTERVAL=\u0661",
+    ],
 )
 def test_what_is_no_rule_of_days_is_refused(rule: str) -> None:
     """In one line, with an example of one."""
-    with pytest.raises(InputError, match="FREQ=WEEKLY"):
-        recurring(rule, datetime(2026, 1, 1))  # noqa: DTZ001 - the clock on a wall
+    with pytest.raises(InputError, match="FREQ=WEEKLY") as raised:
+        check_rule(rule, BEGIN)
+    assert len(str(raised.value)) < 300
+
+
+@pytest.mark.parametrize("rule", ["FREQ=DAILY;UNTIL=20251231", "FREQ=DAILY;INTERVAL=7;BYDAY=FR"])
+def test_what_never_comes_is_refused(rule: str) -> None:
+    """A shift that nobody ever works is a mistake in its rule: the first of January 2026 is a Thursday."""
+    with pytest.raises(InputError, match="never comes"):
+        check_rule(rule, BEGIN)
+
+
+def test_a_day_that_ends_a_rule_is_one_of_its_days() -> None:
+    """By the day, as the standard takes it; a time ends it at that time, and a number after so many."""
+    end = BEGIN + timedelta(days=30)
+    assert [one.day for one in starts("FREQ=DAILY;UNTIL=20260103", BEGIN, BEGIN, end)] == [1, 2, 3]
+    assert [one.day for one in starts("FREQ=DAILY;UNTIL=20260103T075959", BEGIN, BEGIN, end)] == [1, 2]
+    assert [one.day for one in starts("FREQ=DAILY;COUNT=4", BEGIN, BEGIN + timedelta(days=2), end)] == [3, 4]
+
+
+@given(
+    st.sampled_from(
+        [
+            "FREQ=DAILY;INTERVAL=3",
+            "FREQ=WEEKLY;INTERVAL=2;WKST=SU;BYDAY=TU,SU",
+            "FREQ=MONTHLY;BYDAY=-1FR,2MO",
+            "FREQ=MONTHLY;BYDAY=MO,TU,WE,TH,FR;BYSETPOS=-1",
+            "FREQ=YEARLY;BYWEEKNO=20;BYDAY=MO",
+            "FREQ=YEARLY;BYYEARDAY=-1,100",
+            "RRULE:FREQ=MONTHLY;BYMONTHDAY=-1,31;COUNT=9",
+        ]
+    ),
+    st.integers(0, 900),
+    st.integers(0, 400),
+)
+def test_a_rule_comes_to_the_days_that_the_library_says(rule: str, after: int, days: int) -> None:
+    """Whatever part of it is asked for."""
+    since = BEGIN + timedelta(days=after)
+    until = since + timedelta(days=days)
+    theirs = rrulestr(rule.removeprefix("RRULE:"), dtstart=BEGIN).between(since, until, inc=True)
+    assert list(starts(rule, BEGIN, since, until)) == theirs

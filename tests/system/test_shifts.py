@@ -1,5 +1,7 @@
 """Shifts through the program: noted, begun and ended by rounds, shown as a week."""
 
+import sqlite3
+from contextlib import closing
 from datetime import UTC, datetime, timedelta
 from zoneinfo import ZoneInfo
 
@@ -53,6 +55,28 @@ def test_a_lease_of_a_shift_that_somebody_ended_is_not_given_again(calm: Program
     assert calm("lease", "end", "L1", "--yes").code == 0
     assert calm("round", "--format", "json").json["leases_begun"] == []
     assert not inside(calm)
+
+
+@pytest.mark.parametrize("rule", ["FREQ=DAILY;INTERVAL=0", "FREQ=DAILY;INTERVAL=-1", "FREQ=DAILY;EXRULE=FREQ"])
+def test_a_shift_that_cannot_be_reckoned_holds_nothing_up(calm: Program, rule: str) -> None:
+    """As an older release took it: `shift list` and each round say so, the other shift begins; a new one is refused."""
+    assert calm(*WORK, *around_now()).code == 0
+    assert calm("shift", "add", "orla.fenn", r"LOWMERE\Chart Editors", "--zone", "UTC", *around_now()).code == 0
+    with closing(sqlite3.connect(calm.folder / ".adzeguard/store.db")) as store, store:
+        assert store.execute("UPDATE shift SET rule = ? WHERE id = 'S2'", (rule,)).rowcount == 1
+    done = calm("round", "--format", "json")
+    assert (done.code, done.json["leases_begun"]) == (4, ["L1"]), done.out
+    [said] = done.json["not_made"]
+    assert said.startswith("shift S2 is worked by nobody: ")
+    assert rule in said
+    assert inside(calm)
+    assert "Nobody works it: " in calm("shift", "list").out
+    assert [bool(row["unusable"]) for row in calm("shift", "list", "--format", "json").json] == [False, True]
+    assert calm("watch", "--rounds", "1").code in (0, 4)
+    assert calm("shift", "end", "S2").code == 0
+    assert calm("round", "--format", "json").json["not_made"] == []
+    refused = calm(*WORK, *around_now(), "--rule", rule)
+    assert (refused.code, "no rule of recurrence" in refused.err) == (2, True)
 
 
 def test_on_a_day_off_nothing_begins(calm: Program) -> None:

@@ -143,6 +143,20 @@ def test_an_import_that_is_killed_is_gone_on_with(demo: Program) -> None:
     Path(log).unlink()
 
 
+def test_a_log_of_lies_keeps_no_lease_from_its_end(demo: Program) -> None:
+    """Half characters and bytes that are none stand in a name or beside the record: the round ends what is over."""
+    with (demo.folder / "adzeguard.toml").open("a") as settings:
+        settings.write('\n[trail]\nlogs = ["dc.log"]\n')
+    first = (demo.folder / "trail.jsonl").read_bytes().splitlines()[0]
+    odd = [first.replace(b'Account": "', b'Account": "\\ud800'), first.replace(b'Account": "', b'Account": "\xff')]
+    (demo.folder / "dc.log").write_bytes(b"\n".join([*odd, b'{"verb": "\xfe"}', b'{"verb": "\\udcff"}', b""]))
+    assert demo("lease", "start", "roan.pell", r"LOWMERE\Chart Editors", "--for", "1h", "--yes").code == 0
+    demo.ahead = timedelta(hours=2)
+    done = demo("round", "--only-leases", "--format", "json")
+    assert (done.json["events"], done.json["leases_ended"]) == (2, ["L1"]), done.out
+    assert len(demo("trail", "aside", "--format", "json").json) == 2
+
+
 def test_a_log_is_followed_over_restarts_partial_lines_and_rotations(demo: Program) -> None:
     """Each line once: whole ones alone, the rest of what was rotated away first, and a log that was emptied anew."""
     lines = (demo.folder / "trail.jsonl").read_text().splitlines(keepends=True)[:60]

@@ -73,7 +73,7 @@ def add(
 def list_shifts(everything: bool, form: str, output: Path | None, folder: Path | None) -> int:
     """Show the coming week of each shift as a picture of hours.
 
-    Keys of json: id, member, group, host, rule, begins, ends, zone, by, why, ended, coming.
+    Keys of json: id, member, group, host, rule, begins, ends, zone, by, why, ended, unusable, coming.
     """
     from adzeguard.workspace.shifts import listed
 

@@ -25,6 +25,7 @@ _VERBS: Final[Mapping[int, Verb]] = {
 _LOGONS: Final = (4624, 4625)
 _CHUNK: Final = 1 << 16
 _LARGEST: Final = 1 << 20
+_LONGEST_NUMBER: Final = 9
 
 
 def read_event_xml(file: BinaryIO) -> Iterator[Record]:
@@ -73,7 +74,7 @@ def _event(element: Element) -> Event | None:
     parts = {_bare(child.tag): child for child in element}
     system = {_bare(child.tag): child for child in parts.get("System", ())}
     number = (system["EventID"].text or "").strip() if "EventID" in system else ""
-    if not number.isdecimal():
+    if not number.isdecimal() or len(number) > _LONGEST_NUMBER:
         raise NotReadError("it has no event number")
     verb = _VERBS.get(int(number))
     if verb is None:

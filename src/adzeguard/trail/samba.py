@@ -9,7 +9,7 @@ from typing import Any, Final
 
 from adzeguard.core.trail.event import Event, Verb
 from adzeguard.trail.port import NotReadError
-from adzeguard.trail.values import address_of, host_of, sid_of, text_of, time_of
+from adzeguard.trail.values import address_of, host_of, number_of, sid_of, text_of, time_of
 
 _ACTIONS: Final[Mapping[str, Verb]] = {"Added": "added", "Removed": "removed"}
 _OPERATIONS: Final[Mapping[str, Verb]] = {
@@ -57,7 +57,7 @@ def _group_change(told: Mapping[str, Any], body: Mapping[str, Any]) -> Sequence[
             group=group,
             member=member,
             origin=address_of(body.get("remoteAddress")),
-            number=_number(body.get("eventId")),
+            number=number_of(body.get("eventId")),
         ),
     )
 
@@ -88,13 +88,9 @@ def _authentication(told: Mapping[str, Any], body: Mapping[str, Any]) -> Sequenc
             member=account,
             member_sid=sid_of(body.get("becameSid")),
             origin=address_of(body.get("remoteAddress")),
-            number=_number(body.get("eventId")),
+            number=number_of(body.get("eventId")),
         ),
     )
-
-
-def _number(value: Any) -> int:
-    return value if isinstance(value, int) and not isinstance(value, bool) else 0
 
 
 _READERS: Final[Mapping[str, Callable[[Mapping[str, Any], Mapping[str, Any]], Sequence[Event]]]] = {

@@ -10,6 +10,7 @@ from adzeguard.core.identity import Sid
 from adzeguard.trail.port import NotReadError
 
 _LONGEST = 4096
+_HIGHEST = 0xFFFFFFFF
 _FRACTION = re.compile(r"\.(\d+)")
 
 
@@ -41,10 +42,24 @@ def _to_microseconds(match: re.Match[str]) -> str:
 def text_of(value: Any) -> str:
     """Return a text, empty where there is none; `NotReadError` for one that is too long to be a name."""
     if isinstance(value, str) and len(value) <= _LONGEST:
-        return value if value != "-" else ""
+        return cleaned(value) if value != "-" else ""
     if value is None:
         return ""
     raise NotReadError("a name is too long" if isinstance(value, str) else "a name is no text")
+
+
+def cleaned(text: str) -> str:
+    r"""Return a text that can be stored: half a character, "\ud800" or a byte that is no UTF-8, stands as a number."""
+    try:
+        text.encode()
+    except UnicodeEncodeError:
+        return text.encode("utf-8", "backslashreplace").decode()
+    return text
+
+
+def number_of(value: Any) -> int:
+    """Return the number of an event, 0 for what is none: logs count them in 32 bits."""
+    return value if isinstance(value, int) and not isinstance(value, bool) and 0 <= value <= _HIGHEST else 0
 
 
 def sid_of(value: Any) -> str:

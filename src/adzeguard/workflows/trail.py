@@ -16,6 +16,7 @@ from adzeguard.store.trail import Place, Trail, TrailRow, trail_row
 from adzeguard.trail.growing import GrowingLog
 from adzeguard.trail.port import Record
 from adzeguard.trail.reading import is_of_plain_lines, lines, record_of, records, whole_lines
+from adzeguard.trail.values import cleaned
 
 _AT_ONCE: Final = 5000
 """Records written together: one by one each would wait for the disk."""
@@ -64,7 +65,7 @@ def part_of(some: Iterable[Record]) -> Part:
             # A record that tells two things tells them in one text.
             rows.append(trail_row(f"{n}\0{record.text}" if n else record.text, event))
         if record.trouble:
-            aside.append((record.text, record.trouble))
+            aside.append((cleaned(record.text), cleaned(record.trouble)))
     return Part(read, rows, aside)
 
 

@@ -10,6 +10,7 @@ from adzeguard.core.change.kinds.set_note import set_note
 from adzeguard.core.cleaning.reviewed import overdue
 from adzeguard.core.errors import AdzeguardError
 from adzeguard.core.time.lease import due, last_end, stood_before
+from adzeguard.core.time.shift import why_unusable
 from adzeguard.store.leases import Leases
 from adzeguard.store.letters import Letters
 from adzeguard.store.reviews import Reviews
@@ -42,7 +43,7 @@ def one_round(workspace: "Workspace", *, only_leases: bool = False) -> dict[str,
     leases end and owners are asked all the same, but nothing is given or mended beside it.
     """
     with workspace.held("round"):
-        data = _collected(workspace) | _read_on(workspace)
+        data = _collected(workspace)
         earlier = interrupted_enactment(workspace.journal)
         if earlier is not None and earlier.unattended:
             data |= _gone_on(workspace, earlier)
@@ -51,6 +52,7 @@ def one_round(workspace: "Workspace", *, only_leases: bool = False) -> dict[str,
             _settle_begun(workspace)
         data |= _contracts(workspace)
         data |= _leases(workspace)
+        data |= _read_on(workspace)
         if earlier is not None:
             data |= {"leases_begun": [], "mended": 0, "refused_rules": [f"nothing is mended, since {earlier.in_words}"]}
         else:
@@ -105,8 +107,11 @@ def _contracts(workspace: "Workspace") -> dict[str, Any]:
     leases = table.all()
     if not any(one.contract and one.is_open for one in leases):
         return {}
-    with workspace.directory() as directory:
-        found = by_contracts(directory, leases, workspace.settings.contract_attribute)
+    try:
+        with workspace.directory() as directory:
+            found = by_contracts(directory, leases, workspace.settings.contract_attribute)
+    except AdzeguardError as error:  # what is over ends all the same
+        return {"not_made_contracts": [f"ends by contract are as they were: {error}"]}
     not_made, refused = list(found.unclear), []
     for later, former in found.moved:
         others = [one for one in table.all() if one.id != later.id]
@@ -145,12 +150,13 @@ def _end_of(workspace: "Workspace", lease: "Lease") -> "Draft":
 
 def _shifts(workspace: "Workspace") -> dict[str, Any]:
     """Begin what is worked now. The lease is written down first: whoever is killed forgets no end."""
-    shifts = [one for one in Shifts(workspace.database).all() if one.ended is None]
+    now = workspace.now()
+    shifts = [(one, why_unusable(one, now)) for one in Shifts(workspace.database).all() if one.ended is None]
     table = Leases(workspace.database)
     begun: list[str] = []
-    not_made: list[str] = []
+    not_made = [f"shift {one.id} is worked by nobody: {why}" for one, why in shifts if why]
     refused: list[str] = []
-    begins = list(beginning(shifts, table.all(), workspace.now())) if shifts else []
+    begins = list(beginning([one for one, why in shifts if not why], table.all(), now)) if shifts else []
     able = any(not one.host for one in begins) and workspace.ends_leases_by_itself
     for one in begins:
         lease = replace(one, id=table.next_id(), state="starting")

@@ -9,7 +9,8 @@ from adzeguard.core.change.by_hand.on_host import local_group
 from adzeguard.core.change.kinds.set_note import SetNote, set_note
 from adzeguard.core.errors import InputError, UsageError
 from adzeguard.core.estate.names import resolve, resolve_host
-from adzeguard.core.time.shift import Shift, recurring, zone_of
+from adzeguard.core.time.recurrence import check_rule
+from adzeguard.core.time.shift import Shift, zone_of
 from adzeguard.core.views.page import Page
 from adzeguard.core.views.shifts import shifts_page
 from adzeguard.store.leases import Leases
@@ -86,7 +87,7 @@ def _times(workspace: "Workspace", asked: Asked) -> tuple[date, time, time, tupl
     at = zone_of(asked.zone)
     start = _day(asked.first) if asked.first else workspace.now().astimezone(at).date()
     begins, ends = _time(asked.begins), _time(asked.ends)
-    recurring(asked.rule, datetime.combine(start, begins))
+    check_rule(asked.rule, datetime.combine(start, begins))
     return start, begins, ends, tuple(sorted({day for path in asked.calendars for day in days_off_in(path)}))
 
 

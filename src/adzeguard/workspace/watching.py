@@ -9,7 +9,7 @@ from time import monotonic
 from typing import TYPE_CHECKING, Any, Final
 
 from adzeguard.core.errors import AdzeguardError
-from adzeguard.core.time.shift import stretches
+from adzeguard.core.time.shift import stretches, why_unusable
 from adzeguard.directory.port import WatchableDirectory
 from adzeguard.store.leases import Leases
 from adzeguard.store.questions import Waivers
@@ -70,7 +70,8 @@ def _until_needed(workspace: "Workspace", longest: float) -> float:
     moments = [one.until for one in Leases(workspace.database).all() if one.is_open]
     moments += [one.until for one in Waivers(workspace.database).all() if one.holds(now)]
     for shift in Shifts(workspace.database).all():
-        moments += [one.begin for one in stretches(shift, now, then)] if shift.ended is None else []
+        if shift.ended is None and not why_unusable(shift, now):
+            moments += [one.begin for one in stretches(shift, now, then)]
     left = min(((one - now).total_seconds() for one in moments if one > now), default=longest)
     return min(longest, max(left, _SETTLING))
 

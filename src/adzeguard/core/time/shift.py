@@ -3,17 +3,11 @@
 from collections.abc import Collection, Iterator
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, time, timedelta
-from typing import TYPE_CHECKING
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from adzeguard.core.errors import InputError
+from adzeguard.core.time.recurrence import starts
 
-if TYPE_CHECKING:
-    from dateutil.rrule import rrule, rruleset
-
-_TOO_OFTEN = ("SECONDLY", "MINUTELY", "HOURLY")
-_LONGEST_RULE = 500
-_EXAMPLE = "FREQ=WEEKLY;BYDAY=MO,TU,WE,TH,FR"
 _A_DAY = timedelta(days=1)
 
 
@@ -62,7 +56,7 @@ def stretches(shift: Shift, since: datetime, until: datetime) -> Iterator[Stretc
     # What began the day before may still last, and a zone is at most a day away from UTC.
     after = since.astimezone(zone).replace(tzinfo=None) - 2 * _A_DAY
     before = until.astimezone(zone).replace(tzinfo=None) + _A_DAY
-    for start in recurring(shift.rule, begin).between(after, before, inc=True):
+    for start in starts(shift.rule, begin, after, before):
         if start.date() in shift.days_off:
             continue
         end = datetime.combine(start.date(), shift.ends) + over_midnight
@@ -78,20 +72,13 @@ def now_working(shift: Shift, now: datetime) -> Stretch | None:
     return next((one for one in stretches(shift, now, now + timedelta(seconds=1)) if one.begin <= now < one.end), None)
 
 
-def recurring(rule: str, begin: datetime) -> "rrule | rruleset":
-    """Return what a rule comes to; `InputError` for one that is none, or that recurs more often than by the day."""
-    from dateutil.rrule import rrulestr
-
-    text = rule.strip().upper().removeprefix("RRULE:")
-    if len(text) > _LONGEST_RULE or not text.startswith("FREQ=") or "\n" in text or "DTSTART" in text:
-        raise InputError(f"'{rule[:80]}' is no rule of recurrence, such as {_EXAMPLE}")
-    if any(f"FREQ={often}" in text for often in _TOO_OFTEN):
-        raise InputError(f"'{rule[:80]}' recurs more often than by the day; write it like {_EXAMPLE}")
+def why_unusable(shift: Shift, now: datetime) -> str:
+    """Return why nobody works a shift that an older release took, empty where all is well."""
     try:
-        found = rrulestr(text, dtstart=begin)
-    except (ValueError, TypeError, KeyError, OverflowError) as error:
-        raise InputError(f"'{rule[:80]}' is no rule of recurrence, such as {_EXAMPLE}: {error}") from error
-    return found
+        next(stretches(shift, now, now + timedelta(seconds=1)), None)
+    except InputError as error:
+        return error.message
+    return ""
 
 
 def zone_of(name: str) -> ZoneInfo:

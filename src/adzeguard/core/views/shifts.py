@@ -4,7 +4,7 @@ from collections.abc import Iterable
 from datetime import datetime, timedelta
 from typing import Any
 
-from adzeguard.core.time.shift import Shift, now_working, stretches, week_of, zone_of
+from adzeguard.core.time.shift import Shift, now_working, stretches, week_of, why_unusable, zone_of
 from adzeguard.core.views.page import Lines, Page
 
 _DAYS = 7
@@ -13,15 +13,18 @@ _EVERY = 6
 
 def shifts_page(shifts: Iterable[Shift], now: datetime) -> Page:
     """Return each shift with the seven days that begin today, by the clock of its zone."""
-    shifts = list(shifts)
-    sections = [Lines(_week(one, now), _title(one, now), indent=2) for one in shifts]
-    return Page([_data(one, now) for one in shifts], sections or [Lines(["Nobody works a shift."])])
+    found = [(one, why_unusable(one, now)) for one in shifts]
+    sections = [
+        Lines([f"Nobody works it: {why}"] if why else _week(one, now), _title(one, now, why), indent=2)
+        for one, why in found
+    ]
+    return Page([_data(one, now, why) for one, why in found], sections or [Lines(["Nobody works a shift."])])
 
 
-def _title(shift: Shift, now: datetime) -> str:
+def _title(shift: Shift, now: datetime, unusable: str) -> str:
     where = f" on {shift.host}" if shift.host and not shift.group.startswith(f"{shift.host}\\") else ""
     times = f"{shift.begins:%H:%M}-{shift.ends:%H:%M} {shift.zone}"
-    working = ", at work now" if now_working(shift, now) else ""
+    working = ", at work now" if not unusable and now_working(shift, now) else ""
     return f"{shift.id}  {shift.member} in {shift.group}{where}, {times}{working}"
 
 
@@ -35,8 +38,9 @@ def _week(shift: Shift, now: datetime) -> list[str]:
     return [head, *rows]
 
 
-def _data(shift: Shift, now: datetime) -> dict[str, Any]:
-    coming = [one for one in stretches(shift, now, now + timedelta(days=_DAYS)) if shift.ended is None]
+def _data(shift: Shift, now: datetime, unusable: str) -> dict[str, Any]:
+    in_a_week = now + timedelta(days=_DAYS)
+    coming = list(stretches(shift, now, in_a_week)) if shift.ended is None and not unusable else []
     return {
         "id": shift.id,
         "member": shift.member,
@@ -49,5 +53,6 @@ def _data(shift: Shift, now: datetime) -> dict[str, Any]:
         "by": shift.by,
         "why": shift.why,
         "ended": shift.ended,
+        "unusable": unusable,
         "coming": [{"begin": one.begin, "end": one.end} for one in coming],
     }
