@@ -123,4 +123,4 @@ def _written(moment: datetime) -> str:
 
 def _no_rule(rule: str, part: str = "") -> InputError:
     what = f": {part[:40]}" if part else ""
-    return InputError(f"'{rule[:80]}' is no rule of recurrence, such as {_EXAMPLE}{what}")
+    return InputError(f"'{rule[:80]}' is no rule of recurrence{what}; one is written like {_EXAMPLE}")
