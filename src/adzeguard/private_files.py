@@ -61,7 +61,7 @@ def write_result(path: Path, content: bytes) -> None:
     if stream is not None:
         handle = os.dup({"stdout": 1, "stderr": 2}.get(stream[1]) or int(stream[1].rpartition("/")[2]))
     elif path.is_symlink() and not _is_special(path):
-        raise OSError(ELOOP, "it is a link; name the file itself")
+        raise OSError(ELOOP, "it is a link; name the file itself", str(path))
     elif not path.exists() or path.is_file():
         write_whole(path, content)
         return
@@ -70,7 +70,7 @@ def write_result(path: Path, content: bytes) -> None:
         handle = os.open(path, os.O_WRONLY | os.O_NOCTTY)
     with os.fdopen(handle, "wb") as opened:
         if stream is None and S_ISREG(os.fstat(opened.fileno()).st_mode):
-            raise OSError(ELOOP, "it has become a file meanwhile")
+            raise OSError(ELOOP, "it has become a file meanwhile", str(path))
         opened.write(content)
 
 

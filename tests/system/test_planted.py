@@ -6,14 +6,15 @@ NEW = ("group", "create", "Radio Logs", "--in", "OU=Groups", "--yes", "--format"
 
 
 def test_a_link_under_the_name_of_a_temporary_file_is_not_followed(demo: Program) -> None:
-    """What the link names is as it was, and the directory and the host are written all the same."""
+    """What it names is as it was, the directory and the host are written; a result is refused a link under its own name."""
     kept = demo.folder / "kept.txt"
     kept.write_text("mine")
     for planted in (demo.folder / ".lowmere.ldif.new", demo.folder / "hosts/.KIOSK-15.json.new"):
         planted.symlink_to(kept)
     (demo.folder / "map.png").symlink_to(kept)
     assert demo("enact", "--yes").code == 0
-    assert demo("grant", "map", "--output", "map.png").code == 0
+    refused = demo("grant", "map", "--output", "map.png")
+    assert (refused.code, "map.png cannot be written or read: it is a link" in refused.err) == (1, True), refused.err
     assert kept.read_text() == "mine"
 
 
