@@ -6,7 +6,7 @@ NEW = ("group", "create", "Radio Logs", "--in", "OU=Groups", "--yes", "--format"
 
 
 def test_a_link_under_the_name_of_a_temporary_file_is_not_followed(demo: Program) -> None:
-    """What it names is as it was, the directory and the host are written; a result is refused a link under its own name."""
+    """What it names is as it was, and the directory and the host are written; no result is written through a link."""
     kept = demo.folder / "kept.txt"
     kept.write_text("mine")
     for planted in (demo.folder / ".lowmere.ldif.new", demo.folder / "hosts/.KIOSK-15.json.new"):
