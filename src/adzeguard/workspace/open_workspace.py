@@ -2,7 +2,7 @@
 
 import getpass
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from contextlib import AbstractContextManager, contextmanager
 from datetime import datetime, timedelta
 from functools import cached_property
 from pathlib import Path
@@ -454,29 +454,25 @@ class Workspace:
         finally:
             fleet.close()
 
-    @contextmanager
-    def tellers(self) -> "Iterator[dict[str, Teller]]":
+    def tellers(self) -> "AbstractContextManager[dict[str, Teller]]":
         """The ways in which somebody is told, by their names; none is connected before there is something to tell."""
-        opened: dict[str, Teller] = {}
-        try:
-            for one in self.settings.tell:
-                opened[one.name] = self._opened("tell", one.given, self._secret(one), one.table)
-            yield opened
-        finally:
-            for teller in opened.values():
-                teller.close()
+        return self._each_opened(self.settings.tell)
+
+    def share_servers(self) -> "AbstractContextManager[dict[str, SharesDriver]]":
+        """The servers of file shares, by their names here; none is connected before something is asked."""
+        return self._each_opened(self.settings.shares)
 
     @contextmanager
-    def share_servers(self) -> "Iterator[dict[str, SharesDriver]]":
-        """The servers of file shares, by their names here; none is connected before something is asked."""
-        opened: dict[str, SharesDriver] = {}
+    def _each_opened(self, sources: "Sequence[TellSettings | SharesSettings]") -> "Iterator[dict[str, Any]]":
+        """Open each source by its driver, and close in the end what was opened, also where a later one fails."""
+        opened: dict[str, Any] = {}
         try:
-            for one in self.settings.shares:
-                opened[one.name] = self._opened("shares", one.given, self._secret(one), one.table)
+            for one in sources:
+                opened[one.name] = self._opened(one.heading, one.given, self._secret(one), one.table)
             yield opened
         finally:
-            for server in opened.values():
-                server.close()
+            for driver in opened.values():
+                driver.close()
 
     @contextmanager
     def servers_of(self, changes: "Iterable[Change]") -> "Iterator[dict[str, SharesDriver]]":
