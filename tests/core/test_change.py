@@ -17,6 +17,7 @@ from adzeguard.core.change.kinds.add_ending_member import AddEndingMember
 from adzeguard.core.change.kinds.add_local_member import AddLocalMember, RemoveLocalMember
 from adzeguard.core.change.kinds.add_member import AddMember, RemoveMember
 from adzeguard.core.change.order import in_order
+from adzeguard.core.change.outlook import outlook
 from adzeguard.core.charter.parse import parse_charter
 from adzeguard.core.charter.resolve import ResolvedCharter, resolve_charter
 from adzeguard.core.errors import GuardError
@@ -213,7 +214,7 @@ def test_the_impact_is_the_difference_between_before_and_after(
 ) -> None:
     """Gains and losses, of groups and of hosts, equal those seen by looking at both estates in full."""
     old, new, changes = drawn
-    impact = impact_of(old, changes)
+    impact = impact_of(old, changes, outlook(old, changes))
     gains, loses = {}, {}
     for name in ("g0", "g1", "g2", "g3"):
         [group] = old.catalogue.by_name(name)

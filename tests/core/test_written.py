@@ -25,6 +25,7 @@ from adzeguard.core.change.kinds.own_account import DisableOwnAccount, EnableOwn
 from adzeguard.core.change.kinds.own_group import DeleteOwnGroup, MakeOwnGroup
 from adzeguard.core.change.kinds.set_account_control import SetAccountControl
 from adzeguard.core.change.kinds.set_attributes import SetAttributes
+from adzeguard.core.change.kinds.set_fact import SetFact
 from adzeguard.core.change.kinds.set_logon_alone import SetLogonAlone
 from adzeguard.core.change.kinds.set_member_end import SetMemberEnd
 from adzeguard.core.change.kinds.set_note import SetNote, set_note
@@ -102,6 +103,9 @@ MADE: dict[type[Change], st.SearchStrategy[Change]] = {
     EndRefusal: st.builds(EndRefusal, **SOMEBODY, way=WAYS),
     SetLogonAlone: st.builds(SetLogonAlone, **ABOUT, host=NAMES, way=WAYS, before=LISTED, after=LISTED),
     SetNote: st.builds(set_note, st.none() | LEASE, LEASE, NAMES),
+    SetFact: st.builds(
+        SetFact, **ABOUT, host=NAMES, setting=st.just("idle-end"), name=NAMES, before=NAMES, after=NAMES
+    ),
     SetNotice: st.builds(SetNotice, **ABOUT, host=NAMES, title_before=NAMES, title=NAMES, text=NAMES),
     GiveElevation: st.builds(GiveElevation, **ELEVATION),
     EndElevation: st.builds(EndElevation, **ELEVATION),

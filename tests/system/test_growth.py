@@ -10,7 +10,11 @@ from pathlib import Path
 import pytest
 
 import adzeguard
+from tests.linux.sandbox import LinuxHost
+from tests.linux.test_linux_host import NAV, nav, traces
 from tests.program import Program, Ran
+
+__all__ = ["nav"]
 
 RULE = r'''"""A rule about what an OU says of itself."""
 
@@ -134,13 +138,64 @@ def harbour(reported: Reported) -> Table:
     """Return the hosts."""
     return Table([{"host": host.name} for host in reported.estate.hosts], (Column("host", "Host"),), "Harbour")
 '''
+SETTING = r'''"""Rules about how long a shell may wait."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from pydantic import Field
+
+from adzeguard.core.charter.host_scope import HostRule, resolve_scope
+from adzeguard.core.charter.references import RuleNames
+from adzeguard.core.charter.rule import Response
+from adzeguard.core.charter.setting_rule import ResolvedSetting
+from adzeguard.core.check_row import CheckRow, Severity
+from adzeguard.core.review.settings import setting_of_facts
+
+
+class IdleRule(HostRule):
+    """How long a shell may wait."""
+
+    idle_end: int = Field(gt=0, description="After so many seconds it ends.")
+
+
+@dataclass(frozen=True)
+class ResolvedIdle(ResolvedSetting):
+    """The same, with its hosts found."""
+
+    rule: IdleRule
+
+
+def resolve_idle(rule: IdleRule, names: RuleNames, response: Response) -> Iterator[ResolvedIdle]:
+    """Yield the rule with its hosts found."""
+    scope = resolve_scope(names, rule.hosts)
+    if not names.failed:
+        yield ResolvedIdle(rule, response, scope)
+
+
+CHECK = CheckRow("other-idle-end", "Shells wait", "They stand open.", "adzeguard propose", Severity.LOW, ("fact",))
+IDLE = setting_of_facts("idle-end", CHECK.id, ResolvedIdle, lambda asking: {"": str(asking.rule.idle_end)})
+'''
 KIND = """from adzeguard.core.charter.motto_rule import MottoRule, resolve_motto
 from adzeguard.core.review.mottos import MOTTOS, review_mottos
 
 RULE_KINDS = (
     RuleKind("motto", MottoRule, resolve_motto, review_mottos, checks=(MOTTOS,)),
 """
+SETTING_KIND = """from adzeguard.core.review.idle_rules import CHECK, IDLE, IdleRule, resolve_idle
+
+RULE_KINDS = (
+    of_setting("idle-end", IdleRule, resolve_idle, IDLE, (CHECK,)),
+"""
+IDLE_FILES = """FACT_FILES = (
+    FactFiles(
+        "idle-end",
+        ("/etc/profile.d/adzeguard.sh",),
+        lambda facts: {"/etc/profile.d/adzeguard.sh": (f"TMOUT={int(facts[''])}\\n", "0644")},
+    ),
+)"""
 NEW = {
+    "core/review/idle_rules.py": SETTING,
     "core/charter/motto_rule.py": RULE,
     "core/review/mottos.py": REVIEW,
     "cli/hail.py": COMMAND,
@@ -151,9 +206,18 @@ ROWS = {
     "rule kind": [
         (
             "core/review/kinds.py",
-            "RULE_KINDS: Final = (\n",
+            "RULE_KINDS: Final[tuple[RuleKind, ...]] = (\n",
             KIND,
         )
+    ],
+    "rule kind with a capability of hosts": [
+        ("core/review/kinds.py", "RULE_KINDS = (\n", SETTING_KIND),
+        (
+            "core/estate/capabilities.py",
+            "LOGON_REFUSAL, NOTICE, ELEVATION)",
+            "LOGON_REFUSAL, NOTICE, ELEVATION, of_facts('idle-end', 'x'))",
+        ),
+        ("hosts/linux/fact_files.py", "FACT_FILES: Final[tuple[FactFiles, ...]] = ()", IDLE_FILES),
     ],
     "check": [
         (
@@ -256,7 +320,7 @@ def grown(demo: Program, tmp_path: Path) -> Grown:
 
 def test_what_is_added_by_its_recipe_works_everywhere(grown: Grown) -> None:
     """Listed, found, explained, proposed, made, shown, drawn up and read; and each took one edit and a file at most."""
-    assert set(EDITED.values()) == {1}
+    assert {name: many for name, many in EDITED.items() if many > 1} == {"rule kind with a capability of hosts": 3}
     helped = grown("--help").out
     assert "hail " in helped
     assert grown("hail").out == "Ahoy\n"
@@ -289,6 +353,39 @@ def test_what_is_added_by_its_recipe_works_everywhere(grown: Grown) -> None:
     log = "HAIL |2026-11-20T10:00:00+00:00|CN=Roan Pell,OU=x|CN=First Aiders,OU=x\n"
     (grown.demo / "harbour.log").write_text(log)
     assert json.loads(grown("trail", "import", "harbour.log", "--format", "json").out)["events"] == 1
+
+
+def test_a_setting_of_hosts_that_is_added_by_its_recipe_is_set_and_taken_back(
+    nav: Program, linux_host: LinuxHost, tmp_path: Path
+) -> None:
+    """On a real Linux host and on stand-ins: found, set, shown, asked for on a host's page, withdrawn and undone."""
+    grown = Grown(tmp_path / "grown", nav.folder)
+    grown("collect", "--full")
+    rule = "{id: idle, hosts: {everywhere: true}, idle-end: 600, response: mend}"
+    charter = nav.folder / "charter/charter.yaml"
+    charter.write_text(f"charter: 1\nrules:\n- {rule}\n")
+
+    def waits() -> str:
+        return linux_host.run("bash", "-lc", "echo $TMOUT").stdout.strip()
+
+    found = [one for one in grown("check", "--format", "json").json if one["check"] == "other-idle-end"]
+    assert len(found) > 40
+    assert {one["message"] for one in found} == {"its idle end is nothing and not '600'"}
+    made = grown("enact", "--yes", "--format", "json").json
+    assert [row["status"] for row in made if row["target"] in (NAV, "KIOSK-03")] == ["verified"] * 2
+    assert waits() == "600"
+    page = grown("show", NAV, "--format", "json").json
+    assert page["facts"] == {"idle-end": {"": "600"}}
+    assert "set to '600'" in grown("show", NAV).out
+    again = charter.read_text()
+    charter.write_text("charter: 1\nrules: []\n")
+    assert grown("enact", "--yes").code == 0
+    assert (waits(), traces(linux_host)) == ("", "")
+    charter.write_text(again.replace("600", "900"))
+    assert grown("enact", "--host", NAV, "--yes").code == 0
+    assert waits() == "900"
+    assert grown("undo", "--last", "--yes").code == 0
+    assert (waits(), traces(linux_host)) == ("", "")
 
 
 def test_names_that_the_help_knows_without_imports_are_those_of_the_tables() -> None:

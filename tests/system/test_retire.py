@@ -62,6 +62,16 @@ def test_put_away_and_brought_back_all_is_as_before(demo: Program) -> None:
     assert directory(demo) == before
 
 
+def test_who_is_put_away_leaves_what_administers_hosts_and_stays_in_the_rest(demo: Program) -> None:
+    """Enabled again by mistake, a retired account is still no administrator of a kiosk."""
+    listed_in = set(demo("show", "signe.quist", "--format", "json").json["member_of"])
+    demo("retire", "signe.quist", "--yes", "--why", "left")
+    left = listed_in - set(demo("show", "signe.quist", "--format", "json").json["member_of"])
+    assert r"LOWMERE\Kiosk Stewards" in left
+    assert left < listed_in
+    assert "signe.quist" not in demo("who", "--host", "KIOSK-07").out
+
+
 def test_finish_deletes_what_waited_and_nothing_names(demo: Program) -> None:
     """What waits still is left; what is named says by what; in the end it is gone, and undo makes it again."""
     assert demo("collect", "--shares").code == 0

@@ -128,7 +128,7 @@ def copy_memberships(
     from adzeguard.cli.copying import by_patterns, picked, reviewed, tell_left_out, write_review
     from adzeguard.core.access.peers import copy_candidates
     from adzeguard.core.estate.names import resolve
-    from adzeguard.core.rights.power import powers_of
+    from adzeguard.core.rights.power import Powers
     from adzeguard.workspace.by_hand import copied
     from adzeguard.workspace.members import group_called
 
@@ -136,9 +136,7 @@ def copy_memberships(
         raise UsageError("--pick, --review and patterns are three ways of choosing", "Use one of them")
     workspace = opened(folder)
     giver, getter = resolve(workspace.estate, source), resolve(workspace.estate, target)
-    candidates = copy_candidates(
-        workspace.estate, giver, getter, lambda groups: powers_of(workspace.rights, workspace.privileged, groups)
-    )
+    candidates = copy_candidates(workspace.estate, giver, getter, Powers(workspace.rights, workspace.privileged).of)
     if review is not None and not review.exists():
         write_review(review, candidates)
         return Exit.TO_REPORT

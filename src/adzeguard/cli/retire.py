@@ -79,7 +79,9 @@ def away(
     answers: Answers,
     folder: Path | None,
 ) -> int:
-    """Put things away: into the holding OU, disabled, out of privileged groups; where they were is noted.
+    """Put things away: into the holding OU, disabled, out of groups that give power; where they were is noted.
+
+    Power is what a privileged group gives, what leads into one by nesting or by rights, and what administers hosts.
 
     A directory policy stays where it is and is linked nowhere any more.
 

@@ -10,6 +10,7 @@
   "elevated": [{"program": "/opt/charts/update", "sha256": "…", "who": "S-1-5-21-…", "arguments": "", "until": ""}],
   "programs": {"/opt/charts/update": "…"},
   "used": [{"who": "S-1-5-…-1107", "program": "/opt/charts/update", "day": "2026-11-20"}],
+  "facts": {"screen-lock": {"": "10 minutes"}},
   "looks_like": "",
   "behaviour": {"offline": false, "refuses": false, "refuses_changes": [], "slow_seconds": 0}
 }
@@ -36,6 +37,7 @@ from adzeguard.core.change.kinds.logon_refusal import EndRefusal, RefuseLogon
 from adzeguard.core.change.kinds.membership import LocalMembershipChange
 from adzeguard.core.change.kinds.own_account import DisableOwnAccount, EnableOwnAccount
 from adzeguard.core.change.kinds.own_group import DeleteOwnGroup, MakeOwnGroup
+from adzeguard.core.change.kinds.set_fact import SetFact
 from adzeguard.core.change.kinds.set_logon_alone import SetLogonAlone
 from adzeguard.core.change.kinds.set_notice import SetNotice
 from adzeguard.core.drivers import DriverKind, Names, Secret, Setting, Settings
@@ -141,6 +143,7 @@ class HostFile(_Model):
     elevated: list[_Elevated] = []
     used: list[_Used] = []
     programs: dict[str, str] = {}
+    facts: dict[str, dict[str, str]] = {}
     looks_like: Literal["", "remote-sam", "linux"] = ""
     behaviour: _Behaviour = _Behaviour()
 
@@ -188,7 +191,7 @@ class StandinSession:
             write = _WRITING.get(type(change))
             if change.kind in content.behaviour.refuses_changes:
                 raise HostRefusedError(f"{self._host} refuses it", "Check the account's rights there")
-            if write is None or change.needs not in _capabilities(content):
+            if write is None or change.lacking(_state(content)):
                 raise HostRefusedError(f"{self._host} knows no change of the kind {change.kind}")
             write(content, raw, change)
             self._write(raw)
@@ -282,14 +285,22 @@ def _set_list(raw: dict[str, Any], key: str, way: str, sids: set[str] | None) ->
 
 def _change_notice(_content: HostFile, raw: dict[str, Any], change: SetNotice) -> None:
     raw.pop("notice", None)
-    if change.after:
+    if change.title or change.text:
         raw["notice"] = {"title": change.title, "text": change.text}
 
 
+def _change_fact(_content: HostFile, raw: dict[str, Any], change: SetFact) -> None:
+    facts = raw.setdefault("facts", {})
+    named = facts.setdefault(change.setting, {})
+    named.pop(change.name, None)
+    if change.after:
+        named[change.name] = change.after
+
+
 def _change_elevation(content: HostFile, raw: dict[str, Any], change: GiveElevation | EndElevation) -> None:
-    granted = {_elevation(one) for one in content.elevated} - {change.elevation}
+    granted = {_elevation(one) for one in content.elevated} - {change.fact}
     if isinstance(change, GiveElevation):
-        granted.add(change.elevation)
+        granted.add(change.fact)
     raw.pop("elevated", None)
     if granted:
         raw["elevated"] = [asdict(one) for one in sorted(granted)]
@@ -324,6 +335,7 @@ _WRITING: Final[Mapping[type[Change], Callable[[HostFile, dict[str, Any], Any], 
     EndRefusal: _change_refusal,
     SetLogonAlone: _change_alone,
     SetNotice: _change_notice,
+    SetFact: _change_fact,
     GiveElevation: _change_elevation,
     EndElevation: _change_elevation,
     DisableOwnAccount: _change_account,
@@ -367,7 +379,7 @@ def _state(content: HostFile) -> HostState:
             {**{one.program: "" for one in content.elevated}, **content.programs},
             frozenset(Used(Sid(one.who), one.program, one.day) for one in content.used),
         ),
-    }
+    } | {one.name: content.facts.get(one.name, {}) for one in CAPABILITIES if one.holds_facts}
     return HostState(
         Sid(content.machine_sid),
         tuple(LocalAccount(a.name, Sid(a.sid), a.enabled) for a in content.accounts),

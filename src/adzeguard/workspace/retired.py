@@ -13,6 +13,7 @@ from adzeguard.core.cleaning.uses import uses_by_id
 from adzeguard.core.errors import UsageError
 from adzeguard.core.estate.names import resolve
 from adzeguard.core.estate.principal import Principal
+from adzeguard.core.rights.power import Powers
 from adzeguard.core.views.retired import retired_table
 from adzeguard.core.views.table import Table
 from adzeguard.store.retired import RetiredThings
@@ -49,9 +50,10 @@ class PuttingAway:
         workspace = self._workspace
         self._put.clear()
         holding = container_at(workspace.estate, self._to)
+        powers = Powers(workspace.rights, workspace.privileged)
         changes = []
         for one in self._named():
-            some, note = put_away(workspace.estate, one, holding, workspace.privileged, self._noted)
+            some, note = put_away(workspace.estate, one, holding, powers, self._noted)
             changes += some
             self._put[note.key] = note
         # Noted before anything is moved: what is moved without a note could not be brought back.

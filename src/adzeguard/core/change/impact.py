@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.kinds.add_local_member import RemoveLocalMember
-from adzeguard.core.change.outlook import Outlook, outlook
+from adzeguard.core.change.outlook import Outlook
 from adzeguard.core.change.proposal import GroupImpact, Impact, PersonImpact
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.links import Ids, distinct, less
@@ -16,9 +16,8 @@ from adzeguard.core.estate.membership import MembershipGraph
 from adzeguard.core.identity import Sid
 
 
-def impact_of(estate: Estate, changes: Sequence[Change]) -> Impact:
-    """Compare the effective access before and after the changes."""
-    after = outlook(estate, changes)
+def impact_of(estate: Estate, changes: Sequence[Change], after: Outlook) -> Impact:
+    """Compare the effective access before the changes and after them."""
     hosts = {change.host_name for change in changes if change.host_name}
     removed = [change for change in changes if isinstance(change, RemoveLocalMember)]
     ids = estate.ids_of_sids({change.member_sid for change in removed})

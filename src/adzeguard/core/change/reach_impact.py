@@ -11,7 +11,7 @@ from adzeguard.core.change.kinds.change_rights import ChangeRights
 from adzeguard.core.change.kinds.membership import MembershipChange
 from adzeguard.core.change.kinds.move_object import MoveObject
 from adzeguard.core.change.kinds.set_attributes import SetAttributes
-from adzeguard.core.change.outlook import outlook
+from adzeguard.core.change.outlook import Outlook, outlook
 from adzeguard.core.change.proposal import Impact, ReachImpact
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.named import id_of
@@ -40,11 +40,12 @@ class Privilege:
 
 def weighed(privilege: Privilege, changes: Sequence[Change]) -> Impact:
     """Return what changes come to: effective access, and ways into the privileged groups."""
-    impact = impact_of(privilege.rights.estate, changes)
-    return impact.model_copy(update={"reach": tuple(reach_impacts(privilege, changes))})
+    after = outlook(privilege.rights.estate, changes)
+    impact = impact_of(privilege.rights.estate, changes, after)
+    return impact.model_copy(update={"reach": tuple(_reach_impacts(privilege, changes, after))})
 
 
-def reach_impacts(privilege: Privilege, changes: Sequence[Change]) -> Iterator[ReachImpact]:
+def _reach_impacts(privilege: Privilege, changes: Sequence[Change], foreseen: Outlook) -> Iterator[ReachImpact]:
     """Yield for each privileged group who gains and who loses reach: people who are, or could make themselves, members.
 
     Whom the proposal itself puts into the group, or into another privileged one inside it, is left out: that is said
@@ -53,7 +54,7 @@ def reach_impacts(privilege: Privilege, changes: Sequence[Change]) -> Iterator[R
     if not any(_leads_somewhere(change) for change in changes):
         return
     rights = privilege.rights
-    after = foreseen_rights(rights, changes, outlook(rights.estate, changes))
+    after = foreseen_rights(rights, changes, foreseen)
     finder, then = ReachFinder(rights), ReachFinder(after)
     added = _named_members(privilege, changes)
     inside = {g.id: {g.id, *rights.estate.graph.expand(g.id).groups.tolist()} for g in privilege.groups}

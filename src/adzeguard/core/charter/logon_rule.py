@@ -74,6 +74,7 @@ class LogonRule(HostRule):
 class ResolvedLogonRule(ResolvedSetting):
     """A rule about logons, with its names and hosts found."""
 
+    rule: LogonRule
     refused: Mapping[str, tuple[Reference, ...]] = field(default_factory=dict)
     alone: Mapping[str, tuple[Reference, ...]] = field(default_factory=dict)
     notice: Notice | None = None

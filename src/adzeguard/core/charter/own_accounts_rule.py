@@ -43,6 +43,7 @@ class OwnAccountsRule(HostRule):
 class ResolvedOwnAccounts(ResolvedSetting):
     """A rule about accounts of hosts themselves, with its hosts found. What a host has not, cannot be enabled there."""
 
+    rule: OwnAccountsRule
     disabled: tuple[LocalName, ...]
     enabled_only: tuple[LocalName, ...] | None
 

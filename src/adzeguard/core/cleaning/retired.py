@@ -23,6 +23,7 @@ from adzeguard.core.estate.places import short_dn
 from adzeguard.core.estate.policy_links import without_link
 from adzeguard.core.estate.principal import Flag, Kind, Principal
 from adzeguard.core.identity import Sid, fold_dn, parent_dn, split_dn
+from adzeguard.core.rights.power import Powers
 
 _KINDS: Final = frozenset({Kind.USER, Kind.GROUP, Kind.COMPUTER, Kind.POLICY})
 _SHOWN: Final = 4
@@ -71,9 +72,13 @@ class Noted:
 
 
 def put_away(
-    estate: Estate, one: Principal, holding: Principal, privileged: Iterable[Principal], noted: Noted
+    estate: Estate, one: Principal, holding: Principal, powers: Powers, noted: Noted
 ) -> tuple[list[Change], Retired]:
-    """Return the changes that put one thing away, and the note of it; `UsageError` for what is none to be."""
+    """Return the changes that put one thing away, and the note of it; `UsageError` for what is none to be.
+
+    It leaves every group that gives it power: a privileged one, one that leads into such by nesting or by its rights,
+    one that administers hosts.
+    """
     if one.kind not in _KINDS:
         raise UsageError(f"{one.qualified_name} is {one.kind.one}: only accounts, groups and policies are retired")
     if one.flags & (Flag.CRITICAL | Flag.BUILTIN):
@@ -85,8 +90,9 @@ def put_away(
     to = f"{split_dn(one.dn)[0]},{holding.dn}"
     if estate.catalogue.by_dn(to) is not None:
         raise UsageError(f"{short_dn(estate, to)} exists already")
-    groups = _leading_in(estate, one, privileged)
-    primary = _primary(estate, one, privileged)
+    powerful = powers.of(estate.graph.groups_listing(one.id).tolist())
+    groups = sorted(estate.catalogue.principals(powerful).values(), key=lambda group: group.qualified_name.casefold())
+    primary = _primary(estate, one, powers.privileged)
     if primary is not None:
         way = f"Give it another first: adzeguard group leave '{one.qualified_name}' '{primary.qualified_name}'"
         raise GuardError([f"{primary.qualified_name} is the primary group of {one.qualified_name}. {way}"])
@@ -123,14 +129,6 @@ def _primary(estate: Estate, one: Principal, privileged: Iterable[Principal]) ->
         if leading & set(estate.graph.containing_groups([group]).tolist()):
             return estate.principal(group)
     return None
-
-
-def _leading_in(estate: Estate, one: Principal, privileged: Iterable[Principal]) -> list[Principal]:
-    """Return the groups that list it and that are privileged, or lead into one that is."""
-    leading = {group.id for group in privileged}
-    listing = estate.graph.groups_listing(one.id).tolist()
-    chosen = [g for g in listing if leading & set(estate.graph.containing_groups([g]).tolist())]
-    return sorted(estate.catalogue.principals(chosen).values(), key=lambda group: group.qualified_name.casefold())
 
 
 def _unlinked(estate: Estate, policy: Principal, noted: Noted) -> tuple[list[Change], Retired]:

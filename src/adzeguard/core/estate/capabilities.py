@@ -39,6 +39,17 @@ def kept_as_it_is(name: str, words: str) -> Capability:
     return Capability(name, words, lambda state: state.parts.get(name), lambda part: {"parts": {name: part}})
 
 
+def of_facts(name: str, words: str) -> Capability:
+    """Return a capability whose part is texts by names."""
+    return Capability(
+        name,
+        words,
+        lambda state: dict(sorted(state.parts.get(name, {}).items())),
+        lambda part: {"parts": {name: {str(fact): str(text) for fact, text in part.items()}}},
+        holds_facts=True,
+    )
+
+
 OWN_ACCOUNTS: Final = kept_as_it_is(
     "own-accounts", "its own accounts let and shut out, its own groups made and deleted"
 )

@@ -20,3 +20,5 @@ class Capability:
     words: str
     pack: Callable[[HostState], Any]
     unpack: Callable[[Any], Mapping[str, Any]]
+    holds_facts: bool = False
+    """Whether its part is texts by names and nothing else, which any change of a fact and any view understand."""

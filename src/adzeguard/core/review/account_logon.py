@@ -1,21 +1,20 @@
 """Where and when accounts may log on, held against the rules about them."""
 
-from collections.abc import Iterable, Iterator
-from typing import Final
+from collections.abc import Callable, Iterable, Sequence
+from typing import Any, Final
 
-from adzeguard.core.change.kinds.object_change import AttributeChange
+from adzeguard.core.change.change import Change
+from adzeguard.core.change.kinds.object_change import AttributeChange, values_of
 from adzeguard.core.change.kinds.set_attributes import SetAttributes
 from adzeguard.core.charter.account_demands import HostsOf, HoursAt
 from adzeguard.core.charter.account_scopes import Scoped
-from adzeguard.core.charter.resolve import ResolvedCharter
+from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.logon_hours import hours_in_words
 from adzeguard.core.estate.logon_limits import hosts_listed, hours_value
-from adzeguard.core.estate.named import Named
-from adzeguard.core.estate.principal import Principal
+from adzeguard.core.review.account_settings import AccountDeviation, AccountSetting
 from adzeguard.core.review.correction import Correction
-from adzeguard.core.review.on_accounts import accounts_with_rules, contradiction_on, of_rule, on_account, unless_keeper
 from adzeguard.core.review.on_hosts import decisions
-from adzeguard.core.rights.delegations import Rights
+from adzeguard.core.review.settings import Decided
 from adzeguard.core.wording import some_of
 
 WORKSTATIONS: Final = "userWorkstations"
@@ -24,54 +23,74 @@ _MOST_OF_HOSTS: Final = 1024
 """Characters that userWorkstations holds ([MS-ADA3] 2.354, rangeUpper)."""
 
 
-def review_logon_places(rights: Rights, charter: ResolvedCharter) -> Iterator[Correction]:
-    """Yield each account that may log on to other hosts than the closest rule lets."""
-    estate = rights.estate
+def _places_wanted(estate: Estate) -> Callable[[Sequence[Scoped]], Decided]:
     hosts = HostsOf(estate)
-    for account, rules in accounts_with_rules(estate, charter):
-        stands = hosts_listed(account)
-        for decision in decisions(rules, hosts.of):
-            if decision.conflict:
-                yield contradiction_on(account, decision.conflict, "each lets it log on to other hosts")
-            wanted = decision.value
-            if decision.by is None or wanted is None or (wanted and _folded(wanted) == _folded(stands)):
-                continue
-            said = f"it may log on to {some_of(stands)}" if stands else "it may log on to any host"
-            only = f"to {some_of(wanted)} alone" if wanted else "to the hosts of the rule alone"
-            correction = on_account(decision.by, "logs-on-elsewhere", account, f"{said}, and not {only}")
-            if not wanted:
-                yield correction.without_changes("no host is in its scope, and an empty list lets it log on anywhere")
-            elif len(",".join(wanted)) > _MOST_OF_HOSTS:
-                yield correction.without_changes(f"{len(wanted)} hosts are more than the directory can list")
-            else:
-                before = str(account.details.get("workstations", "")).encode()
-                change = _setting(account, WORKSTATIONS, before, ",".join(wanted).encode(), decision.by)
-                yield unless_keeper(charter, correction, change)
+    return lambda rules: {WORKSTATIONS: decisions(rules, hosts.of)}
 
 
-def review_logon_hours(rights: Rights, charter: ResolvedCharter) -> Iterator[Correction]:
-    """Yield each account that may log on at other hours than the closest rule lets."""
-    estate = rights.estate
-    wanting = HoursAt(estate)
-    for account, rules in accounts_with_rules(estate, charter):
-        stands = hours_value(account)
-        for decision in decisions(rules, wanting.of):
-            if decision.conflict:
-                yield contradiction_on(account, decision.conflict, "each lets it log on at other hours")
-            if decision.by is None or decision.value is None or decision.value == stands:
-                continue
-            offset = wanting.offset(decision.by.rule)
-            now = hours_in_words(stands, offset) if stands else "at any hour"
-            said = f"it may log on {now}, and not {hours_in_words(decision.value, offset)} alone"
-            correction = on_account(decision.by, "logs-on-any-time", account, said)
-            change = _setting(account, HOURS, stands, decision.value, decision.by)
-            yield unless_keeper(charter, correction, change)
+def _elsewhere(_estate: Estate) -> Callable[[AccountDeviation], Correction]:
+    def said(one: AccountDeviation) -> Correction:
+        now = f"it may log on to {some_of(one.stands)}" if one.stands else "it may log on to any host"
+        only = f"to {some_of(one.wanted)} alone" if one.wanted else "to the hosts of the rule alone"
+        correction = one.correction("logs-on-elsewhere", f"{now}, and not {only}")
+        if not one.wanted:
+            return correction.without_changes("no host is in its scope, and an empty list lets it log on anywhere")
+        if len(",".join(one.wanted)) > _MOST_OF_HOSTS:
+            return correction.without_changes(f"{len(one.wanted)} hosts are more than the directory can list")
+        before = str(one.account.details.get("workstations", "")).encode()
+        return one.unless_keeper(correction, _setting(one, before, ",".join(one.wanted).encode()))
+
+    return said
+
+
+LOGON_PLACES: Final = AccountSetting(
+    _places_wanted,
+    lambda account: {WORKSTATIONS: hosts_listed(account)},
+    _elsewhere,
+    lambda change: _set_by(change, WORKSTATIONS, lambda value: tuple(value.decode("utf-8", "replace").split(","))),
+    "each lets it log on to other hosts",
+    # An empty list would let it log on anywhere: it is no answer to a rule whose scope holds no host.
+    lambda stands, wanted: bool(wanted) and _folded(stands) == _folded(wanted),
+)
+
+
+def _hours_wanted(estate: Estate) -> Callable[[Sequence[Scoped]], Decided]:
+    hours = HoursAt(estate)
+    return lambda rules: {HOURS: decisions(rules, hours.of)}
+
+
+def _any_time(estate: Estate) -> Callable[[AccountDeviation], Correction]:
+    hours = HoursAt(estate)
+
+    def said(one: AccountDeviation) -> Correction:
+        offset = hours.offset(one.scoped.rule)
+        now = hours_in_words(one.stands, offset) if one.stands else "at any hour"
+        correction = one.correction(
+            "logs-on-any-time", f"it may log on {now}, and not {hours_in_words(one.wanted, offset)} alone"
+        )
+        return one.unless_keeper(correction, _setting(one, one.stands, one.wanted))
+
+    return said
+
+
+LOGON_HOURS: Final = AccountSetting(
+    _hours_wanted,
+    lambda account: {HOURS: hours_value(account)},
+    _any_time,
+    lambda change: _set_by(change, HOURS, bytes),
+    "each lets it log on at other hours",
+)
 
 
 def _folded(names: Iterable[str]) -> set[str]:
     return {name.strip().casefold() for name in names}
 
 
-def _setting(account: Principal, name: str, before: bytes, after: bytes, scoped: Scoped) -> SetAttributes:
-    attribute = AttributeChange(name=name, before=(before,) if before else (), after=(after,))
-    return SetAttributes(object=Named.of(account), attributes=(attribute,), **of_rule(scoped))
+def _setting(one: AccountDeviation, before: bytes, after: bytes) -> SetAttributes:
+    attribute = AttributeChange(name=one.fact, before=(before,) if before else (), after=(after,))
+    return SetAttributes(attributes=(attribute,), **one.of_rule())
+
+
+def _set_by(change: Change, name: str, read: Callable[[bytes], Any]) -> tuple[str, Any] | None:
+    values = values_of(change.attributes, name) if isinstance(change, SetAttributes) else ()
+    return (name, read(values[0])) if values else None

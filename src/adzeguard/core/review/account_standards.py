@@ -1,8 +1,9 @@
 """What accounts must be like, held against the rules about them."""
 
-from collections.abc import Iterator, Mapping, Sequence
-from typing import Final
+from collections.abc import Callable, Mapping, Sequence
+from typing import Any, Final
 
+from adzeguard.core.change.change import Change
 from adzeguard.core.change.kinds.add_member import AddMember
 from adzeguard.core.change.kinds.set_account_control import SetAccountControl
 from adzeguard.core.charter.account_rule import Standard
@@ -12,34 +13,63 @@ from adzeguard.core.estate.account_control import ControlName, control_named
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.principal import Principal
+from adzeguard.core.review.account_settings import AccountDeviation, AccountSetting, accounts_with_rules
 from adzeguard.core.review.correction import Correction
-from adzeguard.core.review.on_accounts import accounts_with_rules, of_rule, on_account, unless_keeper
-from adzeguard.core.rights.delegations import Rights
+from adzeguard.core.review.settings import Decided, each_that_any_wants
 from adzeguard.core.wellknown import RID_PROTECTED_USERS
 
-CONTROLS_OF: Final[Mapping[Standard, tuple[ControlName, bool, str]]] = {
+_PROTECTED: Final = "protected"
+_CONTROLS: Final[Mapping[Standard, tuple[ControlName, bool, str]]] = {
     "not-delegated": ("not-delegated", True, "services may act in its name"),
     "smart-card": ("smart-card", True, "it signs in without a smart card"),
     "password-expires": ("password-kept", False, "its password never expires"),
 }
+_STANDARDS: Final = {(name, on): standard for standard, (name, on, _) in _CONTROLS.items()}
 
 
-def review_standards(rights: Rights, charter: ResolvedCharter) -> Iterator[Correction]:
-    """Yield each account that is not as a standard wants it."""
-    estate = rights.estate
+def _wanted(rules: Sequence[Scoped]) -> Decided:
+    return each_that_any_wants(rules, lambda rule: rule.standards)
+
+
+def _standing(account: Principal) -> Mapping[Any, bool]:
+    """Protection is a membership, which is no flag of the account: the deviation looks at it."""
+    return {
+        standard: bool(account.flags & control_named(name).flag) == on for standard, (name, on, _) in _CONTROLS.items()
+    }
+
+
+def _below_standard(estate: Estate) -> Callable[[AccountDeviation], Correction | None]:
     protected = estate.id_of_sid(estate.domain.account(RID_PROTECTED_USERS))
-    for account, rules in accounts_with_rules(estate, charter):
-        for standard, scoped in _standards(rules).items():
-            if standard == "protected":
-                yield from _protection(estate, charter, account, scoped, protected)
-                continue
-            name, on, said = CONTROLS_OF[standard]
-            if bool(account.flags & control_named(name).flag) == on:
-                continue
-            correction = on_account(scoped, "below-standard", account, said, standard=standard)
-            change = SetAccountControl(object=Named.of(account), control=name, on=on, **of_rule(scoped))
-            limits = standard == "smart-card"
-            yield unless_keeper(charter, correction, change) if limits else correction.with_changes([change])
+
+    def said(one: AccountDeviation) -> Correction | None:
+        if one.fact == _PROTECTED:
+            return _unprotected(estate, one, protected)
+        name, on, words = _CONTROLS[one.fact]
+        correction = one.correction("below-standard", words, standard=one.fact)
+        change = SetAccountControl(control=name, on=on, **one.of_rule())
+        return one.unless_keeper(correction, change) if name == "smart-card" else correction.with_changes([change])
+
+    return said
+
+
+def _unprotected(estate: Estate, one: AccountDeviation, protected: int | None) -> Correction | None:
+    if protected is not None and protected in estate.graph.effective_groups(one.account.id).tolist():
+        return None
+    correction = one.correction("below-standard", "it is not protected", standard=_PROTECTED)
+    if protected is None:
+        return correction.without_changes("the directory has no group of protected users")
+    about = one.of_rule()
+    member = about.pop("object")
+    return one.unless_keeper(correction, AddMember(group=Named.of(estate.principal(protected)), member=member, **about))
+
+
+def _put_in(change: Change) -> tuple[Any, Any] | None:
+    if not isinstance(change, SetAccountControl) or (change.control, change.on) not in _STANDARDS:
+        return None
+    return _STANDARDS[change.control, change.on], True
+
+
+STANDARDS: Final = AccountSetting(lambda _estate: _wanted, _standing, _below_standard, _put_in)
 
 
 def protected_by_rules(estate: Estate, charter: ResolvedCharter) -> frozenset[tuple[str, str]]:
@@ -48,27 +78,5 @@ def protected_by_rules(estate: Estate, charter: ResolvedCharter) -> frozenset[tu
     return frozenset(
         (str(group), str(account.sid))
         for account, rules in accounts_with_rules(estate, charter)
-        if "protected" in _standards(rules)
+        if _PROTECTED in _wanted(rules)
     )
-
-
-def _standards(rules: Sequence[Scoped]) -> dict[Standard, Scoped]:
-    """What must be so, and the rule that says it: one that mends before one that tells."""
-    found: dict[Standard, Scoped] = {}
-    for scoped in sorted(rules, key=lambda scoped: scoped.rule.response != "mend"):
-        for standard in scoped.rule.standards:
-            found.setdefault(standard, scoped)
-    return found
-
-
-def _protection(
-    estate: Estate, charter: ResolvedCharter, account: Principal, scoped: Scoped, protected: int | None
-) -> Iterator[Correction]:
-    if protected is not None and protected in estate.graph.effective_groups(account.id).tolist():
-        return
-    correction = on_account(scoped, "below-standard", account, "it is not protected", standard="protected")
-    if protected is None:
-        yield correction.without_changes("the directory has no group of protected users")
-        return
-    group = Named.of(estate.principal(protected))
-    yield unless_keeper(charter, correction, AddMember(group=group, member=Named.of(account), **of_rule(scoped)))

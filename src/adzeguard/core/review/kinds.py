@@ -1,6 +1,8 @@
 """The table of the kinds of rules."""
 
-from typing import Final
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from typing import Any, Final
 
 from adzeguard.core.charter.account_rule import AccountRule, resolve_account_rule
 from adzeguard.core.charter.elevate_rule import ElevateRule, resolve_elevation
@@ -13,25 +15,52 @@ from adzeguard.core.charter.logon_rule import LogonRule, resolve_logon_rule
 from adzeguard.core.charter.own_accounts_rule import OwnAccountsRule, resolve_own_accounts
 from adzeguard.core.charter.protect_rule import ProtectRule, resolve_protection
 from adzeguard.core.charter.roster_rule import RosterRule, resolve_roster
+from adzeguard.core.charter.rule import RuleBase
 from adzeguard.core.charter.standard_rule import StandardRule, resolve_standards
 from adzeguard.core.charter.tier_rule import TierRule, resolve_tier
+from adzeguard.core.check_row import CheckRow
 from adzeguard.core.review.absent_groups import review_absent_groups
-from adzeguard.core.review.account_logon import review_logon_hours, review_logon_places
-from adzeguard.core.review.account_standards import review_standards
-from adzeguard.core.review.account_withdrawal import withdraw_account_settings
-from adzeguard.core.review.elevate_rules import review_elevations, withdraw_elevations
+from adzeguard.core.review.account_logon import LOGON_HOURS, LOGON_PLACES
+from adzeguard.core.review.account_settings import AccountSetting
+from adzeguard.core.review.account_standards import STANDARDS
+from adzeguard.core.review.elevate_rules import ELEVATIONS
 from adzeguard.core.review.grants import review_grants
 from adzeguard.core.review.group_rules import review_groups
 from adzeguard.core.review.intake import review_intake
 from adzeguard.core.review.local_group_rules import review_local_groups
-from adzeguard.core.review.logon_rules import review_alone, review_notices, review_refusals, withdraw_logon
-from adzeguard.core.review.own_accounts import review_own_accounts, withdraw_own_accounts
+from adzeguard.core.review.logon_rules import ALONE, NOTICES, REFUSALS
+from adzeguard.core.review.own_accounts import OWN_ACCOUNTS
 from adzeguard.core.review.protection import review_protection
 from adzeguard.core.review.rule_rows import rows
+from adzeguard.core.review.settings import Setting
 from adzeguard.core.review.standards import review_directory_standards
 from adzeguard.core.review.tiers import review_tiers
 
-RULE_KINDS: Final = (
+
+@dataclass(frozen=True, slots=True)
+class SettingKind(RuleKind):
+    """A kind of rule about one setting of hosts."""
+
+    setting: Setting[Any] | None = None
+
+
+def of_setting(
+    key: str,
+    words: type[RuleBase],
+    resolve: Callable[..., Iterable[Any]],
+    setting: Setting[Any],
+    checks: tuple[CheckRow, ...],
+) -> SettingKind:
+    """Return the row of a kind of rule about one setting of hosts."""
+    return SettingKind(key, words, resolve, setting.review, setting.withdraw, checks, setting)
+
+
+def of_accounts(key: str, setting: AccountSetting, checks: tuple[CheckRow, ...]) -> RuleKind:
+    """Return the row of a kind of rule about one setting of accounts."""
+    return RuleKind(key, AccountRule, resolve_account_rule, setting.review, setting.withdraw, checks)
+
+
+RULE_KINDS: Final[tuple[RuleKind, ...]] = (
     RuleKind(
         "group",
         GroupRule,
@@ -55,37 +84,14 @@ RULE_KINDS: Final = (
             "unlisted-member", "excluded-member", "missing-member", "nested-group", "keeper-not-listed", "host-excepted"
         ),
     ),
-    RuleKind(
-        "refuse-logon", LogonRule, resolve_logon_rule, review_refusals, withdraw_logon, checks=rows("logon-not-refused")
-    ),
-    RuleKind("allow-logon-only", LogonRule, resolve_logon_rule, review_alone, checks=rows("logon-not-limited")),
-    RuleKind("notice", LogonRule, resolve_logon_rule, review_notices, checks=rows("other-notice")),
-    RuleKind(
-        "elevate",
-        ElevateRule,
-        resolve_elevation,
-        review_elevations,
-        withdraw_elevations,
-        checks=rows("elevation-missing", "program-changed"),
-    ),
-    RuleKind(
-        "local-accounts",
-        OwnAccountsRule,
-        resolve_own_accounts,
-        review_own_accounts,
-        withdraw_own_accounts,
-        checks=rows("local-account-enabled"),
-    ),
-    RuleKind(
-        "logon-only-on",
-        AccountRule,
-        resolve_account_rule,
-        review_logon_places,
-        withdraw_account_settings,
-        checks=rows("logs-on-elsewhere"),
-    ),
-    RuleKind("logon-hours", AccountRule, resolve_account_rule, review_logon_hours, checks=rows("logs-on-any-time")),
-    RuleKind("account-standard", AccountRule, resolve_account_rule, review_standards, checks=rows("below-standard")),
+    of_setting("refuse-logon", LogonRule, resolve_logon_rule, REFUSALS, rows("logon-not-refused")),
+    of_setting("allow-logon-only", LogonRule, resolve_logon_rule, ALONE, rows("logon-not-limited")),
+    of_setting("notice", LogonRule, resolve_logon_rule, NOTICES, rows("other-notice")),
+    of_setting("elevate", ElevateRule, resolve_elevation, ELEVATIONS, rows("elevation-missing", "program-changed")),
+    of_setting("local-accounts", OwnAccountsRule, resolve_own_accounts, OWN_ACCOUNTS, rows("local-account-enabled")),
+    of_accounts("logon-only-on", LOGON_PLACES, rows("logs-on-elsewhere")),
+    of_accounts("logon-hours", LOGON_HOURS, rows("logs-on-any-time")),
+    of_accounts("account-standard", STANDARDS, rows("below-standard")),
     RuleKind(
         "standard",
         StandardRule,
@@ -109,3 +115,5 @@ RULE_KINDS: Final = (
     RuleKind("over", GrantRule, resolve_grant, review_grants, checks=rows("missing-grant", "unclear-grant")),
 )
 """A kind of rule is a row here, a file in `charter`, and one beside this."""
+SETTINGS: Final = tuple(kind.setting for kind in RULE_KINDS if isinstance(kind, SettingKind) and kind.setting)
+"""What rules set of hosts."""

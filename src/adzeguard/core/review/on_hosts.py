@@ -2,9 +2,8 @@
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
-from typing import Any, Generic, TypeVar
+from typing import Generic, TypeVar
 
-from adzeguard.core.change.change import Change
 from adzeguard.core.charter.rule import Resolved
 from adzeguard.core.charter.scopes import HostScopes, ScopedRule
 from adzeguard.core.charter.setting_rule import ResolvedSetting
@@ -13,7 +12,7 @@ from adzeguard.core.estate.hosts import Host, HostState
 from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.names import host_named, on_host
 from adzeguard.core.identity import Sid
-from adzeguard.core.review.correction import Correction, about_rule, correction_of
+from adzeguard.core.review.correction import Correction, correction_of
 
 RuleT = TypeVar("RuleT", bound=ResolvedSetting)
 AnyRule = TypeVar("AnyRule", bound=Resolved)
@@ -100,32 +99,3 @@ def decisions(
         return [together] if together.by is not None or together.conflict else []
     same = together.value == mending.value and bool(together.conflict) == bool(mending.conflict)
     return [mending] if same else [mending, together]
-
-
-def contradiction(on: OnHost[Any], rules: Sequence[ScopedRule[Any]], what: str) -> Correction:
-    """Return that rules contradict each other on a host, where nothing is then changed."""
-    ids = " and ".join(f"{scoped.rule.id} ({scoped.rule.rule.place.at()})" for scoped in rules)
-    said = f"rules {ids} contradict each other: {what}"
-    return Correction(
-        "rule-conflict",
-        on.named,
-        f"{said}; nothing is changed here",
-        **about_rule(rules[0].rule.rule),
-        host=on.named,
-        left_out=said,
-        stops_rule=True,
-        evidence={"rules": [scoped.rule.id for scoped in rules]},
-    )
-
-
-def left_behind(change: Change, host: Host, taken_back: Change, what: str) -> Correction:
-    """Return that something is left of a rule which does not ask for it any more."""
-    return Correction(
-        "left-behind",
-        host_named(host),
-        f"{what}, because the rule put it in, and no rule asks for it any more",
-        change.rule,
-        response="mend",
-        host=host_named(host),
-        changes=(taken_back,),
-    )

@@ -1,90 +1,82 @@
 """Accounts of hosts themselves that are enabled though a rule does not let them be."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
+from typing import Any, Final
 
-from adzeguard.core.change.change import Change
 from adzeguard.core.change.kinds.own_account import DisableOwnAccount
 from adzeguard.core.charter.own_accounts_rule import ResolvedOwnAccounts
-from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.charter.scopes import ScopedRule
 from adzeguard.core.estate.hosts import HostState
 from adzeguard.core.estate.named import Named
 from adzeguard.core.identity import Sid
 from adzeguard.core.review.correction import Correction, correction_of
-from adzeguard.core.review.on_hosts import (
-    OnHost,
-    contradiction,
-    decisions,
-    hosts_with_rules,
-    left_behind,
-    names_unknown,
-)
-from adzeguard.core.rights.delegations import Rights
+from adzeguard.core.review.on_hosts import Decision, decisions
+from adzeguard.core.review.settings import Decided, Deviation, Keepers, Said, Setting
 
 Scoped = ScopedRule[ResolvedOwnAccounts]
-
-
-def review_own_accounts(rights: Rights, charter: ResolvedCharter) -> Iterator[Correction]:
-    """Yield each account of a host that is enabled and should not be."""
-    estate, rules = rights.estate, charter.of(ResolvedOwnAccounts)
-    yield from names_unknown(estate, rules)
-    for on in hosts_with_rules(estate, rules):
-        for decision in decisions(on.rules, lambda rule, state=on.state: accounts_let(rule, state)):  # type: ignore[misc]
-            if decision.conflict:
-                yield contradiction(on, decision.conflict, "each lets other accounts of the host be enabled")
-        wanted = _to_be_disabled(on)
-        names = {account.sid: Named(rf"{on.host.name}\{account.name}", account.sid) for account in on.state.accounts}
-        for account in on.state.accounts:
-            scoped = wanted.get(account.sid)
-            if account.enabled and scoped is not None:
-                rule = scoped.rule.rule
-                who = names[account.sid]
-                yield correction_of(
-                    scoped.rule,
-                    "local-account-enabled",
-                    on.named,
-                    f"{who.name} is enabled, and should not be",
-                    member=who,
-                    host=on.named,
-                    evidence={"sid": account.sid, "scope": scoped.scope},
-                ).with_changes(
-                    [DisableOwnAccount(host=on.host.name, who=who, rule=rule.id, why=rule.why, leaves=rule.leave)]
-                )
-
-
-def withdraw_own_accounts(rights: Rights, charter: ResolvedCharter, put_in: Sequence[Change]) -> Iterator[Correction]:
-    """Yield what rules have disabled and no rule wants disabled any more."""
-    hosts = {on.host.name.casefold(): on for on in hosts_with_rules(rights.estate, charter.of(ResolvedOwnAccounts))}
-    for change in put_in:
-        host = rights.estate.hosts_by_name.get(change.host_name.casefold())
-        if not isinstance(change, DisableOwnAccount) or host is None or host.state is None:
-            continue
-        on = hosts.get(host.name.casefold())
-        if change.stands(host.state) and (on is None or change.who.sid not in _to_be_disabled(on)):
-            why = f"the rule {change.rule} put it in, and no rule asks for it any more"
-            yield left_behind(change, host, change.ended(change.rule, why), f"{change.who.name} is disabled")
+_OTHERS = "others"
+"""Which list of those who alone may be enabled decides; what that comes to stands by each account."""
 
 
 def accounts_let(rule: ResolvedOwnAccounts, state: HostState) -> frozenset[Sid] | None:
-    """Return the accounts of a host that alone may be enabled; nothing where the rule says nothing of that."""
+    """Return the accounts of a host that alone may be enabled; None where the rule says nothing of that."""
     if rule.enabled_only is None:
         return None
     return frozenset(sid for name in rule.enabled_only if (sid := name.on(state)) is not None)
 
 
-def _to_be_disabled(on: OnHost[ResolvedOwnAccounts]) -> dict[str, Scoped]:
+def _to_be_disabled(state: HostState, rules: Sequence[Scoped], _keepers: Keepers) -> Decided:
     """Return by SIDs what is to be disabled, and the rule that says so: one that mends before one that tells."""
-    wanted: dict[str, Scoped] = {}
-    for decision in decisions(on.rules, lambda rule: accounts_let(rule, on.state)):
+    there = [account.sid for account in state.accounts]
+    by_lists = decisions(rules, lambda rule: accounts_let(rule, state))
+    found: dict[Sid, Scoped] = {}
+    for decision in by_lists:
         if decision.by is not None and decision.value is not None:
-            for account in on.state.accounts:
-                if account.sid not in decision.value:
-                    wanted.setdefault(account.sid, decision.by)
-    for scoped in sorted(on.rules, key=lambda scoped: scoped.rule.response != "mend"):
-        for name in scoped.rule.disabled:
-            sid = name.on(on.state)
-            if sid is not None and wanted.get(sid, scoped).rule.response != "mend":
-                wanted[sid] = scoped
-            elif sid is not None:
-                wanted.setdefault(sid, scoped)
-    return wanted
+            for sid in there:
+                if sid not in decision.value:
+                    found.setdefault(sid, decision.by)
+    for scoped in sorted(rules, key=lambda scoped: scoped.rule.response != "mend"):
+        disabled = {name.on(state) for name in scoped.rule.disabled}
+        for sid in there:
+            if sid in disabled and (sid not in found or found[sid].rule.response != "mend"):
+                found[sid] = scoped
+    wanted: dict[Any, list[Decision[ResolvedOwnAccounts, Any]]] = {s: [Decision(True, by)] for s, by in found.items()}
+    return wanted | {_OTHERS: [replace(one, value=None) for one in by_lists]}
+
+
+def _disabled(state: HostState) -> Mapping[Any, bool]:
+    return {account.sid: not account.enabled for account in state.accounts}
+
+
+def _enabled(one: Deviation) -> Correction:
+    account = next(account for account in one.on.state.accounts if account.sid == one.fact)
+    who = Named(rf"{one.on.host.name}\{account.name}", account.sid)
+    return correction_of(
+        one.scoped.rule,
+        "local-account-enabled",
+        one.on.named,
+        f"{who.name} is enabled, and should not be",
+        member=who,
+        host=one.on.named,
+        evidence={"sid": account.sid, "scope": one.scoped.scope},
+    ).with_changes([DisableOwnAccount(who=who, **one.of_rule())])
+
+
+def _said(rule: ResolvedOwnAccounts) -> Iterator[Said]:
+    words = rule.rule.local_accounts
+    if words.disabled:
+        yield Said("own accounts", f"disable {', '.join(words.disabled)}")
+    if words.enabled_only is not None:
+        yield Said("own accounts", f"enable only {', '.join(words.enabled_only) or 'none'}", _OTHERS)
+
+
+OWN_ACCOUNTS: Final = Setting(
+    ResolvedOwnAccounts,
+    _said,
+    _to_be_disabled,
+    _disabled,
+    _enabled,
+    DisableOwnAccount,
+    contradicted=lambda _fact: "each lets other accounts of the host be enabled",
+)

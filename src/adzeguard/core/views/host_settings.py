@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from adzeguard.core.estate.capabilities import CAPABILITIES
 from adzeguard.core.estate.elevation import elevations_of
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host
@@ -46,7 +47,8 @@ def settings_data(estate: Estate, host: Host) -> dict[str, Any]:
         data["ran_elevated"] = [
             {"who": names[one.who], "program": one.program, "day": one.day} for one in sorted(elevations.used)
         ]
-    return data
+    facts = [one.name for one in CAPABILITIES if one.holds_facts and one.name in state.parts]
+    return data | ({"facts": {name: dict(state.parts[name]) for name in facts}} if facts else {})
 
 
 def settings_sections(data: dict[str, Any]) -> list[Section]:
@@ -61,7 +63,11 @@ def settings_sections(data: dict[str, Any]) -> list[Section]:
         f"{one['who']}: {one['program']}" + (f", last on {one['day']}" if one["day"] else "")
         for one in data.get("ran_elevated", ())
     ]
-    facts = (("Logon", lines), ("Notice", shown), ("Elevated", elevated), ("Ran elevated", ran))
+    more = [
+        (name.replace("-", " ").capitalize(), [f"{fact}: {text}" if fact else text for fact, text in texts.items()])
+        for name, texts in data.get("facts", {}).items()
+    ]
+    facts = (("Logon", lines), ("Notice", shown), ("Elevated", elevated), ("Ran elevated", ran), *more)
     return [Fact(label, listed) for label, listed in facts if listed]
 
 

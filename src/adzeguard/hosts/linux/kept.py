@@ -9,7 +9,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from adzeguard.core.errors import HostFileError
 from adzeguard.core.estate.elevation import Elevation
@@ -49,19 +49,21 @@ class KeptElevation(_Model):
 
 
 class Kept(_Model):
-    """One state: names by SIDs for each way, the notice, the elevations, and the digests of the files that say so."""
+    """One state: names by SIDs for each way, notice, elevations, facts, and the digests of the files that say so."""
 
     refused: dict[str, dict[str, KeptName]] = {}
     alone: dict[str, dict[str, KeptName]] = {}
     title: str = ""
     text: str = ""
     elevated: tuple[KeptElevation, ...] = ()
+    # An older program refuses a key that it does not know: it is written only where there is anything.
+    facts: dict[str, dict[str, str]] = Field({}, exclude_if=lambda facts: not facts)
     files: dict[str, str] = {}
 
     @property
     def is_nothing(self) -> bool:
         """Whether nothing of ours is on the host."""
-        return not (any(self.refused.values()) or self.alone or self.title or self.text or self.elevated)
+        return not (any(self.refused.values()) or self.alone or self.title or self.text or self.elevated or self.facts)
 
 
 class _Form(_Model):

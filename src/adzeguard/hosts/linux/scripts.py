@@ -3,12 +3,18 @@
 from typing import Final
 
 from adzeguard.hosts.linux.access_file import SERVICES, access_path
+from adzeguard.hosts.linux.fact_files import FACT_FILES
 from adzeguard.hosts.linux.notice_files import NOTICE_FILES
 from adzeguard.hosts.linux.sudoers import SUDOERS
 
 STATE: Final = "/etc/adzeguard/state.json"
 CHANGED_MEANWHILE: Final = 75  # EX_TEMPFAIL of sysexits(3)
-_OURS: Final = (SUDOERS, *(access_path(way) for way in SERVICES), *NOTICE_FILES)
+_OURS: Final = (
+    SUDOERS,
+    *(access_path(way) for way in SERVICES),
+    *NOTICE_FILES,
+    *(path for row in FACT_FILES for path in row.paths),
+)
 _PAM: Final = "\n".join(f"pam {way} {service} {access_path(way)}" for way, service in SERVICES.items())
 
 READ: Final = (

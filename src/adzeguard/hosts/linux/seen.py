@@ -13,6 +13,7 @@ from adzeguard.core.estate.notice import NOTICE, Notice
 from adzeguard.core.identity import Sid
 from adzeguard.hosts.linux.access_file import SERVICES, access_path, pam_line
 from adzeguard.hosts.linux.accounts import Accounts, NativeGroup, is_person
+from adzeguard.hosts.linux.fact_files import FACT_FILES
 from adzeguard.hosts.linux.kept import KeptFile
 from adzeguard.hosts.linux.native_names import NativeNames
 from adzeguard.hosts.linux.sudo_log import used_in
@@ -55,6 +56,7 @@ def state_of(seen: Seen, digests: Mapping[str, str]) -> HostState:
     shown = [LocalAccount(_shown(a.name), sid, a.enabled) for a, sid in own if is_person(a) or sid in inside]
     strangers = [LocalAccount(_shown(name), Sid(sid), enabled=False) for sid, name in seen.unknown.items()]
     parts: dict[str, Any] = {NOTICE.name: Notice(kept.title, kept.text)}
+    parts |= {row.capability: kept.facts.get(row.capability, {}) for row in FACT_FILES}
     lacks = {
         GROUPS_IN_GROUPS: "a group of a Linux host holds accounts, and no groups",
         OWN_ACCOUNTS.name: "its accounts and groups are looked after by its own tools",

@@ -12,6 +12,7 @@ from adzeguard.core.change.kinds.add_local_member import AddLocalMember, RemoveL
 from adzeguard.core.change.kinds.elevation import EndElevation, GiveElevation
 from adzeguard.core.change.kinds.logon_refusal import EndRefusal, RefuseLogon
 from adzeguard.core.change.kinds.membership import LocalMembershipChange
+from adzeguard.core.change.kinds.set_fact import SetFact
 from adzeguard.core.change.kinds.set_logon_alone import SetLogonAlone
 from adzeguard.core.change.kinds.set_notice import SetNotice
 from adzeguard.core.drivers import Names
@@ -24,6 +25,7 @@ from adzeguard.hosts.linux import scripts
 from adzeguard.hosts.linux.access_file import HEAD, SERVICES, Logons, access_path, access_text
 from adzeguard.hosts.linux.accounts import Accounts
 from adzeguard.hosts.linux.answer import Answer
+from adzeguard.hosts.linux.fact_files import FACT_FILES
 from adzeguard.hosts.linux.kept import Kept, KeptElevation, KeptName, kept_text, read_kept
 from adzeguard.hosts.linux.native_names import NativeNames
 from adzeguard.hosts.linux.notice_files import notice_files
@@ -149,9 +151,19 @@ class LinuxSession:
         """Show a notice before anybody logs on, or none."""
         self._write(seen, seen.kept.state.model_copy(update={"title": change.title, "text": change.text}))
 
+    def change_fact(self, seen: Seen, change: SetFact) -> None:
+        """Set a fact, or take it away."""
+        if all(row.capability != change.setting for row in FACT_FILES):
+            raise HostRefusedError(f"a Linux host knows no {change.setting}")
+        facts = dict(seen.kept.state.facts)
+        named = {name: text for name, text in facts.pop(change.setting, {}).items() if name != change.name}
+        named |= {change.name: change.after} if change.after else {}
+        facts |= {change.setting: named} if named else {}
+        self._write(seen, seen.kept.state.model_copy(update={"facts": facts}))
+
     def change_elevation(self, seen: Seen, change: GiveElevation | EndElevation) -> None:
         """Elevate a program for somebody, or end it; then ask sudo itself."""
-        wanted = change.elevation
+        wanted = change.fact
         left = tuple(one for one in seen.kept.state.elevated if one.elevation != wanted)
         if isinstance(change, EndElevation):
             self._write(seen, seen.kept.state.model_copy(update={"elevated": left}))
@@ -226,6 +238,7 @@ _MAKING: Final[Mapping[type[Change], Callable[[LinuxSession, Seen, Any], None]]]
     EndRefusal: LinuxSession.change_refusal,
     SetLogonAlone: LinuxSession.change_alone,
     SetNotice: LinuxSession.change_notice,
+    SetFact: LinuxSession.change_fact,
     GiveElevation: LinuxSession.change_elevation,
     EndElevation: LinuxSession.change_elevation,
 }
@@ -255,6 +268,8 @@ def _files(state: Kept, always: frozenset[str], ways: frozenset[str]) -> dict[st
     if state.elevated:
         named = [NamedElevation(one.elevation, one.name, one.is_group) for one in state.elevated]
         files[SUDOERS] = (sudoers_text(named), "0440")
+    for row in FACT_FILES:
+        files |= row.files(state.facts[row.capability]) if row.capability in state.facts else {}
     return files | notice_files(Notice(state.title, state.text))
 
 

@@ -18,7 +18,7 @@ from adzeguard.core.estate.capabilities import LOCAL_GROUPS, OWN_ACCOUNTS
 from adzeguard.core.estate.elevation import ELEVATION
 from adzeguard.core.estate.hosts import HostState
 from adzeguard.core.estate.logon import LOGON_LIMIT, LOGON_REFUSAL
-from adzeguard.core.estate.notice import NOTICE
+from adzeguard.core.estate.notice import NOTICE, Notice
 from adzeguard.core.identity import Sid
 from adzeguard.hosts.remote_sam.account_database import AccountDatabase
 from adzeguard.hosts.remote_sam.logon_rights import LogonRights
@@ -125,7 +125,7 @@ class RemoteSamSession:
         """Show a notice, or none."""
         values = NoticeValues(self._pipes.service("winreg"))
         try:
-            values.change(change.after)
+            values.change(Notice(change.title, change.text))
         finally:
             values.close()
 

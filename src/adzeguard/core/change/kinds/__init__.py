@@ -16,6 +16,7 @@ from adzeguard.core.change.kinds.own_account import DisableOwnAccount, EnableOwn
 from adzeguard.core.change.kinds.own_group import DeleteOwnGroup, MakeOwnGroup
 from adzeguard.core.change.kinds.set_account_control import SetAccountControl
 from adzeguard.core.change.kinds.set_attributes import SetAttributes
+from adzeguard.core.change.kinds.set_fact import SetFact
 from adzeguard.core.change.kinds.set_logon_alone import SetLogonAlone
 from adzeguard.core.change.kinds.set_member_end import SetMemberEnd
 from adzeguard.core.change.kinds.set_note import SetNote
@@ -42,6 +43,7 @@ CHANGE_KINDS: Final[tuple[type[Change], ...]] = (
     EndRefusal,
     SetLogonAlone,
     SetNotice,
+    SetFact,
     SetNote,
     GiveElevation,
     EndElevation,

@@ -1,19 +1,17 @@
 """A program is run elevated for somebody at a host, or not any more."""
 
-from collections.abc import Mapping
 from typing import ClassVar, Literal
 
 from pydantic import Field
 
-from adzeguard.core.change.change import UNDO_RULE, About, Change, Key, Order
-from adzeguard.core.change.kinds.host_setting import HostSettingOfSomebody
+from adzeguard.core.change.change import About, Key, Order
+from adzeguard.core.change.kinds.host_setting import FactChange
 from adzeguard.core.estate.elevation import ELEVATION, Elevation, elevations_of
 from adzeguard.core.estate.hosts import HostState
-from adzeguard.core.estate.named import Named
 from adzeguard.core.identity import Sid
 
 
-class _OfElevation(HostSettingOfSomebody):
+class _OfElevation(FactChange):
     program: str = Field(min_length=1, max_length=1000)
     sha256: str = Field(pattern=r"^[0-9a-f]{64}$")
     arguments: str = Field("", max_length=1000)
@@ -21,39 +19,33 @@ class _OfElevation(HostSettingOfSomebody):
     needs: ClassVar[str] = ELEVATION.name
 
     @property
-    def elevation(self) -> Elevation:
+    def fact(self) -> Elevation:
         """What is given or ended."""
         return Elevation(self.program, self.sha256, Sid(self.who.sid), self.arguments, self.until)
 
     @property
     def key(self) -> Key:
         """The program at its version, for whom, with what and until when."""
-        return (
-            "elevation",
-            self.host.casefold(),
-            self.program,
-            self.sha256,
-            self.who.key,
-            self.arguments,
-            self.until,
-        )
+        host = self.host.casefold()
+        return ("elevation", host, self.program, self.sha256, self.who.key, self.arguments, self.until)
 
     @property
     def about(self) -> About:
         """The program, and who."""
         return About(group=self.program, member=self.who.name)
 
-    def _said(self) -> str:
-        version = f"{self.program} at {self.sha256[:12]}…"
-        return version + (f" with {self.arguments}" if self.arguments else "")
+    def said(self) -> str:
+        """Return that they run it."""
+        return f"{self.who.name} runs {self.program} elevated"
 
-    def _values(self) -> dict[str, object]:
-        names = ("host", "program", "sha256", "arguments", "until", "who")
-        return {name: getattr(self, name) for name in names}
-
-    def _is_granted(self, state: HostState) -> bool | None:
+    def is_so(self, state: HostState) -> bool | None:
+        """Tell whether the host elevates it for them."""
         part = elevations_of(state)
-        return None if part is None else self.elevation in part.granted
+        return None if part is None else self.fact in part.granted
+
+    def _ordered(self) -> str:
+        given = f" with {self.arguments}" if self.arguments else ""
+        return f"let {self.who.name} run {self.program} at {self.sha256[:12]}…{given} elevated"
 
 
 class GiveElevation(_OfElevation):
@@ -62,26 +54,14 @@ class GiveElevation(_OfElevation):
     kind: Literal["give-elevation"] = "give-elevation"
     order: ClassVar[Order] = Order.ADD
 
+    @classmethod
+    def opposite(cls) -> type[FactChange]:
+        """Return its end."""
+        return EndElevation
+
     def in_words(self) -> str:
         """Return "let X run Y elevated"."""
-        end = f" until {self.until}" if self.until else ""
-        return f"let {self.who.name} run {self._said()} elevated{end}"
-
-    def taken_back(self, last: Change, groups: Mapping[str, Named]) -> Change | None:  # noqa: ARG002 - the base's
-        """Return its end, unless it was ended since."""
-        return self.ended(UNDO_RULE, self.undone_why()) if isinstance(last, GiveElevation) else None
-
-    def ended(self, rule: str, why: str) -> Change:
-        """Return the change that ends it."""
-        return EndElevation.model_validate({**self._values(), "rule": rule, "why": why})
-
-    def puts_in(self) -> tuple[Key, ...]:
-        """The elevation."""
-        return self.claims()
-
-    def stands(self, state: HostState) -> bool | None:
-        """Tell whether the host elevates it for them."""
-        return self._is_granted(state)
+        return self._ordered() + (f" until {self.until}" if self.until else "")
 
 
 class EndElevation(_OfElevation):
@@ -89,18 +69,13 @@ class EndElevation(_OfElevation):
 
     kind: Literal["end-elevation"] = "end-elevation"
     order: ClassVar[Order] = Order.REMOVE
+    puts: ClassVar[bool] = False
+
+    @classmethod
+    def opposite(cls) -> type[FactChange]:
+        """Return the elevation."""
+        return GiveElevation
 
     def in_words(self) -> str:
         """Return "let X run Y elevated no more"."""
-        return f"let {self.who.name} run {self._said()} elevated no more"
-
-    def taken_back(self, last: Change, groups: Mapping[str, Named]) -> Change | None:  # noqa: ARG002 - the base's
-        """Return the elevation, unless somebody gave it again since."""
-        if not isinstance(last, EndElevation):
-            return None
-        return GiveElevation.model_validate({**self._values(), "rule": UNDO_RULE, "why": self.undone_why()})
-
-    def stands(self, state: HostState) -> bool | None:
-        """Tell whether the host elevates it for them no more."""
-        granted = self._is_granted(state)
-        return None if granted is None else not granted
+        return f"{self._ordered()} no more"

@@ -1,16 +1,15 @@
 """An account of a host itself is disabled, or enabled again."""
 
-from collections.abc import Mapping
 from typing import ClassVar, Literal
 
-from adzeguard.core.change.change import UNDO_RULE, About, Change, Key, Order
-from adzeguard.core.change.kinds.host_setting import HostSettingOfSomebody
+from adzeguard.core.change.change import About, Key, Order
+from adzeguard.core.change.kinds.host_setting import FactChange
 from adzeguard.core.estate.capabilities import OWN_ACCOUNTS
 from adzeguard.core.estate.hosts import HostState
-from adzeguard.core.estate.named import Named
+from adzeguard.core.identity import Sid
 
 
-class _OfOwnAccount(HostSettingOfSomebody):
+class _OfOwnAccount(FactChange):
     needs: ClassVar[str] = OWN_ACCOUNTS.name
 
     @property
@@ -23,8 +22,18 @@ class _OfOwnAccount(HostSettingOfSomebody):
         """The account."""
         return About(member=self.who.name)
 
-    def _is_enabled(self, state: HostState) -> bool | None:
-        return next((account.enabled for account in state.accounts if account.sid == self.who.sid), None)
+    @property
+    def fact(self) -> Sid:
+        """The account."""
+        return Sid(self.who.sid)
+
+    def said(self) -> str:
+        """Return that it is disabled."""
+        return f"{self.who.name} is disabled"
+
+    def is_so(self, state: HostState) -> bool | None:
+        """Tell whether it is disabled; None where the host has no such account."""
+        return next((not account.enabled for account in state.accounts if account.sid == self.who.sid), None)
 
 
 class DisableOwnAccount(_OfOwnAccount):
@@ -34,26 +43,14 @@ class DisableOwnAccount(_OfOwnAccount):
     order: ClassVar[Order] = Order.REMOVE
     takes_access_away: ClassVar[bool] = True
 
+    @classmethod
+    def opposite(cls) -> type[FactChange]:
+        """Return its enabling."""
+        return EnableOwnAccount
+
     def in_words(self) -> str:
         """Return "disable X"."""
         return f"disable {self.who.name}"
-
-    def taken_back(self, last: Change, groups: Mapping[str, Named]) -> Change | None:  # noqa: ARG002 - the base's
-        """Return its enabling, unless it was enabled since."""
-        return self.ended(UNDO_RULE, self.undone_why()) if isinstance(last, DisableOwnAccount) else None
-
-    def ended(self, rule: str, why: str) -> Change:
-        """Return the change that enables it again."""
-        return EnableOwnAccount(host=self.host, who=self.who, rule=rule, why=why)
-
-    def puts_in(self) -> tuple[Key, ...]:
-        """That it is disabled."""
-        return self.claims()
-
-    def stands(self, state: HostState) -> bool | None:
-        """Tell whether it is disabled; nothing where the host has no such account."""
-        enabled = self._is_enabled(state)
-        return None if enabled is None else not enabled
 
 
 class EnableOwnAccount(_OfOwnAccount):
@@ -61,17 +58,13 @@ class EnableOwnAccount(_OfOwnAccount):
 
     kind: Literal["enable-own-account"] = "enable-own-account"
     order: ClassVar[Order] = Order.ADD
+    puts: ClassVar[bool] = False
+
+    @classmethod
+    def opposite(cls) -> type[FactChange]:
+        """Return its disabling."""
+        return DisableOwnAccount
 
     def in_words(self) -> str:
         """Return "enable X"."""
         return f"enable {self.who.name}"
-
-    def taken_back(self, last: Change, groups: Mapping[str, Named]) -> Change | None:  # noqa: ARG002 - the base's
-        """Return its disabling, unless it was disabled since."""
-        if not isinstance(last, EnableOwnAccount):
-            return None
-        return DisableOwnAccount(host=self.host, who=self.who, rule=UNDO_RULE, why=self.undone_why())
-
-    def stands(self, state: HostState) -> bool | None:
-        """Tell whether it is enabled."""
-        return self._is_enabled(state)

@@ -1,10 +1,10 @@
 """Who alone may log on at a host by one way: a whole list, since it shuts out everybody else."""
 
-from collections.abc import Callable, Mapping
-from typing import ClassVar, Literal, Self
+from collections.abc import Callable
+from typing import Any, ClassVar, Literal, Self
 
-from adzeguard.core.change.change import UNDO_RULE, About, Change, Key, Order
-from adzeguard.core.change.kinds.host_setting import HostSettingChange
+from adzeguard.core.change.change import About, Key, Order
+from adzeguard.core.change.kinds.host_setting import ValueChange
 from adzeguard.core.estate.hosts import HostState
 from adzeguard.core.estate.logon import LOGON_LIMIT, LOGON_REFUSAL, Way, logon_of
 from adzeguard.core.estate.named import Named
@@ -13,8 +13,8 @@ from adzeguard.core.identity import Sid
 _SHOWN = 4
 
 
-class SetLogonAlone(HostSettingChange):
-    """The list is expected to be `before`, and is `after` afterwards; nothing stands for no such limit."""
+class SetLogonAlone(ValueChange):
+    """The list is expected to be `before`, and is `after` afterwards; None stands for no such limit."""
 
     kind: Literal["logon-alone"] = "logon-alone"
     way: Way
@@ -23,6 +23,17 @@ class SetLogonAlone(HostSettingChange):
     order: ClassVar[Order] = Order.ALTER
     needs: ClassVar[str] = LOGON_REFUSAL.name
     takes_access_away: ClassVar[bool] = True
+
+    @staticmethod
+    def value_of(*held: Any) -> frozenset[Sid] | None:
+        """Return the SIDs of a list."""
+        (listed,) = held
+        return None if listed is None else frozenset(Sid(one.sid) for one in listed)
+
+    @property
+    def fact(self) -> str:
+        """The way."""
+        return self.way
 
     @property
     def key(self) -> Key:
@@ -42,28 +53,13 @@ class SetLogonAlone(HostSettingChange):
         more = f" and {len(names) - _SHOWN} more" if len(names) > _SHOWN else ""
         return f"let nobody log on by {self.way} but {', '.join(names[:_SHOWN])}{more}"
 
-    def taken_back(self, last: Change, groups: Mapping[str, Named]) -> Change | None:  # noqa: ARG002 - the base's
-        """Return the change to the list as it was."""
-        if not isinstance(last, SetLogonAlone) or _sids(last.after) == _sids(self.before):
-            return None
-        return self.model_copy(
-            update={
-                "id": "",
-                "before": last.after,
-                "after": self.before,
-                "rule": UNDO_RULE,
-                "why": self.undone_why(),
-                "leaves": False,
-            }
-        )
+    def said(self) -> str:
+        """Return that there is a list."""
+        return f"only some may log on by {self.way}"
 
     def lacking(self, state: HostState) -> str:
         """Some hosts tell who is refused, and no more."""
         return LOGON_LIMIT if LOGON_LIMIT in state.lacks else super().lacking(state)
-
-    def puts_in(self) -> tuple[Key, ...]:
-        """The list, where there is one."""
-        return self.claims() if self.after is not None else ()
 
     def renamed(self, renaming: Callable[[Named], Named]) -> Self:
         """Return it with other identities in its lists."""
@@ -73,18 +69,12 @@ class SetLogonAlone(HostSettingChange):
         same = (before, after) == (self.before, self.after)
         return self if same else self.model_copy(update={"before": before, "after": after})
 
-    def stands(self, state: HostState) -> bool | None:
-        """Tell whether the host has this list; nothing where it cannot tell that way apart."""
+    def has_place(self, state: HostState) -> bool:
+        """Tell whether the host can tell that way apart."""
         rules = logon_of(state)
-        if rules is None or self.way not in rules.refused:
-            return None
-        return rules.alone.get(self.way) == _sids(self.after)
+        return rules is not None and self.way in rules.refused
 
-    def finds(self, state: HostState) -> bool:
-        """Tell whether the host has the list that was seen when this was proposed."""
+    def value_on(self, state: HostState) -> frozenset[Sid] | None:
+        """Return the list that the host has."""
         rules = logon_of(state)
-        return rules is not None and rules.alone.get(self.way) == _sids(self.before)
-
-
-def _sids(listed: tuple[Named, ...] | None) -> frozenset[Sid] | None:
-    return None if listed is None else frozenset(Sid(one.sid) for one in listed)
+        return rules.alone.get(self.way) if rules is not None else None
