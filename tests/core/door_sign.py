@@ -15,8 +15,8 @@ from adzeguard.core.charter.rule import Resolved, Response
 from adzeguard.core.charter.scopes import HostScopes
 from adzeguard.core.check_row import Severity
 from adzeguard.core.checks.check import Check
+from adzeguard.core.checks.check_input import CheckInput
 from adzeguard.core.checks.finding import Finding
-from adzeguard.core.checks.looked_at import LookedAt
 from adzeguard.core.estate.capabilities import kept_as_it_is
 from adzeguard.core.estate.hosts import HostState
 from adzeguard.core.estate.named import Named
@@ -96,7 +96,7 @@ def review_signs(rights: Rights, charter: ResolvedCharter) -> Iterator[Correctio
                 yield found.with_changes([change])
 
 
-def without_a_sign(looked_at: LookedAt) -> Iterator[Finding]:
+def without_a_sign(looked_at: CheckInput) -> Iterator[Finding]:
     """Yield each host that shows nothing, whatever the charter says."""
     for host in looked_at.estate.hosts:
         if host.state is not None and not host.state.parts.get(DOOR_SIGN.name):

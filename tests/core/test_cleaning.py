@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from adzeguard.core.cleaning.reviewed import ANSWERS, Item, Review, checked_answers
-from adzeguard.core.cleaning.stale.found import Looked
+from adzeguard.core.cleaning.stale.found import StaleInput
 from adzeguard.core.cleaning.stale.groups import stale_groups
 from adzeguard.core.cleaning.thresholds import Thresholds
 from adzeguard.core.cleaning.uses import Named, uses_of
@@ -60,7 +60,7 @@ def expected(members: Members, disabled: set[str]) -> set[tuple[str, str]]:
 def test_a_group_is_stale_for_exactly_what_is_so(members: Members, disabled: set[str]) -> None:
     """Empty, holding nobody by any nesting, holding disabled accounts alone, or in a ring: all of it, and no more."""
     of = estate(directory(PEOPLE, members, disabled=disabled))
-    looked = Looked(rights_of(of), None, (), (), (), None, NOON, USUAL)
+    looked = StaleInput(rights_of(of), None, (), (), (), None, NOON, USUAL)
     found = {(one.name.removeprefix("LOWMERE\\"), one.sort) for one in stale_groups(looked)}
     assert found == expected(members, disabled)
 

@@ -17,7 +17,7 @@ from adzeguard.core.change.written import read_proposal
 from adzeguard.core.charter.parse import parse_charter
 from adzeguard.core.charter.resolve import ResolvedCharter, resolve_charter
 from adzeguard.core.checks.all import all_findings
-from adzeguard.core.checks.looked_at import LookedAt
+from adzeguard.core.checks.check_input import CheckInput
 from adzeguard.core.checks.table import CHECKS
 from adzeguard.core.errors import CharterError, ProposalFileError
 from adzeguard.core.estate.capabilities import CAPABILITIES, pack_state, unpack_state
@@ -85,7 +85,7 @@ def test_a_kind_of_rule_and_a_kind_of_change_are_a_row_each() -> None:
 def test_a_check_is_a_row() -> None:
     """Its findings stand among all others with the severity of its row; a finding without a row is an error."""
     of = kiosks({"KIOSK-1": "", "KIOSK-2": "Crew only"})
-    looked_at = LookedAt(rights_of(of), ResolvedCharter((), (), ()))
+    looked_at = CheckInput(rights_of(of), ResolvedCharter((), (), ()))
     usual = all_findings(looked_at)
     more = all_findings(looked_at, (*CHECKS, NO_SIGN))
     unknown = replace(NO_SIGN, id="another-row")

@@ -6,9 +6,9 @@ from datetime import UTC, datetime, timedelta
 from hypothesis import given
 from hypothesis import strategies as st
 
+from adzeguard.core.trail.audit_coverage import gaps
 from adzeguard.core.trail.event import Event
 from adzeguard.core.trail.history import Known, history_of
-from adzeguard.core.trail.support import gaps
 
 NOON = datetime(2026, 11, 22, 12, tzinfo=UTC)
 GROUPS = ("g0", "g1", "g2", "g3")

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from adzeguard.core.errors import UsageError
 from adzeguard.core.views.table import Column, Noted, Table
-from adzeguard.report.narrowing import Narrowing
+from adzeguard.report.filtering import Filtering
 from adzeguard.report.renderers import render
 
 NOW = datetime(2026, 11, 26, tzinfo=UTC)
@@ -33,32 +33,32 @@ def table(*rows: tuple[str, str, int | None, int]) -> Table:
 WHOLE = table(("Orla", "user", 10, 3), ("Quay", "group", None, 2), ("Aft", "group", 9, 1))
 
 
-def names(narrowing: Narrowing, of: Table = WHOLE) -> list[str]:
+def names(narrowing: Filtering, of: Table = WHOLE) -> list[str]:
     """Whom a part names, in its order."""
     return [str(row["name"]) for row in narrowing.of(of).rows]
 
 
 def test_rows_by_text() -> None:
     """In one column by key or heading, with what is noted below it, or in any; several texts narrow together."""
-    assert names(Narrowing(where=("what=GROUP",))) == ["Quay", "Aft"]
-    assert names(Narrowing(where=("What=rule-user",))) == ["Orla"]
-    assert names(Narrowing(where=("Who=o",))) == ["Orla"]
-    assert names(Narrowing(where=("2026-11-25T22",))) == ["Quay"]
-    assert names(Narrowing(where=("what=group", "name=a"))) == ["Quay", "Aft"]
-    assert names(Narrowing(where=("size=9", "what=user"))) == []
+    assert names(Filtering(where=("what=GROUP",))) == ["Quay", "Aft"]
+    assert names(Filtering(where=("What=rule-user",))) == ["Orla"]
+    assert names(Filtering(where=("Who=o",))) == ["Orla"]
+    assert names(Filtering(where=("2026-11-25T22",))) == ["Quay"]
+    assert names(Filtering(where=("what=group", "name=a"))) == ["Quay", "Aft"]
+    assert names(Filtering(where=("size=9", "what=user"))) == []
 
 
 def test_numbers_and_times_are_sorted_as_such() -> None:
     """Nine before ten, and nothing last; a dash turns it round."""
-    assert names(Narrowing(sort="size")) == ["Aft", "Orla", "Quay"]
-    assert names(Narrowing(sort="at")) == ["Orla", "Quay", "Aft"]
-    assert names(Narrowing(sort="-When")) == ["Aft", "Quay", "Orla"]
-    assert names(Narrowing(sort="who", limit=2)) == ["Aft", "Orla"]
+    assert names(Filtering(sort="size")) == ["Aft", "Orla", "Quay"]
+    assert names(Filtering(sort="at")) == ["Orla", "Quay", "Aft"]
+    assert names(Filtering(sort="-When")) == ["Aft", "Quay", "Orla"]
+    assert names(Filtering(sort="who", limit=2)) == ["Aft", "Orla"]
 
 
 def test_columns_that_are_asked_for_are_shown_everywhere() -> None:
     """In their order, with their headings for people, also those that only programs see otherwise."""
-    part = Narrowing(columns=("size", "Who")).of(WHOLE)
+    part = Filtering(columns=("size", "Who")).of(WHOLE)
     assert part.keys == ["size", "name"]
     assert "Size" in render(part, "table").decode().splitlines()[0]
     assert render(part, "csv").decode().splitlines()[:2] == ["size,name", "10,Orla"]
@@ -68,13 +68,13 @@ def test_columns_that_are_asked_for_are_shown_everywhere() -> None:
 
 def test_what_is_left_out_is_said() -> None:
     """A part says of how many rows it is one; a whole says what it always does."""
-    assert Narrowing(limit=2).of(WHOLE).note == "2 of 3 rows"
-    assert Narrowing(limit=9).of(WHOLE).note == "3 in all"
-    assert "No row is like that." in render(Narrowing(where=("nobody",)).of(WHOLE), "table").decode()
+    assert Filtering(limit=2).of(WHOLE).note == "2 of 3 rows"
+    assert Filtering(limit=9).of(WHOLE).note == "3 in all"
+    assert "No row is like that." in render(Filtering(where=("nobody",)).of(WHOLE), "table").decode()
 
 
-@pytest.mark.parametrize("wrong", [Narrowing(columns=("nam",)), Narrowing(sort="-nam"), Narrowing(where=("nam=x",))])
-def test_a_column_that_is_none(wrong: Narrowing) -> None:
+@pytest.mark.parametrize("wrong", [Filtering(columns=("nam",)), Filtering(sort="-nam"), Filtering(where=("nam=x",))])
+def test_a_column_that_is_none(wrong: Filtering) -> None:
     """Is an error that says what it may have meant, and which there are."""
     with pytest.raises(UsageError, match="did you mean name") as told:
         wrong.of(WHOLE)
@@ -93,8 +93,8 @@ def test_a_part_is_of_the_whole(rows: list[tuple[str, str, int | None, int]], li
     """Sorted it has the same rows; limited, the first of those; every row that is left holds the text."""
     whole = table(*rows)
     for sort in ("name", "-size", "at", "what"):
-        ordered = Narrowing(sort=sort).of(whole).rows
+        ordered = Filtering(sort=sort).of(whole).rows
         assert sorted(map(id, ordered)) == sorted(map(id, whole.rows))
-        assert [id(row) for row in Narrowing(sort=sort, limit=limit).of(whole).rows] == [id(r) for r in ordered[:limit]]
-    left = Narrowing(where=("what=user",)).of(whole).rows
+        assert [id(row) for row in Filtering(sort=sort, limit=limit).of(whole).rows] == [id(r) for r in ordered[:limit]]
+    left = Filtering(where=("what=user",)).of(whole).rows
     assert len(left) == sum(what == "user" for _, what, _, _ in rows)

@@ -15,9 +15,9 @@ from adzeguard.store.connection import Database
 from adzeguard.store.estate_store import EstateStore
 from adzeguard.store.journal import Journal
 from adzeguard.store.trail import Trail, trail_row
+from adzeguard.workflows.ancestor_groups import leading
 from adzeguard.workflows.history import Asked, answered, nested_now
 from adzeguard.workflows.identities import Identities
-from adzeguard.workflows.leading import leading
 from adzeguard.workflows.past import Elsewhere, Past, all_known
 from tests.estates import BASE, DOMAIN, NOON, directory
 from tests.store.conftest import New

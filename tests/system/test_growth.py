@@ -116,7 +116,7 @@ def read_hail(line):
 '''
 CHECK = '''
 
-def _nameless(looked_at: LookedAt) -> Iterator[Finding]:
+def _nameless(looked_at: CheckInput) -> Iterator[Finding]:
     """Yield each host without a 7 in its name."""
     for host in looked_at.estate.hosts:
         if "7" not in host.name:
@@ -127,14 +127,14 @@ SEVEN = Check("no-seven", "No 7", "Luck matters.", "Rename it.", Severity.LOW, _
 '''
 STALE = '''
 
-def _old_hosts(looked: Looked) -> Iterable[Stale]:
+def _old_hosts(looked: StaleInput) -> Iterable[Stale]:
     """Yield every host."""
     for host in looked.estate.hosts:
         yield Stale("old", "it is a host", host.name, None, host.dn, "", None)
 '''
 REPORT = '''
 
-def harbour(reported: Reported) -> Table:
+def harbour(reported: ReportInput) -> Table:
     """Return the hosts."""
     return Table([{"host": host.name} for host in reported.estate.hosts], (Column("host", "Host"),), "Harbour")
 '''
@@ -289,9 +289,8 @@ class Grown:
                 (grown / name).write_text(before.replace(anchor, text))
         imports = "from collections.abc import Iterator\nfrom adzeguard.core.estate.names import host_named\n"
         rows = grown / "core/checks/host_rows.py"
-        head = (
-            "from adzeguard.core.checks.finding import Finding\nfrom adzeguard.core.checks.looked_at import LookedAt\n"
-        )
+        head = "from adzeguard.core.checks.finding import Finding\n"
+        head += "from adzeguard.core.checks.check_input import CheckInput\n"
         rows.write_text(
             rows.read_text().replace("from typing import Final\n", f"from typing import Final\n{imports}{head}", 1)
         )

@@ -13,8 +13,8 @@ from adzeguard.core.errors import HostError, HostUnknownError, HostUnreachableEr
 from adzeguard.core.estate.fleet import FleetPart
 from adzeguard.core.estate.hosts import Host, HostState
 from adzeguard.core.identity import Sid
-from adzeguard.hosts.careful import session_with
 from adzeguard.hosts.fleet import Fleet, FleetSource
+from adzeguard.hosts.guarded_session import session_with
 from adzeguard.workflows.collect import read_host
 from adzeguard.workflows.fan_out import over_hosts
 from adzeguard.workflows.pace import Pace

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from adzeguard.core.trail.event import Event
 from adzeguard.core.trail.history import Known
 from adzeguard.workflows.past import AROUND
-from adzeguard.workflows.seen import unseen
+from adzeguard.workflows.past_members import unseen
 
 BEGIN = datetime(2026, 11, 1, tzinfo=UTC)
 END = BEGIN + timedelta(hours=1)

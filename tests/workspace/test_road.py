@@ -18,7 +18,7 @@ from adzeguard.directory.executors.table import make_in_directory
 from adzeguard.hosts.executor import make_on_host
 from adzeguard.shares.executor import make_on_share
 from adzeguard.workflows.enact import enact_judged
-from adzeguard.workflows.propose import in_full
+from adzeguard.workflows.propose import with_words_and_impact
 from adzeguard.workspace.open_workspace import Workspace
 from adzeguard.workspace.road import enact, resume
 from adzeguard.workspace.unattended import enact_unattended
@@ -29,7 +29,7 @@ SOURCES = Path(adzeguard.__file__).parent
 WRITING = {"add", "restore", "rename", "delete", "modify", "link_until", "switch_on_link_ends", "change", "write"}
 """What the ports of the directory, of hosts and of shares have that writes."""
 PORTS = {"directory", "session", "server"}
-EXECUTORS = {"directory/executors", "hosts/executor.py", "shares/executor.py", "hosts/careful.py"}
+EXECUTORS = {"directory/executors", "hosts/executor.py", "shares/executor.py", "hosts/guarded_session.py"}
 
 
 def everything(program: Program) -> dict[str, bytes]:
@@ -54,7 +54,7 @@ def test_no_road_writes_what_the_guards_refuse(harmful: tuple[Program, Workspace
     """As a draft, as a whole proposal, unattended, or as what gives back: refused, and nothing is changed."""
     program, workspace, draft = harmful
     before = everything(program)
-    proposal = in_full(draft, workspace.proposer)
+    proposal = with_words_and_impact(draft, workspace.proposer)
     with pytest.raises(GuardError, match="keeper"):
         enact(workspace, Wanted(lambda: draft))
     with pytest.raises(GuardError, match="keeper"):
@@ -71,7 +71,7 @@ def test_no_road_writes_what_the_guards_refuse(harmful: tuple[Program, Workspace
 def test_a_proposal_that_hides_what_it_does_is_refused(harmful: tuple[Program, Workspace, Draft]) -> None:
     """What it says it comes to is reckoned again, whoever hands it over."""
     program, workspace, draft = harmful
-    proposal = in_full(draft, workspace.proposer)
+    proposal = with_words_and_impact(draft, workspace.proposer)
     hiding = proposal.model_copy(update={"impact": type(proposal.impact)()})
     before = everything(program)
     with pytest.raises(GuardError, match=r"(?s)who gains and who loses|loses"):
@@ -82,7 +82,7 @@ def test_a_proposal_that_hides_what_it_does_is_refused(harmful: tuple[Program, W
 def test_only_the_judge_allows(harmful: tuple[Program, Workspace, Draft]) -> None:
     """Neither a proposal nor a change is taken by what writes, and nobody else can make what is taken."""
     program, workspace, draft = harmful
-    proposal = in_full(draft, workspace.proposer)
+    proposal = with_words_and_impact(draft, workspace.proposer)
     change = proposal.changes[0]
     before = everything(program)
     with pytest.raises(TypeError, match="by the judge alone"):
@@ -104,9 +104,9 @@ def test_only_the_judge_allows(harmful: tuple[Program, Workspace, Draft]) -> Non
 def test_the_judge_looks_at_the_proposal_that_is_made(harmful: tuple[Program, Workspace, Draft]) -> None:
     """A case about other changes is no case; a change of another proposal is not allowed by this one."""
     _, workspace, draft = harmful
-    proposal = in_full(draft, workspace.proposer)
+    proposal = with_words_and_impact(draft, workspace.proposer)
     joins = [(resolve(workspace.estate, "First Aiders"), resolve(workspace.estate, "orla.fenn"))]
-    harmless = in_full(memberships_by_hand(workspace.estate, joins, (), "a rule"), workspace.proposer)
+    harmless = with_words_and_impact(memberships_by_hand(workspace.estate, joins, (), "a rule"), workspace.proposer)
     case = workspace.case(harmless, NOTHING_NAMED)
     with pytest.raises(ValueError, match="about other changes"):
         judge(proposal, case)

@@ -63,6 +63,6 @@ def explain(check: str, form: str, output: Path | None, folder: Path | None) -> 
 
 def _all(workspace: Workspace) -> "list[Check]":
     """Return every check, also those that are off, as much as each matters here."""
-    from adzeguard.core.checks.tuned import tuned
+    from adzeguard.core.checks.enabled_checks import enabled_checks
 
-    return tuned((), workspace.settings.severities)
+    return enabled_checks((), workspace.settings.severities)

@@ -79,7 +79,7 @@ def test_host(host: str, form: str, output: Path | None, folder: Path | None) ->
     """
     from adzeguard.core.estate.names import resolve_host
     from adzeguard.core.views.hosts import steps_table
-    from adzeguard.workflows.host_test import tried
+    from adzeguard.workflows.host_trial import tried
 
     workspace = opened(folder)
     with workspace.hosts() as fleet:

@@ -30,7 +30,7 @@ def command(account: str | None, since: datetime | None, form: str, output: Path
     from adzeguard.core.estate.names import resolve
     from adzeguard.core.views.logons import logons_table, used_rows, used_table
     from adzeguard.workflows.identities import Identities
-    from adzeguard.workflows.seen import people_in, privileged_logons
+    from adzeguard.workflows.past_members import people_in, privileged_logons
 
     workspace = opened(folder)
     past, begin = workspace.past, since or workspace.now() - timedelta(days=30)

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any, TypeVar, cast
 import click
 
 from adzeguard.cli.completing import rule_ids
-from adzeguard.cli.output import NARROWING
+from adzeguard.cli.output import FILTERING
 from adzeguard.report.renderers import formats, formats_of_pages
 from adzeguard.workspace.choice import Choice
 
@@ -65,9 +65,9 @@ def _listing(function: F, *, limited: bool) -> F:
         most: int | None = None,
         **others: Any,
     ) -> Any:
-        from adzeguard.report.narrowing import Narrowing, columns_of
+        from adzeguard.report.filtering import Filtering, columns_of
 
-        click.get_current_context().meta[NARROWING] = Narrowing(tuple(columns_of(columns)), sort, where, most, count)
+        click.get_current_context().meta[FILTERING] = Filtering(tuple(columns_of(columns)), sort, where, most, count)
         return function(**others)
 
     options = [

@@ -12,7 +12,7 @@ from adzeguard.core.errors import UsageError
 if TYPE_CHECKING:
     from adzeguard.core.views.page import View
 
-NARROWING = "adzeguard.narrowing"
+FILTERING = "adzeguard.narrowing"
 """Under what the context of a command keeps which part of its listing is wanted."""
 
 _NARROWEST = 60
@@ -59,7 +59,7 @@ def put_view(view: "View", form: str, output: Path | None = None) -> None:
     from adzeguard.report.renderers import render
 
     context = click.get_current_context(silent=True)
-    narrowing = context.meta.get(NARROWING) if context is not None else None
+    narrowing = context.meta.get(FILTERING) if context is not None else None
     if narrowing is not None and isinstance(view, Table) and not narrowing.is_nothing:
         part: Table = narrowing.of(view)
         if narrowing.count:

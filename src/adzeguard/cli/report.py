@@ -66,7 +66,7 @@ def command(name: str, since: datetime | None, form: str | None, output: Path | 
 
     Keys of json and csv: as the columns say; json of all has a key for each report.
     """
-    from adzeguard.core.views.reports import REPORTS, Reported, all_reports
+    from adzeguard.core.views.reports import REPORTS, ReportInput, all_reports
     from adzeguard.workflows.asking import demand_of
     from adzeguard.workflows.journal_view import Sought, changes_table, rows_sought
     from adzeguard.workspace.cleaning import stale_by_kind
@@ -76,7 +76,7 @@ def command(name: str, since: datetime | None, form: str | None, output: Path | 
         raise UsageError(f"{chosen} is nothing for a terminal", f"Give --output {name}.{chosen}")
     workspace = opened(folder)
 
-    reported = Reported(
+    reported = ReportInput(
         workspace.rights,
         workspace.charter,
         workspace.privileged,

@@ -134,7 +134,7 @@ def _standin(workspace: Workspace, name: str) -> "tuple[Host, HostState]":
     """Return a stand-in host and its state as it stands there now, which may be another than was collected."""
     from adzeguard.core.errors import UsageError
     from adzeguard.core.estate.names import resolve_host
-    from adzeguard.hosts.careful import session_with
+    from adzeguard.hosts.guarded_session import session_with
     from adzeguard.hosts.standin import StandinHosts
 
     host = resolve_host(workspace.estate, name)

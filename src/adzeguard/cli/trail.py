@@ -137,7 +137,7 @@ def support(form: str, output: Path | None, folder: Path | None) -> int:
 
     Ends with 3 when the events of group members are missing, a log was cleared, or there are gaps.
     """
-    from adzeguard.core.trail.support import gaps, missing
+    from adzeguard.core.trail.audit_coverage import gaps, missing
     from adzeguard.core.views.trail import support_page
 
     trail = opened(folder).trail

@@ -45,7 +45,7 @@ class DriverKind:
     name: str
     settings: tuple[Setting, ...]
     open: Callable[[Settings, Secret, Names], Any]
-    works_apart: bool = False
+    in_worker: bool = False
     """Whether its hosts can be worked with by another process: it keeps nothing from host to host and asks no names."""
     is_heavy: bool = False
     """Whether a host costs so much computing here that several processes are quicker than one."""

@@ -12,7 +12,7 @@ from typing import Any, Final
 import distributed
 
 from adzeguard.core.errors import HostUnreachableError, SettingsError
-from adzeguard.hosts.apart import HostDone, HostTask, SourceApart, work_with_hosts
+from adzeguard.hosts.worker_pool import HostDone, HostTask, SourceApart, work_with_hosts
 
 _dask: Any = distributed  # it says nothing of its types
 _IN_A_TASK: Final = 100

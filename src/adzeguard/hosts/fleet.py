@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from adzeguard.core.errors import HostUnknownError
 from adzeguard.core.estate.fleet import FleetPart
 from adzeguard.core.estate.hosts import Host
-from adzeguard.hosts.apart import SourceApart
 from adzeguard.hosts.port import HostSession, HostSource
+from adzeguard.hosts.worker_pool import SourceApart
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,7 +48,7 @@ class Fleet:
         with self.source_with(host).session(host) as session:
             yield session
 
-    def works_apart(self, host: Host, *, heavy_only: bool) -> bool:
+    def in_worker(self, host: Host, *, heavy_only: bool) -> bool:
         """Tell whether another process can work with a host; with the heavy ones alone, whether that pays."""
         found = self._find(host)
         return found is not None and found.apart is not None and (found.is_heavy or not heavy_only)

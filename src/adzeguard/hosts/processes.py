@@ -8,7 +8,7 @@ from contextlib import contextmanager
 from multiprocessing import get_context
 from typing import Final
 
-from adzeguard.hosts.apart import HostDone, HostTask, SourceApart, work_with_hosts
+from adzeguard.hosts.worker_pool import HostDone, HostTask, SourceApart, work_with_hosts
 
 _IN_A_TASK: Final = 16
 FEWEST: Final = 32

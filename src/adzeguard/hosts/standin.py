@@ -73,7 +73,7 @@ DRIVER: Final = DriverKind(
     "standin",
     (Setting("folder", "The folder of the host files, one a host.", is_path=True, needed=True),),
     open_standins,
-    works_apart=True,
+    in_worker=True,
 )
 
 
@@ -188,7 +188,7 @@ class StandinSession:
         with alone_with(self._path, HostUnreachableError):
             content = self._answering()
             raw = self._raw()
-            write = _WRITING.get(type(change))
+            write = _EXECUTORS.get(type(change))
             if change.kind in content.behaviour.refuses_changes:
                 raise HostRefusedError(f"{self._host} refuses it", "Check the account's rights there")
             if write is None or change.lacking(_state(content)):
@@ -328,7 +328,7 @@ def _delete_group(content: HostFile, raw: dict[str, Any], change: DeleteOwnGroup
     raw["local_groups"] = kept
 
 
-_WRITING: Final[Mapping[type[Change], Callable[[HostFile, dict[str, Any], Any], None]]] = {
+_EXECUTORS: Final[Mapping[type[Change], Callable[[HostFile, dict[str, Any], Any], None]]] = {
     AddLocalMember: _change_member,
     RemoveLocalMember: _change_member,
     RefuseLogon: _change_refusal,

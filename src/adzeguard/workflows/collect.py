@@ -16,15 +16,15 @@ from adzeguard.core.estate.rows import Observed
 from adzeguard.core.wellknown import DIRECTORY_SERVER_GROUPS
 from adzeguard.directory.decode import observe
 from adzeguard.directory.port import DirectoryDriver, DirectoryFacts, Entry
-from adzeguard.hosts.apart import Crew, HostDone, HostTask
-from adzeguard.hosts.careful import session_with
 from adzeguard.hosts.fleet import Fleet
+from adzeguard.hosts.guarded_session import session_with
 from adzeguard.hosts.processes import FEWEST
+from adzeguard.hosts.worker_pool import HostDone, HostTask, WorkerPool
 from adzeguard.store.collections import CollectionFacts
 from adzeguard.store.estate_store import EstateStore, Written
 from adzeguard.workflows.fan_out import over_hosts
-from adzeguard.workflows.hand_out import handed_out, to_be_handed_out
 from adzeguard.workflows.names import KnownNames
+from adzeguard.workflows.offload import handed_out, to_be_handed_out
 
 Progress = Callable[[str, int, int | None], None]
 """Told what is being read, how many are done, and of how many (nothing when that is not known)."""
@@ -58,7 +58,7 @@ class Sources:
     clock: Callable[[], datetime]
     progress: Progress
     names: KnownNames
-    crew: Crew | None = None
+    crew: WorkerPool | None = None
     """Other processes that read hosts, if there are any."""
 
 
@@ -180,7 +180,7 @@ def _observed(entries: Iterable[Entry], progress: Progress) -> list[Observed]:
 
 
 def read_hosts(
-    fleet: Fleet, computers: Sequence[Host], known: dict[int, Host], progress: Progress, crew: Crew | None = None
+    fleet: Fleet, computers: Sequence[Host], known: dict[int, Host], progress: Progress, crew: WorkerPool | None = None
 ) -> list[Host]:
     """Read many hosts at once. One that does not answer keeps the state last seen, with the reason as its trouble.
 

@@ -26,8 +26,8 @@ from adzeguard.store.collections import ENACTMENT, CollectionFacts
 from adzeguard.store.notes import make_note
 from adzeguard.workflows.collect import read_host
 from adzeguard.workflows.interrupted import Interrupted
-from adzeguard.workflows.made_after_all import made_after_all
 from adzeguard.workflows.on_hosts import change_hosts, put_back_halves
+from adzeguard.workflows.outcome_of_begun import outcome_of_begun
 from adzeguard.workflows.run import Ports, Report, Run
 
 _UNDONE: Final = {Status.CONFLICT, Status.REFUSED, Status.UNREACHABLE, Status.DIFFERS, Status.UNSUPPORTED}
@@ -95,7 +95,7 @@ def drop_enactment(earlier: Interrupted, estate: Estate, ports: Ports, report: R
     started = ports.clock()
     run = _resumed(ports, earlier, report)
     for change in earlier.left:
-        made = made_after_all(ports, estate, change) if change.id in earlier.begun else None
+        made = outcome_of_begun(ports, estate, change) if change.id in earlier.begun else None
         run.conclude(made or Outcome(change, Status.HELD_BACK, "dropped before it was made"))
     _store_what_was_read(run, estate, {}, started)
     run.end()
@@ -111,7 +111,7 @@ def _settle(run: Run, estate: Estate) -> None:
     """Look once more at what was written without an answer: a write may have been made though its answer was lost."""
     for outcome in list(run.outcomes):
         if outcome.status == Status.UNREACHABLE and outcome.change.id in run.intended:
-            made = made_after_all(run.ports, estate, outcome.change)
+            made = outcome_of_begun(run.ports, estate, outcome.change)
             if made is not None:
                 run.settle(Outcome(outcome.change, Status.VERIFIED, "no answer came, and it was made"))
 

@@ -12,8 +12,8 @@ from adzeguard.core.estate.principal import Principal
 from adzeguard.core.identity import Sid
 from adzeguard.core.trail.history import Entry, Known, direct_history, history_of, outside_hours
 from adzeguard.core.wording import age_in_words
+from adzeguard.workflows.ancestor_groups import leading
 from adzeguard.workflows.identities import Identities
-from adzeguard.workflows.leading import leading
 from adzeguard.workflows.past import AROUND, Elsewhere, Past, all_known
 
 Exactly = Callable[[Sequence[Known], AbstractSet[str]], Sequence[Known]]

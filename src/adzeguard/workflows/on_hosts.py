@@ -9,12 +9,12 @@ from adzeguard.core.change.guards.judge import Judged
 from adzeguard.core.change.outcome import Outcome, Status
 from adzeguard.core.errors import AdzeguardError
 from adzeguard.core.estate.hosts import Host, HostState
-from adzeguard.hosts.apart import HostTask
-from adzeguard.hosts.careful import session_with
 from adzeguard.hosts.executor import make_on_host
+from adzeguard.hosts.guarded_session import session_with
 from adzeguard.hosts.processes import FEWEST
+from adzeguard.hosts.worker_pool import HostTask
 from adzeguard.workflows.fan_out import over_hosts
-from adzeguard.workflows.hand_out import handed_out, to_be_handed_out
+from adzeguard.workflows.offload import handed_out, to_be_handed_out
 from adzeguard.workflows.run import Run
 
 _WORDS: Final = {Status.REFUSED: "refused", Status.DIFFERS: "read back otherwise"}

@@ -12,7 +12,7 @@ from adzeguard.core.change.kinds.object_change import ObjectChange
 from adzeguard.core.change.order import in_order
 from adzeguard.core.change.proposal import Proposal
 from adzeguard.core.change.reach_impact import Privilege, weighed
-from adzeguard.core.change.truth import untruths
+from adzeguard.core.change.recheck import misstatements
 from adzeguard.core.change.words import with_words
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.errors import GuardError, ProposalFileError
@@ -52,7 +52,7 @@ class Proposed:
 
 def proposed(draft: Draft, proposer: Proposer) -> Proposed:
     """Put the changes in order, weigh them, and hold them against the guards: `GuardError` where they would do harm."""
-    proposal = in_full(draft, proposer)
+    proposal = with_words_and_impact(draft, proposer)
     if not proposal.changes:
         return Proposed(proposal, ())
     case = Case(
@@ -76,19 +76,19 @@ def believed(privilege: Privilege, proposal: Proposal) -> Proposal:
     """
     if proposal.domain_sid != privilege.rights.estate.domain.sid:
         raise ProposalFileError("the proposal was made for another domain", "Make one here: adzeguard propose")
-    untrue = list(untruths(privilege, proposal))
+    untrue = list(misstatements(privilege, proposal))
     if untrue:
         raise GuardError([*untrue[:_UNTRUTHS_SHOWN], "Make the proposal again: adzeguard propose --output FILE"])
     return proposal.model_copy(update={"notes": (), "left_out": ()})
 
 
-def weighed_again(proposal: Proposal, left: Sequence[Change], privilege: Privilege) -> Proposal:
+def impact_of_rest(proposal: Proposal, left: Sequence[Change], privilege: Privilege) -> Proposal:
     """Return what is left of a proposal as one of its own, with what it comes to now."""
     changes = tuple(left)
     return proposal.model_copy(update={"changes": changes, "impact": weighed(privilege, changes), "notes": ()})
 
 
-def in_full(draft: Draft, proposer: Proposer) -> Proposal:
+def with_words_and_impact(draft: Draft, proposer: Proposer) -> Proposal:
     """Return a draft as a proposal, with its words and what it comes to."""
     changes = in_order(draft.changes)
     if any(isinstance(change, ObjectChange) for change in changes):

@@ -10,9 +10,9 @@ from typing import Any, Final, NoReturn
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.outcome import Outcome, Status
 from adzeguard.directory.port import DirectoryDriver
-from adzeguard.hosts.apart import Crew
 from adzeguard.hosts.executor import Judge, no_harm
 from adzeguard.hosts.fleet import Fleet
+from adzeguard.hosts.worker_pool import WorkerPool
 from adzeguard.shares.port import SharesDriver
 from adzeguard.store.estate_store import EstateStore
 from adzeguard.store.journal import Journal
@@ -46,7 +46,7 @@ class Ports:
     """Whether the operator has asked to stop: the change in hand is finished, and no other begun."""
     pace: Pace = field(default_factory=Pace)
     """How many hosts are changed at once, and how many a minute."""
-    crew: Crew | None = None
+    crew: WorkerPool | None = None
     """Other processes that change hosts, if there are any."""
     shares: Mapping[str, SharesDriver] = field(default_factory=dict)
     """The servers of file shares that can be written to, by their folded names."""

@@ -10,13 +10,13 @@ from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.time.lease import Lease
 from adzeguard.core.time.question import Question, Waiver
+from adzeguard.core.trail.audit_coverage import gaps
 from adzeguard.core.trail.event import Event
 from adzeguard.core.trail.history import Known
-from adzeguard.core.trail.stretches import Stretch, about, stretches_of
-from adzeguard.core.trail.support import gaps
+from adzeguard.core.trail.intervals import Stretch, about, intervals_of
 from adzeguard.core.views.timeline import Inside, Mark, Timeline
+from adzeguard.workflows.ancestor_groups import leading
 from adzeguard.workflows.identities import Identities
-from adzeguard.workflows.leading import leading
 from adzeguard.workflows.past import Elsewhere, Past, all_known
 
 _A_MINUTE: Final = 60
@@ -41,7 +41,7 @@ def timeline_of(past: Past, group: Principal, since: datetime, until: datetime, 
     mattering = about(sid, known, members, groups)
     found = {
         person: [one for one in stretches if one.end is None or one.end >= since]
-        for person, stretches in stretches_of(sid, mattering, members, groups).items()
+        for person, stretches in intervals_of(sid, mattering, members, groups).items()
     }
     found = {person: stretches for person, stretches in found.items() if stretches}
     names.look_up(_sids_in(found))

@@ -5,7 +5,7 @@ from datetime import timedelta
 from typing import TYPE_CHECKING
 
 from adzeguard.core.cleaning.orphans import orphans
-from adzeguard.core.cleaning.stale.found import Looked, Stale
+from adzeguard.core.cleaning.stale.found import Stale, StaleInput
 from adzeguard.core.cleaning.stale.kinds import KINDS, StaleKind, kind_named
 from adzeguard.core.cleaning.thresholds import Thresholds
 from adzeguard.core.cleaning.uses import Named, Use, uses_by_id, uses_of
@@ -43,12 +43,12 @@ def orphaned(workspace: "Workspace") -> Table:
     return orphans_table(list(orphans(workspace.estate, workspace.shared, "")))
 
 
-def stale_counts(looked: Looked) -> Table:
+def stale_counts(looked: StaleInput) -> Table:
     """Return how much of each kind is stale."""
     return counts_table({kind: list(kind.find(looked)) for kind in KINDS})
 
 
-def stale_of(workspace: "Workspace", looked: Looked, kind: str, *, named: bool = False) -> Table:
+def stale_of(workspace: "Workspace", looked: StaleInput, kind: str, *, named: bool = False) -> Table:
     """Return what is stale of one kind, with how often it is named still, and by what where that is asked for."""
     found = list(kind_named(kind).find(looked))
     about = [one.about for one in found if one.about is not None]
@@ -70,12 +70,12 @@ def looked_at(
     password: timedelta | None = None,
     *,
     built_in: bool = False,
-) -> Looked:
+) -> StaleInput:
     """Return where staleness is looked for; what a check finds is asked for waivers alone, since it takes longest."""
     usual = workspace.settings.stale
     waivers = Waivers(workspace.database).all()
     wanted = kind in (None, "waivers") and any(one.holds(workspace.now()) for one in waivers)
-    return Looked(
+    return StaleInput(
         workspace.rights,
         workspace.charter,
         workspace.privileged,

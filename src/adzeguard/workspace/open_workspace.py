@@ -29,18 +29,18 @@ if TYPE_CHECKING:
     from adzeguard.core.charter.charter import Charter
     from adzeguard.core.charter.resolve import ResolvedCharter
     from adzeguard.core.checks.check import Check
+    from adzeguard.core.checks.check_input import CheckInput
     from adzeguard.core.checks.finding import Finding
-    from adzeguard.core.checks.looked_at import LookedAt
     from adzeguard.core.drivers import Secret
     from adzeguard.core.estate.estate import Estate
     from adzeguard.core.estate.principal import Principal
     from adzeguard.core.limits import NamedSizes
     from adzeguard.core.review.correction import Correction
     from adzeguard.core.rights.delegations import Rights
-    from adzeguard.core.trail.seen import Seen
+    from adzeguard.core.trail.privileged_events import Seen
     from adzeguard.directory.port import DirectoryDriver
-    from adzeguard.hosts.apart import Crew, SourceApart
     from adzeguard.hosts.fleet import Fleet
+    from adzeguard.hosts.worker_pool import SourceApart, WorkerPool
     from adzeguard.shares.port import SharesDriver
     from adzeguard.store.checked import Checked
     from adzeguard.store.connection import Database
@@ -123,7 +123,7 @@ class Workspace:
         *,
         stopping: Callable[[], bool] = lambda: False,
         pace: "Pace | None" = None,
-        crew: "Crew | None" = None,
+        crew: "WorkerPool | None" = None,
         shares: "Mapping[str, SharesDriver] | None" = None,
     ) -> "Ports":
         """Return what an enactment writes to, and where that is written down."""
@@ -274,17 +274,17 @@ class Workspace:
     @property
     def checks(self) -> "list[Check]":
         """The checks that are made here, each as much as it matters here."""
-        from adzeguard.core.checks.tuned import tuned
+        from adzeguard.core.checks.enabled_checks import enabled_checks
 
-        return tuned(self.settings.checks_off, self.settings.severities)
+        return enabled_checks(self.settings.checks_off, self.settings.severities)
 
-    def looked_at(self) -> "LookedAt":
+    def looked_at(self) -> "CheckInput":
         """What checks look at."""
-        from adzeguard.core.checks.looked_at import LookedAt
+        from adzeguard.core.checks.check_input import CheckInput
         from adzeguard.store.leases import Leases
         from adzeguard.store.questions import Waivers
 
-        return LookedAt(
+        return CheckInput(
             self.rights,
             self.charter,
             self.privileged,
@@ -303,7 +303,7 @@ class Workspace:
         """What the trail tells of the last days, as far as it is about what is privileged."""
         from adzeguard.core.errors import InputError, SettingsError
         from adzeguard.core.estate.logon_hours import read_times
-        from adzeguard.workflows.seen import seen_lately
+        from adzeguard.workflows.past_members import seen_lately
 
         settings = self.settings
         try:
@@ -492,11 +492,11 @@ class Workspace:
 
     def _apart(self, source: HostsSettings, secret: "Secret") -> "tuple[Callable[[], SourceApart] | None, bool]":
         """Return what makes a source ready to be sent to another process, if it can be, and whether that pays here."""
-        from adzeguard.hosts.apart import SourceApart
+        from adzeguard.hosts.worker_pool import SourceApart
         from adzeguard.settings.drivers import checked_settings, find_driver
 
         kind = find_driver("hosts", source.given["kind"], source.table)
-        if not kind.works_apart:
+        if not kind.in_worker:
             return None, False
         settings = checked_settings(kind, source.table, source.given, self.settings.folder)
 
@@ -506,7 +506,7 @@ class Workspace:
 
         return made, kind.is_heavy
 
-    def crew(self, workers: str) -> "Crew | None":
+    def crew(self, workers: str) -> "WorkerPool | None":
         """Other processes that work with hosts: the workers of a cluster that is named, else those of this machine."""
         if not workers:
             from adzeguard.hosts.processes import Processes

@@ -23,8 +23,8 @@ from adzeguard.store.letters import Letters, keep_letters
 from adzeguard.workflows.asking import alarms
 from adzeguard.workflows.enact import drop_enactment, enact_judged
 from adzeguard.workflows.interrupted import Interrupted, interrupted_enactment, the_interrupted
-from adzeguard.workflows.look_again import look_again
-from adzeguard.workflows.propose import Proposed, believed, in_full, weighed_again
+from adzeguard.workflows.propose import Proposed, believed, impact_of_rest, with_words_and_impact
+from adzeguard.workflows.reread_before_enact import reread_before_enact
 from adzeguard.workflows.run import UNTOUCHED
 from adzeguard.workflows.telling import tell_waiting
 from adzeguard.workspace.approval_needs import approving
@@ -60,7 +60,7 @@ def resume(workspace: "Workspace", wanted: Wanted, escort: Escort | None = None)
         if not wanted.unattended:
             of = f"{len(earlier.left)} of {len(earlier.proposal.changes)} changes are left"
             workspace.frontend.say(f"Going on with {earlier.name}: {of}")
-        left = weighed_again(earlier.proposal, earlier.left, workspace.privilege)
+        left = impact_of_rest(earlier.proposal, earlier.left, workspace.privilege)
         return _go(workspace, left, wanted, escort or Escort(), earlier)
 
 
@@ -91,10 +91,10 @@ def _made(workspace: "Workspace", wanted: Wanted) -> Proposal:
     if isinstance(asked, Proposal):
         proposal = believed(workspace.privilege, asked)
     else:
-        proposal = in_full(asked, workspace.proposer)
+        proposal = with_words_and_impact(asked, workspace.proposer)
     if wanted.part is None:
         return proposal
-    return weighed_again(proposal, wanted.part(proposal), workspace.privilege)
+    return impact_of_rest(proposal, wanted.part(proposal), workspace.privilege)
 
 
 def _go(
@@ -153,11 +153,11 @@ def _write(
         workspace.servers_of(proposal.changes) as shares,
         escort.at_work() as asked_to_stop,
     ):
-        if look_again(directory, workspace.store, workspace.estate, proposal.changes, workspace.now()):
+        if reread_before_enact(directory, workspace.store, workspace.estate, proposal.changes, workspace.now()):
             workspace.look_anew()
             if not wanted.unattended:
                 workspace.frontend.say(_CHANGED)
-            anew = weighed_again(proposal, proposal.changes, workspace.privilege)
+            anew = impact_of_rest(proposal, proposal.changes, workspace.privilege)
             judged = _judged(workspace, anew, sizes, approval, earlier)
         ports = workspace.ports(
             directory,

@@ -58,7 +58,7 @@ class _Writer:
     def worded(self, change: Change) -> Change:
         if not isinstance(change, ObjectChange):
             return change
-        say = _SAYING.get(type(change))
+        say = _WORDS.get(type(change))
         # A kind of change of another package says itself what it does.
         return change if say is None else change.model_copy(update={"words": say(self, change)})
 
@@ -188,7 +188,7 @@ class _Writer:
         return extent_in_words(handed_on, self._place(over.dn))
 
 
-_SAYING: Final[Mapping[type[ObjectChange], Callable[[_Writer, Any], str]]] = {
+_WORDS: Final[Mapping[type[ObjectChange], Callable[[_Writer, Any], str]]] = {
     CreateObject: _Writer.creation,
     DeleteObject: _Writer.deletion,
     MoveObject: _Writer.move,

@@ -3,8 +3,8 @@
 from collections import Counter
 from collections.abc import Iterable, Iterator
 
+from adzeguard.core.checks.check_input import CheckInput
 from adzeguard.core.checks.finding import Finding
-from adzeguard.core.checks.looked_at import LookedAt
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.intake_places import DEFAULTS
 from adzeguard.core.estate.named import Named
@@ -17,7 +17,7 @@ _KINDS = {"users": Kind.USER, "computers": Kind.COMPUTER}
 _ENOUGH = 2
 
 
-def without_a_place(looked_at: LookedAt) -> Iterator[Finding]:
+def without_a_place(looked_at: CheckInput) -> Iterator[Finding]:
     """Yield what lies in the containers that every domain begins with, and where its neighbours say it belongs."""
     estate = looked_at.estate
     for what, default in DEFAULTS.items():

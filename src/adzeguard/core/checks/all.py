@@ -5,15 +5,15 @@ from collections.abc import Set as AbstractSet
 
 from adzeguard.core.check_row import Severity
 from adzeguard.core.checks.check import Check
+from adzeguard.core.checks.check_input import CheckInput
 from adzeguard.core.checks.finding import Finding, worst_first
-from adzeguard.core.checks.looked_at import LookedAt
 from adzeguard.core.checks.table import CHECKS
 from adzeguard.core.checks.waivers import LEFT, left_finding
 from adzeguard.core.time.question import left_as_it_is
 
 
 def all_findings(
-    looked_at: LookedAt, checks: Sequence[Check] = CHECKS, known: Sequence[Check] = CHECKS
+    looked_at: CheckInput, checks: Sequence[Check] = CHECKS, known: Sequence[Check] = CHECKS
 ) -> list[Finding]:
     """Run every check and return what they find, worst first. Checks that one function finds are looked for once.
 

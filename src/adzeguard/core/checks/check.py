@@ -4,10 +4,10 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 from adzeguard.core.check_row import CheckRow, Severity
+from adzeguard.core.checks.check_input import CheckInput
 from adzeguard.core.checks.finding import Finding
-from adzeguard.core.checks.looked_at import LookedAt
 
-Find = Callable[[LookedAt], Iterable[Finding]]
+Find = Callable[[CheckInput], Iterable[Finding]]
 
 
 @dataclass(frozen=True, slots=True)

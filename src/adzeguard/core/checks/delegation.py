@@ -3,8 +3,8 @@
 from collections.abc import Iterator, Sequence
 from typing import Any
 
+from adzeguard.core.checks.check_input import CheckInput
 from adzeguard.core.checks.finding import Finding
-from adzeguard.core.checks.looked_at import LookedAt
 from adzeguard.core.descriptors.descriptor import Descriptor, is_readable, out_of_order
 from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.places import short_dn
@@ -19,7 +19,7 @@ from adzeguard.core.wellknown import EVERYONE_LIKE, RID_DOMAIN_COMPUTERS, RID_DO
 _NAMED = 100
 
 
-def check_grants(looked_at: LookedAt) -> Iterator[Finding]:
+def check_grants(looked_at: CheckInput) -> Iterator[Finding]:
     """Grants that nobody wrote down, and grants to whom they should not be."""
     rights, documented = looked_at.rights, documented_entries(looked_at.rights, looked_at.charter)
     for delegation in rights.own_grants():
@@ -62,7 +62,7 @@ def _is_everybody(rights: Rights, sid: Sid) -> bool:
     return sid in EVERYONE_LIKE or sid in (domain.account(RID_DOMAIN_USERS), domain.account(RID_DOMAIN_COMPUTERS))
 
 
-def check_descriptors(looked_at: LookedAt) -> Iterator[Finding]:
+def check_descriptors(looked_at: CheckInput) -> Iterator[Finding]:
     """Descriptors that cannot be read, and denials that come too late to win."""
     rights = looked_at.rights
     for use in rights.estate.catalogue.descriptor_uses():
@@ -78,7 +78,7 @@ def check_descriptors(looked_at: LookedAt) -> Iterator[Finding]:
             yield Finding("late-denial", _placed(rights, principal), message)
 
 
-def check_ways_up(looked_at: LookedAt) -> Iterator[Finding]:
+def check_ways_up(looked_at: CheckInput) -> Iterator[Finding]:
     """Each right by which people could make themselves members of a privileged group, however many have it.
 
     It is told once, where the way is shortest for the most powerful group.
@@ -106,7 +106,7 @@ def _way_up(rights: Rights, group: Principal, holder: int, people: Sequence[Reac
     return Finding("could-take-over", Named.of(group), message, member=who, evidence=evidence)
 
 
-def check_inheritance(looked_at: LookedAt) -> Iterator[Finding]:
+def check_inheritance(looked_at: CheckInput) -> Iterator[Finding]:
     """Privileged accounts take no rights from above, and all others do."""
     rights, privileged = looked_at.rights, looked_at.privileged
     catalogue, graph = rights.estate.catalogue, rights.estate.graph

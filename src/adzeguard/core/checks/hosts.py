@@ -11,8 +11,8 @@ from adzeguard.core.access.keepers import KeepersAtWork
 from adzeguard.core.charter.host_scope import on_hosts
 from adzeguard.core.charter.logon_rule import ResolvedLogonRule
 from adzeguard.core.charter.scopes import HostScopes
+from adzeguard.core.checks.check_input import CheckInput
 from adzeguard.core.checks.finding import Finding
-from adzeguard.core.checks.looked_at import LookedAt
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host, HostState, is_kept_by_itself
 from adzeguard.core.estate.named import Named
@@ -26,7 +26,7 @@ _FEWEST_USERS = 10
 """In a smaller directory half of all users is nobody in particular."""
 
 
-def check_hosts(looked_at: LookedAt) -> Iterator[Finding]:
+def check_hosts(looked_at: CheckInput) -> Iterator[Finding]:
     """Each thing that is wrong with a host's administrators, and each host that could not be read."""
     estate = looked_at.estate
     at_work = KeepersAtWork(estate, list(looked_at.charter.keepers))
@@ -73,7 +73,7 @@ def _known_elsewhere(estate: Estate, state: HostState, members: frozenset[Sid]) 
     return frozenset(sid for sid in members if ids[sid] is not None or not sid.startswith(own))
 
 
-def without_source(looked_at: LookedAt) -> Iterator[Finding]:
+def without_source(looked_at: CheckInput) -> Iterator[Finding]:
     """Each computer that no source of hosts takes: nobody knows who administers it."""
     estate = looked_at.estate
     if not any(host.source for host in estate.hosts):
@@ -168,7 +168,7 @@ class _NameTwins:
         return self._known[folded]
 
 
-def too_wide(looked_at: LookedAt) -> Iterator[Finding]:
+def too_wide(looked_at: CheckInput) -> Iterator[Finding]:
     """Groups of more than half of all users that administer hosts."""
     estate = looked_at.estate
     counts = Counter(sid for members in estate.host_administrators for sid in members)
@@ -188,7 +188,7 @@ def too_wide(looked_at: LookedAt) -> Iterator[Finding]:
             yield Finding("wide-administrators", Named.of(principal), message, evidence={"hosts": count})
 
 
-def long_unread(looked_at: LookedAt) -> Iterator[Finding]:
+def long_unread(looked_at: CheckInput) -> Iterator[Finding]:
     """Yield each host that has not answered for longer than it may."""
     estate = looked_at.estate
     for host in estate.hosts:
@@ -199,7 +199,7 @@ def long_unread(looked_at: LookedAt) -> Iterator[Finding]:
             yield Finding("host-long-unread", host_named(host), message, evidence={"days": age.days})
 
 
-def without_rule(looked_at: LookedAt) -> Iterator[Finding]:
+def without_rule(looked_at: CheckInput) -> Iterator[Finding]:
     """Yield each host that is read and that no rule reaches, where there are rules about hosts at all."""
     rules = HostScopes([found for rule in looked_at.charter.rules if (found := on_hosts(rule)) is not None])
     for host in looked_at.estate.hosts if rules.has_rules else ():
@@ -211,7 +211,7 @@ def without_rule(looked_at: LookedAt) -> Iterator[Finding]:
 _A_DAY: Final = 86_400
 
 
-def waiting_hosts(looked_at: LookedAt) -> Iterator[Finding]:
+def waiting_hosts(looked_at: CheckInput) -> Iterator[Finding]:
     """Yield each host below an OU whose rule refuses logon with a notice, and that was made longer ago than allowed."""
     estate = looked_at.estate
     holding = [

@@ -3,8 +3,8 @@
 from collections.abc import Iterator
 from typing import Final
 
+from adzeguard.core.checks.check_input import CheckInput
 from adzeguard.core.checks.finding import Finding
-from adzeguard.core.checks.looked_at import LookedAt
 from adzeguard.core.estate.hosts import LocalAccount
 from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.names import host_named
@@ -16,7 +16,7 @@ _FIRST_OF_PEOPLE: Final = 1000
 _MANY_HOSTS: Final = 3
 
 
-def local_accounts(looked_at: LookedAt) -> Iterator[Finding]:
+def local_accounts(looked_at: CheckInput) -> Iterator[Finding]:
     """Yield each guest that is enabled, and each account that is enabled on many hosts under one name."""
     by_name: dict[str, list[tuple[str, LocalAccount]]] = {}
     for host in looked_at.estate.hosts:

@@ -11,8 +11,8 @@ from adzeguard.core.charter.account_scopes import accounts_of
 from adzeguard.core.charter.grant_rule import ResolvedGrant
 from adzeguard.core.charter.scopes import HostScopes
 from adzeguard.core.charter.tier_rule import ResolvedTier, TierOfHosts
+from adzeguard.core.checks.check_input import CheckInput
 from adzeguard.core.checks.finding import Finding
-from adzeguard.core.checks.looked_at import LookedAt
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host
 from adzeguard.core.estate.logon import logon_of
@@ -21,7 +21,7 @@ from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.names import host_named
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.identity import Sid, fold_dn
-from adzeguard.core.trail.seen import Done, Logon
+from adzeguard.core.trail.privileged_events import Done, Logon
 from adzeguard.core.wellknown import WELL_KNOWN
 from adzeguard.core.wording import length_in_words
 
@@ -31,7 +31,7 @@ _IN_PERSON: Final = ("console", "remote")
 _LETS_CHANGE_MEMBERS: Final = frozenset({"group-membership", "group-lifecycle", "everything"})
 
 
-def check_past(looked_at: LookedAt) -> Iterator[Finding]:
+def check_past(looked_at: CheckInput) -> Iterator[Finding]:
     """Yield what was done to privileged groups for a moment only, at odd hours, or by somebody whom no rule lets."""
     seen = looked_at.seen
     let = _Let(looked_at) if seen.done else None
@@ -77,7 +77,7 @@ def _of(one: Done, check: str, what: str) -> Finding:
 class _Let:
     """Who may change groups: keepers and whoever is privileged any of them, others what a rule lets them."""
 
-    def __init__(self, looked_at: LookedAt) -> None:
+    def __init__(self, looked_at: CheckInput) -> None:
         self._estate = looked_at.estate
         keepers = {keeper.id for keeper in looked_at.charter.keepers if isinstance(keeper, Principal)}
         self._anywhere = self._sids(keepers | {group.id for group in looked_at.privileged})
@@ -105,7 +105,7 @@ class _Let:
         return self._estate.graph.position_of(one) is not None
 
 
-def check_logons(looked_at: LookedAt) -> Iterator[Finding]:
+def check_logons(looked_at: CheckInput) -> Iterator[Finding]:
     """Yield privileged accounts that logged on where they may not, and those that somebody tries in vain."""
     logons = looked_at.seen.logons
     if not logons:
@@ -135,7 +135,7 @@ def _logon(one: Logon, check: str, message: str, host: Host) -> Finding:
 class _Judge:
     """Where accounts may log on, by refusals, by limits and by tiers."""
 
-    def __init__(self, looked_at: LookedAt) -> None:
+    def __init__(self, looked_at: CheckInput) -> None:
         self._estate: Estate = looked_at.estate
         tiers = looked_at.charter.of(ResolvedTier)
         self._scopes = HostScopes([TierOfHosts(rule.id, rule.of_hosts, rule.tier) for rule in tiers if rule.of_hosts])
@@ -165,7 +165,7 @@ class _Judge:
             yield "logon-though-refused", f"it may log on to other hosts alone, not to {host.name}"
 
 
-def check_trail(looked_at: LookedAt) -> Iterator[Finding]:
+def check_trail(looked_at: CheckInput) -> Iterator[Finding]:
     """Yield what the trail should show and does not: kinds of events, stretches of time, changes of our own."""
     seen = looked_at.seen
     if seen.since is None:

@@ -4,13 +4,13 @@ from collections.abc import Iterator
 
 from adzeguard.core.access.chains import chain_as_data, chain_in_words
 from adzeguard.core.access.members import Access, members_of
+from adzeguard.core.checks.check_input import CheckInput
 from adzeguard.core.checks.finding import Finding
-from adzeguard.core.checks.looked_at import LookedAt
 from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.principal import Kind
 
 
-def check_privileged(looked_at: LookedAt) -> Iterator[Finding]:
+def check_privileged(looked_at: CheckInput) -> Iterator[Finding]:
     """Disabled accounts left inside, members by primary group, everybody-like principals, and cycles.
 
     Each is told once, in the most powerful group where it stands nearest: what leads from one privileged group into

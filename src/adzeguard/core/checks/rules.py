@@ -2,13 +2,13 @@
 
 from collections.abc import Iterator
 
+from adzeguard.core.checks.check_input import CheckInput
 from adzeguard.core.checks.finding import Finding
-from adzeguard.core.checks.looked_at import LookedAt
 from adzeguard.core.review.corrections import corrections
 from adzeguard.core.review.leased import less_leased
 
 
-def deviations_from_rules(looked_at: LookedAt) -> Iterator[Finding]:
+def deviations_from_rules(looked_at: CheckInput) -> Iterator[Finding]:
     """Yield a finding for each correction."""
     found = corrections(looked_at.rights, looked_at.charter, looked_at.put_in)
     for correction in less_leased(found, looked_at.leases):

@@ -6,8 +6,8 @@ from typing import Final
 
 from adzeguard.core.check_row import Severity
 from adzeguard.core.checks.check import Check
+from adzeguard.core.checks.check_input import CheckInput
 from adzeguard.core.checks.finding import Finding
-from adzeguard.core.checks.looked_at import LookedAt
 from adzeguard.core.checks.past import check_logons, check_past, check_trail
 from adzeguard.core.checks.waivers import check_waivers
 from adzeguard.core.estate.named import Named
@@ -19,7 +19,7 @@ _EXTENDED_OFTEN: Final = 3
 _LATELY: Final = timedelta(days=30)
 
 
-def check_leases(looked_at: LookedAt) -> Iterator[Finding]:
+def check_leases(looked_at: CheckInput) -> Iterator[Finding]:
     """Yield them; of what has ended only what ended lately."""
     now = looked_at.moment
     for lease in looked_at.leases:

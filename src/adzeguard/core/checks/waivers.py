@@ -3,8 +3,8 @@
 from collections.abc import Iterator
 from typing import Final
 
+from adzeguard.core.checks.check_input import CheckInput
 from adzeguard.core.checks.finding import Finding
-from adzeguard.core.checks.looked_at import LookedAt
 from adzeguard.core.estate.named import Named
 from adzeguard.core.time.question import Waiver
 
@@ -31,7 +31,7 @@ def left_finding(finding: Finding, waiver: Waiver) -> Finding:
     )
 
 
-def check_waivers(looked_at: LookedAt) -> Iterator[Finding]:
+def check_waivers(looked_at: CheckInput) -> Iterator[Finding]:
     """Yield each waiver that holds and was renewed so often that nobody decides on it any more."""
     for one in looked_at.waivers:
         if one.holds(looked_at.moment) and one.renewed >= _RENEWED_OFTEN:

@@ -24,7 +24,7 @@ from adzeguard.core.rights.origin import Given, given, giving_container
 from adzeguard.core.rights.passages import Passages
 from adzeguard.core.rights.questions import Asked
 from adzeguard.core.rights.reach_graph import EVERYBODY, Edge, ReachGraph, object_of, objects_of
-from adzeguard.core.rights.really import Walker, seen_among
+from adzeguard.core.rights.shadowed import Walker, seen_among
 from adzeguard.core.rights.takeover import Takeover, TakeoverReader
 from adzeguard.core.rights.ways import LINKING, MEMBER, MOVING, PRIMARY
 from adzeguard.core.wellknown import (

@@ -26,7 +26,7 @@ from adzeguard.core.wellknown import ADMINISTRATORS
 
 
 @dataclass(frozen=True)
-class Reported:
+class ReportInput:
     """What reports are made of."""
 
     rights: Rights
@@ -45,7 +45,7 @@ class Reported:
         return self.rights.estate
 
 
-def privileged(reported: Reported) -> Table:
+def privileged(reported: ReportInput) -> Table:
     """Return who is inside each privileged group, and through what."""
     rows = [
         {
@@ -74,7 +74,7 @@ def privileged(reported: Reported) -> Table:
     return Table(rows, columns, "Who is privileged", f"{len(rows)} memberships", "Nobody.")
 
 
-def hosts(reported: Reported) -> Table:
+def hosts(reported: ReportInput) -> Table:
     """Return who administers each host, by direct entries; groups among them are named as such."""
     estate, rows = reported.estate, []
     for host in estate.hosts:
@@ -107,7 +107,7 @@ def hosts(reported: Reported) -> Table:
     return Table(rows, columns, "Who administers hosts", f"{len(rows)} entries", "No host is known.")
 
 
-def delegation(reported: Reported) -> Table:
+def delegation(reported: ReportInput) -> Table:
     """Return what was granted over OUs, groups and other objects, and whether a rule says so."""
     from dataclasses import replace
 
@@ -118,14 +118,14 @@ def delegation(reported: Reported) -> Table:
     )
 
 
-def changes(reported: Reported) -> Table:
+def changes(reported: ReportInput) -> Table:
     """Return what was enacted."""
     from dataclasses import replace
 
     return replace(reported.changes, title="What was changed")
 
 
-def stale(reported: Reported) -> Table:
+def stale(reported: ReportInput) -> Table:
     """Return everything that is stale, kind by kind."""
     rows = [
         {
@@ -151,7 +151,7 @@ def stale(reported: Reported) -> Table:
     return Table(rows, columns, "What is stale", f"{len(rows)} things", "Nothing is stale.")
 
 
-def charter(reported: Reported) -> Table:
+def charter(reported: ReportInput) -> Table:
     """Return the rules in words, for people who do not read the files that they stand in."""
     demands = dict(reported.words(reported.charter.charter))
     today = reported.now.astimezone().date()
@@ -179,7 +179,7 @@ def charter(reported: Reported) -> Table:
     return Table(rows, columns, "The charter", f"{len(rows)} rules", "The charter has no rule.")
 
 
-Report = Callable[[Reported], Table]
+Report = Callable[[ReportInput], Table]
 
 
 @dataclass(frozen=True, slots=True)
@@ -201,7 +201,7 @@ REPORTS: Final[Mapping[str, ReportRow]] = {
 """A further report is a function beside these, and a row here."""
 
 
-def all_reports(reported: Reported, pictures: Sequence[Picture] = ()) -> Page:
+def all_reports(reported: ReportInput, pictures: Sequence[Picture] = ()) -> Page:
     """Return all of them, one after the other, and pictures after them."""
     tables = {name: report.make(reported) for name, report in REPORTS.items()}
     data: dict[str, Any] = {name: [_for_programs(table, row) for row in table.rows] for name, table in tables.items()}

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from typing import Any, Final
 
-from adzeguard.core.trail.support import Gap
+from adzeguard.core.trail.audit_coverage import Gap
 from adzeguard.core.views.page import Lines, Page, Section
 from adzeguard.core.wording import length_in_words
 

@@ -4,7 +4,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from datetime import datetime
 from typing import Any, Final
 
-from adzeguard.core.trail.support import Gap
+from adzeguard.core.trail.audit_coverage import Gap
 from adzeguard.core.views.page import Fact, Lines, Page, Section
 from adzeguard.core.views.table import Column, Table
 from adzeguard.core.wording import age_in_words

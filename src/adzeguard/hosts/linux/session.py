@@ -29,7 +29,7 @@ from adzeguard.hosts.linux.fact_files import FACT_FILES
 from adzeguard.hosts.linux.kept import Kept, KeptElevation, KeptName, kept_text, read_kept
 from adzeguard.hosts.linux.native_names import NativeNames
 from adzeguard.hosts.linux.notice_files import notice_files
-from adzeguard.hosts.linux.seen import Seen, state_of
+from adzeguard.hosts.linux.reading import Seen, state_of
 from adzeguard.hosts.linux.shell import Ran, Shell, with_arguments
 from adzeguard.hosts.linux.sudoers import SUDOERS, NamedElevation, sudoers_text
 
@@ -63,7 +63,7 @@ class LinuxSession:
 
     def change(self, change: Change) -> None:
         """Make one change. `HostRefusedError` carries the host's own reason, or ours, for a no."""
-        make = _MAKING.get(type(change))
+        make = _EXECUTORS.get(type(change))
         if make is None:
             raise HostRefusedError(f"a Linux host knows no change of the kind {change.kind}")
         make(self, self._look(), change)
@@ -231,7 +231,7 @@ class LinuxSession:
         return ("root", self._shell.account) if self._shell.account else ("root",)
 
 
-_MAKING: Final[Mapping[type[Change], Callable[[LinuxSession, Seen, Any], None]]] = {
+_EXECUTORS: Final[Mapping[type[Change], Callable[[LinuxSession, Seen, Any], None]]] = {
     AddLocalMember: LinuxSession.change_member,
     RemoveLocalMember: LinuxSession.change_member,
     RefuseLogon: LinuxSession.change_refusal,

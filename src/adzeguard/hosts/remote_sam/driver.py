@@ -37,7 +37,7 @@ DRIVER: Final = DriverKind(
         Setting("port", "Where SMB listens; otherwise 445."),
     ),
     open_remote_sam,
-    works_apart=True,
+    in_worker=True,
     is_heavy=True,  # 80 ms of computing a host, seen with real ones: threads share one core
     asks_secret=lambda settings: settings.get("kerberos", "false") != "true",
 )

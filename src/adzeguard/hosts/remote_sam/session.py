@@ -51,7 +51,7 @@ class RemoteSamSession:
 
     def change(self, change: Change) -> None:
         """Make one change. `HostRefusedError` carries the host's own reason for a no."""
-        make = _MAKING.get(type(change))
+        make = _EXECUTORS.get(type(change))
         if make is None:
             raise HostRefusedError(f"a host reached by its account database knows no change of the kind {change.kind}")
         with library_errors(self._name):
@@ -130,7 +130,7 @@ class RemoteSamSession:
             values.close()
 
 
-_MAKING: Final[Mapping[type[Change], Callable[[RemoteSamSession, Any], None]]] = {
+_EXECUTORS: Final[Mapping[type[Change], Callable[[RemoteSamSession, Any], None]]] = {
     AddLocalMember: RemoteSamSession.change_member,
     RemoveLocalMember: RemoteSamSession.change_member,
     RefuseLogon: RemoteSamSession.change_refusal,

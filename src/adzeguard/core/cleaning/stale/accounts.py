@@ -6,7 +6,7 @@ from datetime import timedelta
 import numpy as np
 from numpy.typing import NDArray
 
-from adzeguard.core.cleaning.stale.found import Looked, Stale
+from adzeguard.core.cleaning.stale.found import Stale, StaleInput
 from adzeguard.core.cleaning.thresholds import LAG
 from adzeguard.core.estate.links import Ids
 from adzeguard.core.estate.moments import moment
@@ -15,14 +15,14 @@ from adzeguard.core.estate.principal import Kind, Principal
 _CREATED, _USED, _PASSWORD, _EXPIRES = range(4)
 
 
-def stale_accounts(looked: Looked) -> Iterator[Stale]:
+def stale_accounts(looked: StaleInput) -> Iterator[Stale]:
     """Yield accounts of people, by name, once for each thing that is stale about them."""
     for one in _suspects(looked, Kind.USER):
         yield from _unused(looked, one)
         yield from _of_person(looked, one)
 
 
-def stale_computers(looked: Looked) -> Iterator[Stale]:
+def stale_computers(looked: StaleInput) -> Iterator[Stale]:
     """Yield accounts of computers in the same way; their passwords renew themselves, so an old one says it is gone."""
     for one in _suspects(looked, Kind.COMPUTER):
         yield from _unused(looked, one)
@@ -30,7 +30,7 @@ def stale_computers(looked: Looked) -> Iterator[Stale]:
             yield Stale.of(one, "disabled", "its account is disabled", moment(one.details.get("last_logon")))
 
 
-def _suspects(looked: Looked, kind: Kind) -> list[Principal]:
+def _suspects(looked: StaleInput, kind: Kind) -> list[Principal]:
     """Return those that something may be stale about: of a million accounts only these are looked at one by one."""
     ids, times = looked.estate.catalogue.times_of(kind)
     now, limits = int(looked.now.timestamp()), looked.thresholds
@@ -55,7 +55,7 @@ def _seconds(time: timedelta) -> int:
     return int(time.total_seconds())
 
 
-def _unused(looked: Looked, one: Principal) -> Iterator[Stale]:
+def _unused(looked: StaleInput, one: Principal) -> Iterator[Stale]:
     """Yield that nobody has used it: the replicated stamp may lie behind the last logon, which is allowed for."""
     used, made = moment(one.details.get("last_logon")), moment(one.details.get("created"))
     if used is not None and looked.now - used > looked.thresholds.unused + LAG:
@@ -67,7 +67,7 @@ def _unused(looked: Looked, one: Principal) -> Iterator[Stale]:
         yield Stale.of(one, "never-used", f"never used{since}", made)
 
 
-def _of_person(looked: Looked, one: Principal) -> Iterator[Stale]:
+def _of_person(looked: StaleInput, one: Principal) -> Iterator[Stale]:
     password, expires = moment(one.details.get("password_set")), moment(one.details.get("expires"))
     if not one.enabled and one.id in looked.inside_privileged:
         groups = [group for group in looked.privileged if one.id in looked.estate.graph.expand(group.id).members]

@@ -41,7 +41,7 @@ class Stale:
 
 
 @dataclass(frozen=True)
-class Looked:
+class StaleInput:
     """Where staleness is looked for, and from when on something is stale. `built_in` takes in what is born with it."""
 
     rights: Rights

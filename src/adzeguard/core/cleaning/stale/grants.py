@@ -4,12 +4,12 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from adzeguard.core.cleaning.stale.found import Looked, Stale, is_born
+from adzeguard.core.cleaning.stale.found import Stale, StaleInput, is_born
 from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.rights.delegations import Delegation, sorted_for_people
 
 
-def stale_grants(looked: Looked) -> Iterator[Stale]:
+def stale_grants(looked: StaleInput) -> Iterator[Stale]:
     """Yield grants and denials whose holder is nothing, a group with nobody inside, or a disabled account."""
     graph = looked.estate.graph
     holding = graph.groups_listing_any(np.ones(graph.size, bool))
@@ -24,7 +24,7 @@ def stale_grants(looked: Looked) -> Iterator[Stale]:
             yield _about(one, "to-a-disabled-account", f"{one.sentence}: the account is disabled")
 
 
-def _counts(looked: Looked, holder: Principal) -> bool:
+def _counts(looked: StaleInput, holder: Principal) -> bool:
     return looked.built_in or not is_born(holder)
 
 

@@ -5,13 +5,13 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from adzeguard.core.cleaning.stale.found import Looked, Stale
+from adzeguard.core.cleaning.stale.found import Stale, StaleInput
 from adzeguard.core.estate.membership import MembershipGraph
 from adzeguard.core.estate.moments import moment
 from adzeguard.core.estate.principal import Kind
 
 
-def stale_groups(looked: Looked) -> Iterator[Stale]:
+def stale_groups(looked: StaleInput) -> Iterator[Stale]:
     """Yield each stale group once for each thing that is stale about it, by name."""
     graph = looked.estate.graph
     anybody = np.ones(graph.size, bool)
@@ -42,7 +42,7 @@ def stale_groups(looked: Looked) -> Iterator[Stale]:
             yield Stale.of(group, "in-a-ring", "it contains itself through other groups", made)
 
 
-def _not_accounts(looked: Looked) -> NDArray[np.bool_]:
+def _not_accounts(looked: StaleInput) -> NDArray[np.bool_]:
     """By ids, what is inside groups and can be neither enabled nor disabled, such as a contact."""
     flags = np.ones(looked.estate.graph.size, bool)
     for kind in (Kind.USER, Kind.COMPUTER):
@@ -50,7 +50,7 @@ def _not_accounts(looked: Looked) -> NDArray[np.bool_]:
     return flags
 
 
-def _unresolved(looked: Looked) -> NDArray[np.bool_]:
+def _unresolved(looked: StaleInput) -> NDArray[np.bool_]:
     """By ids, the placeholders for SIDs of this domain that belong to nothing in it any more."""
     flags = np.zeros(looked.estate.graph.size, bool)
     catalogue, own = looked.estate.catalogue, f"{looked.estate.domain.sid}-"

@@ -2,12 +2,12 @@
 
 from collections.abc import Iterator
 
-from adzeguard.core.cleaning.stale.found import Looked, Stale
+from adzeguard.core.cleaning.stale.found import Stale, StaleInput
 from adzeguard.core.identity import Sid
 from adzeguard.core.time.lease import Lease
 
 
-def stale_leases(looked: Looked) -> Iterator[Stale]:
+def stale_leases(looked: StaleInput) -> Iterator[Stale]:
     """Yield open leases that should have ended, or whose account or group is gone or disabled."""
     for one in looked.leases:
         if not one.is_open:
@@ -19,7 +19,7 @@ def stale_leases(looked: Looked) -> Iterator[Stale]:
             yield Stale(sort, why, name, one.begun)
 
 
-def _gone(looked: Looked, lease: Lease) -> Iterator[tuple[str, str]]:
+def _gone(looked: StaleInput, lease: Lease) -> Iterator[tuple[str, str]]:
     sids = [Sid(sid) for sid in (lease.member_sid, "" if lease.host else lease.group_sid) if sid]
     ids = looked.estate.ids_of_sids(sids)
     for sid in sids:
@@ -31,7 +31,7 @@ def _gone(looked: Looked, lease: Lease) -> Iterator[tuple[str, str]]:
             yield "disabled", f"{word} is disabled"
 
 
-def stale_waivers(looked: Looked) -> Iterator[Stale]:
+def stale_waivers(looked: StaleInput) -> Iterator[Stale]:
     """Yield waivers for what is not found any more; without a look at the findings, none."""
     for one in looked.waivers:
         if looked.fingerprints is not None and one.holds(looked.now) and one.fingerprint not in looked.fingerprints:

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from typing import Final
 
 from adzeguard.core.cleaning.stale.accounts import stale_accounts, stale_computers
-from adzeguard.core.cleaning.stale.found import Looked, Stale
+from adzeguard.core.cleaning.stale.found import Stale, StaleInput
 from adzeguard.core.cleaning.stale.grants import stale_grants
 from adzeguard.core.cleaning.stale.groups import stale_groups
 from adzeguard.core.cleaning.stale.in_time import stale_leases, stale_waivers
@@ -21,7 +21,7 @@ class StaleKind:
     name: str
     label: str
     words: str
-    find: Callable[[Looked], Iterable[Stale]]
+    find: Callable[[StaleInput], Iterable[Stale]]
 
 
 KINDS: Final[tuple[StaleKind, ...]] = (

@@ -2,14 +2,14 @@
 
 from collections.abc import Iterator
 
-from adzeguard.core.cleaning.stale.found import Looked, Stale
+from adzeguard.core.cleaning.stale.found import Stale, StaleInput
 from adzeguard.core.estate.moments import moment
 from adzeguard.core.estate.places import short_dn
 from adzeguard.core.estate.principal import Flag, Kind
 from adzeguard.core.identity import fold_dn, parent_dn
 
 
-def stale_ous(looked: Looked) -> Iterator[Stale]:
+def stale_ous(looked: StaleInput) -> Iterator[Stale]:
     """Yield the OUs in which nothing lies, and those in which only such OUs lie, from the top down."""
     catalogue = looked.estate.catalogue
     ous = catalogue.principals(catalogue.of_kind(Kind.OU).tolist()).values()
@@ -25,7 +25,7 @@ def stale_ous(looked: Looked) -> Iterator[Stale]:
             yield Stale(found.sort, found.why, short_dn(looked.estate, ou.dn), found.since, ou.dn, "", ou)
 
 
-def _holds_ous_alone(looked: Looked, dn: str) -> bool:
+def _holds_ous_alone(looked: StaleInput, dn: str) -> bool:
     catalogue = looked.estate.catalogue
     below = catalogue.principals(catalogue.below(dn).tolist()).values()
     return all(one.kind == Kind.OU for one in below)

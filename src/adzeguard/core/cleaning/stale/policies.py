@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from datetime import datetime
 
 from adzeguard.core.access.shares import whole_path
-from adzeguard.core.cleaning.stale.found import Looked, Stale
+from adzeguard.core.cleaning.stale.found import Stale, StaleInput
 from adzeguard.core.descriptors.descriptor import Descriptor, is_readable
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.moments import moment
@@ -19,7 +19,7 @@ _BORN = ("{31b2f340-016d-11d2-945f-00c04fb984f9}", "{6ac1786c-016f-11d2-945f-00c
 """The two policies of every domain, by their names ([MS-GPOD] 1.1.1.2)."""
 
 
-def stale_policies(looked: Looked) -> Iterator[Stale]:
+def stale_policies(looked: StaleInput) -> Iterator[Stale]:
     """Yield policies that are linked nowhere, linked where every link is off, or linked and empty."""
     links, folders = _links(looked.estate), _folders(looked)
     catalogue = looked.estate.catalogue
@@ -41,7 +41,7 @@ def stale_policies(looked: Looked) -> Iterator[Stale]:
     yield from folders_without_policy(looked)
 
 
-def folders_without_policy(looked: Looked) -> Iterator[Stale]:
+def folders_without_policy(looked: StaleInput) -> Iterator[Stale]:
     """Yield the folders of policies of which the object is gone: only where the share of the domain was read."""
     catalogue = looked.estate.catalogue
     known = {_guid(one.dn) for one in catalogue.principals(catalogue.of_kind(Kind.POLICY).tolist()).values()}
@@ -50,7 +50,7 @@ def folders_without_policy(looked: Looked) -> Iterator[Stale]:
             yield Stale("folder-without-policy", "the folder of a directory policy that is gone", path)
 
 
-def _folders(looked: Looked) -> dict[str, str]:
+def _folders(looked: StaleInput) -> dict[str, str]:
     """Return by the names of policies where their folders lie ([MS-GPOD] 1.1.1.2), as the share was read."""
     found: dict[str, str] = {}
     for share in looked.shared.shares:
@@ -84,7 +84,7 @@ def _changed(policy: Principal) -> datetime | None:
     return moment(policy.details.get("changed")) or moment(policy.details.get("created"))
 
 
-def _by_whom(looked: Looked, policy: Principal) -> str:
+def _by_whom(looked: StaleInput, policy: Principal) -> str:
     """Say who owns it: whoever made it, so that there is somebody to ask."""
     raw = looked.estate.catalogue.descriptors([policy.id]).get(policy.id, b"")
     owner = Descriptor.from_bytes(raw).owner if is_readable(raw) else None

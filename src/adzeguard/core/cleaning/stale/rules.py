@@ -11,12 +11,12 @@ from adzeguard.core.charter.local_group_rule import ResolvedLocalGroupRule
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.charter.rule import Resolved, RuleBase
 from adzeguard.core.charter.scopes import HostScopes
-from adzeguard.core.cleaning.stale.found import Looked, Stale
+from adzeguard.core.cleaning.stale.found import Stale, StaleInput
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.review.member_demands import MemberDemands
 
 
-def stale_rules(looked: Looked) -> Iterator[Stale]:
+def stale_rules(looked: StaleInput) -> Iterator[Stale]:
     """Yield rules that are switched off, past their last day, about nothing, or overruled wherever they reach."""
     charter = looked.charter
     if charter is None:

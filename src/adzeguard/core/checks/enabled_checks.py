@@ -10,7 +10,9 @@ from adzeguard.core.errors import SettingsError
 from adzeguard.core.wording import did_you_mean
 
 
-def tuned(off: Collection[str], severities: Mapping[str, str], checks: Sequence[Check] = CHECKS) -> list[Check]:
+def enabled_checks(
+    off: Collection[str], severities: Mapping[str, str], checks: Sequence[Check] = CHECKS
+) -> list[Check]:
     """Return the checks that are on, each with its severity; `SettingsError` for a name that is none."""
     known = [check.id for check in checks]
     for name in (*off, *severities):

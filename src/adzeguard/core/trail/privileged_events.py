@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 
-from adzeguard.core.trail.support import Gap
+from adzeguard.core.trail.audit_coverage import Gap
 
 
 @dataclass(frozen=True, slots=True)

@@ -20,8 +20,8 @@ from adzeguard.core.errors import AdzeguardError, HostUnknownError
 from adzeguard.core.estate.capabilities import pack_state
 from adzeguard.core.estate.fleet import FleetPart
 from adzeguard.core.estate.hosts import Host, HostState
-from adzeguard.hosts.careful import session_with
 from adzeguard.hosts.executor import make_on_host
+from adzeguard.hosts.guarded_session import session_with
 from adzeguard.hosts.port import HostSession, HostSource
 
 _AT_ONCE: Final = 4
@@ -60,7 +60,7 @@ class HostDone:
     otherwise: bool = False
 
 
-class Crew(Protocol):
+class WorkerPool(Protocol):
     """Other processes that work with hosts."""
 
     @property

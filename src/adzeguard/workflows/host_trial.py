@@ -4,8 +4,8 @@ from collections.abc import Iterator
 
 from adzeguard.core.errors import AdzeguardError
 from adzeguard.core.estate.hosts import Host
-from adzeguard.hosts.careful import session_with
 from adzeguard.hosts.fleet import Fleet
+from adzeguard.hosts.guarded_session import session_with
 from adzeguard.hosts.port import Step, TryableSource
 
 

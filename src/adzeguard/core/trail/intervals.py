@@ -23,7 +23,7 @@ class Stretch:
     ended: Event | None = None
 
 
-def stretches_of(
+def intervals_of(
     group: str, events: Sequence[Known], members: Mapping[str, AbstractSet[str]], groups: AbstractSet[str]
 ) -> dict[str, list[Stretch]]:
     """Return the stretches of each person, the oldest first.

@@ -16,10 +16,10 @@ import pytest
 from adzeguard.core.drivers import Names, Secret, Settings
 from adzeguard.core.estate.fleet import FleetPart
 from adzeguard.core.estate.hosts import Host
-from adzeguard.hosts.apart import SourceApart
 from adzeguard.hosts.fleet import Fleet, FleetSource
 from adzeguard.hosts.processes import Processes
 from adzeguard.hosts.standin import StandinHosts, open_standins
+from adzeguard.hosts.worker_pool import SourceApart
 from adzeguard.workflows.collect import read_hosts
 from tests.program import Program
 

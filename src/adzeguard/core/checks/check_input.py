@@ -11,13 +11,13 @@ from adzeguard.core.estate.principal import Principal
 from adzeguard.core.rights.delegations import Rights
 from adzeguard.core.time.lease import Lease
 from adzeguard.core.time.question import Waiver
-from adzeguard.core.trail.seen import Seen
+from adzeguard.core.trail.privileged_events import Seen
 
 USUAL_WAIT = 14
 
 
 @dataclass(frozen=True)
-class LookedAt:
+class CheckInput:
     """The estate with its rights, the charter, the privileged groups, and what rules have put in."""
 
     rights: Rights

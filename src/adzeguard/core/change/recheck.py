@@ -22,7 +22,7 @@ _MADE_WITH: Final = frozenset({"objectclass", "samaccountname", "grouptype", "de
 _MADE_KINDS: Final = (Kind.GROUP, Kind.OU)
 
 
-def untruths(privilege: Privilege, proposal: Proposal) -> Iterator[str]:
+def misstatements(privilege: Privilege, proposal: Proposal) -> Iterator[str]:
     """Yield each thing that the proposal says otherwise than it is: names, words, what it makes, what it comes to.
 
     Every name is looked up again by its SID, or by its DN where it has none; only words and impact that come out the

@@ -12,7 +12,7 @@ from adzeguard.report.cells import cell
 
 
 @dataclass(frozen=True, slots=True)
-class Narrowing:
+class Filtering:
     """What somebody wants of a table: columns and a column to sort by, by key or heading; texts that rows must hold."""
 
     columns: tuple[str, ...] = ()
@@ -38,7 +38,7 @@ class Narrowing:
     @property
     def is_nothing(self) -> bool:
         """Whether the table is wanted as it is."""
-        return self == Narrowing()
+        return self == Filtering()
 
 
 def _column(table: Table, name: str) -> Column:

@@ -6,13 +6,13 @@ from datetime import datetime, timedelta
 from typing import Final
 
 from adzeguard.core.estate.principal import Principal
+from adzeguard.core.trail.audit_coverage import gaps, missing
 from adzeguard.core.trail.event import Event
 from adzeguard.core.trail.history import Known, history_of
-from adzeguard.core.trail.seen import Done, Logon, Seen, Unseen
-from adzeguard.core.trail.support import gaps, missing
+from adzeguard.core.trail.privileged_events import Done, Logon, Seen, Unseen
+from adzeguard.workflows.ancestor_groups import leading
 from adzeguard.workflows.history import declared_by, nested_now
 from adzeguard.workflows.identities import Identities
-from adzeguard.workflows.leading import leading
 from adzeguard.workflows.past import AROUND, Elsewhere, Past, all_known
 
 _SETTLING: Final = timedelta(minutes=10)

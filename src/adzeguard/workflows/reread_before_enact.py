@@ -23,7 +23,7 @@ _MOST_COMPARED: Final = 2_000
 _FLAGS: Final = Flag.ENABLED | Flag.SECURITY_GROUP
 
 
-def look_again(
+def reread_before_enact(
     directory: DirectoryDriver, store: EstateStore, estate: Estate, changes: Sequence[Change], now: datetime
 ) -> bool:
     """Read again the groups that control the directory, who is in them, and the groups that changes are about.

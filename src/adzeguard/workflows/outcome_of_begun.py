@@ -5,14 +5,14 @@ from adzeguard.core.change.outcome import Outcome
 from adzeguard.core.errors import AdzeguardError
 from adzeguard.core.estate.estate import Estate
 from adzeguard.directory.executors.table import seen_in_directory
-from adzeguard.hosts.careful import session_with
 from adzeguard.hosts.executor import seen_on_host
+from adzeguard.hosts.guarded_session import session_with
 from adzeguard.shares.executor import seen_on_share
 from adzeguard.store.notes import seen_note
 from adzeguard.workflows.run import Ports
 
 
-def made_after_all(ports: Ports, estate: Estate, change: Change) -> Outcome | None:
+def outcome_of_begun(ports: Ports, estate: Estate, change: Change) -> Outcome | None:
     """Return that a change stands, if it does; None where it does not, or where nobody answers."""
     try:
         outcome = _seen(ports, estate, change)

@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from adzeguard.core.trail.event import Event
 from adzeguard.core.trail.history import Known
-from adzeguard.core.trail.stretches import about, stretches_of
+from adzeguard.core.trail.intervals import about, intervals_of
 
 BEGIN = datetime(2026, 11, 1, tzinfo=UTC)
 GROUPS = ("G0", "G1", "G2", "G3")
@@ -63,7 +63,7 @@ def test_at_every_moment_just_those_who_were_inside(
     """Nested groups, rings and empty groups among them; also when only the events that can matter are looked at."""
     events, members, moments = past
     looked_at = about("G0", events, members, set(GROUPS)) if narrowed else events
-    found = stretches_of("G0", looked_at, members, set(GROUPS))
+    found = intervals_of("G0", looked_at, members, set(GROUPS))
     for minute, before in enumerate(moments):
         moment = at(minute) - timedelta(seconds=30)
         inside = {
