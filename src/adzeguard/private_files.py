@@ -32,7 +32,7 @@ def write_new(path: Path, text: str | bytes) -> None:
     try:
         with os.fdopen(handle, "wb") as file:
             file.write(text if isinstance(text, bytes) else text.encode("utf-8", "backslashreplace"))
-        # A name is given only to what is whole: whoever is stopped before leaves nothing that looks like it.
+        # A name is given only to what is whole: a program that is stopped before leaves nothing that looks like it.
         os.link(temporary, path, follow_symlinks=False)
     finally:
         Path(temporary).unlink(missing_ok=True)
@@ -55,7 +55,7 @@ def write_result(path: Path, content: bytes) -> None:
 
     A file is written whole or not at all. What is there and is no file, such as a device, a pipe or one of the
     program's own streams, is written into as it stands: a name in its place would take it from everybody. A link to a
-    file is refused, since whoever planted it chose what is lost.
+    file is refused: who planted it chose what would be lost.
     """
     stream = _STREAM.fullmatch(str(path))
     if stream is not None:

@@ -17,7 +17,7 @@ from adzeguard.core.errors import UsageError
 @click.argument("questions", nargs=-1, required=True, metavar="QUESTION…")
 @click.option("--mend", is_flag=True, help="Put it right now.")
 @click.option("--leave-until", "until", type=COMING, metavar="DATE", help="Leave it until then: 2026-12-24, 2w, 30d.")
-@click.option("--why", required=True, metavar="TEXT", help="Why; whoever asks later reads it.")
+@click.option("--why", required=True, metavar="TEXT", help="Why; people who ask later read it.")
 @enacting_options
 @workspace_option
 def command(

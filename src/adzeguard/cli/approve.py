@@ -31,8 +31,8 @@ if TYPE_CHECKING:
 def command(proposal_file: Path, key: Path | None, made: Path | None, yes: bool, folder: Path | None) -> int:
     """Say yes to somebody else's proposal: look at it, and sign its bytes with your SSH key.
 
-    The signature is written beside it, as PROPOSAL.approved. Whoever enacts the proposal needs it where adzeguard.toml
-    asks for a second pair of eyes. It counts for these bytes alone, and not for whoever proposed or enacts them.
+    The signature is written beside it, as PROPOSAL.approved. To enact the proposal it is needed where adzeguard.toml
+    asks for a second pair of eyes. It counts for these bytes alone, and not for those who proposed or enact them.
     """
     from adzeguard.core.views.changes import proposal_page
     from adzeguard.private_files import write_result

@@ -35,7 +35,7 @@ _SEVERITIES = ("note", "low", "medium", "high", "critical")
 def command(
     severity: str, rules: tuple[str, ...], each: bool, form: str, output: Path | None, folder: Path | None
 ) -> int:
-    """Show what deviates from the charter, and what is wrong whatever the charter says.
+    """Show what deviates from the charter, and what is wrong regardless of the charter.
 
     What is alike in many places is one row for people; json, jsonl and csv have each. Ends with 3 when there are
     findings; a note alone is none.

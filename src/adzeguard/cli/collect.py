@@ -44,7 +44,7 @@ def command(full: bool, shares: bool, depth: int, workers: str, folder: Path | N
     written = done.written
     put(f"Changed since the last time: {written.objects} objects, {written.groups} groups, {written.hosts} hosts.\n")
     if written.gone:
-        # A denial of reading hides objects from whoever reads, and looks like a deletion.
+        # A denial of reading hides objects from the reading account, and looks like a deletion.
         names = some_of(written.gone, _SHOWN)
         say(f"Not there any more, deleted or hidden from this account ({len(written.gone)}): {names}")
     for host in done.hosts_unread[:_SHOWN]:

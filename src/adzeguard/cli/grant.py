@@ -33,7 +33,7 @@ F = TypeVar("F", bound=Callable[..., Any])
 
 
 class _Grants(CommandGroup):
-    """Says what whoever begins with a name may have meant."""
+    """Says what somebody who begins with a name may have meant."""
 
     def refuse(self, ctx: click.Context, args: list[str], names: list[str]) -> NoReturn:
         """Tell the right line for "grant WHO …"."""

@@ -13,7 +13,7 @@ from adzeguard.core.errors import UsageError
 
 
 class _Scope(click.Choice[str]):
-    """The scopes of groups, written in whichever way: domain-local, domainlocal, Domain Local."""
+    """The scopes of groups, written in any way: domain-local, domainlocal, Domain Local."""
 
     def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> str:
         """Return the scope as we write it."""

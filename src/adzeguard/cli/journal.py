@@ -121,9 +121,9 @@ def verify(seals: tuple[Path, ...], folder: Path | None) -> int:
 @click.option("--key", type=click.Path(path_type=Path), metavar="FILE", help="The SSH key; else [seal] key.")
 @workspace_option
 def seal(key: Path | None, folder: Path | None) -> int:
-    """Sign where the journal ends now, keep that, and send it to whoever [questions] owner names.
+    """Sign where the journal ends now, keep that, and send it to the [questions] owner.
 
-    Whoever cuts the end of the journal off later is found out by any copy of the seal: adzeguard journal verify. With
+    Any copy of the seal reveals if the end of the journal was cut off: adzeguard journal verify. With
     [seal] key in adzeguard.toml, rounds seal once a day by themselves.
     """
     from adzeguard.core.errors import SettingsError
@@ -146,9 +146,9 @@ def seal(key: Path | None, folder: Path | None) -> int:
 @click.option("--follow", is_flag=True, help="Go on with what is written from now on, until stopped.")
 @workspace_option
 def export(since: datetime | None, after: int, form: str, follow: bool, folder: Path | None) -> int:
-    """Write the journal for whatever else keeps logs: one line a row, as JSON or as syslog (RFC 5424).
+    """Write the journal for other log systems: one line a row, as JSON or as syslog (RFC 5424).
 
-    Lines of syslog carry what is said and the hash, and leave out the body, which can be large. Whoever was stopped
+    Lines of syslog carry what is said and the hash, and leave out the body, which can be large. Anyone who was stopped
     goes on with --after and the number of the last row.
     """
     from adzeguard.workflows.journal_lines import LINES

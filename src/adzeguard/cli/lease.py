@@ -81,7 +81,7 @@ def start(
 def _not_into_a_file(answers: Answers) -> None:
     if answers.only_propose is not None:
         raise UsageError(
-            "a lease is not proposed into a file: whoever enacted that would give it without its end",
+            "a lease is not proposed into a file: enacting that would give it without its end",
             "Write it into a rule, as lease: {PERSON: LAST-DAY}; such a proposal carries it",
         )
 

@@ -17,7 +17,7 @@ _FOR_ALL = 0o644
     "--output",
     type=click.Path(path_type=Path, dir_okay=False),
     metavar="FILE",
-    help="Write it to a file, whole or not at all, for whatever reads such files.",
+    help="Write it to a file, whole or not at all, for programs that read such files.",
 )
 @click.option(
     "--readable", is_flag=True, help="Let other accounts read the file: it names groups and counts, no people."

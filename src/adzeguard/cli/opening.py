@@ -13,7 +13,7 @@ from adzeguard.workspace.open_workspace import Workspace
 def opened(folder: Path | None, moment: datetime | None = None) -> Workspace:
     """Return the workspace in a folder, or the nearest one from the current folder upwards."""
     workspace = Workspace(folder, moment, AT_TERMINAL)
-    # Whoever runs commands one after the other in one process must not keep a connection of each.
+    # A process that runs one command after the other must not keep a connection of each.
     command = click.get_current_context(silent=True)
     if command is not None:
         command.call_on_close(workspace.close)

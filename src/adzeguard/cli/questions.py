@@ -81,7 +81,7 @@ def try_telling(to: str, folder: Path | None) -> int:
                 continue
             try:
                 teller.tell([Letter(0, "trial", to, workspace.now(), body)])
-                say(f"{name}: told {to or 'whoever listens'}")
+                say(f"{name}: told {to or 'anyone who listens'}")
             except AdzeguardError as error:
                 say(f"{name}: {error}")
                 failed += 1

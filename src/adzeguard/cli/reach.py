@@ -36,7 +36,7 @@ def command(
 ) -> int:
     """Show everybody who is in a group, and everybody who could make themselves a member by the rights they hold.
 
-    Rights are to change its members, its rights or its owner, to sign in as a member by whatever way, to change or
+    Rights are to change its members, its rights or its owner, to sign in as a member in any way, to change or
     link a policy that applies to one, to move something to where more is allowed, to have the secrets of the directory,
     and the same over groups and OUs that lead there. Those who control the whole directory are counted;
     --with-directory names them.

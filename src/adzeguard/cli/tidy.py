@@ -17,7 +17,7 @@ from adzeguard.cli.options import Answers, enacting_options, example, why_option
 def command(sids: tuple[str, ...], why: str, answers: Answers, folder: Path | None) -> int:
     """Take out of objects and folders the SIDs of the domain that belong to nothing any more: see uses --orphans.
 
-    Whoever reads the directory without seeing all of it takes for gone what is only hidden; so look at the list first.
+    An account that does not see the whole directory takes for gone what is only hidden: look at the list first.
 
     Keys of json and csv: id, status, target, kind, group, member, object, rule, detail.
     """

@@ -26,7 +26,7 @@ if TYPE_CHECKING:
 @click.option(
     "--keep", "kept", multiple=True, metavar="ID", help="All but this change of the enactment; may be given again."
 )
-@click.option("--since", type=MOMENT, metavar="TIME", help="Everything since then, whoever enacted it.")
+@click.option("--since", type=MOMENT, metavar="TIME", help="Everything since then, by any operator.")
 @enacting_options
 @workspace_option
 def command(

@@ -40,10 +40,10 @@ def command(context: click.Context, everything: bool, form: str, output: Path | 
 @command.command("add", epilog=example("adzeguard waivers add 84f36c80efd5f439 --until 2w --why 'until the move'"))
 @click.argument("fingerprint")
 @click.option("--until", type=COMING, required=True, metavar="DATE", help="Until then: 2026-12-24, 2w, 30d.")
-@click.option("--why", required=True, metavar="TEXT", help="Why; whoever asks later reads it.")
+@click.option("--why", required=True, metavar="TEXT", help="Why; people who ask later read it.")
 @workspace_option
 def add(fingerprint: str, until: datetime, why: str, folder: Path | None) -> int:
-    """Leave a finding as it is until a date, of whichever check; its fingerprint is told by check --format json.
+    """Leave a finding of any check as it is until a date; its fingerprint is told by check --format json.
 
     Until then check tells it as a note. Rules that tell are asked about: adzeguard answer leaves those.
     It stands in the journal, and can be undone.

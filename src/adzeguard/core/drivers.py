@@ -1,4 +1,4 @@
-"""What a driver says of itself, for settings and for whoever opens it. A driver of another package says the same."""
+"""What a driver says of itself, for settings and for its opener. A driver of another package says the same."""
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
@@ -18,7 +18,7 @@ class Names(Protocol):
         """The short name of the directory's domain, empty where nothing is known of it yet."""
 
     def sid_of(self, name: str) -> str | None:
-        """Return the SID of a qualified name, or nothing where it stands for nothing or for several things."""
+        """Return the SID of a qualified name, or None if it stands for nothing or for several things."""
 
     def name_of(self, sid: str) -> str | None:
         """Return the qualified name of a SID, or nothing."""

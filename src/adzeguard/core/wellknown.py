@@ -39,7 +39,7 @@ LOCAL_GROUPS: Final[dict[str, Sid]] = {
     "hypervisor-administrators": Sid("S-1-5-32-578"),
     "remote-management-users": Sid("S-1-5-32-580"),
 }
-"""Our names of the local groups that every host has, whatever language it speaks."""
+"""Our names of the local groups that every host has, in any language."""
 
 LOCAL_ACCOUNT_RIDS: Final[dict[str, int]] = {"administrator": RID_ADMINISTRATOR, "guest": RID_GUEST}
 """Accounts of a host that keep their relative identifier when somebody renames them."""
@@ -65,7 +65,7 @@ WELL_KNOWN: Final[dict[str, Sid]] = {
 EVERYONE: Final = Sid("S-1-1-0")
 AUTHENTICATED_USERS: Final = Sid("S-1-5-11")
 EVERYONE_LIKE: Final = frozenset({"S-1-1-0", "S-1-5-7", "S-1-5-11", "S-1-5-4", "S-1-5-2", "S-1-5-32-545"})
-"""Whoever names one of these names practically everybody."""
+"""Each of these stands for practically everybody."""
 
 _OF_EVERY_DIRECTORY: Final = {
     "S-1-5-32-548": "Account Operators",

@@ -12,7 +12,7 @@ def nearest(name: str, known: Iterable[str], cutoff: float = 0.5) -> str:
 
 
 def did_you_mean(name: str, known: Iterable[str], *, cutoff: float = 0.5, shown: Callable[[str], str] = repr) -> str:
-    """Return ", did you mean 'X'?", or nothing where nothing comes near."""
+    """Return ", did you mean 'X'?", or an empty text if nothing comes near."""
     near = nearest(name, known, cutoff)
     return f", did you mean {shown(near)}?" if near else ""
 

@@ -21,7 +21,7 @@ def make_demo(folder: Path, scenario: Scenario, now: datetime) -> None:
         raise UsageError(f"{folder} is not empty", "Name another folder: adzeguard demo DIR")
     try:
         folder.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
-        # Made beside and given its name at the end: whoever is stopped, or has no room left, can make it again.
+        # Made beside and given its name at the end: after a stop, or a full disk, it can be made again.
         with TemporaryDirectory(prefix=f".{folder.name}.", dir=folder.parent) as beside:
             _make(Path(beside) / "made", scenario, now)
             (Path(beside) / "made").rename(folder)

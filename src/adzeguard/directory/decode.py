@@ -103,6 +103,7 @@ def _kind(entry: Entry) -> Kind | None:
 def _name(entry: Entry, kind: Kind) -> str:
     """Accounts go by their account name; a computer's ends in $, which people leave away."""
     account = _readable(entry.text("samaccountname"))
+    # The $ marks the account of a machine ([MS-SAMR] 3.1.1.8.9); people leave it away.
     if kind == Kind.COMPUTER:
         return account.removesuffix("$")
     if kind == Kind.POLICY and entry.text("displayname"):
@@ -128,6 +129,7 @@ def _flags(entry: Entry, kind: Kind) -> Flag:
         for row in CONTROLS:
             flags |= row.flag if control & row.bit else Flag(0)
     if kind == Kind.GROUP:
+        # It is a signed number in the directory: a security group has the highest bit, and comes negative.
         group_type = entry.number("grouptype") & 0xFFFFFFFF
         flags |= Flag.SECURITY_GROUP if group_type & SECURITY_ENABLED else Flag(0)
         flags |= Flag.BUILTIN if group_type & _SYSTEM_GROUP else Flag(0)
@@ -153,6 +155,7 @@ def _details(entry: Entry) -> str:
 
 def _file_time(value: int) -> int:
     """Turn 100-nanosecond steps since 1601 ([MS-DTYP] 2.3.3) into seconds since 1970."""
+    # 0 and the largest number both stand for never in accountExpires.
     if value <= 0 or value >= _NO_END:
         return NEVER
     return (value - _EPOCH_AS_FILETIME) // 10_000_000

@@ -121,9 +121,11 @@ class LdapDirectory:
         named = (
             Entry(dn, entry).text("netbiosname")
             for dn, entry in wire.search(partitions, "(nETBIOSName=*)", ["nETBIOSName", "nCName"], descriptors=False)
+            # A forest lists the short names of all its domains here.
             if Entry(dn, entry).text("ncname").casefold() == self._base.casefold()
         )
         dns_name = domain_of_dn(self._base)
+        # An account may be forbidden to read the partitions; the short name is then a good guess.
         short = next(named, "") or dns_name.partition(".")[0].upper()
         service = Entry("", wire.read(root.text("dsservicename"), ["invocationId"]) or {}).first("invocationid")
         invocation = guid_text(service) if service and len(service) == _GUID_BYTES else ""
@@ -158,11 +160,13 @@ class LdapDirectory:
             try:
                 for dn, attributes in self._connected().search(base or self._base, query, wanted, deleted=deleted):
                     identity = (attributes.get("objectguid") or [b""])[0] or dn
+                    # Begun again after a lost connection: an object may have been renamed meanwhile, its GUID stays.
                     if identity not in seen:
                         seen.add(identity)
                         yield self._completed(dn, attributes)
             except DirectoryUnreachableError as error:
                 self._drop()
+                # A silent server was waited for already; four times that would hold a round for minutes.
                 if isinstance(error, DirectorySilentError):
                     raise
                 if attempt + 1 == _ATTEMPTS:
@@ -200,11 +204,13 @@ class LdapDirectory:
         if not self._base:
             self.facts()
         query = f"(&(isDeleted=TRUE)(objectSid={_escaped(sid)}))"
+        # The name of a deleted object holds its GUID, and is not known before it was asked for.
         kept = list(self._connected().search(self._base, query, ["isDeleted"], descriptors=False, deleted=True))
         if len(kept) != 1:
             return False
         try:
             self._once(lambda wire: wire.restore(kept[0][0], dn))
+        # Without the right to reanimate, or where its parent is gone: it is made anew instead, under another SID.
         except ChangeRefusedError:
             return False
         return True

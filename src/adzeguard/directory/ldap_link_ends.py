@@ -60,7 +60,7 @@ def link_with_end(
 
 
 def seconds_left(links: Iterable[bytes], to: str) -> int | None:
-    """Return how long a link still holds; nothing where it has no end, or is not among these."""
+    """Return how long a link still holds; None if it has no end, or is not among these."""
     wanted = fold_dn(to)
     for link in links:
         found = _WITH_END.fullmatch(link)

@@ -139,6 +139,7 @@ class Wire:
         """Say good-bye, whether or not the server still listens."""
         from ldap3.core.exceptions import LDAPException
 
+        # ldap3 may let go of its socket in unbind without closing it.
         socket = self._connection.socket
         with suppress(LDAPException, OSError):
             self._connection.unbind()
@@ -168,6 +169,7 @@ class Wire:
         while number is not None:
             messages, cookie = self._receive_page(number)
             empty = empty + 1 if cookie and not messages else 0
+            # A cookie without entries is allowed (RFC 2696 section 3), and without end it would hold a collection.
             if empty > _MOST_EMPTY_PAGES:
                 raise BrokenAnswerError("the server goes on promising answers and gives none")
             number = self._send(ask, cookie) if cookie else None
@@ -209,6 +211,7 @@ class Wire:
         deadline = time.monotonic() + seconds
         with errors_of_ours(self._address):
             socket = self._connection.socket
+            # ldap3 set a time for answers on this socket; a change may come much later than that.
             before = socket.gettimeout()
             try:
                 while (end := message_end(self._buffer, 0)) is None:
@@ -227,6 +230,7 @@ class Wire:
                 socket.settimeout(before)
             message = bytes(self._buffer[:end])
             del self._buffer[:end]
+            # A server without the control answers with the end of the search, whatever code stands in it.
             if message_kind(message)[1] == SEARCH_DONE:
                 raise DirectoryError(f"{self._address.url} tells of no changes")
             return message_kind(message)[1] == SEARCH_ENTRY
@@ -275,6 +279,7 @@ class Wire:
         with errors_of_ours(self._address), _in_time(self._connection, self._address):
             getattr(self._connection, operation)(*arguments, **named)
             result = self._connection.result
+        # A referral (10) or any other code is a no: nothing was written on this server.
         if result["result"] != 0:
             raise ChangeRefusedError(
                 f"the directory refuses to {operation} {dn}: {_reason(result['result'], result['message'])}"
@@ -300,6 +305,7 @@ class Wire:
                 False,
                 None,
                 None,
+                # To check names the library would need the whole schema, which nothing here has read.
                 check_names=False,
             )
             controls = [] if ask.scope == "BASE" else [paged_search_control(True, _PAGE, cookie)]
@@ -320,6 +326,7 @@ class Wire:
             while True:
                 message = self._receive_message(deadline)
                 answered, kind, _ = message_kind(message)
+                # Message number 0 is the notice of disconnection, RFC 4511 section 4.4.1.
                 if answered == 0 and kind == EXTENDED_RESPONSE:
                     raise DirectoryUnreachableError("the server is closing the connection", "Try again later")
                 if answered != number:
@@ -328,6 +335,7 @@ class Wire:
                     messages.append(message)
                 elif kind == SEARCH_DONE:
                     return messages, _cookie_of(read_done(message))
+                # What is left are references to other servers (RFC 4511 section 4.5.3), which are not followed.
                 else:
                     passed_over += 1
                 if len(messages) > _MOST_ENTRIES or passed_over > _MOST_REFERRALS:
@@ -363,6 +371,7 @@ class _Question:
 
 
 def _cookie_of(done: Done) -> bytes:
+    # Reading a name that is gone is an answer and no error: the executors ask whether something is still there.
     if done.code == _NO_SUCH_OBJECT:
         return b""
     if done.code != 0:
@@ -374,6 +383,7 @@ def _connect(address: Address, bind_as: str, password: str) -> Any:
     from ldap3 import NONE, SIMPLE, SYNC, Connection, Server, Tls
     from ldap3 import set_config_parameter as configure
 
+    # ldap3 reads 4 KB at a time otherwise; a page of a large directory is a hundred times that.
     configure("SOCKET_SIZE", _CHUNK)
     encrypted = address.encrypted_from_start
     tls = None
@@ -384,6 +394,7 @@ def _connect(address: Address, bind_as: str, password: str) -> Any:
             version=ssl.PROTOCOL_TLS_CLIENT,
             ca_certs_file=address.ca_file or ssl.get_default_verify_paths().cafile,
             valid_names=names,
+            # Behind one address several servers may answer; without a name the wrong certificate comes.
             sni=address.tls_name or None,
         )
     server = Server(
@@ -395,9 +406,11 @@ def _connect(address: Address, bind_as: str, password: str) -> Any:
         password,
         authentication=SIMPLE,
         client_strategy=SYNC,
+        # A referral may name any server: following it would send the password there.
         auto_referrals=False,
         check_names=False,
         receive_timeout=address.timeout,
+        # Values are bytes already; the library would guess at text in a descriptor.
         auto_encode=False,
         raise_exceptions=False,
     )
@@ -415,6 +428,7 @@ def _bind(connection: Any, address: Address, *, encrypted: bool) -> None:
     connection.open(read_server_info=False)
     if address.start_tls and not address.encrypted_from_start and not connection.start_tls(read_server_info=False):
         raise DirectoryUnreachableError(f"{address.url} does not offer encryption", "Use ldaps://")
+    # Before the bind, which sends the password.
     if encrypted:
         _verify_name(connection.socket, address)
     if not connection.bind(read_server_info=False):
@@ -424,6 +438,7 @@ def _bind(connection: Any, address: Address, *, encrypted: bool) -> None:
                 f"{address.url} does not accept the name '{connection.user}' with this password",
                 "Check --bind-as and the password (file, ADZEGUARD_PASSWORD, keyring)",
             )
+        # Samba's default, `ldap server require strong auth = yes`, answers so to a simple bind on port 389.
         if code == _NOT_ALLOWED_WHILE_PLAIN:
             raise DirectoryUnreachableError(
                 f"{address.url} wants an encrypted connection", "Use ldaps:// or --start-tls"
@@ -503,10 +518,12 @@ def errors_of_ours(address: Address) -> Iterator[None]:
         ) from error
     except (LDAPStartTLSError, LDAPException, ssl.SSLError, OSError) as error:
         text = str(error)
+        # ldap3 wraps the error of a missing CA file into one of its own, with the cause in the text alone.
         if isinstance(error, FileNotFoundError) or "No such file" in text:
             raise SettingsError(f"there is no CA file {address.ca_file}", "Name it with --ca-file") from error
         if "CERTIFICATE_VERIFY_FAILED" in text or "certificate verify failed" in text:
             raise _certificate_refused(address, text) from error
+        # ldap3 tells a time-out while connecting by its text too.
         kind = DirectorySilentError if "timed out" in text else DirectoryUnreachableError
         raise kind(
             f"no connection to {address.url}: {_plain_cause(text)}",

@@ -167,6 +167,7 @@ def _unfolded(raw: bytes, line: int, source: str) -> Iterator[tuple[int, bytes]]
         last -= 1  # not rstrip: of a large entry that would be a copy, whenever it is read
     while start < last:
         if raw.startswith(b" ", start):
+            # RFC 2849 folds with one space; an editor that indents a file makes nonsense of it.
             raise LdifError(f"{source}:{line}: a line continues another, but there is none before it")
         end = raw.find(b"\n", start)
         while end >= 0 and raw.startswith(b" ", end + 1):
@@ -215,6 +216,7 @@ def _attribute(number: int, text: bytes, source: str) -> tuple[str, bytes]:
     name, colon, value = text.partition(b":")
     if not colon or not name or not name.isascii() or b" " in name:
         raise LdifError(f"{source}:{number}: {_shown(text)} is not of the form attribute: value")
+    # RFC 2849 lets a value come from a file: URL; a hostile export would have root read any file here.
     if value.startswith(b"<"):
         raise LdifError(
             f"{source}:{number}: values given by URL are not read",

@@ -93,7 +93,7 @@ class DirectoryDriver(Protocol):
         """Stream an entry and every entry below it."""
 
     def changed_since(self, usn: int) -> Iterator[Entry] | None:
-        """Stream the entries that changed after a USN of this server; nothing where the driver cannot tell.
+        """Stream the entries that changed after a USN of this server; None if the driver cannot tell.
 
         What was deleted comes as what is left of it, with `isDeleted`.
         """
@@ -163,7 +163,7 @@ class EndsLinks(Protocol):
         """
 
     def link_end(self, dn: str, attribute: str, to: str) -> datetime | None:
-        """Return when a link ends, to the second; nothing where it has no end, or is not there."""
+        """Return when a link ends, to the second; None if it has no end, or is not there."""
 
 
 @dataclass(frozen=True, slots=True)

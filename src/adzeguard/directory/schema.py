@@ -35,6 +35,6 @@ def first_entries(classes: Sequence[str], domain: Sid) -> list[Ace]:
 
 
 def class_guid(classes: Sequence[str]) -> uuid.UUID | None:
-    """Return the GUID of the most special class of an entry, which is listed last; nothing where it is not known."""
+    """Return the GUID of the most special class of an entry, which is listed last; None if it is not known."""
     standard = standard_schema().classes
     return next((guid for name in reversed(classes) if (guid := standard.get(name)) is not None), None)

@@ -1,6 +1,6 @@
 """Workers of a Dask cluster that work with hosts, for fleets beyond one machine (extra `cluster`).
 
-Whoever can talk to a scheduler can have its workers run anything, and whoever listens reads what they are sent. So a
+Who can talk to a scheduler can have its workers run anything, and who listens reads what they are sent. So a
 password is sent through an encrypted connection with a verified certificate alone.
 """
 
@@ -97,7 +97,7 @@ def _results(
             continue
         running = list(waiting)
         for future in done:
-            # One that failed everywhere, on worker after worker, is left to whoever asked.
+            # One that failed everywhere, on worker after worker, is left to the caller.
             yield from future.result() if future.status == "finished" else ()
             part = None if is_to_stop() else next(parts, None)
             running += [submit(part)] if part is not None else []

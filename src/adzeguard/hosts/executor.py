@@ -17,7 +17,7 @@ class HostChange(Protocol):
     """A change of a host, which knows by the host's state whether it is so."""
 
     def stands(self, state: HostState) -> bool | None:
-        """Tell whether the host is as wanted; nothing where the change means nothing there."""
+        """Tell whether the host is as wanted; None if the change means nothing there."""
 
 
 @runtime_checkable

@@ -19,7 +19,7 @@ class FleetSource:
     part: FleetPart
     source: HostSource
     apart: Callable[[], SourceApart] | None = None
-    """Gives what another process needs to reach its hosts; nothing where they are worked with from here alone."""
+    """Gives what another process needs to reach its hosts; None if they are reached from this process alone."""
     is_heavy: bool = False
     """Whether a host costs so much computing that several processes are quicker than one."""
 

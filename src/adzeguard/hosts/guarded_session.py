@@ -33,7 +33,7 @@ class CarefulSession:
 
 @contextmanager
 def session_with(source: HostSource, host: Host) -> Iterator[CarefulSession]:
-    """Open a session with one host; whatever its driver raises is an error under `AdzeguardError`."""
+    """Open a session with one host; anything that its driver raises becomes an error under `AdzeguardError`."""
     with _errors_of_ours(host.name):
         opening = source.session(host)
         session = opening.__enter__()
@@ -52,4 +52,4 @@ def _errors_of_ours(host: str) -> Iterator[None]:
         raise
     except Exception as error:
         said = f"{type(error).__name__}: {error}"
-        raise HostError(f"the driver failed with {host}: {said}", "Tell whoever made the driver") from error
+        raise HostError(f"the driver failed with {host}: {said}", "Tell the makers of the driver") from error

@@ -16,7 +16,7 @@ class HostSession(Protocol):
         """Read the state of the host, with the capabilities that it has."""
 
     def change(self, change: Change) -> None:
-        """Make one change of a kind whose capability the host has; it is read back by whoever asked for it."""
+        """Make one change of a kind whose capability the host has; it is read back by the caller for it."""
 
 
 class HostSource(Protocol):

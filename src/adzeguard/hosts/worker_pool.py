@@ -1,7 +1,7 @@
 """Work with hosts that another process does: what it is sent, what it does, and what it sends back.
 
 Such a process has no store, no charter and no journal. It is sent a host with the changes to be made there and the
-state by which they were judged. Where the host stands otherwise by now, it makes none of them, and whoever sent it
+state by which they were judged. Where the host stands otherwise by now, it makes none of them, and the sender
 judges anew.
 """
 
@@ -70,7 +70,7 @@ class WorkerPool(Protocol):
     def work(
         self, sources: Sequence[SourceApart], tasks: Sequence[HostTask], is_to_stop: Callable[[], bool]
     ) -> "AbstractContextManager[Any]":
-        """Give what yields the results as they come; tasks of which nothing came back are left to whoever asked."""
+        """Give what yields the results as they come; tasks of which nothing came back are left to the caller."""
 
 
 def work_with_hosts(sources: tuple[SourceApart, ...], tasks: Sequence[HostTask]) -> list[HostDone]:

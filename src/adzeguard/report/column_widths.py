@@ -30,7 +30,7 @@ def wants_of(title: str, cells: Sequence[str], longest: int, *, fixed: bool) -> 
 
 
 def column_widths(wants: Sequence[Wants], width: int) -> list[int] | None:
-    """Return the width of each column where all fit beside each other; nothing where they do not.
+    """Return the width of each column where all fit beside each other; None if they do not.
 
     What is left over when each has its least is shared out evenly, until each has what it needs.
     """

@@ -73,7 +73,7 @@ def headcount(counts: Mapping[str, Sequence[tuple[datetime, int]]], path: Path |
     axes.xaxis.set_major_formatter(ConciseDateFormatter(locator))  # type: ignore[no-untyped-call]
     axes.yaxis.set_major_locator(MaxNLocator(integer=True))
     axes.set_ylim(bottom=0)
-    axes.set_ylabel("accounts inside, by whichever nesting")
+    axes.set_ylabel("accounts inside, by any nesting")
     axes.set_xlabel("collected (UTC)")
     axes.grid(color=_LINE, linewidth=0.7)
     figure.legend(loc="outside lower left", ncols=3, frameon=False, fontsize=9)

@@ -6,7 +6,7 @@ _BEGIN_FORMULAS = tuple("=+-@\uff1d\uff0b\uff0d\uff20")
 
 
 def for_terminal(text: str) -> str:
-    """Replace what could steer a terminal or turn the direction of a line: whatever is not printable but a new line."""
+    """Replace what could steer a terminal or turn a line's direction: all but printable characters and newlines."""
     return printable(text)
 
 

@@ -1,4 +1,4 @@
-"""Drivers, found through the entry points of whichever packages are installed, and their keys in the settings."""
+"""Drivers, found through the entry points of the installed packages, and their keys in the settings."""
 
 from collections.abc import Iterator, Mapping
 from importlib.metadata import entry_points
@@ -33,7 +33,7 @@ def find_driver(drivers: str, name: str, table: str = "") -> DriverKind:
         needs = f"pip install 'adzeguard[{EXTRAS[name]}]'" if name in EXTRAS else "Install what it needs"
         raise SettingsError(f"the driver '{name}' cannot be loaded: {error}", needs) from error
     if not isinstance(kind, DriverKind):
-        raise SettingsError(f"'{name}' of {chosen.value} is no driver", "Ask whoever made that package")
+        raise SettingsError(f"'{name}' of {chosen.value} is no driver", "Ask the makers of that package")
     return kind
 
 

@@ -148,7 +148,7 @@ class Settings:
     cluster: dict[str, str] = field(default_factory=dict)
     """The files by which the workers of a cluster are trusted."""
     operator: str = ""
-    """The directory account of whoever works here; otherwise the one that binds to the server."""
+    """The directory account of the operator; otherwise the one that binds to the server."""
     tell: tuple[TellSettings, ...] = ()
     """The ways in which owners are told."""
     questions: QuestionSettings = field(default_factory=QuestionSettings)

@@ -16,7 +16,7 @@ class ReadShare:
 
 
 class SharesDriver(Protocol):
-    """The shares of one server. Whoever cannot reach it raises `ShareError`."""
+    """The shares of one server. `ShareError` if it cannot be reached."""
 
     @property
     def server(self) -> str:

@@ -1,7 +1,7 @@
 """Shares of a server over SMB 2 and 3, signed, with the permissions of each folder ([MS-SMB2], [MS-DTYP] 2.4.6).
 
 The names of shares and their own permissions come from the server's list of them ([MS-SRVS] 3.1.4.8), which only its
-administrators may read in full; whoever may not names the shares in the settings.
+administrators may read in full; without that right, name the shares in the settings.
 """
 
 import uuid
@@ -75,6 +75,7 @@ class SmbShares:
         for path in waiting:
             try:
                 descriptor = self._permissions(share, path)
+            # A folder that denies reading is named as such: left out, its grants would seem not to exist.
             except SMBException as error:
                 yield Folder(path, b"", _words(error))
                 continue
@@ -98,6 +99,7 @@ class SmbShares:
             with self._opened(share, path, access) as handle:
                 request = SMB2SetInfoRequest()
                 request["info_type"] = InfoType.SMB2_0_INFO_SECURITY
+                # Owner and group take privileges of their own, and are not what a change is about.
                 request["additional_information"] = _LIST_ALONE
                 request["file_id"] = handle.file_id
                 request["buffer"] = descriptor
@@ -114,6 +116,7 @@ class SmbShares:
 
     def _connected(self) -> Session:
         if self._session is None:
+            # Without signing somebody in between could change what a list says on its way.
             connection = Connection(uuid.uuid4(), self._address, _PORT, require_signing=True)
             connection.connect(timeout=_WAIT)
             session = Session(connection, self._as, self._secret(), require_encryption=False)
@@ -175,6 +178,7 @@ class SmbShares:
                 try:
                     entries = handle.query_directory("*", kind, flags=0)
                 except SMBResponseException as error:
+                    # Each folder holds at least "." and "..": before anything came, this code is no end but a refusal.
                     if first or error.status != _NO_MORE:
                         raise
                     break

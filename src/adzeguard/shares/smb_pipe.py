@@ -52,6 +52,7 @@ class PipeTransport:
 
     def recv(self, forceRecv: int = 0, count: int = 0) -> bytes:  # noqa: ARG002, N803 - the library's
         """Return so many bytes of what has come, or all of it; messages are read whole, since a pipe hands them so."""
+        # A read of fewer bytes than a message holds ends in STATUS_BUFFER_OVERFLOW ([MS-SMB2] 3.3.5.12).
         if not self._come:
             self._come = bytes(self._pipe.read(0, _LARGEST))
         size = count or len(self._come)

@@ -62,7 +62,7 @@ def _signers(line: str, place: str) -> Iterator[Signer]:
         raise SettingsError(f"{place}: this is no allowed signer", "A line is: name ssh-ed25519 KEY")
     options = {one["name"].lower(): one["value"] or "" for one in _OPTION.finditer(found["options"] or "")}
     names = tuple(name for name in found["who"].strip('"').split(",") if name)
-    # Whoever may be anybody is not somebody else, and an authority would need the certificates of others.
+    # A line for every principal names nobody, and an authority would need the certificates of others.
     if "cert-authority" in options or any(_PATTERN & set(name) for name in names):
         raise SettingsError(f"{place}: patterns and authorities are no people", "Give each person a line of their own")
     try:

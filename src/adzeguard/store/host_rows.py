@@ -55,7 +55,7 @@ def state_text(state: HostState, capabilities: Sequence[Capability] = CAPABILITI
 
 
 def state_of_text(text: str, capabilities: Sequence[Capability] = CAPABILITIES) -> HostState | None:
-    """Return the state that a text holds; nothing where it cannot be read, which the next collection heals."""
+    """Return the state that a text holds; None if it cannot be read, which the next collection heals."""
     try:
         return unpack_state(json.loads(text), tuple(capabilities)) if text else None
     except (ValueError, KeyError, TypeError, AttributeError, RecursionError, InputError):
@@ -106,7 +106,7 @@ class StoredHosts(LazySequence[Host]):
         return [h for h in hosts if h.state and any(g.name.casefold() == wanted for g in h.state.groups)]
 
     def named(self, name: str) -> Host | None:
-        """Return the host of this name, whatever its case; each name is asked for once."""
+        """Return the host of this name, ignoring case; each name is asked for once."""
         folded = name.casefold()
         if folded not in self._named:
             with self._database.reading() as connection:

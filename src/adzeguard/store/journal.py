@@ -63,7 +63,7 @@ class Journal:
         return written.seq
 
     def _missing(self, connection: Connection) -> str:
-        """Say what is missing of the rows that were written from here before; nothing where all are there."""
+        """Say what is missing of the rows that were written from here before; an empty text if all are there."""
         last = self._head.last() if self._head is not None else None
         if last is None:
             return ""
@@ -94,7 +94,7 @@ class Journal:
             return [str(name) for (name,) in connection.rows(query)]
 
     def row(self, seq: int) -> JournalRow | None:
-        """Return one row by its number; nothing where there is none."""
+        """Return one row by its number; None if there is none."""
         with self._database.reading() as connection:
             found = one(connection, f"SELECT {_COLUMNS} FROM journal WHERE seq = ?", (seq,))
         return _read(found) if found is not None else None

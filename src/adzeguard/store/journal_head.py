@@ -24,7 +24,7 @@ class JournalHead:
         self._path = path
 
     def last(self) -> Head | None:
-        """Return the last row that was written from here; nothing where none was, or the file cannot be read."""
+        """Return the last row that was written from here; None if none was, or the file cannot be read."""
         return _head(self._content().get("last"))
 
     def missed(self) -> list[str]:

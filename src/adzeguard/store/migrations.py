@@ -245,7 +245,7 @@ def _version(connection: Connection, label: str) -> int:
 
 
 def has_table(connection: Connection, name: str) -> bool:
-    """Tell whether a table is there, in whichever way the database keeps its own catalogue."""
+    """Tell whether a table is there, in any way the database keeps its own catalogue."""
     if connection.dialect.blob == "BLOB":
         return one(connection, "SELECT 1 FROM sqlite_master WHERE type = 'table' AND name = ?", (name,)) is not None
     present = one(connection, "SELECT 1 FROM pg_tables WHERE schemaname = current_schema() AND tablename = ?", (name,))

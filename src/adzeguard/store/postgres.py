@@ -77,6 +77,7 @@ class PostgresDatabase:
     def writing(self) -> Iterator[_Open]:
         """Open a connection whose work is kept whole at the end, or not at all; others who write wait."""
         with self._transaction("BEGIN") as connection:
+            # The numbers of journal rows have no gaps: two writers at once would both take the next one.
             if self._depth == 1:
                 connection.run("SELECT pg_advisory_xact_lock(?)", (_LOCK + 1,))
             yield connection
@@ -91,6 +92,7 @@ class PostgresDatabase:
                 yield _Open(self._connection)
             except BaseException:
                 self._depth -= 1
+                # After a lost connection the server has rolled back by itself.
                 if not self._depth and not self._connection.closed:
                     self._connection.execute("ROLLBACK")
                 raise
@@ -100,7 +102,7 @@ class PostgresDatabase:
 
     @contextmanager
     def held(self, task: str) -> Iterator[None]:
-        """Hold the store for a task, by a lock that the server lets go when this process ends in whichever way."""
+        """Hold the store for a task, by a lock that the server lets go when this process ends in any way."""
         with self._translated():
             keeper = self._connected()
         try:
@@ -131,6 +133,7 @@ class PostgresDatabase:
             yield
         except psycopg.Error as error:
             said = str(error).strip().splitlines()
+            # What follows the first line can be the statement with its values.
             first = said[0] if said else type(error).__name__
             way_out = "Check [store] url, the server, and the password in the environment or ~/.pgpass"
             raise StoreError(f"the store at {self._label} cannot be used: {first}", way_out) from error
@@ -151,9 +154,11 @@ def checked_url(url: str) -> str:
     if parts.scheme not in ("postgresql", "postgres"):
         raise SettingsError(f"[store] url '{label_of(url)}' is no postgresql:// address")
     given = parse_qs(parts.query)
+    # The settings are read by everybody who works with the workspace, and copied into others.
     if parts.password or "password" in given:
         raise SettingsError("[store] url holds a password", "Take it out; it comes from PGPASSWORD or ~/.pgpass")
     host = parts.hostname or next(iter(given.get("host", [])), "")
+    # A socket of this machine has no certificate to be verified by.
     if host in _LOOPBACK or host.startswith("/"):
         return url
     mode = next(iter(given.get("sslmode", [])), "")

@@ -1,6 +1,6 @@
 """What rules have put in and nothing of ours has taken out again, by what it claims: kept with each row of the journal.
 
-Whoever made a change last owns what it claims. Only what belongs to a rule is kept, since only rules take it back.
+The last maker of a change owns what it claims. Only what belongs to a rule is kept, since only rules take it back.
 """
 
 import json

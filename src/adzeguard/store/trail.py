@@ -47,8 +47,8 @@ class Trail:
     ) -> int:
         """Write rows of events, and what could not be read with its reason; return the new ones.
 
-        All of it and the place that was read up to, or nothing: whoever is killed goes on where the last whole part
-        ended, and what is read again is known already.
+        All of it and the place that was read up to, or nothing: a program that is killed goes on where the last whole
+        part ended, and what is read again is known already.
         """
         kept = [(key_of(text), source, reason, text[:_LONGEST_ASIDE]) for text, reason in aside]
         with self._database.writing() as connection:
@@ -65,7 +65,7 @@ class Trail:
         return new
 
     def place(self, source: str) -> Place | None:
-        """Return how far a log was read, or nothing for one that never was."""
+        """Return how far a log was read; None for one that never was."""
         with self._database.reading() as connection:
             row = one(connection, "SELECT file, place FROM trail_place WHERE source = ?", (source,))
         return Place(str(row[0]), int(row[1])) if row is not None else None

@@ -5,7 +5,7 @@ from adzeguard.store.connection import Database, one, pattern_of
 
 
 def names_beginning(database: Database, part: str, kinds: frozenset[Kind], limit: int) -> list[tuple[str, Kind]]:
-    """Return the names of objects that begin with a text, whatever its case, with what each is; sorted."""
+    """Return the names of objects that begin with a text, ignoring case, with what each is; sorted."""
     among = f" AND kind IN ({', '.join(str(int(kind)) for kind in kinds)})" if kinds else ""
     with database.reading() as connection:
         # Only the case of ASCII letters is left out of account by the database itself.

@@ -1,4 +1,4 @@
-"""Tells by JSON Lines at the end of a file, for whatever reads such files."""
+"""Tells by JSON Lines at the end of a file, for programs that read such files."""
 
 import json
 import os
@@ -29,6 +29,7 @@ class Lines:
         """Append them, and see them on the disk before they count as told."""
         text = "".join(line_of(letter) + "\n" for letter in letters)
         try:
+            # Rounds run as root: a link planted under this name would let them append to any file.
             handle = os.open(self._path, os.O_WRONLY | os.O_APPEND | os.O_CREAT | os.O_NOFOLLOW | os.O_CLOEXEC, 0o600)
             try:
                 _write_whole(handle, text.encode())

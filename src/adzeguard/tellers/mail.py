@@ -34,6 +34,7 @@ class Mail:
         self._security = settings.get("security", "starttls")
         if self._security not in SECURITIES:
             raise SettingsError(f"security of mail must be {', '.join(SECURITIES)}, not '{self._security}'")
+        # A question names people and groups, and its sender must not be made up on the way.
         if self._security == "none" and not _is_here(self._server):
             raise SettingsError(
                 "mail without encryption is sent to this machine alone", "Take security = 'starttls' or 'tls'"
@@ -60,6 +61,7 @@ class Mail:
         by_person: dict[str, list[Letter]] = {}
         for letter in letters:
             by_person.setdefault(letter.to, []).append(letter)
+        # Thirty mails after one round are read by nobody, and mail servers take them for a flood.
         for of_person in by_person.values():
             together = [one for one in of_person if one.kind == "question"]
             if self._digest or len(together) > _MANY:
@@ -137,6 +139,7 @@ class Mail:
 
 def is_address(text: str) -> bool:
     """Tell whether a text is one plain mail address, and nothing that a mail server could take for more."""
+    # Owners come from the directory: "a@x.example, b@y.example" would send somebody's question to a stranger too.
     if len(text) > _LONGEST_ADDRESS or not text.isascii() or not text.isprintable() or any(c in text for c in ' ,;<>"'):
         return False
     name, at, domain = text.rpartition("@")

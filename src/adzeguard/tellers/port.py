@@ -18,7 +18,7 @@ class Letter:
 
 
 class Teller(Protocol):
-    """One way of telling. Whoever cannot tell raises `TellError`; the letters are kept and tried again."""
+    """One way of telling. If it fails it raises `TellError`; the letters are kept and tried again."""
 
     def takes(self, kind: str, to: str) -> bool:
         """Tell whether letters of a kind to somebody go this way."""

@@ -64,6 +64,7 @@ class Webhook:
             raise TellError(f"https://{self._host}:{self._port}: {printable(said)}") from error
         finally:
             server.close()
+        # A redirection (3xx) is a no as well: the secret is for the address that was named.
         if status not in _TAKEN:
             raise TellError(f"https://{self._host}:{self._port} answers {status}")
 

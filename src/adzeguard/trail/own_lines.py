@@ -1,4 +1,4 @@
-r"""JSON lines of our own form, for whatever has no reader here: one event a line.
+r"""JSON lines of our own form, for logs without a reader here: one event a line.
 
     {"time": "2026-11-22T02:40:00+00:00", "verb": "added", "by": "LOWMERE\\desk.ada", "by_sid": "S-1-5-21-…",
      "group": "CN=…", "group_sid": "S-1-5-21-…", "member": "CN=…", "member_sid": "S-1-5-21-…", "from": "192.0.2.7"}
@@ -18,7 +18,7 @@ _KEYS: Final = frozenset({"time", "verb", "by", "by_sid", "group", "group_sid", 
 
 
 def read_own_line(line: str) -> Sequence[Event] | None:
-    """Return the event of a line; nothing for one that is no such JSON."""
+    """Return the event of a line; None for one that is no such JSON."""
     if not line.startswith("{") or '"verb"' not in line:
         return None
     try:

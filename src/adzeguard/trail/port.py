@@ -20,4 +20,4 @@ class Record:
 
 
 LineReader = Callable[[str], Sequence[Event] | None]
-"""Reads one line; nothing where it is of another form, `NotReadError` where it is of this one and damaged."""
+"""Reads one line; None if it is of another form, `NotReadError` where it is of this one and damaged."""

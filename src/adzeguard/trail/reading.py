@@ -1,4 +1,4 @@
-"""A log read record by record, whichever form it has: plain, compressed, or from standard input."""
+"""A log read record by record, in any form: plain, compressed, or from standard input."""
 
 import gzip
 import re
@@ -77,7 +77,7 @@ def lines(file: BinaryIO) -> Iterator[Record]:
 
 
 def record_of(line: str) -> Record | None:
-    """Return what a line tells; nothing for what stands around the records, such as headers and empty lines."""
+    """Return what a line tells; None for what stands around the records, such as headers and empty lines."""
     text = line.strip().removeprefix("\ufeff")
     wrapped = _SYSLOG.match(text) if text.startswith("<") else None
     message = text[wrapped.end() :] if wrapped else text

@@ -23,7 +23,7 @@ _OK: Final = "NT_STATUS_OK"
 
 
 def read_samba(line: str) -> Sequence[Event] | None:
-    """Return what a line tells; nothing for one that is no such JSON."""
+    """Return what a line tells; None for one that is no such JSON."""
     if not line.startswith("{") or '"type"' not in line or '"timestamp"' not in line:
         return None
     try:

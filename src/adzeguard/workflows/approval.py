@@ -38,7 +38,7 @@ class Approving:
     def checked(self, content: bytes, proposal: Proposal, signature: str, operator: str) -> Approval:
         """Return whose approval a signature over a proposal's bytes is.
 
-        `ApprovalError` where it is by whoever proposed or enacts it, where the key is nobody's, where the bytes are not
+        `ApprovalError` where it is by the proposer or the enactor, where the key is nobody's, where the bytes are not
         those that were signed, or where the proposal is too old.
         """
         read = read_signature(signature)

@@ -20,7 +20,7 @@ class Contracts:
 
 
 def contract_of(directory: DirectoryDriver, sid: str, attribute: str) -> datetime | None:
-    """Read when somebody's contract ends; nothing where it says no end, `InputError` where it says what is no date."""
+    """Read when somebody's contract ends; None if it says no end, `InputError` where it says what is no date."""
     entry = directory.read_by_sid(Sid(sid))
     whole = directory.read_whole(entry.dn) if entry is not None else None
     return end_of_contract(whole.text(attribute.lower()), None) if whole is not None else None

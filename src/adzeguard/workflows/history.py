@@ -55,7 +55,7 @@ def answered(asked: Asked, past: Past, exactly: Exactly | None = None) -> list[d
 
 
 def _groups_asked_about(asked: Asked, past: Past, elsewhere: Elsewhere, names: Identities) -> AbstractSet[str] | None:
-    """Return the groups whose events can matter to the answer; nothing where all can."""
+    """Return the groups whose events can matter to the answer; None if all can."""
     if asked.group is not None and asked.group.sid is not None:
         return {asked.group.sid} if asked.direct else leading([asked.group.sid], past, elsewhere, names)
     if asked.by is not None and asked.by.sid is not None:

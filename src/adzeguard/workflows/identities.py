@@ -28,7 +28,7 @@ class Identities:
                 self._shown[folded] = ""  # nothing has that DN now, so nobody need look for it to show it
 
     def key(self, name: str, sid: str) -> str:
-        """Return what something is compared by: its SID, else the SID of whatever has or had that DN, else the name."""
+        """Return what something is compared by: its SID, else the SID of what has or had that DN, else the name."""
         if sid:
             return sid
         if name not in self._by_name:

@@ -1,4 +1,4 @@
-"""The journal for whatever else keeps logs: one line a row, as JSON, or as syslog (RFC 5424)."""
+"""The journal for other log systems: one line a row, as JSON, or as syslog (RFC 5424)."""
 
 import json
 from collections.abc import Callable

@@ -1,4 +1,4 @@
-"""What the rows of the journal say, in whichever form they were written."""
+"""What the rows of the journal say, in any form they were written."""
 
 from collections import Counter
 from collections.abc import Iterable, Iterator

@@ -43,7 +43,7 @@ def ending(estate: Estate, ends: Sequence[Lease], leases: Iterable[Lease]) -> li
 
 
 def giving(estate: Estate, lease: Lease) -> list[Change]:
-    """Return the change that gives what a lease is about; nothing where it stands."""
+    """Return the change that gives what a lease is about; an empty list if it stands."""
     if is_inside(estate, lease):
         return []
     about = _about(estate, lease)
@@ -56,7 +56,7 @@ def giving(estate: Estate, lease: Lease) -> list[Change]:
 def end_moved(estate: Estate, lease: Lease, before: datetime | None, leases: Iterable[Lease]) -> list[Change]:
     """Return the change that lets the directory end a membership with the last of the leases that give it.
 
-    `before` is when it would end now, nothing where it would not. What stood before any lease gets no end.
+    `before` is when it would end now, an empty list if it would not. What stood before any lease gets no end.
     """
     ends = last_end(lease, leases)
     if lease.host or not lease.by_itself or lease.stood_before or ends == before or not is_inside(estate, lease):

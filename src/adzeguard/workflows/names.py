@@ -44,7 +44,7 @@ class KnownNames:
 
     @property
     def _seen(self) -> tuple[dict[str, str | None], dict[str, str]]:
-        """SIDs by names, nothing for a name that several bear; and names by SIDs."""
+        """SIDs by names, None for a name that several have; and names by SIDs."""
         with self._lock:
             if self._index is None:
                 sids: dict[str, str | None] = {}
@@ -59,7 +59,7 @@ class KnownNames:
             return self._index
 
     def sid_of(self, name: str) -> str | None:
-        """Return the SID of a qualified name, or nothing where it stands for nothing or for several things."""
+        """Return the SID of a qualified name, or None if it stands for nothing or for several things."""
         sids, _ = self._seen
         if name.casefold() in sids:
             return sids[name.casefold()]

@@ -14,7 +14,7 @@ _LONGEST_NAP: Final = 0.5
 
 @dataclass
 class Pace:
-    """The limits. Whoever begins with a host waits for its turn first.
+    """The limits. Work with a host begins by waiting for its turn.
 
     `clock` tells seconds, and `wait` lets some pass; they are needed where there is a rate.
     """

@@ -22,7 +22,7 @@ from adzeguard.workflows.identities import Identities
 from adzeguard.workflows.journal_rows import change_of
 
 AROUND: Final = timedelta(seconds=30)
-"""How far the clocks of the directory and of whoever works here may be apart."""
+"""How far the clocks of the directory and of the operator may be apart."""
 Pair = tuple[Verb, str, str]
 
 

@@ -27,7 +27,7 @@ def seen_lately(
     hours: AbstractSet[int] | None,
     offset: timedelta,
 ) -> Seen:
-    """Return it; nothing where no log was ever read."""
+    """Return it; None if no log was ever read."""
     first, last = past.trail.span()
     if first is None or last is None:
         return Seen()

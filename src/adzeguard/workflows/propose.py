@@ -1,4 +1,4 @@
-"""Propose: the one way in which a draft becomes a proposal, whoever asks for it."""
+"""Propose: the one way in which a draft becomes a proposal."""
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass

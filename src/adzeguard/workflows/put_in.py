@@ -21,7 +21,7 @@ def put_in_by_rules(table: PutIn, journal: Journal, estate: Estate) -> list[Chan
 
     if table.is_to_be_gathered():
         if not journal.count():
-            return []  # nothing was ever done here, and nothing is written by whoever only looks
+            return []  # nothing was ever done here, and looking alone writes nothing
         done = all_done()
         table.gather(as_known_today(estate, done, lambda: done))
     return as_known_today(estate, table.changes(), all_done)

@@ -28,7 +28,7 @@ def reread_before_enact(
 ) -> bool:
     """Read again the groups that control the directory, who is in them, and the groups that changes are about.
 
-    Whoever is in a group that a change is about matters here only where that group controls something. What differs
+    The members of a group that a change is about matter here only where that group controls something. What differs
     from the store is written there, and true is returned: then guards must judge anew.
     """
     controlling = set(controlling_groups(estate))

@@ -1,4 +1,4 @@
-"""Seals: where the journal ended on a day, signed, so that whoever cuts its end off is found out by any copy."""
+"""Seals: where the journal ended on a day, signed, so that any copy reveals a cut-off end."""
 
 import re
 from dataclasses import dataclass
@@ -35,7 +35,7 @@ class Seal:
 
 
 def sealed(journal: Journal, key: Path, now: datetime) -> tuple[Seal, str] | None:
-    """Return the seal of where the journal ends now, with its text and signature; nothing for an empty journal."""
+    """Return the seal of where the journal ends now, with its text and signature; None for an empty journal."""
     last = journal.rows(1)
     if not last:
         return None
@@ -56,7 +56,7 @@ def keep(folder: Path, seal: Seal, text: str) -> Path:
 
 
 def last_kept(folder: Path) -> Seal | None:
-    """Return the newest seal of a folder; nothing where none is there that can be read."""
+    """Return the newest seal of a folder; None if none is there that can be read."""
     for file in sorted(folder.glob(f"*{SUFFIX}"), reverse=True):
         try:
             return read_seal(file)[0]

@@ -24,7 +24,7 @@ class Told:
 def tell_waiting(letters: Letters, tellers: Mapping[str, Teller]) -> Told:
     """Tell everything that waits. A way that fails is tried once a round for each bundle, and holds up no other way.
 
-    Whoever is stopped between telling and noting it tells once more: the letter's number is the same, and a mail's id.
+    A program that is stopped between telling and noting it tells once more, with the same number and mail's id.
     """
     result = Told()
     by_teller: dict[str, list[Kept]] = {}

@@ -32,7 +32,7 @@ class Decided:
 
 
 def timeline_of(past: Past, group: Principal, since: datetime, until: datetime, decided: Decided) -> Timeline:
-    """Return it: everybody who was inside at any moment since then, whoever came first first."""
+    """Return it: everybody who was inside at any moment since then, the earliest first."""
     names = Identities(past.estate, past.store)
     sid = str(group.sid)
     elsewhere = Elsewhere.of(past)

@@ -103,7 +103,7 @@ class Workspace:
         return _rows(reaching.who_reaches(self._at_work, group, with_directory=with_directory))
 
     def check(self, *, severity: str = "note", rules: Sequence[str] = ()) -> list[Row]:
-        """Return what deviates from the charter, and what is wrong whatever it says, worst first."""
+        """Return what deviates from the charter, and what is wrong regardless of it, worst first."""
         return _rows(findings_table(deviations.found_now(self._at_work, severity, _several(rules))))
 
     def propose(

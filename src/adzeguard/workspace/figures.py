@@ -36,7 +36,7 @@ def figures(workspace: "Workspace") -> list[Figure]:
         ),
         Figure(
             "adzeguard_privileged_people",
-            "Accounts inside a privileged group, by whichever nesting.",
+            "Accounts inside a privileged group, by any nesting.",
             [Sample(count, {"group": group}) for group, count in people.items()],
         ),
         Figure(

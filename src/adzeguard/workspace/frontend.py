@@ -1,4 +1,4 @@
-"""What a workspace needs of whoever uses it: somebody to tell things to, and somebody who knows the passwords."""
+"""What a workspace needs of its user: somebody to tell things to, and somebody who knows the passwords."""
 
 from collections.abc import Callable
 from dataclasses import dataclass

@@ -62,7 +62,7 @@ class Beginning:
         self._end = end_of(self.workspace, asked.length, until)
 
     def draft(self) -> Draft:
-        """Return what gives the membership. The lease is noted first: whoever is killed forgets no end."""
+        """Return what gives the membership. The lease is noted first: a program that is killed forgets no end."""
         workspace, asked, table = self.workspace, self.asked, Leases(self.workspace.database)
         estate = workspace.estate
         reason = f"lease until {self._end:%Y-%m-%d %H:%M} UTC{f': {asked.why}' if asked.why else ''}"
@@ -89,7 +89,7 @@ class Beginning:
         table.write(lease)
         if not by_itself:
             return made
-        # Whoever is inside by another lease stays until the last of them ends.
+        # A member by another lease stays until the last of them ends.
         ends = [one.until for one in others if one.is_open and one.by_itself and one.pair == lease.pair]
         moved = end_moved(estate, lease, max(ends, default=None), others)
         return replace(made, changes=(*giving(estate, lease), *moved), left_out=() if moved else made.left_out)

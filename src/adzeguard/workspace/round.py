@@ -149,7 +149,7 @@ def _end_of(workspace: "Workspace", lease: "Lease") -> "Draft":
 
 
 def _shifts(workspace: "Workspace") -> dict[str, Any]:
-    """Begin what is worked now. The lease is written down first: whoever is killed forgets no end."""
+    """Begin what is worked now. The lease is written down first: a program that is killed forgets no end."""
     now = workspace.now()
     shifts = [(one, why_unusable(one, now)) for one in Shifts(workspace.database).all() if one.ended is None]
     table = Leases(workspace.database)

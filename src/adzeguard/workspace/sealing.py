@@ -27,7 +27,7 @@ def the_seals() -> Any:
 
 
 def seal_now(workspace: "Workspace", key: Path) -> str:
-    """Seal the journal, keep the seal and the letters that send it; return what was done, nothing for no journal."""
+    """Seal the journal, keep the seal and the letters that send it; return what was done, empty without a journal."""
     seals = the_seals()
     made = seals.sealed(workspace.journal, key, workspace.now())
     if made is None:

@@ -108,7 +108,7 @@ def _whom(workspace: "Workspace", asked: Asked) -> tuple[tuple[str, str], str, s
 
 def _time(text: str) -> time:
     try:
-        return datetime.strptime(text, "%H:%M").time()  # noqa: DTZ007 - the time of a clock, in whichever zone
+        return datetime.strptime(text, "%H:%M").time()  # noqa: DTZ007 - the time of a clock, in any zone
     except ValueError as error:
         raise InputError(f"'{text}' is no time, such as 08:00") from error
 

@@ -1,4 +1,4 @@
-"""Stopping after the change in hand, when whoever runs the program asks for it."""
+"""Stopping after the change in hand, when the operator asks for it."""
 
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -8,7 +8,7 @@ from threading import Event
 
 @contextmanager
 def stopping(say: Callable[[str], None]) -> Iterator[Callable[[], bool]]:
-    """Let Ctrl-C, or whoever ends the process, end it after what is in hand; give what tells of it."""
+    """Let Ctrl-C, or a signal to end, end the process after the change in hand; give what tells of it."""
     asked = Event()
 
     def ask(_signal: int, _frame: object) -> None:

@@ -10,7 +10,7 @@ if TYPE_CHECKING:
 
 
 def names_beginning(workspace: "Workspace", part: str, kinds: "frozenset[Kind]", most: int) -> "list[tuple[str, Kind]]":
-    """Return the names of objects that begin with a text, whatever its case, with what each is; sorted."""
+    """Return the names of objects that begin with a text, ignoring case, with what each is; sorted."""
     return typed_names.names_beginning(workspace.database, part, kinds, most)
 
 

@@ -13,7 +13,7 @@ class Candidate:
 
     group: Principal
     power: str
-    """In words what power it gives; nothing for a group that gives none."""
+    """In words what power it gives; empty for a group that gives none."""
     members: int
     """How many people are effectively inside."""
 

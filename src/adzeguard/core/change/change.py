@@ -71,7 +71,7 @@ class Effects:
     security: dict[int, bool] = field(default_factory=dict)
 
     def id_of(self, named: Named) -> int | None:
-        """Return the object of this name; nothing for what is not there, or not yet."""
+        """Return the object of this name; None for what is not there, or not yet."""
         return id_of(self.estate, named)
 
 
@@ -88,11 +88,11 @@ class Change(BaseModel, ABC):
 
     order: ClassVar[Order]
     needs: ClassVar[str] = ""
-    """The capability that its host must have; nothing for a change of the directory."""
+    """The capability that its host must have; empty for a change of the directory."""
     counts_as: ClassVar[str] = ""
     """The kind that it is a sort of: what is asked of that one is asked of it."""
     never_back: ClassVar[str] = ""
-    """Why it cannot be taken back; nothing for everything else."""
+    """Why it cannot be taken back; empty for everything else."""
     in_person: ClassVar[bool] = False
     """Whether only somebody who asks for it now gets it: no proposal in a file may."""
     takes_access_away: ClassVar[bool] = False
@@ -142,13 +142,13 @@ class Change(BaseModel, ABC):
 
     @abstractmethod
     def taken_back(self, last: "Change", groups: Mapping[str, Named]) -> "Change | None":
-        """Return the change from what stands after `last` to what stood before this one; nothing where it is the same.
+        """Return the change from what stands after `last` to what stood before this one; None if it is the same.
 
         `last` is the last change made with the same key, often this one. `groups` names groups by their SIDs.
         """
 
     def lacking(self, state: HostState) -> str:
-        """Return the capability that its host lacks for it; nothing where it has all."""
+        """Return the capability that its host lacks for it; an empty text if it has all."""
         return "" if self.needs in state.capabilities else self.needs
 
     def foresee(self, effects: Effects) -> None:
@@ -159,7 +159,7 @@ class Change(BaseModel, ABC):
         return Touched()
 
     def claims(self) -> tuple[Key, ...]:
-        """Return what belongs to whoever made this change last, as the table of what rules have put in knows it."""
+        """Return what belongs to the last maker of this change, as the table of what rules have put in knows it."""
         return ()
 
     def puts_in(self) -> tuple[Key, ...]:
@@ -171,7 +171,7 @@ class Change(BaseModel, ABC):
         return False
 
     def without(self, put_in: Iterable[Key]) -> "Change | None":  # noqa: ARG002 - kinds that put in one thing
-        """Return the change less what somebody else has claimed since; nothing where nothing of it is left."""
+        """Return the change less what somebody else has claimed since; None if nothing of it is left."""
         return None
 
     @abstractmethod

@@ -56,7 +56,7 @@ class ForeseenCatalogue:
         self._known: dict[int, Descriptor | None] = {}
 
     def _foresee_links(self, change: SetAttributes) -> None:
-        """Whoever may change a directory policy rules what it is linked to from then on."""
+        """Who may change a directory policy rules what it is linked to from then on."""
         target = self._standing.by_dn(change.object.dn)
         for attribute in change.attributes:
             if attribute.name.casefold() == "gplink" and target is not None:
@@ -106,7 +106,7 @@ class ForeseenCatalogue:
         return descriptor.to_bytes() if descriptor is not None else raw
 
     def _worked_out(self, principal: Principal, raw: bytes | None) -> Descriptor | None:
-        """Return the descriptor of an object of the directory that stands; nothing for one that cannot be read."""
+        """Return the descriptor of an object of the directory that stands; None for one that cannot be read."""
         if principal.id in self._known:
             return self._known[principal.id]
         if raw is None or not is_readable(raw):

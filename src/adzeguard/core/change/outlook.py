@@ -19,7 +19,7 @@ class Outlook:
     administrators: tuple[frozenset[Sid], ...]
     """For each host of the estate, the direct members of its administrators group after the proposal."""
     gone: frozenset[int] = frozenset()
-    """The objects that are deleted or disabled, whichever way they were inside something."""
+    """The objects that are deleted or disabled, however they were inside."""
 
 
 def outlook(estate: Estate, changes: Iterable[Change]) -> Outlook:

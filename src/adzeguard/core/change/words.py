@@ -1,6 +1,6 @@
 """What a change of an object says of itself, made from what it does and from nothing else.
 
-Whoever proposes it, and from whichever file it is read, a change has the words that are computed here: what people
+By any proposer, and from any file, a change has the words that are computed here: what people
 say yes to is what is done.
 """
 

@@ -58,7 +58,7 @@ def read_proposal(text: bytes, source: str, kinds: Sequence[type[Change]] = CHAN
 
 
 def proposal_of(raw: Any, kinds: Sequence[type[Change]] = CHANGE_KINDS) -> Proposal:
-    """Return the proposal that plain values hold, in whichever form they are."""
+    """Return the proposal that plain values hold, in any form they are."""
     if not isinstance(raw, dict):
         raise ProposalFileError("it holds no proposal", _MAKE_IT_AGAIN)
     written_as = raw.get("proposal", FIRST_FORMAT if "plan" in raw else None)

@@ -19,7 +19,7 @@ class HostsOf:
         self._known: dict[str, tuple[str, ...]] = {}
 
     def of(self, rule: ResolvedAccountRule) -> tuple[str, ...] | None:
-        """Return their names in order; nothing where the rule says nothing of hosts."""
+        """Return their names in order; None if the rule says nothing of hosts."""
         if rule.hosts is None:
             return None
         if rule.id not in self._known:
@@ -45,5 +45,5 @@ class HoursAt:
         return self._moment.astimezone(ZoneInfo(rule.zone)).utcoffset() or timedelta()
 
     def of(self, rule: ResolvedAccountRule) -> bytes | None:
-        """Return the value; nothing where the rule says nothing of hours."""
+        """Return the value; None if the rule says nothing of hours."""
         return value_of(to_utc(rule.hours, self.offset(rule))) if rule.hours is not None else None

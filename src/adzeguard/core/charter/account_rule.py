@@ -76,7 +76,7 @@ class ResolvedAccountRule(Resolved):
 
 
 def resolve_account_rule(rule: AccountRule, names: RuleNames, response: Response) -> Iterator[ResolvedAccountRule]:
-    """Yield the rule with its names found, or nothing where one cannot be used."""
+    """Yield the rule with its names found, or nothing if one cannot be used."""
     accounts = resolve_accounts(names, rule.accounts)
     hosts = resolve_scope(names, rule.logon_only_on, "logon-only-on") if rule.logon_only_on else None
     hours = read_times(rule.logon_hours.times) if rule.logon_hours else None

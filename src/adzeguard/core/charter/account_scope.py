@@ -17,7 +17,9 @@ class AccountScope(Strict):
     inside: tuple[PrincipalName, ...] = Field((), description="Everybody inside these groups, nested ones included.")
     under: tuple[str, ...] = Field((), description="The users below these OUs; the base DN may be left off.")
     named: tuple[PrincipalName, ...] = Field((), description="These accounts; the closest scope there is.")
-    except_: tuple[PrincipalName, ...] = Field((), description="Not these accounts, whatever else says so.")
+    except_: tuple[PrincipalName, ...] = Field(
+        (), description="Not these accounts, even if another rule or key says so."
+    )
 
     @model_validator(mode="before")
     @classmethod

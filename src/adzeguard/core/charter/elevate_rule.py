@@ -73,7 +73,7 @@ class ResolvedElevateRule(ResolvedSetting):
 
 
 def resolve_elevation(rule: ElevateRule, names: RuleNames, response: Response) -> Iterator[ResolvedElevateRule]:
-    """Yield the rule with its names found, or nothing where one cannot be used."""
+    """Yield the rule with its names found, or nothing if one cannot be used."""
     people = names.with_sids(("elevate", "for"), rule.elevate.for_)
     scope = resolve_scope(names, rule.hosts)
     if not names.failed:

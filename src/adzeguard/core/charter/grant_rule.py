@@ -40,7 +40,7 @@ class ResolvedGrant(Resolved):
 
 
 def resolve_grant(rule: GrantRule, names: RuleNames, response: Response) -> Iterator[ResolvedGrant]:
-    """Yield the rule with its names found, or nothing where one cannot be used."""
+    """Yield the rule with its names found, or nothing if one cannot be used."""
     by_dn = "=" in rule.over
     over = names.container_object(("over",), rule.over) if by_dn else names.principal(("over",), rule.over)
     to = names.principals("to", rule.to)

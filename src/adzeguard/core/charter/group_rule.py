@@ -23,7 +23,7 @@ class ResolvedGroupRule(ResolvedMembership):
 
 
 def resolve_group_rule(rule: GroupRule, names: RuleNames, response: Response) -> Iterator[ResolvedGroupRule]:
-    """Yield the rule with its names found, or nothing where one cannot be used."""
+    """Yield the rule with its names found, or nothing if one cannot be used."""
     lists = resolve_lists(names, rule, local_allowed=False)
     group = names.principal(("group",), rule.group)
     if group is not None and group.kind != Kind.GROUP:

@@ -17,7 +17,7 @@ class HostScope(Strict):
     everywhere: Literal[True] | None = Field(None, description="On every host.")
     under: tuple[str, ...] = Field((), description="On the hosts below these OUs; the base DN may be left off.")
     named: tuple[str, ...] = Field((), description="On these hosts; the closest scope there is.")
-    except_: tuple[str, ...] = Field((), description="Not on these hosts, whatever else says so.")
+    except_: tuple[str, ...] = Field((), description="Not on these hosts, even if another rule or key says so.")
 
     @model_validator(mode="before")
     @classmethod

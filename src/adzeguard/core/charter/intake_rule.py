@@ -37,7 +37,7 @@ class ResolvedIntake(Resolved):
 
 
 def resolve_intake(rule: IntakeRule, names: RuleNames, response: Response) -> Iterator[ResolvedIntake]:
-    """Yield the rule with its OUs found, or nothing where one cannot be used."""
+    """Yield the rule with its OUs found, or nothing if one cannot be used."""
     listed = {"users": rule.intake.users, "computers": rule.intake.computers}
     places = {what: names.container_object(("intake", what), dn) for what, dn in listed.items() if dn}
     if not names.failed:

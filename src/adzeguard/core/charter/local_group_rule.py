@@ -61,7 +61,7 @@ class ResolvedLocalGroupRule(ResolvedMembership):
 def resolve_local_group_rule(
     rule: LocalGroupRule, names: RuleNames, response: Response
 ) -> Iterator[ResolvedLocalGroupRule]:
-    """Yield the rule with its names found, or nothing where one cannot be used."""
+    """Yield the rule with its names found, or nothing if one cannot be used."""
     lists = resolve_lists(names, rule, local_allowed=True)
     local_group = _local_group(rule.local_group, names)
     scope = resolve_scope(names, rule.hosts)

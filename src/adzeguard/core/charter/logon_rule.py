@@ -43,7 +43,7 @@ class NoticeForm(Strict):
     """What is shown before anybody logs on."""
 
     title: str = Field(min_length=1, max_length=LONGEST_TITLE, description="One line.")
-    text: str = Field("", max_length=LONGEST_TEXT, description="What whoever stands there is to know.")
+    text: str = Field("", max_length=LONGEST_TEXT, description="What people in front of the host should know.")
 
     @model_validator(mode="after")
     def _is_plain(self) -> "NoticeForm":
@@ -56,7 +56,9 @@ class NoticeForm(Strict):
 class LogonRule(HostRule):
     """A rule about logons at hosts."""
 
-    refuse_logon: ByWay | None = Field(None, description="Who may not log on, by which way; whatever else lets them.")
+    refuse_logon: ByWay | None = Field(
+        None, description="Who may not log on, by which way; even if something else lets them."
+    )
     allow_logon_only: ByWay | None = Field(None, description="Who alone may log on, by which way; keepers always may.")
     notice: NoticeForm | None = Field(None, description="What is shown before anybody logs on.")
 
@@ -86,7 +88,7 @@ class ResolvedLogonRule(ResolvedSetting):
 
 
 def resolve_logon_rule(rule: LogonRule, names: RuleNames, response: Response) -> Iterator[ResolvedLogonRule]:
-    """Yield the rule with its names found, or nothing where one cannot be used."""
+    """Yield the rule with its names found, or nothing if one cannot be used."""
     refused = _found(names, "refuse-logon", rule.refuse_logon)
     alone = _found(names, "allow-logon-only", rule.allow_logon_only)
     notice = Notice(rule.notice.title, rule.notice.text.strip("\n")) if rule.notice else None

@@ -49,7 +49,7 @@ class ResolvedOwnAccounts(ResolvedSetting):
 
 
 def resolve_own_accounts(rule: OwnAccountsRule, names: RuleNames, response: Response) -> Iterator[ResolvedOwnAccounts]:
-    """Yield the rule with its hosts found, or nothing where a name is none of a host's own."""
+    """Yield the rule with its hosts found, or nothing if a name is none of a host's own."""
     form = rule.local_accounts
     disabled = _local(names, "disabled", form.disabled)
     enabled_only = None if form.enabled_only is None else _local(names, "enabled-only", form.enabled_only)

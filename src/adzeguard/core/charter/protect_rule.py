@@ -30,7 +30,7 @@ class ResolvedProtection(Resolved):
 
 
 def resolve_protection(rule: ProtectRule, names: RuleNames, response: Response) -> Iterator[ResolvedProtection]:
-    """Yield the rule with its OUs found, or nothing where one cannot be used."""
+    """Yield the rule with its OUs found, or nothing if one cannot be used."""
     objects = [names.container_object(("protect", at), dn) for at, dn in enumerate(rule.protect)]
     if not names.failed:
         yield ResolvedProtection(rule, response, tuple(o for o in objects if o is not None))

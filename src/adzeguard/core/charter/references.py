@@ -26,7 +26,7 @@ MemberKey = str
 
 @dataclass(frozen=True, slots=True)
 class LocalName:
-    """An account or group of whichever host is looked at."""
+    """An account or group of the host that is looked at."""
 
     name: str
 
@@ -87,7 +87,7 @@ class RuleNames:
         self._problems.append(NameProblem(self._rule, self._rule.place.at(*path), name, message))
 
     def references(self, key: str, names: Iterable[str] | None, *, local_allowed: bool) -> tuple[Reference, ...] | None:
-        """Resolve the names of one key; nothing where the key is not given. Those that cannot be used are left out."""
+        """Resolve the names of one key; None if the key is not given. Those that cannot be used are left out."""
         if names is None:
             return None
         bearers = (self._reference((key, i), name, local_allowed=local_allowed) for i, name in enumerate(names))

@@ -81,7 +81,7 @@ class RuleBase(Strict):
     """What every rule says."""
 
     id: str = Field(pattern=r"^[a-z0-9]+(-[a-z0-9]+)*$", max_length=64, description="Unique, kebab-case.")
-    why: str = Field("", description="Why the rule exists, for whoever meets it later.")
+    why: str = Field("", description="Why the rule exists, for later readers.")
     owner: str = Field("", description="Who hears of deviations.")
     response: Response | None = Field(
         None, description="mend: put right by a proposal. tell: only told. Default: the workspace's."

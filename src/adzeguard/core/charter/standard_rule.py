@@ -36,7 +36,7 @@ class GroupScope(Strict):
 
 
 class MostPeople(Strict):
-    """How many people may be inside groups, by whichever nesting."""
+    """How many people may be inside groups, by any nesting."""
 
     groups: tuple[PrincipalName, ...] = Field(min_length=1, description="The groups.")
     most: int = Field(ge=0, description="How many.")
@@ -144,7 +144,7 @@ class ResolvedStandards(Resolved):
 
 
 def resolve_standards(rule: StandardRule, names: RuleNames, response: Response) -> Iterator[ResolvedStandards]:
-    """Yield the rule with its names found, or nothing where one cannot be used."""
+    """Yield the rule with its names found, or nothing if one cannot be used."""
     form = rule.standard
     groups = form.most_people.groups if form.most_people else ()
     found = [names.principal(("standard", "most-people", "groups", i), name) for i, name in enumerate(groups)]

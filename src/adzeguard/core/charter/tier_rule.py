@@ -46,7 +46,7 @@ class TierOfHosts:
 
 
 def resolve_tier(rule: TierRule, names: RuleNames, response: Response) -> Iterator[ResolvedTier]:
-    """Yield the rule with its names found, or nothing where one cannot be used."""
+    """Yield the rule with its names found, or nothing if one cannot be used."""
     accounts = resolve_accounts(names, rule.accounts) if rule.accounts else None
     hosts = resolve_scope(names, rule.hosts) if rule.hosts else None
     if not names.failed:

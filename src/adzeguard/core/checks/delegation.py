@@ -57,7 +57,7 @@ def _of_grant(rights: Rights, delegation: Delegation, *, written_down: bool) -> 
 
 
 def _is_everybody(rights: Rights, sid: Sid) -> bool:
-    """Everybody, whoever has logged on, and the groups in which every account or computer is."""
+    """Everybody, everybody who has logged on, and the groups in which every account or computer is."""
     domain = rights.estate.domain
     return sid in EVERYONE_LIKE or sid in (domain.account(RID_DOMAIN_USERS), domain.account(RID_DOMAIN_COMPUTERS))
 
@@ -120,7 +120,7 @@ def check_inheritance(looked_at: CheckInput) -> Iterator[Finding]:
             message = "it was privileged once, is no more, and still carries the mark (adminCount)"
             yield Finding("former-privileged", Named.of(principal), message)
         elif i in inside and i not in closed:
-            message = "it is privileged, and yet takes rights from the OU above: whoever has those reaches it"
+            message = "it is privileged, and yet takes rights from the OU above: anyone who has those reaches it"
             yield Finding("open-to-inheritance", Named.of(principal), message)
     for principal in catalogue.principals(closed - marked.keys() - inside).values():
         if principal.kind in (Kind.USER, Kind.GROUP) and not principal.flags & Flag.CRITICAL:

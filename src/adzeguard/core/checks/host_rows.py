@@ -47,7 +47,7 @@ HOST_CHECKS: Final[tuple[Check, ...]] = (
     Check(
         "dangling-member",
         "A local administrator resolves to nothing",
-        "Whoever gets that SID, or gets the other domain trusted, administers the host.",
+        "Anyone who gets that SID, or gets the other domain trusted, administers the host.",
         "Take it out: a rule with `only`, then adzeguard propose",
         Severity.MEDIUM,
         check_hosts,
@@ -100,7 +100,7 @@ HOST_CHECKS: Final[tuple[Check, ...]] = (
     Check(
         "shared-local-account",
         "A local account is enabled on many hosts",
-        "Whoever learns its password on one host is likely to get into all of them.",
+        "Anyone who learns its password on one host is likely to get into all of them.",
         "Disable it where it is not needed: a rule with local-accounts, then adzeguard propose",
         Severity.LOW,
         local_accounts,

@@ -1,4 +1,4 @@
-"""What is wrong with a host whatever the charter says."""
+"""What is wrong with a host regardless of the charter."""
 
 from collections import Counter
 from collections.abc import Iterable, Iterator

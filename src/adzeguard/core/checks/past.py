@@ -75,7 +75,7 @@ def _of(one: Done, check: str, what: str) -> Finding:
 
 
 class _Let:
-    """Who may change groups: keepers and whoever is privileged any of them, others what a rule lets them."""
+    """Who may change groups: keepers and privileged accounts any of them, others what a rule lets them."""
 
     def __init__(self, looked_at: CheckInput) -> None:
         self._estate = looked_at.estate

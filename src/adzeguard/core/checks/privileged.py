@@ -1,4 +1,4 @@
-"""What is wrong with a privileged group whatever the charter says."""
+"""What is wrong with a privileged group regardless of the charter."""
 
 from collections.abc import Iterator
 

@@ -21,7 +21,7 @@ RIGHT_CHECKS: Final[tuple[Check, ...]] = (
     Check(
         "disabled-member",
         "A disabled account is still in a privileged group",
-        "Whoever enables it again gives its privileges back with it.",
+        "Anyone who enables it again gives its privileges back with it.",
         "Take it out: adzeguard group remove GROUP MEMBER",
         Severity.MEDIUM,
         check_privileged,
@@ -57,7 +57,7 @@ RIGHT_CHECKS: Final[tuple[Check, ...]] = (
     Check(
         "stale-grant",
         "A grant is to somebody who does not exist any more",
-        "It says nothing to people, and gives everything back to whoever gets the SID again.",
+        "It says nothing to people, and gives everything back to anyone who gets the SID again.",
         "Withdraw it: adzeguard grant withdraw SID --over OBJECT",
         Severity.MEDIUM,
         check_grants,
@@ -66,7 +66,7 @@ RIGHT_CHECKS: Final[tuple[Check, ...]] = (
     Check(
         "grant-to-everybody",
         "A grant is to everybody",
-        "What everybody may do, whoever breaks into any account may do.",
+        "Whatever account somebody breaks into, they may do this.",
         "Withdraw it, and give it to the group that needs it: adzeguard grant withdraw WHO --over OBJECT",
         Severity.HIGH,
         check_grants,
@@ -126,7 +126,7 @@ RIGHT_CHECKS: Final[tuple[Check, ...]] = (
     Check(
         "open-to-inheritance",
         "A privileged account takes rights from the OU above",
-        "Whoever has rights over that OU reaches it.",
+        "Anyone who has rights over that OU reaches it.",
         "Move it into an OU of its own, over which nobody else has rights: adzeguard move NAME OU",
         Severity.LOW,
         check_inheritance,

@@ -165,7 +165,7 @@ def _linked(ou: Principal, before: str, after: str, why: str) -> SetAttributes:
 
 
 def found(estate: Estate, retired: Retired) -> Principal | None:
-    """Return it where it lies now; nothing where it is gone, or was taken elsewhere since."""
+    """Return it where it lies now; None if it is gone, or was taken elsewhere since."""
     found_id = estate.id_of_sid(Sid(retired.sid)) if retired.sid else estate.catalogue.by_dn(retired.now)
     one = estate.principal(found_id) if found_id is not None else None
     return one if one is not None and fold_dn(one.dn) == fold_dn(retired.now) else None

@@ -39,7 +39,7 @@ ANSWERS: Final = (KEEP, TAKE_OUT)
 
 @dataclass(frozen=True, slots=True)
 class Item:
-    """One thing to be answered. Its identity is what it is about; the rest is for whoever answers.
+    """One thing to be answered. Its identity is what it is about; the rest is for the person who answers.
 
     `what` is "group", "host" or "grant"; `through` says how a member got in, empty for a direct one.
     """
@@ -59,7 +59,7 @@ class Item:
 
     @property
     def id(self) -> str:
-        """By what its answer is found again: short, and the same whatever it is called by now."""
+        """By what its answer is found again: short, and the same after a renaming."""
         parts = (self.what, self.where_sid or self.where, self.member_sid or self.member, *self.entries)
         return blake2b("\0".join(parts).encode(), digest_size=6).hexdigest()
 

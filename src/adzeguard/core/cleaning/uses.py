@@ -72,7 +72,7 @@ def uses_of(named: Named) -> list[Use]:
 
 
 def uses_by_id(named: Named) -> dict[int, list[Use]]:
-    """Return the uses of each object, by its id; nothing for one that nothing names."""
+    """Return the uses of each object, by its id; an empty mapping for one that nothing names."""
     found: dict[int, list[Use]] = {}
     for find in FINDERS:
         for one, use in find(named):
@@ -114,7 +114,7 @@ def _rules(named: Named) -> Iterator[Found]:
 
 
 def _principals_in(value: Any) -> Iterator[Principal]:
-    """Yield every object that a resolved rule names, in whichever of its parts."""
+    """Yield every object that a resolved rule names, in any of its parts."""
     if isinstance(value, Principal):
         yield value
     elif isinstance(value, RuleBase | str):

@@ -16,7 +16,7 @@ _MACHINE = re.compile(_BEFORE + r'(S-1-5-21-[0-9-]+)"')
 
 
 class AlikeStates:
-    """Reads texts of states; `take_apart` reads a single one, and gives nothing for what cannot be read."""
+    """Reads texts of states; `take_apart` reads a single one, and gives None for what cannot be read."""
 
     def __init__(self, take_apart: Callable[[str], HostState | None]) -> None:
         self._take_apart = take_apart

@@ -37,7 +37,7 @@ class Used:
 class Elevations:
     """What is elevated at a host, and the digests of the programs as they are there now, empty for one that is gone.
 
-    `used` is what was run elevated lately by whatever right, where the host keeps a log of it.
+    `used` is what was run elevated lately by any right, where the host keeps a log of it.
     """
 
     granted: frozenset[Elevation] = frozenset()
@@ -69,6 +69,6 @@ ELEVATION: Final = Capability("elevation", "programs that people run elevated", 
 
 
 def elevations_of(state: HostState) -> Elevations | None:
-    """Return what is elevated at a host; nothing where it cannot elevate single programs."""
+    """Return what is elevated at a host; None if it cannot elevate single programs."""
     part = state.parts.get(ELEVATION.name)
     return part if isinstance(part, Elevations) else None

@@ -54,7 +54,7 @@ class Estate:
         return {host.name.casefold(): host for host in self.hosts}
 
     def host_named(self, name: str) -> Host | None:
-        """Return the host of this name, whatever its case, without reading the others where that can be."""
+        """Return the host of this name, ignoring case, without reading the others where that can be."""
         hosts = self.hosts
         if isinstance(hosts, SearchableHosts) and not hosts.is_fetched:
             return hosts.named(name)

@@ -68,7 +68,7 @@ GROUPS_IN_GROUPS: Final = "groups-in-groups"
 
 
 def is_kept_by_itself(state: HostState) -> bool:
-    """Tell whether a host always has an administrator of its own, whatever its lists say: the number 0 on Linux.
+    """Tell whether a host always has an administrator of its own, regardless of its lists: the number 0 on Linux.
 
     No group of the directory's administrators can stand in a group there, and none need to.
     """
@@ -77,7 +77,7 @@ def is_kept_by_itself(state: HostState) -> bool:
 
 
 def host_administrator(state: HostState) -> Sid:
-    """Return the host's own administrator, by whatever name: the last way in when the directory does not answer."""
+    """Return the host's own administrator, by any name: the last way in when the directory does not answer."""
     return Sid(f"{state.machine_sid}-{RID_ADMINISTRATOR}")
 
 
@@ -137,4 +137,4 @@ class SearchableHosts(Protocol):
         """Return the hosts that have a local group of this name."""
 
     def named(self, name: str) -> Host | None:
-        """Return the host of this name, whatever its case."""
+        """Return the host of this name, ignoring case."""

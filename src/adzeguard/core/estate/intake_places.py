@@ -47,7 +47,7 @@ def intake_places(estate: Estate) -> dict[str, IntakePlace]:
 
 
 def read_place(value: str) -> IntakePlace | None:
-    """Read one value of wellKnownObjects; nothing for one that is about something else."""
+    """Read one value of wellKnownObjects; None for one that is about something else."""
     _, _, rest = value.partition(":32:")
     guid, _, dn = rest.partition(":")
     what = next((kind for kind, wanted in GUIDS.items() if guid.upper() == wanted), None)

@@ -125,7 +125,7 @@ class Backwards:
     """Links looked up from their numbers to their rows.
 
     Turning millions of links round takes a second, and looking through them for one number a hundredth: so the first
-    few look-ups do that, and whoever goes on asking gets them turned round.
+    few look-ups do that, and further look-ups get them turned round.
     """
 
     _FEW = 24

@@ -50,6 +50,6 @@ LOGON_LIMIT: Final = "logon-limit"
 
 
 def logon_of(state: HostState) -> LogonRules | None:
-    """Return what a host says about logons; nothing where it has no such thing."""
+    """Return what a host says about logons; None if it has no such thing."""
     rules = state.parts.get(LOGON_REFUSAL.name)
     return rules if isinstance(rules, LogonRules) else None

@@ -4,7 +4,7 @@ from datetime import UTC, datetime
 
 
 def moment(seconds: object) -> datetime | None:
-    """Return a time in UTC; nothing for never, for what is none, or for a number that no calendar has."""
+    """Return a time in UTC; None for never, for what is none, or for a number that no calendar has."""
     try:
         return datetime.fromtimestamp(seconds, UTC) if isinstance(seconds, int) and seconds > 0 else None
     except (ValueError, OverflowError, OSError):

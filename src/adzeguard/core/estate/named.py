@@ -58,5 +58,5 @@ def is_listed(estate: Estate, group_sid: str, member_sid: str) -> bool:
 
 
 def id_of(estate: Estate, named: Named) -> int | None:
-    """Return the object that is meant: by its SID, or by its DN where it has none; nothing for what is not there."""
+    """Return the object that is meant: by its SID, or by its DN where it has none; None for what is not there."""
     return estate.id_of_sid(named.sid) if named.sid else estate.catalogue.by_dn(named.dn)

@@ -17,7 +17,7 @@ _WAY_OUT: Final = {
 
 
 def refused_nesting(group: Principal, member: Principal) -> str:
-    """Return why a group may not hold a member, with the right way; nothing where it may."""
+    """Return why a group may not hold a member, with the right way; an empty text if it may."""
     if member.id == group.id:
         return f"{group.qualified_name} cannot be a member of itself"
     if member.kind in (Kind.OU, Kind.CONTAINER, Kind.POLICY, Kind.DOMAIN):

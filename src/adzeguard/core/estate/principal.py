@@ -93,7 +93,7 @@ class Principal:
 
     @property
     def group_scope(self) -> str:
-        """The scope in words, or nothing for other kinds."""
+        """The scope in words, empty for other kinds."""
         for flag, label in _SCOPES:
             if self.flags & flag:
                 return label

@@ -1,4 +1,4 @@
-"""A correction: whatever deviates, of members, objects or hosts, as one value with what would put it right."""
+"""A correction: a deviation of members, objects or hosts, as one value with what would put it right."""
 
 from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass, field, replace
@@ -13,7 +13,7 @@ from adzeguard.core.estate.named import Named, fingerprint_of
 class Correction:
     """One deviation. `check` is its row in the table of checks; `subject`, `member` and `host` are identities.
 
-    `changes` put it right; without any, `left_out` says why there are none, or nothing where it is only ever told.
+    `changes` put it right; without any, `left_out` says why there are none, or is empty if it is only ever told.
     """
 
     check: str
@@ -28,7 +28,7 @@ class Correction:
     changes: tuple[Change, ...] = ()
     left_out: str = ""
     stops_rule: bool = False
-    """The rule itself cannot be followed: its author hears of it, whatever the response."""
+    """The rule itself cannot be followed: its author hears of it, for any response."""
     evidence: Mapping[str, Any] = field(default_factory=dict, hash=False)
 
     @property

@@ -51,7 +51,7 @@ class Deviation:
 class Demands:
     """What the rules that mend demand by themselves, and what all rules demand together.
 
-    What only tells neither shadows nor changes what is mended, from whatever distance: it is told about the state that
+    What only tells neither shadows nor changes what is mended, from any distance: it is told about the state that
     mending leads to.
     """
 

@@ -30,7 +30,7 @@ def without_left(corrections: Iterable[Correction], left: Mapping[str, Waiver]) 
 
 
 def draft_for(corrections: Iterable[Correction], fingerprints: Collection[str]) -> Draft:
-    """Return what puts right just these deviations, whatever their rules say about responses."""
+    """Return what puts right just these deviations, regardless of the responses of their rules."""
     meant = [one for one in corrections if one.fingerprint in fingerprints]
     left_out = tuple(_left_out(one) for one in meant if one.left_out)
     return Draft(tuple(change for one in meant for change in one.changes), left_out)

@@ -1,4 +1,4 @@
-"""What all rules together demand of each group, computed once for whoever asks: the review, and withdrawal."""
+"""What all rules together demand of each group, computed once for the review and for withdrawal."""
 
 from collections.abc import Iterable, Iterator
 from collections.abc import Set as AbstractSet

@@ -1,4 +1,4 @@
-"""Rows of the table of checks: what rules find, whichever kind of rule finds it."""
+"""Rows of the table of checks: what rules find, for any kind of rule."""
 
 from typing import Final
 
@@ -41,7 +41,7 @@ RULE_ROWS: Final[tuple[CheckRow, ...]] = (
     CheckRow(
         "excluded-member",
         "Somebody is inside whom a rule excludes",
-        "A rule says that they must never be there, whatever other rules list.",
+        "A rule says that they must never be there, even if another rule lists them.",
         "Take them out: adzeguard propose",
         Severity.HIGH,
         evidence=MEMBER,
@@ -72,7 +72,7 @@ RULE_ROWS: Final[tuple[CheckRow, ...]] = (
     ),
     CheckRow(
         "unlisted-reach",
-        "Somebody gets in, by whichever nesting, whom `reach-only` does not list",
+        "Somebody gets in, by any nesting, whom `reach-only` does not list",
         "The direct members may be right, and a group deep inside lets in somebody else.",
         "See the chain and take out the link that should not be there: adzeguard why WHO --in GROUP",
         Severity.HIGH,
@@ -97,7 +97,7 @@ RULE_ROWS: Final[tuple[CheckRow, ...]] = (
     CheckRow(
         "logon-not-limited",
         "Others may log on than the charter lets",
-        "Whoever can log on there is one step from what runs there.",
+        "Anyone who can log on there is one step from what runs there.",
         "Limit it: adzeguard propose",
         Severity.MEDIUM,
         evidence=("place", "way", "scope"),
@@ -105,7 +105,7 @@ RULE_ROWS: Final[tuple[CheckRow, ...]] = (
     CheckRow(
         "other-notice",
         "A host shows another notice than the charter wants",
-        "Whoever stands before it is not told what to know, or is told something old.",
+        "People in front of it do not read what they should know, or read something old.",
         "Set it: adzeguard propose",
         Severity.LOW,
         evidence=("place", "stands", "scope"),
@@ -201,7 +201,7 @@ RULE_ROWS: Final[tuple[CheckRow, ...]] = (
     CheckRow(
         "lower-tier-logon",
         "An account may log on to a host of a lower tier",
-        "What is in the memory of a host belongs to whoever breaks into it, also the secret of a stronger account.",
+        "What is in the memory of a host belongs to anyone who breaks into it, also the secret of a stronger account.",
         "Refuse it there by a rule with refuse-logon, or limit the accounts by one with logon-only-on",
         Severity.HIGH,
         evidence=("place", "accounts", "tier"),
@@ -217,7 +217,7 @@ RULE_ROWS: Final[tuple[CheckRow, ...]] = (
     CheckRow(
         "below-standard",
         "An account is not as a standard of the charter wants it",
-        "Whoever breaks into a service or learns a password gets what such an account may do.",
+        "Anyone who breaks into a service or learns a password gets what such an account may do.",
         "Set it: adzeguard propose",
         Severity.HIGH,
         evidence=("place", "standard", "scope"),
@@ -225,7 +225,7 @@ RULE_ROWS: Final[tuple[CheckRow, ...]] = (
     CheckRow(
         "too-many-inside",
         "More people are inside a group than a standard allows",
-        "Each of them is one more way in for whoever gets hold of an account.",
+        "Each of them is one more way in for anyone who gets hold of an account.",
         "Take out who need not be there: adzeguard who GROUP",
         Severity.HIGH,
         evidence=("place", "inside"),

@@ -69,7 +69,7 @@ class Setting(Generic[RuleT]):
 
     rule: type[RuleT]
     said_by: Callable[[RuleT], Iterable[Said]]
-    """What a rule says of it, for people; nothing where it is about something else."""
+    """What a rule says of it, for people; none if it is about something else."""
     wanted: Callable[[HostState, Sequence[ScopedRule[RuleT]], Keepers], Decided]
     """What is decided on a host by the rules that are followed there."""
     standing: Callable[[HostState], Mapping[Any, Any]]

@@ -64,7 +64,7 @@ def _host_named(estate: Estate, name: str) -> Named | None:
 
 
 def _demand(estate: Estate, demands: MemberDemands, change: AddMember | AddLocalMember) -> Demands | None:
-    """Return what is demanded where the change stands; nothing where it does not stand any more."""
+    """Return what is demanded where the change stands; None if it does not stand any more."""
     if isinstance(change, AddLocalMember):
         host = estate.hosts_by_name.get(change.host.casefold())
         if host is None or host.state is None or not change.stands(host.state):

@@ -92,7 +92,7 @@ def answer(
 
 
 def _decided(descriptor: Descriptor, token: frozenset[str], own: str, question: Question) -> Decision:
-    """Administrators may always take ownership, whatever the entries say ([MS-ADTS] 5.1.3.2, SeTakeOwnership)."""
+    """Administrators may always take ownership, regardless of the entries ([MS-ADTS] 5.1.3.2, SeTakeOwnership)."""
     if question.right == Right.WRITE_OWNER and ADMINISTRATORS in token:
         return Decision(allowed=True, as_owner=True)
     return decide(descriptor, token, own, question)

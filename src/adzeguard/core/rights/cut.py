@@ -62,7 +62,7 @@ def smallest_cut(graph: ReachGraph, unwanted: Iterable[int], wanted: Iterable[in
 
 
 def _key(edge: Edge) -> Hashable:
-    """One grant is one thing to take away, on whichever objects its entry arrives and whoever has it."""
+    """One grant is one thing to take away, on all objects where its entry arrives and for all who have it."""
     if edge.is_membership or edge.entry is None:
         return edge.holder, edge.target, edge.how
     return edge.stands_on, edge.entry.with_flags(0).to_bytes()

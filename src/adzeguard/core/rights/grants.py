@@ -255,7 +255,7 @@ _OF_ALL: Final = "*"
 
 
 def single_rights(grant: Grant, schema: Schema) -> list[str]:
-    """Return plain rights as people name them, like write:telephoneNumber; nothing where one of them has no name."""
+    """Return plain rights as people name them, like write:telephoneNumber; an empty list if one of them has no name."""
     names: list[str] = []
     for entry in grant.entries:
         about = schema.names.get(entry.object_type) if entry.object_type else _OF_ALL

@@ -116,7 +116,7 @@ class Moves:
                     yield self._mover(place, who)
 
     def _told(self, gaining: _Bools, beside: _Bools) -> Iterator[int]:
-        """Yield the groups all of whose people gain, or have it already, and whoever gains apart from those."""
+        """Yield the groups all of whose people gain, or have it already, and the people who gain apart from those."""
         graph, covered = self._estate.graph, beside.copy()
         groups = [i for i in np.flatnonzero(gaining).tolist() if graph.position_of(i) is not None]
         for group in groups:
@@ -178,7 +178,7 @@ class Moves:
     def _gaining(self, below: list[_Place], in_use: bool, candidates: _Bools, closed: bool) -> _Bools:
         """Return which candidates get the lowest object by moving the highest somewhere.
 
-        To one that is closed no rights come down, but whatever policies are linked there do, if it is an account.
+        To one that is closed no rights come down, but the policies that are linked there do, if it is an account.
         """
         gaining = np.zeros(len(candidates), bool)
         for goal, creators in self._places_for(below[0].principal.kind):
@@ -186,7 +186,7 @@ class Moves:
             able[creators] = candidates[creators] & ~gaining[creators]
             if not able.any():
                 continue
-            # Whoever rules the place can have it hand down what they like, as soon as the object is there.
+            # Who rules the place can have it hand down what they like, as soon as the object is there.
             gaining |= able & self._takers(_NOWHERE, goal, in_use=True)
             if below[-1].principal.kind in _ACCOUNTS:
                 gaining |= able & self._may(_NOWHERE, goal, *self._reader.questions(LINKING, Kind.OU))

@@ -27,13 +27,13 @@ class Passages:
         self._linked: dict[str, tuple[int, ...]] = {}
 
     def container(self, principal: Principal, raw: bytes) -> Iterator[Edge]:
-        """Whoever changes the rights of a container can hand down what they like, unless the object takes nothing."""
+        """Who changes the rights of a container can hand down anything, unless the object takes nothing."""
         above = self._at(parent_dn(principal.dn))
         if above is not None and not Descriptor.from_bytes(raw).protected:
             yield Edge(above, principal.id, INHERITS)
 
     def beyond_rights(self, principal: Principal) -> Iterator[Edge]:
-        """Yield what leads to an object whatever its own descriptor says."""
+        """Yield what leads to an object regardless of its own descriptor."""
         if principal.kind == Kind.DOMAIN:
             yield from self._servers(principal)
         if principal.kind in (Kind.USER, Kind.COMPUTER):
@@ -51,7 +51,7 @@ class Passages:
     def _policies(self, account: Principal) -> Iterator[Edge]:
         """Yield the policies that apply to an account, and each container to which others could be linked.
 
-        Which accounts a policy is filtered for is not looked at: whoever may change it may mostly change that as well.
+        Which accounts a policy is filtered for is not looked at: who may change it may mostly change that as well.
         """
         above = parent_dn(account.dn)
         if above not in self._linked:

@@ -195,5 +195,5 @@ def ruling_ids(estate: Estate) -> frozenset[int]:
 
 
 def ruling_people(estate: Estate) -> set[int]:
-    """Return the people who control the whole directory: whoever is inside one of the groups that do."""
+    """Return the people who control the whole directory: all inside one of the groups that do."""
     return {int(i) for i in np.flatnonzero(people_in_any(estate.graph, ruling_ids(estate)))}

@@ -23,7 +23,7 @@ class Edge:
     entry: Ace | None = None
     stands_on: int = -1
     doubt: tuple[Question, ...] = ()
-    """What is to be asked of whoever takes this step, since a denial may meet them or one entry does not give all."""
+    """What is to be asked of those who take this step, since a denial may meet them or one entry does not give all."""
 
     @property
     def is_membership(self) -> bool:
@@ -65,7 +65,7 @@ class ReachGraph:
 
 
 def policies_of(container: int) -> int:
-    """Return what stands for the policies of a container: whoever links some reaches the accounts in it, no groups."""
+    """Return what stands for the policies of a container: linking some reaches the accounts in it, no groups."""
     return _FIRST_OF_POLICIES - container
 
 

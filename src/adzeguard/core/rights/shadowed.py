@@ -1,7 +1,7 @@
 """Whether somebody really gets along a way: with every step they take they act as somebody else, or with more groups.
 
-An entry for a group can be met by a denial that is about one of its people, and whoever joins a group is met by what is
-denied to it. So where denials stand, a way is gone step by step, with all that whoever goes it acts with by then.
+An entry for a group can be met by a denial that is about one of its people, and a new member of a group is met by what
+is denied to it. So where denials stand, a way is gone step by step, with all that its walker acts with by then.
 """
 
 from collections.abc import Callable, Iterator, Sequence
@@ -96,7 +96,7 @@ class Walker:
         return (edge for edge in edges if edge.target not in passed)
 
     def _after(self, standing: _Standing, edge: Edge) -> _Standing | None:
-        """Return who one can act as after a step; nothing where nobody of them may take it."""
+        """Return who one can act as after a step; None if nobody of them may take it."""
         if edge.is_membership:
             return standing
         able = tuple(actor for actor in standing.acting if self._may(actor, edge)) if edge.doubt else standing.acting

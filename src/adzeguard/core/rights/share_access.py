@@ -76,7 +76,7 @@ def may_in_folder(share: Descriptor | None, folder: Descriptor, token: frozenset
         allowed, entry = _decided(share, token, mask, as_owner=False)
         if not allowed:
             return FolderAnswer(allowed=False, where="share", entry=entry)
-    # Who rules a host takes ownership by privilege, whatever the list says ([MS-LSAD] 2.2.4.1, SeTakeOwnership).
+    # Who rules a host takes ownership by privilege, regardless of the list ([MS-LSAD] 2.2.4.1, SeTakeOwnership).
     by_privilege = WRITE_OWNER if ADMINISTRATORS in token else 0
     allowed, entry = _decided(folder, token, mask & ~by_privilege, as_owner=True)
     return FolderAnswer(allowed=allowed, where="folder", entry=entry)

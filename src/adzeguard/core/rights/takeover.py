@@ -26,7 +26,7 @@ class Takeover:
 
 
 class TakeoverReader:
-    """Finds who holds an object by its rights, whoever they are.
+    """Finds who holds an object by its rights.
 
     Denials that stand on the very same principal are taken into account here. Whether another denial meets only some
     of those whom an entry is for is told of each takeover, and decided by the tokens of people.

@@ -33,7 +33,7 @@ class Way:
     in_use: bool | None = None
     """Over groups: only where the group gives access, only where it does not, or both."""
     from_inside: bool = False
-    """Only for whoever is in the group already."""
+    """Only for those who are in the group already."""
 
 
 def _writing(*attributes: str) -> Asks:
@@ -145,7 +145,7 @@ WAYS: Final[Sequence[Way]] = (
 LINKING: Final = Way(
     "{} may link directory policies to {}", CONTAINERS, _writing("gPLink"), "[MS-GPOL] 2.2.2, 3.2.5.1.5"
 )
-"""No way to the container itself: only to the accounts in it, to which whatever is linked there applies."""
+"""No way to the container itself: only to the accounts in it, to which all that is linked there applies."""
 
 OWNS: Final = "{} owns {}"
 MEMBER: Final = "{} is a member of {}"

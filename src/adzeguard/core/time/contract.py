@@ -15,7 +15,7 @@ _SHOWN: Final = 40
 
 
 def end_of_contract(value: str, zone: tzinfo | None) -> datetime | None:
-    """Return the moment at which it ends; nothing where it has no end. `InputError` for what is no such moment.
+    """Return the moment at which it ends; None if it has no end. `InputError` for what is no such moment.
 
     Read are steps of 100 nanoseconds since 1601, as accountExpires has them ([MS-ADTS] 2.2.13; 0 and the largest number
     are no end), a moment in UTC (RFC 4517 section 3.3.13), and a last day (2026-12-31 or 20261231), which ends with its

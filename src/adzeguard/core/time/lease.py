@@ -17,8 +17,8 @@ LATE_AFTER: Final = timedelta(minutes=5)
 class Lease:
     """Who is in which group of the directory, or local group of a host, until when, by whom and why.
 
-    `starting` stands from before the membership is made until it is known to be: whoever is killed in between forgets
-    no end. `stood_before` says that the membership was there without it; then the end takes nothing away.
+    `starting` stands from before the membership is made until it is known to be: a program that is killed in between
+    forgets no end. `stood_before` says that the membership was there without it; then the end takes nothing away.
     """
 
     id: str
@@ -53,7 +53,7 @@ class Lease:
         return self.host.casefold(), self.group_sid, self.member_sid
 
     def left(self, now: datetime) -> timedelta:
-        """Return how long it still holds; nothing where it is over."""
+        """Return how long it still holds; zero if it is over."""
         return max(self.until - now, timedelta()) if self.is_open else timedelta()
 
     def late(self, now: datetime) -> timedelta:

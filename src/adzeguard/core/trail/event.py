@@ -25,7 +25,7 @@ _KEY_BYTES: Final = 16
 
 @dataclass(frozen=True, slots=True)
 class Event:
-    """One event. Whoever logged it tells names, SIDs or both; what it does not tell is empty.
+    """One event. Its log has names, SIDs or both; what it lacks is empty.
 
     `group` and `group_sid` are what was done to: a group, or another object by its DN. `member` is who was put in or
     taken out, or who logged on; then `group` is the host at which, where the log tells it. `origin` is the address from

@@ -21,7 +21,7 @@ class Known:
 class Entry:
     """One line of a history. `path` are the groups between the one asked about and the one that was changed.
 
-    `undone_after` is how long it held where the opposite came later; nothing where it did not.
+    `undone_after` is how long it held if the opposite came later; None if it did not.
     """
 
     known: Known

@@ -12,7 +12,7 @@ from adzeguard.core.trail.history import Known
 
 @dataclass(frozen=True, slots=True)
 class Stretch:
-    """Somebody was inside. `begin` is nothing where it was before all that is known, `end` where it is still so.
+    """Somebody was inside. `begin` is None if it was before all that is known, `end` if it is still so.
 
     `begun` and `ended` are the events that did it, which may have been done to a group in between.
     """

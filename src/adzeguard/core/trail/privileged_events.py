@@ -61,7 +61,7 @@ class Seen:
     gaps: Sequence[Gap] = ()
     lacking: Sequence[str] = ()
     since: datetime | None = None
-    """From when on it was looked at; nothing where there is no trail at all."""
+    """From when on it was looked at; None if there is no trail at all."""
     hours: frozenset[int] | None = None
     """The working hours of a week in the operator's time zone, where the workspace names any."""
     offset: timedelta = field(default_factory=timedelta)

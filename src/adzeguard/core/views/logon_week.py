@@ -14,7 +14,7 @@ _EVERY: Final = 6
 
 
 def logon_week(account: Principal, offset: timedelta) -> list[Lines]:
-    """Return a line a day with a mark an hour, in the time zone that is so far from UTC; nothing where all are let."""
+    """Return a line a day with a mark an hour, in the time zone that is so far from UTC; none if all are let."""
     value = hours_value(account)
     if not value:
         return []

@@ -27,7 +27,7 @@ def pam_line(way: str) -> str:
 
 @dataclass(frozen=True, slots=True)
 class Logons:
-    """Names for one way: accounts and groups that are refused; those that alone may, or nothing for everybody."""
+    """Names for one way: accounts and groups that are refused; those that alone may, or None for everybody."""
 
     refused_accounts: Sequence[str] = ()
     refused_groups: Sequence[str] = ()

@@ -56,6 +56,7 @@ class Accounts:
     @classmethod
     def of(cls, machine: str, passwd: str, group: str, shadow: str, today: int, administrators: str = "") -> "Accounts":
         """Read the three files; `today` in days since 1970. `HostFileError` for a host that says nothing of itself."""
+        # An image whose id was emptied for copying gets one at its first start; until then all copies would be one.
         if not machine.strip():
             raise HostFileError("the host has no machine id", "Make one there: systemd-machine-id-setup")
         expired = _expired(shadow, today)
@@ -67,10 +68,11 @@ class Accounts:
         return cls(authority_of(machine), accounts, groups, found if found in groups else "")
 
     def account_sid(self, name: str) -> Sid | None:
-        """Return the SID of an account of the host, or nothing where it has none of that name."""
+        """Return the SID of an account of the host, or None if it has none of that name."""
         account = self.accounts.get(name)
         if account is None:
             return None
+        # A second account with the number 0 is another way in, and must not hide behind the SID of the first.
         first = account.number == 0 and name == self._first_root
         if first:
             return Sid(f"{self.authority}-{RID_ADMINISTRATOR}")
@@ -102,6 +104,7 @@ class Accounts:
     def primary_members(self, group: NativeGroup) -> Iterator[str]:
         """Yield the people whose primary group it is; a person's group of their own holds nobody else."""
         for account in self.accounts.values():
+            # Members by their primary group stand in no list of group(5), and sudo counts them.
             if account.group == group.number and is_person(account):
                 yield account.name
 
@@ -121,6 +124,7 @@ def _expired(shadow: str, today: int) -> dict[str, bool]:
     """Return by names whether an account is locked or past its last day. A key gets past a locked password."""
     found = {}
     for line in _lines(shadow):
+        # A line that is too short must not stop the reading of all others.
         name, password, *rest = [*line.split(":"), *[""] * 8][:9]
         last = rest[5]
         found[name] = password.startswith("!") or (last.isdecimal() and int(last) <= today)

@@ -28,6 +28,7 @@ class Answer:
         sudo = False
         used = ""
         lines = out.decode("ascii", "replace").splitlines()
+        # A script that was ended half-way prints less: without its last word nothing of it is believed.
         if not lines or lines[-1] != "end":
             raise HostUnreachableError("the host gave no whole answer")
         for line in lines[:-1]:

@@ -74,6 +74,7 @@ class Connections:
         return asyncio.run_coroutine_threadsafe(work, self._loop).result()
 
     async def _run(self, address: str, script: bytes) -> Ran:
+        # A host without sudo can be reached as root; sudo would be missing there.
         words = AS_ROOT if self.reaching.sudo and self.reaching.account != "root" else COMMAND
         for attempt in (1, 2):
             kept = address in self._open
@@ -96,6 +97,7 @@ class Connections:
 
     async def _connection(self, address: str) -> asyncssh.SSHClientConnection:
         if address not in self._open:
+            # Looked at once more inside: somebody else may have opened it while this one waited.
             async with self._opening:
                 if address not in self._open:
                     self._open[address] = await self._opened(address, await self._through())
@@ -120,20 +122,25 @@ class Connections:
                     username=account,
                     known_hosts=reaching.known_hosts,
                     client_keys=list(reaching.keys) or await self._keys_of_agent(),
+                    # The agent is asked by `_keys_of_agent` alone, where no key is named.
                     agent_path=None,
                     password=None,
+                    # Never a password: a host that poses as another must get nothing to keep.
                     preferred_auth="publickey",
                     tunnel=tunnel or (),
+                    # The operator's own ~/.ssh/config could send this to another host.
                     config=None,
                     connect_timeout=reaching.wait,
                     login_timeout=reaching.wait,
                 ),
+                # The library's own times begin anew with each step of the exchange; a dripping server never ends.
                 2 * reaching.wait,
             )
         except asyncssh.HostKeyNotVerifiable as error:
             raise HostUnreachableError(
                 f"the key of {address} is not in {reaching.known_hosts}", await self._way_out(address)
             ) from error
+        # Told apart from a host that is off: it can be mended only by letting the key in.
         except asyncssh.PermissionDenied as error:
             how = "The key must be let in there" if reaching.keys else "Name a key: key = '…', or start an agent"
             raise HostRefusedError(f"{address} refuses {account}: {error.reason}", how) from error
@@ -173,6 +180,7 @@ class Connections:
             raise HostUnreachableError(f"{address} shows no key: {error}") from error
         if key is None:
             raise HostUnreachableError(f"{address} shows no key")
+        # The form of known_hosts for another port than 22, sshd(8).
         shown = name if port == asyncssh.DEFAULT_PORT else f"[{name}]:{port}"
         return f"{shown} {key.export_public_key().decode().split(' comment')[0].strip()}", key.get_fingerprint()
 
@@ -203,6 +211,7 @@ def _nothing() -> "asyncio.Future[None]":
 
 def _ran(address: str, account: str, code: int | None, out: bytes, said: bytes) -> Ran:
     text = said.decode("utf-8", "replace").strip()
+    # A channel that is closed without an exit status: sshd was killed, or the host went down.
     if code is None:
         raise HostUnreachableError(f"the connection to {address} was lost before an answer came")
     refusal = refusal_of_sudo(code, text)

@@ -61,6 +61,7 @@ class LocalShell:
             raise HostRefusedError(
                 f"sudo refuses: {refusal}", "Let this account run /bin/sh as root without a password"
             )
+        # subprocess tells a signal as a negative number.
         code = done.returncode if done.returncode >= 0 else 128 - done.returncode  # as a shell tells of a signal
         return Ran(code, done.stdout, without_warnings(said))
 

@@ -31,6 +31,7 @@ class NativeNames:
 
     def sid_of(self, name: str) -> Sid:
         """Return who a name stands for; a name of nobody has a SID of its own, so that it is seen."""
+        # nsswitch.conf puts files first as a rule: the host would take the name for its own account too.
         own = self._accounts.account_sid(name)
         if own is not None:
             return own
@@ -64,6 +65,7 @@ class NativeNames:
         if qualified is None or "\\" not in qualified:
             return ()
         domain, _, name = qualified.partition("\\")
+        # What gives a host the directory's names may write all of it, or the name alone, in small letters.
         parts = ((domain, name), (domain, name.lower()), (domain.lower(), name.lower()))
         spelt = (self._pattern.replace("{domain}", d).replace("{name}", n) for d, n in parts)
         return tuple(dict.fromkeys(spelt))

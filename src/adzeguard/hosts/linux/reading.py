@@ -85,7 +85,7 @@ def _group(seen: Seen, group: NativeGroup) -> LocalGroup:
     accounts = seen.accounts
     members = {seen.names.sid_of(name) for name in (*group.members, *accounts.primary_members(group))}
     if group.name == accounts.administrators:
-        # Whoever has the number 0 administers the host whatever the lists say.
+        # An account with the number 0 administers the host regardless of the lists.
         members |= {sid for name in accounts.roots if (sid := accounts.account_sid(name))}
     return LocalGroup(_shown(group.name), accounts.group_sid(group.name), frozenset(members))
 

@@ -15,6 +15,7 @@ _PLAIN: Final = re.compile(r"[A-Za-z0-9_.-]")
 
 def access_name(name: str) -> str:
     """Return a name as access.conf(5) takes it; `HostRefusedError` for one that would mean something else there."""
+    # ALL, LOCAL and EXCEPT are words of access.conf(5): a person of that name would stand for everybody.
     if not _ACCESS.fullmatch(name) or name.casefold() in _KEYWORDS or name.startswith("-"):
         raise HostRefusedError(f"the name {name!r} cannot be written into an access file", "Give it another name")
     return name
@@ -22,6 +23,7 @@ def access_name(name: str) -> str:
 
 def sudoers_name(name: str) -> str:
     r"""Return a name as sudoers(5) takes it, what is not plain as \\xHH; `HostRefusedError` for one that is no text."""
+    # `#` begins a number, `%` a group, `+` a netgroup, `!` a negation in sudoers(5).
     if not name.isascii() or not name.isprintable() or not name or name.startswith(("#", "%", "+", "!", "-")):
         raise HostRefusedError(f"the name {name!r} cannot be written into a sudoers file", "Give it another name")
     written = [c if _PLAIN.fullmatch(c) else f"\\x{ord(c):02x}" for c in name]

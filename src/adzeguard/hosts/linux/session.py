@@ -75,6 +75,7 @@ class LinuxSession:
         accounts = Accounts.of(machine, passwd, group, shadow, today, self._habits.administrators)
         names = NativeNames(accounts, self._names, self._habits.pattern)
         raw = said.files.get(scripts.STATE, b"")
+        # The empty file that PAM asks for is made by hand, and is no file that somebody changed.
         standing = {path: digest for path, digest in said.digests.items() if digest not in _SAYING_NOTHING}
         kept = read_kept(raw, sha256(raw).hexdigest() if raw else "", standing)
         if kept.unlike:
@@ -92,10 +93,11 @@ class LinuxSession:
 
     def _run(self, script: str, arguments: Iterable[str] = ()) -> Ran:
         ran = self._shell.run(with_arguments(script, list(arguments)))
+        # Between reading and writing another program, or a person, wrote the state.
         if ran.code == scripts.CHANGED_MEANWHILE:
             raise HostRefusedError(ran.said or "the settings of the host were changed meanwhile", "Try again")
         if ran.code >= _ENDED_BY_SIGNAL:
-            # It may have come to its end or not: whoever asked looks again.
+            # It may have come to its end or not: the caller looks again.
             raise HostUnreachableError("the host ended it in the middle")
         if ran.code:
             raise HostRefusedError(ran.said or f"the host ended it with {ran.code}")
@@ -117,6 +119,7 @@ class LinuxSession:
                 raise HostRefusedError(f"the host knows no account {spellings[0]}")
             self._run(scripts.ADD_MEMBER, [known.name, group.name])
             return
+        # group(5) may list a spelling of its own, and gpasswd takes out only what is listed letter by letter.
         name = next((listed for listed in group.members if listed in spellings), spellings[0])
         if name not in group.members:
             why = "its number is 0" if name in seen.accounts.roots else "its primary group"
@@ -179,6 +182,7 @@ class LinuxSession:
             until=wanted.until,
         )
         self._write(seen, seen.kept.state.model_copy(update={"elevated": (*left, new)}))
+        # sudo -l asks for one account; for a group, or a program that is not there yet, there is no such proof.
         if not who.is_group and self._digests([wanted.program]) == [wanted.sha256]:
             arguments = wanted.arguments.split() if wanted.arguments else []
             proof = self._shell.run(with_arguments(scripts.PROVE, [who.name, wanted.program, *arguments]))
@@ -192,6 +196,7 @@ class LinuxSession:
         name = self._name_if_known(seen, Sid(who.sid))
         if name is None:
             raise HostRefusedError(f"the host does not know {who.name}", "See: getent passwd, getent group, there")
+        # Refusing ourselves would end the only way to take it back.
         if name.name == self._shell.account and not name.is_group:
             raise HostRefusedError(f"{name.name} is the account that adzeguard itself uses there")
         return name

@@ -1,7 +1,7 @@
 """How something is run on a Linux host: a constant script with quoted arguments, on the standard input of its shell.
 
-What is asked for never stands in a command line: that of the connection is always the same, whatever login shell parses
-it, and the script is parsed by /bin/sh, whose quotes are known (POSIX.1-2017, Shell Command Language 2.2.2).
+What is asked for never stands in a command line: that of the connection is always the same, for any login shell that
+parses it, and the script is parsed by /bin/sh, whose quotes are known (POSIX.1-2017, Shell Command Language 2.2.2).
 """
 
 import shlex
@@ -26,7 +26,7 @@ class Ran:
 
 
 def refusal_of_sudo(code: int, said: str) -> str:
-    """Return what sudo says for a no; nothing where it ran what it was given, whatever came of that.
+    """Return what sudo says for a no; an empty text if it ran what it was given, whatever came of that.
 
     It warns of a host name that it cannot resolve, and goes on all the same.
     """
@@ -51,7 +51,7 @@ class Shell(Protocol):
 
 
 def with_arguments(script: str, arguments: Sequence[str]) -> bytes:
-    """Return a script that finds the arguments as its own, whatever they hold.
+    """Return a script that finds the arguments as its own, with any content.
 
     `HostRefusedError` for one with a NUL, which no argument can hold.
     """

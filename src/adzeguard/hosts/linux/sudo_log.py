@@ -22,6 +22,7 @@ def used_in(log: str) -> Iterator[tuple[str, str, str]]:
     """Yield who ran which program, and on which last day where the log tells the year; what was refused is no use."""
     found: dict[tuple[str, str], str] = {}
     for line in log.splitlines()[-_MOST:]:
+        # The pattern looks back and forth: anybody can log a line so long that it would not end.
         match = _LINE.search(line) if len(line) <= _LONGEST else None
         if match is None or not match["program"].isprintable() or _is_ours(match):
             continue

@@ -38,6 +38,7 @@ class AccountDatabase:
             packed = samr.hSamrLookupDomainInSamServer(service, self._handle, name)["DomainId"]
             sid = Sid(packed.formatCanonical())
             self._domains[sid] = samr.hSamrOpenDomain(service, self._handle, _ACCESS, packed)["DomainHandle"]
+            # Every host has two domains here: Builtin, the same everywhere, and its own ([MS-SAMR] 3.1.4.3.1).
             if name.casefold() != _BUILTIN.casefold():
                 self.machine_sid = sid
 
@@ -88,6 +89,7 @@ class AccountDatabase:
             control = about["Buffer"]["Control"]["UserAccountControl"]
             buffer = samr.SAMPR_USER_INFO_BUFFER()
             buffer["tag"] = samr.USER_INFORMATION_CLASS.UserControlInformation
+            # The call sets the whole word: the other bits are written back as they were read.
             buffer["Control"]["UserAccountControl"] = control & ~_DISABLED if on else control | _DISABLED
             samr.hSamrSetInformationUser2(self._service, user, buffer)
         except DCERPCException as error:
@@ -121,6 +123,7 @@ class AccountDatabase:
             try:
                 answer = enumerate_(self._service, domain, enumerationContext=context)
                 more = answer["ErrorCode"] == _MORE
+            # impacket raises for every code but 0, also for the one that says that more entries follow.
             except DCERPCException as error:
                 if error.get_error_code() != _MORE:
                     raise

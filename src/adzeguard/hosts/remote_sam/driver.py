@@ -20,6 +20,7 @@ def open_remote_sam(settings: Settings, secret: Secret, _names: Names) -> "Remot
     if kerberos not in ("true", "false"):
         raise SettingsError("adzeguard.toml: kerberos must be true or false")
     domain, _, account = settings["account"].rpartition("\\")
+    # DOMAIN\ alone would log in with an empty name, which is an anonymous session.
     if not account:
         raise SettingsError(r"adzeguard.toml: account must be DOMAIN\name, or .\name for one of each host")
     logs_in = _LogsIn(account, domain, secret, kerberos=kerberos == "true", kdc=settings.get("kdc", ""))

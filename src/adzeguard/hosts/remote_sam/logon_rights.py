@@ -30,7 +30,7 @@ class LogonRights:
         self._policy = lsad.hLsarOpenPolicy2(service, MAXIMUM_ALLOWED)["PolicyHandle"]
 
     def read(self) -> LogonRules | None:
-        """Return who is refused by each way that the host knows; nothing where it knows none of these rights."""
+        """Return who is refused by each way that the host knows; None if it knows none of these rights."""
         refused = {way: sids for way, right in RIGHTS.items() if (sids := self._holders(right)) is not None}
         return LogonRules(refused) if refused else None
 
@@ -48,6 +48,7 @@ class LogonRights:
         try:
             answer = lsad.hLsarEnumerateAccountsWithUserRight(self._service, self._policy, right)
         except DCERPCException as error:
+            # Both codes say that nobody holds the right.
             if error.get_error_code() in _NOBODY:
                 return frozenset()
             if error.get_error_code() == STATUS_NO_SUCH_PRIVILEGE:

@@ -31,6 +31,7 @@ class NoticeValues:
         if key is None:
             return Notice()
         try:
+            # The logon screen breaks lines at CR LF; rules and other hosts have LF alone.
             return Notice(self._value(key, _TITLE), self._value(key, _TEXT).replace("\r\n", "\n"))
         finally:
             rrp.hBaseRegCloseKey(self._service, key)
@@ -67,6 +68,7 @@ def _unless_missing(ask: Callable[[], Any]) -> Any:
     try:
         return ask()
     except DCERPCException as error:
+        # The registry says so of a key and of a value alike.
         if error.get_error_code() == ERROR_FILE_NOT_FOUND:
             return None
         raise

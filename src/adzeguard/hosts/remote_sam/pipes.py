@@ -57,7 +57,9 @@ class Pipes:
         if login.kerberos:
             self._connection.kerberosLogin(login.account, "", login.domain, kdcHost=login.kdc or None, useCache=True)
         else:
+            # A fall back to older ways of signing in could be forced by somebody in between.
             self._connection.login(login.account, login.password, login.domain, ntlmFallback=False)
+        # A host that takes unknown names for guests would be read with a guest's eyes: few members, no error.
         if self._connection.isGuestSession():
             raise HostRefusedError(f"{address.name} lets {login.account} in as a guest alone")
 

@@ -61,6 +61,7 @@ class RemoteSamSession:
         """Read one part. A host that does not offer the service lacks it, and is read all the same."""
         try:
             found = read()
+        # A host may have switched its remote registry off, and still has members to be read.
         except DCERPCException as error:
             lacks[name] = f"the host answers {status_of(error)}"
             return

@@ -1,6 +1,6 @@
-"""SMB whose answers are verified: the library signs what it sends, and takes whatever comes back.
+"""SMB whose answers are verified: the library signs what it sends, and believes every answer.
 
-Without this, whoever stands between could say that a host has no administrators ([MS-SMB2] 3.2.5.1.3: a client verifies
+Without this, somebody in between could say that a host has no administrators ([MS-SMB2] 3.2.5.1.3: a client verifies
 the signature of each answer where the session is signed, 3.3.4.1.1 says how it is made).
 """
 
@@ -32,7 +32,7 @@ class VerifiedSmb(smb3.SMB3):  # type: ignore[misc]
     """A connection on which every answer after the login is signed or encrypted, and is verified."""
 
     def negotiateSession(self, *arguments: Any, **named: Any) -> Any:  # noqa: N802 - the library's name
-        """Agree on a dialect, with signing required whatever the host asks for."""
+        """Agree on a dialect, with signing required even if the host does not ask for it."""
         self.RequireMessageSigning = True
         agreed = super().negotiateSession(*arguments, **named)
         self._Connection["RequireSigning"] = True

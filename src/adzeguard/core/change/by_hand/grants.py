@@ -82,7 +82,7 @@ def grants_withdrawn(
 
 
 def _is_one_of(delegation: Delegation, singles: Sequence[Duty]) -> bool:
-    """Tell whether plain rights are those of a single right, for whichever class they stand."""
+    """Tell whether plain rights are those of a single right, for any class."""
     if delegation.grant.duty:
         return False
     standing = {(bit, about) for entry in delegation.grant.entries for bit, about, _ in atoms_of(entry)}

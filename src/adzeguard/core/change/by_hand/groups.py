@@ -93,7 +93,7 @@ def changed_group(
         raise GuardError([f"{group.qualified_name} is built in: its name, scope and kind stay as they are"])
     notes = []
     if security is False and group.flags & Flag.SECURITY_GROUP:
-        notes.append("a distribution group gives no access: whatever was open to its members closes")
+        notes.append("a distribution group gives no access: all that was open to its members closes")
     return Draft.of(changes, notes)
 
 

@@ -23,8 +23,8 @@ SETTABLE: Final = frozenset(
         "gplink",
     }
 )
-"""By their folded names. Whoever could set any attribute would need no other guard: `member` is one, and so is what
-disables an account, and the descriptor itself."""
+"""By their folded names. Setting any attribute at all would get past every other guard: `member` is an attribute, and
+so are what disables an account and the descriptor itself."""
 _HOSTS: Final = re.compile(rb"[A-Za-z0-9_.$-]+(,[A-Za-z0-9_.$-]+)*")
 
 

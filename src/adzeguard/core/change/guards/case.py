@@ -35,7 +35,7 @@ class Case:
     """How many members were taken out of each group in the last day, by its SID: what is done in steps is counted."""
     approval: ApprovalNeeds = NO_NEEDS
     approved_by: str = ""
-    """Who said yes to it; whatever stands here was checked before."""
+    """Who said yes to it; the name was checked before."""
     ending: Sequence[Change] = ()
     """What the directory will do by itself: the removal of each membership that ends there."""
 

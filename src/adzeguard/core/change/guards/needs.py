@@ -22,7 +22,7 @@ class ApprovalNeeds:
     kinds: AbstractSet[str] = frozenset()
 
     def why(self, estate: Estate, change: Change) -> str:
-        """Return why a change needs a yes; nothing where it needs none."""
+        """Return why a change needs a yes; an empty text if it needs none."""
         if isinstance(change, SetNote) and not change.widens:
             return ""
         named_kind = next((kind for kind in (change.kind, change.counts_as) if kind in self.kinds), "")

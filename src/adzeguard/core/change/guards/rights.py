@@ -73,7 +73,7 @@ def shutting_out(case: Case) -> Iterator[str]:
 
 
 def _shuts_out(entry: Ace) -> bool:
-    """Protection against deletion is for everybody, and whoever changes the rights takes it away first."""
+    """Protection against deletion is for everybody, and is taken away before the rights are changed."""
     return entry.denies and entry not in (ON_THE_OBJECT, ON_ITS_CONTAINER)
 
 
@@ -101,7 +101,7 @@ def _lose(
 
 
 def _after(raw: bytes | None, changes: Sequence[ChangeRights]) -> Descriptor | None:
-    """Return the descriptor as it will be; nothing where enact will call the changes conflicts."""
+    """Return the descriptor as it will be; None if enact will call the changes conflicts."""
     if raw is None:
         return None
     try:

@@ -1,4 +1,4 @@
-"""Keepers, and whoever works here, can go on signing in: anywhere, at any hour, with what they have."""
+"""Keepers, and the operator, can go on signing in: anywhere, at any hour, with what they have."""
 
 from collections.abc import Iterator, Sequence
 from typing import Final

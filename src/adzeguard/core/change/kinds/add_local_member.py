@@ -40,7 +40,7 @@ class AddLocalMember(LocalMembershipChange):
         return self.claims()[:1]
 
     def stands(self, state: HostState) -> bool | None:
-        """Tell whether a host is as wanted; nothing where it has no such group."""
+        """Tell whether a host is as wanted; None if it has no such group."""
         group = state.group(self.group_sid)
         return None if group is None else self.member_sid in group.members
 
@@ -72,6 +72,6 @@ class RemoveLocalMember(LocalMembershipChange):
             effects.host_lost[self.host.casefold()].add(self.member_sid)
 
     def stands(self, state: HostState) -> bool | None:
-        """Tell whether a host is as wanted; nothing where it has no such group."""
+        """Tell whether a host is as wanted; None if it has no such group."""
         group = state.group(self.group_sid)
         return None if group is None else self.member_sid not in group.members

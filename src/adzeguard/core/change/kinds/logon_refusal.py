@@ -39,7 +39,7 @@ class _OfRefusal(FactChange):
 
 
 class RefuseLogon(_OfRefusal):
-    """The principal is expected not to be refused, and is afterwards, whatever else lets them log on."""
+    """The principal is expected not to be refused, and is afterwards, even if something else lets them log on."""
 
     kind: Literal["refuse-logon"] = "refuse-logon"
     order: ClassVar[Order] = Order.REMOVE

@@ -35,7 +35,7 @@ def _bytes(texts: Iterable[str]) -> tuple[bytes, ...]:
 
 
 def values_of(attributes: Sequence[AttributeChange], name: str) -> tuple[bytes, ...]:
-    """Return what an attribute shall hold, nothing where it is not among them."""
+    """Return what an attribute shall hold, an empty tuple if it is not among them."""
     return next((a.after for a in attributes if a.name.casefold() == name.casefold()), ())
 
 

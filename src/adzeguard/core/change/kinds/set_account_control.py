@@ -39,7 +39,7 @@ class SetAccountControl(ObjectChange):
         return self.model_copy(update={"on": not self.on})
 
     def foresee(self, effects: Effects) -> None:
-        """Whoever is disabled acts for nobody any more, whichever way they are inside something."""
+        """A disabled account acts for nobody any more, however they are inside."""
         account = effects.id_of(self.object)
         if account is not None and self.control == "disabled" and self.on:
             effects.gone.add(account)

@@ -18,7 +18,7 @@ class SetMemberEnd(MembershipChange):
     in_person: ClassVar[bool] = True
     moves_somebody: ClassVar[bool] = False
     ends: AwareDatetime | None
-    """Nothing for a membership without an end of its own."""
+    """None for a membership without an end of its own."""
     before: AwareDatetime | None
 
     @property
@@ -27,7 +27,7 @@ class SetMemberEnd(MembershipChange):
         return ("member-end", *super().key[1:])
 
     def claims(self) -> tuple[Key, ...]:
-        """Nothing: whoever put the member in is not taken out of the books by it."""
+        """Nothing: the rule that put the member in still owns it."""
         return ()
 
     def in_words(self) -> str:

@@ -71,7 +71,7 @@ class StaleInput:
 
     @cached_property
     def inside_privileged(self) -> frozenset[int]:
-        """The ids of all that are inside a privileged group, by whichever nesting."""
+        """The ids of all that are inside a privileged group, by any nesting."""
         members = (self.estate.graph.expand(group.id).members.tolist() for group in self.privileged)
         return frozenset(member for some in members for member in some)
 

@@ -1,4 +1,4 @@
-"""Groups that nobody is in, by whichever nesting, and rings of groups."""
+"""Groups that nobody is in, by any nesting, and rings of groups."""
 
 from collections.abc import Iterator
 

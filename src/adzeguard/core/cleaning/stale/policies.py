@@ -85,7 +85,7 @@ def _changed(policy: Principal) -> datetime | None:
 
 
 def _by_whom(looked: StaleInput, policy: Principal) -> str:
-    """Say who owns it: whoever made it, so that there is somebody to ask."""
+    """Say who owns it: its maker, so that there is somebody to ask."""
     raw = looked.estate.catalogue.descriptors([policy.id]).get(policy.id, b"")
     owner = Descriptor.from_bytes(raw).owner if is_readable(raw) else None
     return f"; owned by {looked.rights.holder(Sid(owner)).qualified_name}" if owner else ""
