@@ -148,6 +148,58 @@ def test_refused_logon_is_refused_by_that_way_alone_from_then_on(nav: Program, l
     assert traces(linux_host) == ""
 
 
+def by_bare_names(program: Program, **people: str) -> None:
+    """The host names people of the directory by their bare names, and some of them have other ones."""
+    settings, directory = program.folder / "adzeguard.toml", program.folder / "lowmere.ldif"
+    settings.write_text(settings.read_text().replace(r"names = '{domain}\{name}'", "names = '{name}'"))
+    text = directory.read_text()
+    for name, was in people.items():
+        assert f"sAMAccountName: {was.replace('_', '.')}\n" in text
+        text = text.replace(f"sAMAccountName: {was.replace('_', '.')}\n", f"sAMAccountName: {name}\n")
+    directory.write_text(text)
+    program("collect", "--full")
+
+
+def test_a_person_of_the_directory_is_never_taken_for_an_account_of_the_host(
+    nav: Program, linux_host: LinuxHost
+) -> None:
+    """The host has its own ben, and BEN would be him to people: what is meant for the other never reaches him."""
+    by_bare_names(nav, BEN="roan_pell", navigators="Galley Crew")
+    asked = {
+        "add-local-member": "local-group: administrators\n  include: ['LOWMERE\\BEN']",
+        "refuse-logon": r"refuse-logon: {remote: ['LOWMERE\BEN', 'LOWMERE\navigators']}",
+        "logon-alone": r"allow-logon-only: {remote: ['LOWMERE\BEN', local\cleo]}",
+        "give-elevation": rf"elevate: {{program: {UPDATE}, sha256: {'0' * 64}, for: ['LOWMERE\BEN']}}",
+    }
+    for kind, rule in asked.items():
+        charter(nav, rule)
+        done = nav("enact", "--yes", "--format", "json").json
+        assert {(row["kind"], row["status"]) for row in done} == {(kind, "refused")}
+        assert all("of its own, which is somebody else" in row["detail"] for row in done)
+    assert linux_host.members("sudo") == {"cleo"}
+    assert traces(linux_host) == ""
+    assert linux_host.remote_login("ben")
+
+
+def test_a_name_means_whom_the_host_means_by_it_now(nav: Program, linux_host: LinuxHost) -> None:
+    """An account that the host got later under the name of somebody refused is refused; the other one is not."""
+    by_bare_names(nav, dora="roan_pell")
+    people = "/var/lib/extrausers/passwd"
+    before = linux_host.run("cat", people).stdout
+    linux_host.run("sh", "-c", f"echo 'dora:x:20009:20000:Dora:/tmp:/bin/sh' >> {people}")
+    try:
+        charter(nav, r"refuse-logon: {remote: 'LOWMERE\dora'}")
+        enacted(nav)
+        assert nav("show", NAV, "--format", "json").json["logon"]["refused"] == {"remote": [r"LOWMERE\dora"]}
+        linux_host.run("sh", "-c", f"sed -i /dora/d {people}; useradd -m -s /bin/sh dora")
+        nav("collect")
+        assert nav("show", NAV, "--format", "json").json["logon"]["refused"] == {"remote": [rf"{NAV}\dora"]}
+        found = {row["check"]: row["member"] for row in nav("check", "--format", "json").json}
+        assert found["logon-not-refused"] == r"LOWMERE\dora"
+    finally:
+        linux_host.run("sh", "-c", f"userdel -rf dora 2> /dev/null; cat > {people}", given=before)
+
+
 def test_the_account_in_use_is_never_shut_out(nav: Program, linux_host: LinuxHost) -> None:
     """The host says so when it is asked, and nothing is changed."""
     charter(nav, r"refuse-logon: {remote: [local\keeper]}")

@@ -1,6 +1,7 @@
 r"""Principals of the directory by the names that a Linux host gives them: `LOWMERE\orla.fenn`, or `orla.fenn`."""
 
 import re
+import unicodedata
 from collections.abc import Mapping
 from functools import cached_property
 
@@ -39,15 +40,39 @@ class NativeNames:
         return Sid(found) if found else self._accounts.unknown_sid(name)
 
     def spellings_of(self, sid: Sid, unknown: Mapping[str, str]) -> tuple[str, ...]:
-        """Return how somebody may be called on the host; `HostRefusedError` for a SID that stands for nobody.
+        """Return how somebody may be called on the host; none for a SID that stands for nobody.
 
         What gives a host the directory's names may write them in small letters. `unknown` are names of nobody.
+        `HostRefusedError` where the host's own files give such a name to somebody else.
         """
         own = self._accounts_by_sid.get(sid) or unknown.get(sid)
-        spellings = (own,) if own else self._of_directory(sid)
-        if not spellings:
-            raise HostRefusedError(f"the host knows no account {sid}")
+        if own:
+            return (own,)
+        spellings = self._of_directory(sid)
+        taken = next((self._own_names[folded(one)] for one in spellings if folded(one) in self._own_names), "")
+        if taken:
+            # By the name alone the host's own account would get what is meant for the person of the directory: seen
+            # with the pattern {name}, where LOWMERE\\ben made the local ben an administrator.
+            raise HostRefusedError(
+                f"the host has {taken} of its own, which is somebody else than {self._names.name_of(sid)}",
+                "Rename that one there, or let the host name people of the directory by their domain: names = '…'",
+            )
         return spellings
+
+    @cached_property
+    def _own_names(self) -> dict[str, str]:
+        """What the host's own files call somebody, folded, in words."""
+        groups = {folded(name): f"a group {name}" for name in self._accounts.groups}
+        return groups | {folded(name): f"an account {name}" for name in self._accounts.accounts}
+
+    def stands_for(self, sid: Sid, name: str, *, is_group: bool) -> Sid:
+        """Return who a name in a file of ours is on the host now, where it was written for `sid`.
+
+        An account that the host got later under the same name is meant by the host from then on.
+        """
+        if is_group:
+            return self._accounts.group_sid(name) if name in self._accounts.groups else sid
+        return self._accounts.account_sid(name) or sid
 
     def group_of(self, sid: Sid) -> str:
         """Return the name of a group of the host; `HostRefusedError` where it has none."""
@@ -82,6 +107,11 @@ class NativeNames:
         parts = re.split(r"(\{name\}|\{domain\})", self._pattern)
         words = {"{name}": "(?P<name>.+)", "{domain}": r"(?P<domain>[^\\@+/]+)"}
         return re.compile("".join(words.get(part) or re.escape(part) for part in parts), re.IGNORECASE | re.DOTALL)
+
+
+def folded(name: str) -> str:
+    """Return a name as it is compared: two that people, or a source of names, take for the same are the same here."""
+    return unicodedata.normalize("NFKC", name).casefold()
 
 
 def checked_pattern(pattern: str) -> str:

@@ -1,12 +1,12 @@
 """What one reading of a Linux host comes to, and the state that we make of it."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
 from adzeguard.core.estate.capabilities import LOCAL_GROUPS, OWN_ACCOUNTS
-from adzeguard.core.estate.elevation import ELEVATION, Elevations, Used
+from adzeguard.core.estate.elevation import ELEVATION, Elevation, Elevations, Used
 from adzeguard.core.estate.hosts import GROUPS_IN_GROUPS, HostState, LocalAccount, LocalGroup
 from adzeguard.core.estate.logon import LOGON_REFUSAL, LogonRules
 from adzeguard.core.estate.notice import NOTICE, Notice
@@ -14,7 +14,7 @@ from adzeguard.core.identity import Sid
 from adzeguard.hosts.linux.access_file import SERVICES, access_path, pam_line
 from adzeguard.hosts.linux.accounts import Accounts, NativeGroup, is_person
 from adzeguard.hosts.linux.fact_files import FACT_FILES
-from adzeguard.hosts.linux.kept import KeptFile
+from adzeguard.hosts.linux.kept import KeptElevation, KeptFile, KeptName
 from adzeguard.hosts.linux.native_names import NativeNames
 from adzeguard.hosts.linux.sudo_log import used_in
 
@@ -38,6 +38,19 @@ class Seen:
         return frozenset(
             Used(Sid(sid), program, day) for sid, who, program, day in found if sid != self.accounts.unknown_sid(who)
         )
+
+    def identity(self, sid: str, name: KeptName) -> Sid:
+        """Return who a kept name is on the host now."""
+        return self.names.stands_for(Sid(sid), name.name, is_group=name.is_group)
+
+    def as_it_is(self, kept: KeptElevation) -> Elevation:
+        """Return a kept elevation with who its name is on the host now."""
+        who = self.names.stands_for(Sid(kept.who), kept.name, is_group=kept.is_group)
+        return replace(kept.elevation, who=who)
+
+    def identities(self, lists: Mapping[str, Mapping[str, KeptName]], way: str) -> frozenset[Sid]:
+        """Return who stands in the list of a way."""
+        return frozenset(self.identity(sid, name) for sid, name in lists.get(way, {}).items())
 
     @cached_property
     def unknown(self) -> dict[str, str]:
@@ -63,15 +76,15 @@ def state_of(seen: Seen, digests: Mapping[str, str]) -> HostState:
     }
     if seen.ways:
         parts[LOGON_REFUSAL.name] = LogonRules(
-            {way: frozenset(map(Sid, kept.refused.get(way, {}))) for way in seen.ways},
-            {way: frozenset(map(Sid, sids)) for way, sids in kept.alone.items() if way in seen.ways},
+            {way: seen.identities(kept.refused, way) for way in seen.ways},
+            {way: seen.identities(kept.alone, way) for way in kept.alone if way in seen.ways},
         )
     else:
         lines = "; ".join(f"to /etc/pam.d/{service} '{pam_line(way)}'" for way, service in SERVICES.items())
         touched = " ".join(access_path(way) for way in SERVICES)
         lacks[LOGON_REFUSAL.name] = f"no service of PAM asks for it. First: touch {touched}; then add {lines}"
     if seen.sudo:
-        parts[ELEVATION.name] = Elevations(frozenset(one.elevation for one in kept.elevated), digests, seen.used)
+        parts[ELEVATION.name] = Elevations(frozenset(map(seen.as_it_is, kept.elevated)), digests, seen.used)
     else:
         lacks[ELEVATION.name] = "there is no sudo that reads /etc/sudoers.d"
     if not accounts.administrators:

@@ -57,11 +57,11 @@ echo end
 
 KIND: Final = """
 for name; do
-    if getent passwd "$name" > /dev/null; then printf 'account %s' "$name"; exit; fi
-    if getent group "$name" > /dev/null; then printf 'group %s' "$name"; exit; fi
+    if line=$(getent passwd "$name"); then printf 'account %s' "${line%%:*}"; exit; fi
+    if line=$(getent group "$name"); then printf 'group %s' "${line%%:*}"; exit; fi
 done
 """
-"""Says which of some names the host itself knows first, and as what."""
+"""Says which of some names the host itself knows first, as what, and how it writes it."""
 
 _ALONE: Final = """
 set -eu

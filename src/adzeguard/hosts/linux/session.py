@@ -27,7 +27,7 @@ from adzeguard.hosts.linux.accounts import Accounts
 from adzeguard.hosts.linux.answer import Answer
 from adzeguard.hosts.linux.fact_files import FACT_FILES
 from adzeguard.hosts.linux.kept import Kept, KeptElevation, KeptName, kept_text, read_kept
-from adzeguard.hosts.linux.native_names import NativeNames
+from adzeguard.hosts.linux.native_names import NativeNames, folded
 from adzeguard.hosts.linux.notice_files import notice_files
 from adzeguard.hosts.linux.reading import Seen, state_of
 from adzeguard.hosts.linux.shell import Ran, Shell, with_arguments
@@ -113,6 +113,8 @@ class LinuxSession:
         if seen.names.own_group(change.member_sid):
             raise HostRefusedError("a group of a Linux host holds accounts, and no groups")
         spellings = seen.names.spellings_of(change.member_sid, seen.unknown)
+        if not spellings:
+            raise HostRefusedError(f"the host knows no account {change.member_sid}")
         if isinstance(change, AddLocalMember):
             known = self._known(spellings)
             if known is None or known.is_group:
@@ -127,17 +129,20 @@ class LinuxSession:
         self._run(scripts.REMOVE_MEMBER, [name, group.name])
 
     def _known(self, spellings: Iterable[str]) -> KeptName | None:
-        """Return what the host knows first of some names."""
-        said = self._run(scripts.KIND, spellings).out.decode("utf-8", "surrogateescape")
+        """Return what the host knows first of some names, by the name that it gives it itself."""
+        said = self._run(scripts.KIND, wanted := list(spellings)).out.decode("utf-8", "surrogateescape")
         kind, _, known = said.partition(" ")
-        return KeptName(name=known, is_group=kind == "group") if known else None
+        # getent takes digits for a number: the account 1000 is somebody else than one whose name is 1000.
+        return KeptName(name=known, is_group=kind == "group") if folded(known) in map(folded, wanted) else None
 
     # Settings of ours
 
     def change_refusal(self, seen: Seen, change: RefuseLogon | EndRefusal) -> None:
         """Refuse somebody logon by a way, or end it."""
         lists = dict(seen.kept.state.refused)
-        listed = {sid: name for sid, name in lists.get(change.way, {}).items() if sid != change.who.sid}
+        listed = {
+            sid: name for sid, name in lists.get(change.way, {}).items() if seen.identity(sid, name) != change.who.sid
+        }
         if isinstance(change, RefuseLogon):
             listed[change.who.sid] = self._name(seen, change.who)
         lists[change.way] = listed
@@ -167,7 +172,7 @@ class LinuxSession:
     def change_elevation(self, seen: Seen, change: GiveElevation | EndElevation) -> None:
         """Elevate a program for somebody, or end it; then ask sudo itself."""
         wanted = change.fact
-        left = tuple(one for one in seen.kept.state.elevated if one.elevation != wanted)
+        left = tuple(one for one in seen.kept.state.elevated if seen.as_it_is(one) != wanted)
         if isinstance(change, EndElevation):
             self._write(seen, seen.kept.state.model_copy(update={"elevated": left}))
             return
@@ -204,17 +209,19 @@ class LinuxSession:
     def _name_or_spelling(self, seen: Seen, who: Named) -> KeptName:
         """Return the name of somebody who is let; whom the host does not know yet must be let once it does."""
         known = self._name_if_known(seen, Sid(who.sid))
-        return known or KeptName(name=seen.names.spellings_of(Sid(who.sid), {})[-1], is_known=False)
+        if known is not None:
+            return known
+        spellings = seen.names.spellings_of(Sid(who.sid), {})
+        if not spellings:
+            raise HostRefusedError(f"the host knows no account {who.sid}")
+        return KeptName(name=spellings[-1], is_known=False)
 
     def _name_if_known(self, seen: Seen, sid: Sid) -> KeptName | None:
         own = seen.names.own_group(sid)
         if own is not None:
             return KeptName(name=own, is_group=True)
-        try:
-            spellings = seen.names.spellings_of(sid, {})
-        except HostRefusedError:
-            return None
-        return self._known(spellings)
+        spellings = seen.names.spellings_of(sid, {})
+        return self._known(spellings) if spellings else None
 
     def _write(self, seen: Seen, wanted: Kept) -> None:
         """Put the files of a state in place, and the state beside them."""
