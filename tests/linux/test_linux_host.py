@@ -8,6 +8,11 @@ from pathlib import Path
 
 import pytest
 
+from adzeguard.core.change.kinds.add_local_member import RemoveLocalMember
+from adzeguard.core.errors import HostRefusedError
+from adzeguard.core.estate.named import Named
+from adzeguard.hosts.linux.session import Habits, LinuxSession
+from adzeguard.hosts.linux.shell import Ran
 from tests.linux.sandbox import LinuxHost
 from tests.program import Json, Program
 
@@ -78,13 +83,64 @@ def test_what_a_host_says_is_seen(nav: Program) -> None:
     """Its administrators with whoever has the number 0, groups by primary group too, people of the directory by SID."""
     shown = nav("show", NAV, "--format", "json").json
     groups = {group["name"]: set(group["members"]) for group in shown["local_groups"]}
-    assert groups["administrators"] == {rf"{NAV}\root", rf"{NAV}\cleo"}
+    assert groups["administrators"] == {rf"{NAV}\root", rf"{NAV}\cleo", rf"{NAV}\keeper"}
     assert groups["navigators"] == {rf"{NAV}\ben"}
     assert groups["ada"] == {rf"{NAV}\ada"}
     assert set(shown["capabilities"]) == {"elevation", "local-groups", "logon-refusal", "notice"}
     assert shown["logon"]["ways"] == ["console", "remote"]
     steps = {row["step"]: row["works"] for row in nav("hosts", "test", NAV, "--format", "json").json}
     assert {steps[step] for step in ("name", "port", "host key and login", "right to change", "read")} == {"yes"}
+
+
+SUDOERS = """\
+%navigators ALL=(ALL) NOPASSWD: ALL
+User_Alias CREW = ada, LOWMERE\\\\roan.pell
+CREW nav-01=(root) /bin/bash, !/bin/sh
+dora elsewhere=(ALL) ALL
+dora ALL=(cleo) ALL
+dora ALL=(root) /opt/charts/update
+"""
+
+
+def test_administrators_by_lines_of_sudo_are_seen_and_ended_where_they_stand(
+    nav: Program, linux_host: LinuxHost
+) -> None:
+    """By name, alias, group and number, of the directory too; who may run one program, elsewhere or as another is none.
+
+    An account whose password is locked logs in by its key, and is no disabled one. sudo itself agrees about each.
+    """
+    more = "/etc/sudoers.d/more"
+    ways = {
+        "ada": "a line of sudo",
+        "ben": "a line of sudo",
+        "twin": "its number, which is 0",
+        "dora": "",
+        "elli": "the group helpers, which has the same number",
+    }
+    linux_host.run("sh", "-c", f"cat > {more}; chmod 0440 {more}; visudo -c", given=SUDOERS)
+    linux_host.run("sh", "-c", "groupadd -o -g $(getent group sudo | cut -d: -f3) helpers; useradd -o -u 0 -M twin")
+    linux_host.run("sh", "-c", "for one in dora elli; do useradd -m -s /bin/sh $one; done; gpasswd -a elli helpers")
+    try:
+        nav("collect")
+        inside = nav("who", "--host", NAV, "--format", "json").json
+        found = {row["name"]: row["how"] for row in inside}
+        for name, how in ways.items():
+            assert found.get(name, "") == how
+            judged = linux_host.run("sh", "-c", f'[ "$(id -u {name})" = 0 ] || sudo -n -l -U {name} /bin/bash')
+            assert (judged.returncode == 0) == bool(how)
+        assert found["roan.pell"] == "a line of sudo"
+        assert {row["enabled"] for row in inside if row["name"].endswith("ada")} == {True}
+        doors = nav("doors", NAV, "--format", "json").json
+        assert {d["through"] for d in doors if d["person"] == rf"{NAV}\ben"} == {"a line of sudo"}
+        charter(nav, r"local-group: administrators" + "\n  only: [local\\administrator, local\\cleo, local\\keeper]")
+        proposed = nav("propose", "--format", "json").json
+        assert proposed["changes"] == []
+        reasons = {one["member"]: one["reason"] for one in proposed["left_out"]}
+        assert reasons[rf"{NAV}\ada"] == "it is so by a line of sudo, and is ended there"
+        by_hand = nav("local", "remove", NAV, "administrators", r"local\ben", "--yes")
+        assert "is an administrator by a line of sudo" in by_hand.out + by_hand.err
+    finally:
+        linux_host.run("sh", "-c", f"rm {more}; for one in dora elli twin; do userdel -f $one; done; groupdel helpers")
 
 
 def test_administrators_are_exactly_those_of_the_rule(nav: Program, linux_host: LinuxHost) -> None:
@@ -100,7 +156,7 @@ def test_administrators_are_exactly_those_of_the_rule(nav: Program, linux_host: 
     linux_host.run("sh", "-c", "sed -i 's/^sudo:.*/&,ghost/' /etc/group")
     nav("collect")
     found = {f["member"] for f in nav("check", "--format", "json").json if f["check"] == "unlisted-member"}
-    assert found == {rf"{NAV}\ben", rf"{NAV}\ghost"}
+    assert found == {rf"{NAV}\ben", rf"{NAV}\ghost", rf"{NAV}\keeper"}
     assert len(enacted(nav)) == 2
     assert linux_host.members("sudo") == {"ada", ORLA}
     linux_host.run("gpasswd", "-a", "ben", "sudo")
@@ -198,6 +254,56 @@ def test_a_name_means_whom_the_host_means_by_it_now(nav: Program, linux_host: Li
         assert found["logon-not-refused"] == r"LOWMERE\dora"
     finally:
         linux_host.run("sh", "-c", f"userdel -rf dora 2> /dev/null; cat > {people}", given=before)
+
+
+class _Keyboard:
+    """Runs scripts on the host itself, in the name of an account."""
+
+    def __init__(self, host: LinuxHost, account: str) -> None:
+        self._host, self.account = host, account
+
+    def run(self, script: bytes) -> Ran:
+        done = self._host.run("sh", "-s", given=script.decode())
+        return Ran(done.returncode, done.stdout.encode(), done.stderr)
+
+
+class _NoNames:
+    """A directory that knows nobody."""
+
+    domain = "LOWMERE"
+
+    def sid_of(self, name: str) -> str | None:  # noqa: ARG002 - the port's
+        return None
+
+    def name_of(self, sid: str) -> str | None:  # noqa: ARG002 - the port's
+        return None
+
+
+def test_we_do_not_take_our_own_way_in(nav: Program, linux_host: LinuxHost) -> None:
+    """Our account is in sudo by the group alone: no proposal and no driver takes it out; with a line too, it goes."""
+    line, aside = "/etc/sudoers.d/keeper", "/etc/sudoers.d/zz-group"
+    before = linux_host.run("cat", line).stdout
+    only = r"local-group: administrators" + "\n  only: [local\\administrator, local\\cleo]"
+    linux_host.run("sh", "-c", f"gpasswd -a keeper sudo; echo '%sudo ALL=(ALL) NOPASSWD: ALL' > {aside}")
+    linux_host.run("sh", "-c", f"chmod 0440 {aside}; cat > {line}", given="# nothing\n")
+    try:
+        nav("collect")
+        charter(nav, only)
+        refused = nav("enact", "--yes")
+        assert refused.code == 1
+        assert r"local\keeper is the account by which adzeguard comes to" in refused.err
+        session = LinuxSession(_Keyboard(linux_host, "keeper"), _NoNames(), Habits())
+        administrators, keeper = Named("administrators", "S-1-5-32-544"), session.read().account_named("keeper")
+        member = Named("keeper", str(keeper))
+        out_of = RemoveLocalMember(host=NAV, group=administrators, member=member, rule="x")
+        with pytest.raises(HostRefusedError, match="by whom adzeguard comes here"):
+            session.change(out_of)
+        assert "keeper" in linux_host.members("sudo")
+        linux_host.run("sh", "-c", f"cat > {line}", given=before)
+        session.change(out_of)
+        assert linux_host.members("sudo") == {"cleo"}
+    finally:
+        linux_host.run("sh", "-c", f"rm -f {aside}; cat > {line}; gpasswd -M cleo sudo", given=before)
 
 
 def test_the_account_in_use_is_never_shut_out(nav: Program, linux_host: LinuxHost) -> None:

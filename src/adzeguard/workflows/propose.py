@@ -1,7 +1,7 @@
 """Propose: the one way in which a draft becomes a proposal."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime
 
 from adzeguard.core.change.change import Change
@@ -40,6 +40,8 @@ class Proposer:
     """How many members were taken out of each group in the last day, by its SID."""
     ending: Sequence[Change] = ()
     """What the directory will take away by itself."""
+    comes_in_by: Mapping[str, str] = field(default_factory=dict)
+    """By source of hosts, the account of each host's own by which we come to it."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,6 +67,7 @@ def proposed(draft: Draft, proposer: Proposer) -> Proposed:
         privileged=proposer.privilege.sids,
         taken_out=proposer.taken_out,
         ending=proposer.ending,
+        comes_in_by=proposer.comes_in_by,
     )
     return Proposed(proposal, tuple(pass_guards_when_made(case)))
 

@@ -330,6 +330,7 @@ class Workspace:
             self.operator_account,
             self.taken_out,
             self._ending,
+            self._comes_in_by,
         )
 
     def proposed(self, draft: "Draft") -> "Proposed":
@@ -356,6 +357,7 @@ class Workspace:
             approval_needs(self.settings.approval, self.estate),
             approved_by,
             self._ending,
+            self._comes_in_by,
         )
 
     @property
@@ -365,6 +367,14 @@ class Workspace:
         from adzeguard.workflows.leases import ended_by_directory
 
         return ended_by_directory(self.estate, Leases(self.database).all())
+
+    @property
+    def _comes_in_by(self) -> "Mapping[str, str]":
+        r"""By source of hosts, the account of each host's own by which we come to it: `keeper`, or `.\keeper`."""
+        named = {source.name: source.given.get("account", "") for source in self.settings.hosts}
+        return {
+            name: own for name, account in named.items() if "\\" not in (own := account.removeprefix(".\\")) and own
+        }
 
     @property
     def ends_leases_by_itself(self) -> bool:

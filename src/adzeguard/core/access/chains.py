@@ -10,7 +10,9 @@ _HOW = {"member": "lists", "primary group": "is the primary group of", "local en
 def chain_in_words(access: Access) -> str:
     """Return "A lists B, B is the primary group of C"."""
     steps = zip(access.chain, access.chain[1:], strict=False)
-    return ", ".join(f"{a.principal.qualified_name} {_HOW[b.how]} {b.principal.qualified_name}" for a, b in steps)
+    return ", ".join(
+        f"{a.principal.qualified_name} {_HOW.get(b.how, f'by {b.how}')} {b.principal.qualified_name}" for a, b in steps
+    )
 
 
 def chain_as_data(access: Access) -> list[dict[str, Any]]:

@@ -67,9 +67,9 @@ class Doors:
                 for person, person_sid, path in self._inside(entry.id):
                     yield Door(person, person_sid, host.name, "group", entry.qualified_name, path)
             elif entry.kind == Kind.LOCAL_ACCOUNT:
-                yield Door(entry.qualified_name, sid, host.name, "local")
+                yield Door(entry.qualified_name, sid, host.name, "local", host.state.unlisted.get(sid, ""))
             else:
-                yield Door(entry.qualified_name, sid, host.name, "direct")
+                yield Door(entry.qualified_name, sid, host.name, "direct", host.state.unlisted.get(sid, ""))
 
     def all(self) -> Iterator[Door]:
         """Yield every way of everybody into every host."""

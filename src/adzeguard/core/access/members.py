@@ -26,7 +26,7 @@ class Step:
 
     principal: Principal
     how: str
-    """"start", "member" (the one before lists it), "primary group", or "local entry"."""
+    """"start", "member" (the one before lists it), "primary group", "local entry", or else by what."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -111,7 +111,7 @@ def _entries(estate: Estate, host: Host, group_sid: Sid, seen: frozenset[Sid]) -
         "start",
     )
     for sid, entry in on_host(estate, host.state, host.name, group.members).items():
-        head = (top, Step(entry, "local entry"))
+        head = (top, Step(entry, host.state.unlisted.get(sid, "local entry")))
         yield Access(entry, head)
         inside: Iterable[Access] = ()
         if entry.kind == Kind.LOCAL_GROUP and sid not in seen:

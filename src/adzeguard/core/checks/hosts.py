@@ -97,7 +97,7 @@ def _administrators(
     if state.group(ADMINISTRATORS) is None:
         return
     subject = local_group_named(host, "administrators", ADMINISTRATORS)
-    if not at_work.among(members) and not is_kept_by_itself(state):
+    if not at_work.among(members) and not is_kept_by_itself(state, members):
         message = "no keeper can get in: nobody of the directory's own administrators is inside with an enabled account"
         yield Finding("keeper-missing", subject, message, host=host_named(host), evidence={"members": sorted(members)})
     yield from _distribution_groups(estate, host, subject, members)

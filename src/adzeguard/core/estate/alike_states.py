@@ -44,7 +44,7 @@ def _own_sids(state: HostState) -> int:
     sids = [account.sid for account in state.accounts]
     for group in state.groups:
         sids += [group.sid, *group.members]
-    return sum(sid.startswith(own) for sid in sids)
+    return sum(sid.startswith(own) for sid in (*sids, *state.unlisted))
 
 
 def _moved(state: HostState, machine: Sid) -> HostState:
@@ -61,4 +61,5 @@ def _moved(state: HostState, machine: Sid) -> HostState:
         state.capabilities,
         state.parts,
         state.lacks,
+        {moved(sid): by for sid, by in state.unlisted.items()},
     )

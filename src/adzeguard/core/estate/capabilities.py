@@ -63,7 +63,8 @@ def pack_state(state: HostState, capabilities: tuple[Capability, ...] = CAPABILI
         "machine_sid": state.machine_sid,
         "parts": {c.name: c.pack(state) for c in sorted(held, key=lambda c: c.name)},
     }
-    return packed | ({"lacks": dict(sorted(state.lacks.items()))} if state.lacks else {})
+    packed |= {"lacks": dict(sorted(state.lacks.items()))} if state.lacks else {}
+    return packed | ({"unlisted": dict(sorted(state.unlisted.items()))} if state.unlisted else {})
 
 
 def unpack_state(values: Any, capabilities: tuple[Capability, ...] = CAPABILITIES) -> HostState:
@@ -81,5 +82,6 @@ def unpack_state(values: Any, capabilities: tuple[Capability, ...] = CAPABILITIE
         capabilities=frozenset(values["parts"]) & known.keys(),
         parts=parts,
         lacks={str(name): str(why) for name, why in values.get("lacks", {}).items()},
+        unlisted={Sid(sid): str(by) for sid, by in values.get("unlisted", {}).items()},
         **given,
     )

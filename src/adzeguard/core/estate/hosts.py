@@ -1,12 +1,12 @@
 """What a host said of itself, part by part."""
 
 import json
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any, Final, Protocol, runtime_checkable
 
 from adzeguard.core.identity import Sid
-from adzeguard.core.wellknown import ADMINISTRATORS, LOCAL_ACCOUNT_RIDS, RID_ADMINISTRATOR
+from adzeguard.core.wellknown import LOCAL_ACCOUNT_RIDS, RID_ADMINISTRATOR
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,6 +41,8 @@ class HostState:
     parts: Mapping[str, Any] = field(default_factory=dict)
     lacks: Mapping[str, str] = field(default_factory=dict)
     """By the names of capabilities that it has not: why, in words, where the driver knows."""
+    unlisted: Mapping[Sid, str] = field(default_factory=dict)
+    """Who administers the host though no list of members says so, and by what, such as "a line of sudo"."""
 
     def group(self, sid: str) -> LocalGroup | None:
         """Return the local group with this SID."""
@@ -67,13 +69,16 @@ GROUPS_IN_GROUPS: Final = "groups-in-groups"
 """What a host lacks whose groups hold accounts alone, as those of Linux do."""
 
 
-def is_kept_by_itself(state: HostState) -> bool:
-    """Tell whether a host always has an administrator of its own, regardless of its lists: the number 0 on Linux.
+def is_kept_by_itself(state: HostState, administrators: Iterable[Sid]) -> bool:
+    """Tell whether a host has an account of its own among these administrators that somebody can log on with.
 
-    No group of the directory's administrators can stand in a group there, and none need to.
+    Asked only of hosts whose groups hold accounts alone, as on Linux: no group of the directory's administrators can
+    stand there, and none need to.
     """
-    group = state.group(ADMINISTRATORS)
-    return GROUPS_IN_GROUPS in state.lacks and group is not None and host_administrator(state) in group.members
+    if GROUPS_IN_GROUPS not in state.lacks:
+        return False
+    enabled = {account.sid for account in state.accounts if account.enabled}
+    return not enabled.isdisjoint(administrators)
 
 
 def host_administrator(state: HostState) -> Sid:

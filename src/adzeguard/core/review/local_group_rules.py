@@ -28,6 +28,7 @@ from adzeguard.core.review.members import (
     unlisted_reach,
 )
 from adzeguard.core.rights.delegations import Rights
+from adzeguard.core.wellknown import ADMINISTRATORS
 
 
 @dataclass(frozen=True)
@@ -168,7 +169,11 @@ def _corrections(estate: Estate, held: _Held) -> Iterator[Correction]:
         }
         if deviation.kind not in NEVER_MENDED:
             changes = (AddLocalMember(**about) if deviation.kind == "missing" else RemoveLocalMember(**about),)
-        yield member_correction(deviation, held.named, member, host=held.named_host, changes=changes)
+        correction = member_correction(deviation, held.named, member, host=held.named_host, changes=changes)
+        by = held.state.unlisted.get(Sid(deviation.member), "")
+        if by and changes and held.group.sid == ADMINISTRATORS:
+            correction = correction.without_changes(f"it is so by {by}, and is ended there")
+        yield correction
 
 
 def _moved(correction: Correction, to: _Held) -> Correction:
@@ -251,4 +256,5 @@ def shape(state: HostState, rules: Sequence[ScopedRule[Any]]) -> Hashable:
         tuple((id(scoped.rule), scoped.distance) for scoped in rules),
         tuple((account.name, told(account.sid)) for account in state.accounts),
         tuple((group.name, told(group.sid), frozenset(map(told, group.members))) for group in state.groups),
+        frozenset((told(sid), by) for sid, by in state.unlisted.items()),
     )

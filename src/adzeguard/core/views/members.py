@@ -34,8 +34,9 @@ def members_table(accesses: Sequence[Access], subject: str) -> Table:
 def through(access: Access) -> str:
     """Return in words through what a member is inside."""
     between = [step.principal.qualified_name for step in access.chain[1:-1]]
-    if access.chain[-1].how == "primary group":
-        between.append("its primary group")
+    how = access.chain[-1].how
+    if how not in ("start", "member", "local entry"):
+        between.append(f"its {how}" if how == "primary group" else how)
     return " > ".join(between) or "directly"
 
 

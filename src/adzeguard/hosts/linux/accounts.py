@@ -54,13 +54,25 @@ class Accounts:
     administrators: str = ""
 
     @classmethod
-    def of(cls, machine: str, passwd: str, group: str, shadow: str, today: int, administrators: str = "") -> "Accounts":
-        """Read the three files; `today` in days since 1970. `HostFileError` for a host that says nothing of itself."""
+    def of(
+        cls,
+        machine: str,
+        passwd: str,
+        group: str,
+        shadow: str,
+        today: int,
+        administrators: str = "",
+        *,
+        root_keys: bool = False,
+    ) -> "Accounts":
+        """Read the three files; `today` in days since 1970. `HostFileError` for a host that says nothing of itself.
+
+        `root_keys` tells whether there are keys that log in as root.
+        """
         # An image whose id was emptied for copying gets one at its first start; until then all copies would be one.
         if not machine.strip():
             raise HostFileError("the host has no machine id", "Make one there: systemd-machine-id-setup")
-        expired = _expired(shadow, today)
-        accounts = {a.name: a for a in _accounts(passwd, expired)}
+        accounts = {a.name: a for a in _accounts(passwd, _expired(shadow, today), _without_password(shadow, root_keys))}
         groups = {g.name: g for g in _groups(group)}
         if not accounts or not groups:
             raise HostFileError("the host has no passwd or no group file that can be read")
@@ -101,6 +113,18 @@ class Accounts:
         """The accounts with the number 0: they are administrators by nature, in no list of members."""
         return [name for name, account in self.accounts.items() if account.number == 0]
 
+    @cached_property
+    def administering(self) -> list[NativeGroup]:
+        """The administrators group, and groups that share its number: the host asks for numbers (credentials(7))."""
+        own = self.groups.get(self.administrators)
+        return [group for group in self.groups.values() if own is not None and group.number == own.number]
+
+    def numbered(self, number: int, *, is_group: bool) -> list[str]:
+        """Return the names of what has a number."""
+        if is_group:
+            return [name for name, group in self.groups.items() if group.number == number]
+        return [name for name, account in self.accounts.items() if account.number == number]
+
     def primary_members(self, group: NativeGroup) -> Iterator[str]:
         """Yield the people whose primary group it is; a person's group of their own holds nobody else."""
         for account in self.accounts.values():
@@ -121,22 +145,33 @@ def authority_of(machine: str) -> Sid:
 
 
 def _expired(shadow: str, today: int) -> dict[str, bool]:
-    """Return by names whether an account is locked or past its last day. A key gets past a locked password."""
+    """Return by names whether an account is past its last day. A locked password is no end: a key gets past it.
+
+    The first account of every cloud image has a locked password and logs in by its key.
+    """
     found = {}
     for line in _lines(shadow):
         # A line that is too short must not stop the reading of all others.
-        name, password, *rest = [*line.split(":"), *[""] * 8][:9]
-        last = rest[5]
-        found[name] = password.startswith("!") or (last.isdecimal() and int(last) <= today)
+        name, *rest = [*line.split(":"), *[""] * 8][:9]
+        last = rest[6]
+        found[name] = last.isdecimal() and int(last) <= today
     return found
 
 
-def _accounts(passwd: str, expired: Mapping[str, bool]) -> Iterator[NativeAccount]:
+def _without_password(shadow: str, root_keys: bool) -> frozenset[str]:
+    """Return the accounts that no password opens; none where keys open root all the same."""
+    fields = [line.split(":") for line in _lines(shadow)]
+    return frozenset() if root_keys else frozenset(f[0] for f in fields if len(f) > 1 and f[1].startswith(("!", "*")))
+
+
+def _accounts(passwd: str, expired: Mapping[str, bool], locked: frozenset[str]) -> Iterator[NativeAccount]:
     for line in _lines(passwd):
         parts = line.split(":")
         if len(parts) >= 7 and parts[2].isdecimal() and parts[3].isdecimal():  # noqa: PLR2004 - passwd(5)
             number = int(parts[2])
-            closed = parts[6].strip().endswith(_NO_LOGON) or (expired.get(parts[0], False) and number != 0)
+            # Root has no day on which it ends, and where nothing opens it, it is no way in for anybody.
+            ended = parts[0] in locked if number == 0 else expired.get(parts[0], False)
+            closed = parts[6].strip().endswith(_NO_LOGON) or ended
             yield NativeAccount(parts[0], number, int(parts[3]), not closed)
 
 

@@ -4,8 +4,11 @@ import base64
 import binascii
 from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Final
 
 from adzeguard.core.errors import HostUnreachableError
+
+_PAIRS: Final = ("file", "digest")
 
 
 @dataclass(frozen=True)
@@ -18,32 +21,31 @@ class Answer:
     sudo: bool
     used: str = ""
     """What sudo has logged of late."""
+    name: str = ""
+    policy: bytes | None = None
+    """The lines of sudo as its own reader writes them out; None where there is no such reader."""
+    root_keys: bool = False
 
     @classmethod
     def of(cls, out: bytes) -> "Answer":
         """Read it; `HostUnreachableError` for an answer that was cut."""
-        files: dict[str, bytes] = {}
-        digests: dict[str, str] = {}
-        ways: set[str] = set()
-        sudo = False
-        used = ""
         lines = out.decode("ascii", "replace").splitlines()
         # A script that was ended half-way prints less: without its last word nothing of it is believed.
         if not lines or lines[-1] != "end":
             raise HostUnreachableError("the host gave no whole answer")
-        for line in lines[:-1]:
-            word, *rest = line.split(" ")
-            if word == "file" and len(rest) == 2:  # noqa: PLR2004 - a path and what it holds
-                files[rest[0]] = _unpacked(rest[1])
-            elif word == "digest" and len(rest) == 2:  # noqa: PLR2004 - a path and its digest
-                digests[rest[0]] = rest[1]
-            elif word == "used" and rest:
-                used = _unpacked(rest[0]).decode("utf-8", "surrogateescape")
-            elif word == "pam" and rest:
-                ways.add(rest[0])
-            elif word == "sudo":
-                sudo = True
-        return cls(files, digests, frozenset(ways), sudo, used)
+        said = [line.split(" ") for line in lines[:-1]]
+        pairs = {word: dict(rest for first, *rest in said if first == word and len(rest) == 2) for word in _PAIRS}  # noqa: PLR2004
+        single = {word: rest[0] if rest else "" for word, *rest in said if word not in _PAIRS}
+        return cls(
+            {path: _unpacked(content) for path, content in pairs["file"].items()},
+            pairs["digest"],
+            frozenset(rest[0] for word, *rest in said if word == "pam" and rest),
+            "sudo" in single,
+            _unpacked(single.get("used", "")).decode("utf-8", "surrogateescape"),
+            single.get("name", ""),
+            _unpacked(single["policy"]) if "policy" in single else None,
+            "rootkeys" in single,
+        )
 
     def text(self, path: str) -> str:
         """Return a file as text, empty where it could not be read."""

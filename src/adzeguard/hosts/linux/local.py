@@ -1,6 +1,7 @@
 """The driver for the host on which the program itself runs, without a connection."""
 
 import os
+import pwd
 import subprocess
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -44,7 +45,9 @@ DRIVER: Final = DriverKind(
 class LocalShell:
     """Runs scripts on this host; as somebody else than root through sudo, which must not ask for a password."""
 
-    account = ""
+    def __init__(self) -> None:
+        number = os.geteuid()
+        self.account = "" if number == 0 else pwd.getpwuid(number).pw_name
 
     def run(self, script: bytes) -> Ran:
         """Run a script with /bin/sh."""

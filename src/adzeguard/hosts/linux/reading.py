@@ -1,6 +1,6 @@
 """What one reading of a Linux host comes to, and the state that we make of it."""
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
@@ -11,12 +11,14 @@ from adzeguard.core.estate.hosts import GROUPS_IN_GROUPS, HostState, LocalAccoun
 from adzeguard.core.estate.logon import LOGON_REFUSAL, LogonRules
 from adzeguard.core.estate.notice import NOTICE, Notice
 from adzeguard.core.identity import Sid
+from adzeguard.core.wellknown import EVERYONE
 from adzeguard.hosts.linux.access_file import SERVICES, access_path, pam_line
 from adzeguard.hosts.linux.accounts import Accounts, NativeGroup, is_person
 from adzeguard.hosts.linux.fact_files import FACT_FILES
 from adzeguard.hosts.linux.kept import KeptElevation, KeptFile, KeptName
 from adzeguard.hosts.linux.native_names import NativeNames
 from adzeguard.hosts.linux.sudo_log import used_in
+from adzeguard.hosts.linux.sudo_policy import ALL, Holder, made_administrators
 
 
 @dataclass(frozen=True)
@@ -30,6 +32,36 @@ class Seen:
     sudo: bool
     log: str = ""
     """What sudo has logged of late."""
+    name: str = ""
+    policy: bytes | None = None
+
+    @cached_property
+    def by_line(self) -> frozenset[Sid] | None:
+        """Whom lines of sudo make administrators beside the administrators group; None where they cannot be read."""
+        if not self.policy:
+            return None
+        try:
+            holders = made_administrators(self.policy, self.name)
+        except ValueError:
+            return None
+        return frozenset(sid for holder in holders for sid in self._of_line(holder))
+
+    def _of_line(self, holder: Holder) -> Iterator[Sid]:
+        accounts = self.accounts
+        if holder.name == ALL:
+            yield EVERYONE
+            return
+        names = accounts.numbered(int(holder.name), is_group=holder.is_group) if holder.is_number else [holder.name]
+        for name in names:
+            group = accounts.groups.get(name) if holder.is_group else None
+            if group is not None and group not in accounts.administering:
+                yield from self.inside(group)
+            elif group is None:
+                yield self.names.sid_of(name)
+
+    def inside(self, group: NativeGroup) -> Iterator[Sid]:
+        """Yield the members of a group of the host, those by their primary group among them."""
+        return map(self.names.sid_of, (*group.members, *self.accounts.primary_members(group)))
 
     @cached_property
     def used(self) -> frozenset[Used]:
@@ -63,7 +95,8 @@ class Seen:
 def state_of(seen: Seen, digests: Mapping[str, str]) -> HostState:
     """Return the state of a host; `digests` are those of the programs that it elevates, as they are now."""
     accounts, kept = seen.accounts, seen.kept.state
-    groups = tuple(_group(seen, group) for group in accounts.groups.values())
+    unlisted = _unlisted(seen)
+    groups = tuple(_group(seen, group, unlisted) for group in accounts.groups.values())
     inside = {sid for group in groups for sid in group.members}
     own = [(account, sid) for account in accounts.accounts.values() if (sid := accounts.account_sid(account.name))]
     shown = [LocalAccount(_shown(a.name), sid, a.enabled) for a, sid in own if is_person(a) or sid in inside]
@@ -87,20 +120,39 @@ def state_of(seen: Seen, digests: Mapping[str, str]) -> HostState:
         parts[ELEVATION.name] = Elevations(frozenset(map(seen.as_it_is, kept.elevated)), digests, seen.used)
     else:
         lacks[ELEVATION.name] = "there is no sudo that reads /etc/sudoers.d"
+    if seen.by_line is None:
+        lacks["sudo-lines"] = "sudo's own reader of its lines, cvtsudoers, is not there, or cannot read them"
     if not accounts.administrators:
         lacks["administrators"] = "there is neither a group sudo nor wheel; name one: administrators = '…'"
     return HostState(
-        accounts.authority, (*shown, *strangers), groups, frozenset({LOCAL_GROUPS.name, *parts}), parts, lacks
+        accounts.authority,
+        (*shown, *strangers),
+        groups,
+        frozenset({LOCAL_GROUPS.name, *parts}),
+        parts,
+        lacks,
+        unlisted,
     )
 
 
-def _group(seen: Seen, group: NativeGroup) -> LocalGroup:
+def _unlisted(seen: Seen) -> dict[Sid, str]:
+    """Return who administers the host though the list of its administrators group does not say so, and by what."""
     accounts = seen.accounts
-    members = {seen.names.sid_of(name) for name in (*group.members, *accounts.primary_members(group))}
-    if group.name == accounts.administrators:
-        # An account with the number 0 administers the host regardless of the lists.
-        members |= {sid for name in accounts.roots if (sid := accounts.account_sid(name))}
-    return LocalGroup(_shown(group.name), accounts.group_sid(group.name), frozenset(members))
+    found = dict.fromkeys(seen.by_line or (), "a line of sudo")
+    for group in accounts.administering:
+        if group.name != accounts.administrators:
+            found |= dict.fromkeys(seen.inside(group), f"the group {_shown(group.name)}, which has the same number")
+        found |= dict.fromkeys(map(seen.names.sid_of, accounts.primary_members(group)), "its primary group")
+    # An account with the number 0 administers the host regardless of the lists.
+    roots = [sid for name in accounts.roots if (sid := accounts.account_sid(name))]
+    return found | dict.fromkeys(roots, "its number, which is 0")
+
+
+def _group(seen: Seen, group: NativeGroup, unlisted: Mapping[Sid, str]) -> LocalGroup:
+    members = set(seen.inside(group))
+    if group.name == seen.accounts.administrators:
+        members |= unlisted.keys()
+    return LocalGroup(_shown(group.name), seen.accounts.group_sid(group.name), frozenset(members))
 
 
 def _shown(name: str) -> str:

@@ -36,6 +36,11 @@ used() {
     cat /var/log/auth.log /var/log/secure /var/log/sudo.log 2> /dev/null
 }
 printf 'used '; used | grep -a 'COMMAND=/' | grep -av 'command not allowed' | tail -n 2000 | base64 | tr -d '\\n'; echo
+printf 'name %s\n' "$(uname -n)"
+if command -v cvtsudoers > /dev/null; then
+    printf 'policy '; cvtsudoers -e -f json /etc/sudoers 2> /dev/null | base64 | tr -d '\n'; echo
+fi
+if grep -qs '^[^#]' /root/.ssh/authorized_keys /root/.ssh/authorized_keys2; then echo rootkeys; fi
 if command -v visudo > /dev/null && grep -Eqs '^[@#]includedir +/etc/sudoers.d' /etc/sudoers; then echo sudo; fi
 for one in """
     + " ".join(_OURS)
@@ -73,6 +78,21 @@ flock -w 30 9 || { echo 'another adzeguard is at work on this host' >&2; exit 1;
 
 ADD_MEMBER: Final = _ALONE + 'exec gpasswd -a "$1" "$2"\n'
 REMOVE_MEMBER: Final = _ALONE + 'exec gpasswd -d "$1" "$2"\n'
+
+WAY_IN: Final = """
+set -eu
+umask 077
+id -Gn "$1" | tr ' ' '\\n' | grep -Fqx "$2" || exit 0
+without=$(mktemp)
+trap 'rm -f "$without"' EXIT
+awk -F: -v OFS=: -v group="$2" '$1 == group { $4 = "" } 1' /etc/group > "$without"
+chmod 0644 "$without"
+unshare -m sh -c 'mount --bind "$1" /etc/group && exec runuser -u "$2" -- sudo -n -- /bin/sh -s' \\
+    sh "$without" "$1" < /dev/null > /dev/null 2>&1 \\
+    || { echo "sudo would not let $1 in any more, by whom adzeguard comes here" >&2; exit 1; }
+"""
+"""Tries whether sudo still lets an account become root once it is in a group no more, with the group file of a moment
+and for this process alone: nothing is taken away before it is known. A host that cannot try it refuses."""
 
 WRITE: Final = (
     _ALONE

@@ -72,7 +72,9 @@ class LinuxSession:
         said = Answer.of(self._run(scripts.READ).out)
         passwd, group, shadow = (said.text(f"/etc/{name}") for name in ("passwd", "group", "shadow"))
         machine, today = said.text("/etc/machine-id"), int(time.time()) // _A_DAY
-        accounts = Accounts.of(machine, passwd, group, shadow, today, self._habits.administrators)
+        accounts = Accounts.of(
+            machine, passwd, group, shadow, today, self._habits.administrators, root_keys=said.root_keys
+        )
         names = NativeNames(accounts, self._names, self._habits.pattern)
         raw = said.files.get(scripts.STATE, b"")
         # The empty file that PAM asks for is made by hand, and is no file that somebody changed.
@@ -83,7 +85,7 @@ class LinuxSession:
                 f"{', '.join(kept.unlike)} is not as adzeguard wrote it",
                 "See who changed it; then take it away, and /etc/adzeguard with it, and enact again",
             )
-        return Seen(accounts, names, kept, frozenset(said.ways), said.sudo, said.used)
+        return Seen(accounts, names, kept, frozenset(said.ways), said.sudo, said.used, said.name, said.policy)
 
     def _digests(self, programs: list[str]) -> list[str]:
         *digests, end = self._run(scripts.DIGESTS, programs).out.decode("ascii", "replace").splitlines() or [""]
@@ -126,6 +128,9 @@ class LinuxSession:
         if name not in group.members:
             why = "its number is 0" if name in seen.accounts.roots else "its primary group"
             raise HostRefusedError(f"{name} is in {group.name} since it is {why}, and in no list", "Change that there")
+        if name == self._shell.account and name not in seen.accounts.roots:
+            # Taken out, nothing could put it back: neither the next rule nor undo would come in.
+            self._run(scripts.WAY_IN, [name, group.name])
         self._run(scripts.REMOVE_MEMBER, [name, group.name])
 
     def _known(self, spellings: Iterable[str]) -> KeptName | None:

@@ -14,7 +14,7 @@ from adzeguard.core.estate.hosts import Host, HostState, LocalGroup
 from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.names import local_group_named, on_host, resolve
 from adzeguard.core.identity import Sid
-from adzeguard.core.wellknown import LOCAL_GROUPS
+from adzeguard.core.wellknown import ADMINISTRATORS, LOCAL_GROUPS
 from adzeguard.core.wording import did_you_mean
 
 _LOCAL = "local\\"
@@ -35,6 +35,11 @@ def members_on(estate: Estate, host: Host, group: str, members: Sequence[str], w
         member = Named.of(on_host(estate, state, host.name, [sid])[sid])
         if (sid in found.members) == add:
             reason = "is a member already" if add else "is not a direct member"
+            left_out.append(LeftOut(subject=named.name, member=member.name, rule=BY_HAND_RULE, reason=reason))
+            continue
+        by = state.unlisted.get(sid, "") if found.sid == ADMINISTRATORS else ""
+        if by and not add:
+            reason = f"is an administrator by {by}, and ends to be one there"
             left_out.append(LeftOut(subject=named.name, member=member.name, rule=BY_HAND_RULE, reason=reason))
             continue
         kind = AddLocalMember if add else RemoveLocalMember

@@ -14,6 +14,7 @@ from adzeguard.core.change.guards.rights import lost_rights, shutting_out
 from adzeguard.core.change.guards.signing_in import limited_keepers
 from adzeguard.core.change.guards.size import oversizes
 from adzeguard.core.change.guards.way_back import lost_ways_back
+from adzeguard.core.change.guards.way_in import lost_ways_in
 from adzeguard.core.errors import GuardError
 
 Guard = Callable[[Case], Iterator[str]]
@@ -26,6 +27,7 @@ GUARDS: Final[tuple[Guard, ...]] = (
     shut_out_of_hosts,
     limited_keepers,
     lost_ways_back,
+    lost_ways_in,
     lost_rights,
     shutting_out,
 )

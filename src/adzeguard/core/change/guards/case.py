@@ -38,6 +38,8 @@ class Case:
     """Who said yes to it; the name was checked before."""
     ending: Sequence[Change] = ()
     """What the directory will do by itself: the removal of each membership that ends there."""
+    comes_in_by: Mapping[str, str] = field(default_factory=dict)
+    """By source of hosts, the account of each host's own by which we come to it."""
 
     @cached_property
     def after(self) -> Outlook:

@@ -47,7 +47,7 @@ def _of_hosts(case: Case) -> Iterator[str]:
     for host, before, then in zip(estate.hosts, estate.host_administrators, after.administrators, strict=True):
         removals = by_host.get(host.name.casefold(), [])
         touched = removals or after.changed_groups or after.gone
-        if host.state is None or not touched or case.keepers_after.among(then) or is_kept_by_itself(host.state):
+        if host.state is None or not touched or case.keepers_after.among(then) or is_kept_by_itself(host.state, then):
             continue
         if removals or case.keepers_before.among(before):
             causes = removals or in_directory
@@ -65,7 +65,8 @@ def keepers_stay(case: Case) -> Callable[[Change, HostState], str]:
         group = state.group(ADMINISTRATORS)
         if not isinstance(change, RemoveLocalMember) or change.group.sid != ADMINISTRATORS or group is None:
             return ""
-        if case.keepers_after.among(group.members - {change.member_sid}) or is_kept_by_itself(state):
+        left = group.members - {change.member_sid}
+        if case.keepers_after.among(left) or is_kept_by_itself(state, left):
             return ""
         return f"as {change.host_name} stands now, it would be left without a keeper"
 
