@@ -379,6 +379,59 @@ def test_arguments_and_an_end_are_held_by_sudo(nav: Program, linux_host: LinuxHo
     assert traces(linux_host) == ""
 
 
+def test_a_program_that_others_may_write_is_never_elevated(nav: Program, linux_host: LinuxHost) -> None:
+    """By its own mode, its owner, a folder above it or where its link leads; one that is opened later is found."""
+    place, digest = "/opt/charts", linux_host.run("sha256sum", UPDATE).stdout.split()[0]
+    made = f"mkdir -p {place}/sub; cp -p {UPDATE} {place}/sub/update; mkdir -p /home/ben/bin; cp {UPDATE} /home/ben/bin"
+    linux_host.run("sh", "-c", f"{made}; ln -sf /home/ben/bin/update {place}/link")
+    ways = {
+        f"chmod go-w {UPDATE}; chmod 0775 {place}": (f"{place}/sub/update", place),
+        f"chmod 0755 {place}; chown ben {place}/sub/update": (f"{place}/sub/update", f"{place}/sub/update"),
+        f"chown root {place}/sub/update; chown ben {place}/sub": (f"{place}/sub/update", f"{place}/sub"),
+        f"chown root {place}/sub": (f"{place}/link", "/home/ben"),
+    }
+    try:
+        for opened, (program, at) in ways.items():
+            linux_host.run("sh", "-c", opened)
+            charter(nav, rf"elevate: {{program: {program}, sha256: {digest}, for: [local\ben]}}")
+            [row] = nav("enact", "--yes", "--format", "json").json
+            assert row["status"] == "refused"
+            assert f"can be changed by others than root, at {at}:" in row["detail"]
+        charter(nav, rf"elevate: {{program: {place}/sub/update, sha256: {digest}, for: [local\ben]}}")
+        enacted(nav)
+        linux_host.run("chmod", "0777", f"{place}/sub")
+        nav("collect")
+        [found] = [one for one in nav("check", "--format", "json").json if one["check"] == "program-writable"]
+        assert found["evidence"]["at"] == f"{place}/sub"
+        charter(nav)
+        enacted(nav)
+    finally:
+        linux_host.run("sh", "-c", f"chmod 0755 {place}; rm -rf {place}/sub {place}/link /home/ben/bin")
+
+
+def test_no_arguments_are_none_and_absent_ones_are_any(nav: Program, linux_host: LinuxHost) -> None:
+    """`arguments: ''` lets sudo run the program alone; a list is refused in one line; a shell in a rule is told."""
+    digest = linux_host.run("sha256sum", "/usr/bin/id").stdout.split()[0]
+    rule = rf"elevate: {{program: /usr/bin/id, sha256: {digest}, for: [local\ben], arguments: ''}}"
+    charter(nav, rule)
+    assert "/usr/bin/id at" in nav("propose").out
+    assert "without arguments" in " ".join(nav("propose").out.split())
+    enacted(nav)
+    as_ben = 'exec sudo -n -- "$@"'
+    ran = [linux_host.run("su", "ben", "-c", as_ben, "--", "sh", "/usr/bin/id", *more) for more in ((), ("-un",))]
+    assert [one.returncode for one in ran] == [0, 1]
+    assert "runs /usr/bin/id without arguments" in " ".join(nav("show", NAV).out.split())
+    charter(nav, rule.replace("''", "[-u, -n]"))
+    [line] = nav("check").err.strip().splitlines()
+    assert "arguments is one text, such as '-u -n', and no list" in line
+    charter(nav, rule.replace("/usr/bin/id", "/usr/bin/vi").replace(", arguments: ''", ""))
+    found = {one["check"]: one["message"] for one in nav("check", "--format", "json").json}
+    assert found["gives-a-shell"].startswith("/usr/bin/vi is a shell, runs other programs or writes any file")
+    charter(nav)
+    enacted(nav)
+    assert traces(linux_host) == ""
+
+
 def test_what_somebody_wrote_into_a_file_of_ours_stops_everything_there(nav: Program, linux_host: LinuxHost) -> None:
     """A line that gives more is never taken for ours: the host has a trouble that says which file it is."""
     charter(nav, r"refuse-logon: {console: [local\ada]}")

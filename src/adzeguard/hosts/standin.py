@@ -9,6 +9,7 @@
   "notice": {"title": "Not in service yet", "text": "…"},
   "elevated": [{"program": "/opt/charts/update", "sha256": "…", "who": "S-1-5-21-…", "arguments": "", "until": ""}],
   "programs": {"/opt/charts/update": "…"},
+  "writable": {"/opt/charts/update": "/opt/charts"},
   "used": [{"who": "S-1-5-…-1107", "program": "/opt/charts/update", "day": "2026-11-20"}],
   "facts": {"screen-lock": {"": "10 minutes"}},
   "looks_like": "",
@@ -143,6 +144,7 @@ class HostFile(_Model):
     elevated: list[_Elevated] = []
     used: list[_Used] = []
     programs: dict[str, str] = {}
+    writable: dict[str, str] = {}
     facts: dict[str, dict[str, str]] = {}
     looks_like: Literal["", "remote-sam", "linux"] = ""
     behaviour: _Behaviour = _Behaviour()
@@ -378,6 +380,7 @@ def _state(content: HostFile) -> HostState:
             # A host says of what it elevates how it is now; of a program that is gone, that it is.
             {**{one.program: "" for one in content.elevated}, **content.programs},
             frozenset(Used(Sid(one.who), one.program, one.day) for one in content.used),
+            {one.program: by for one in content.elevated if (by := content.writable.get(one.program))},
         ),
     } | {one.name: content.facts.get(one.name, {}) for one in CAPABILITIES if one.holds_facts}
     return HostState(

@@ -1,6 +1,6 @@
 """Whether somebody runs a program elevated at a host, and why."""
 
-from adzeguard.core.estate.elevation import Elevation, elevations_of
+from adzeguard.core.estate.elevation import NO_ARGUMENTS, Elevation, arguments_in_words, elevations_of
 from adzeguard.core.estate.hosts import HostState
 from adzeguard.core.identity import Sid
 from adzeguard.core.wellknown import ADMINISTRATORS
@@ -27,4 +27,6 @@ def _why_not(one: Elevation, digest: str, arguments: str, today: str) -> str:
         return f"the program was changed: it is {digest[:12]}… and not {one.sha256[:12]}…"
     if one.until and today > one.until:
         return f"it was elevated for them until {one.until}"
-    return f"it is elevated for them with '{one.arguments}' alone" if one.arguments not in ("", arguments) else ""
+    if one.arguments in ("", arguments or NO_ARGUMENTS):
+        return ""
+    return f"it is elevated for them {arguments_in_words(one.arguments)} alone"

@@ -11,7 +11,7 @@ from adzeguard.core.charter.host_scope import HostRule, resolve_scope
 from adzeguard.core.charter.references import Reference, RuleNames
 from adzeguard.core.charter.rule import PrincipalName, Response, Strict, frozen_values
 from adzeguard.core.charter.setting_rule import ResolvedSetting, sids_on
-from adzeguard.core.estate.elevation import Elevation
+from adzeguard.core.estate.elevation import NO_ARGUMENTS, Elevation
 from adzeguard.core.estate.hosts import HostState
 
 _DIGEST = re.compile(r"[0-9a-fA-F]{64}")
@@ -24,16 +24,20 @@ class ElevateForm(Strict):
     program: str = Field(max_length=_LONGEST, description="Its whole path on the host.")
     sha256: str = Field(description="The digest of its file, in hexadecimal: sha256sum FILE.")
     for_: tuple[PrincipalName, ...] = Field(min_length=1, description="Who runs it elevated.")
-    arguments: str = Field("", max_length=_LONGEST, description="The only arguments allowed; otherwise any.")
+    arguments: str | None = Field(
+        None, max_length=_LONGEST, description="The only arguments allowed, empty for none; without this key, any."
+    )
 
     @model_validator(mode="before")
     @classmethod
     def _freeze_lists(cls, value: Any) -> Any:
+        if isinstance(value, dict) and isinstance(value.get("arguments"), list | tuple):
+            raise ValueError("arguments is one text, such as '-u -n', and no list")
         return frozen_values(value)
 
     @model_validator(mode="after")
     def _can_be_meant(self) -> "ElevateForm":
-        if not self.program.isprintable() or not self.arguments.isprintable():
+        if not self.program.isprintable() or not (self.arguments or "").isprintable():
             raise ValueError("must be plain text, without control characters")
         if not (self.program.startswith("/") or re.match(r"[A-Za-z]:\\", self.program)):
             raise ValueError(f"program '{self.program}' must be a whole path, such as /opt/charts/update")
@@ -42,6 +46,11 @@ class ElevateForm(Strict):
         if not _DIGEST.fullmatch(self.sha256):
             raise ValueError("sha256 must be 64 hexadecimal digits, as sha256sum prints them")
         return self
+
+    @property
+    def allowed(self) -> str:
+        """The arguments as an elevation has them."""
+        return "" if self.arguments is None else self.arguments or NO_ARGUMENTS
 
 
 class ElevateRule(HostRule):
@@ -67,7 +76,7 @@ class ResolvedElevateRule(ResolvedSetting):
         until = self.rule.until.isoformat() if self.rule.until else ""
         form = self.form
         return frozenset(
-            Elevation(form.program, form.sha256.lower(), sid, form.arguments, until)
+            Elevation(form.program, form.sha256.lower(), sid, form.allowed, until)
             for sid in sids_on(self.people, state)
         )
 

@@ -8,13 +8,24 @@ from adzeguard.core.estate.capability import Capability
 from adzeguard.core.estate.hosts import HostState
 from adzeguard.core.identity import Sid
 
+NO_ARGUMENTS: Final = '""'
+"""Stands for a program that is run without arguments alone, as in sudoers(5): an empty text allows any."""
+_GIVE_MORE: Final = """
+sh bash dash ash zsh ksh csh tcsh fish busybox su sudo env nice nohup timeout xargs find awk gawk mawk sed perl python
+python3 ruby lua node php vi vim nvim nano emacs ed less more man view tar rsync scp ssh sftp git make gdb strace docker
+podman nsenter chroot unshare mount cp mv dd tee install chmod chown ln crontab at systemctl systemd-run apt apt-get
+dpkg dnf yum rpm pip pip3 visudo
+"""
+GIVE_MORE: Final = frozenset(_GIVE_MORE.split())
+"""Programs that are a shell, run others, or write any file: who runs one as root can do everything."""
+
 
 @dataclass(frozen=True, slots=True, order=True)
 class Elevation:
     """One program for one person or group.
 
-    `sha256` is the digest of its file in lower-case hexadecimal. `arguments` are the only ones allowed; without any,
-    all are. `until` is the last day, as 2026-11-30, empty for no end.
+    `sha256` is the digest of its file in lower-case hexadecimal. `arguments` are the only ones allowed; an empty text
+    allows any, and `NO_ARGUMENTS` none. `until` is the last day, as 2026-11-30, empty for no end.
     """
 
     program: str
@@ -43,6 +54,8 @@ class Elevations:
     granted: frozenset[Elevation] = frozenset()
     digests: Mapping[str, str] = field(default_factory=dict)
     used: frozenset[Used] = frozenset()
+    writable: Mapping[str, str] = field(default_factory=dict)
+    """By programs that somebody else than root may write: the file or folder by which they may."""
 
 
 def _pack(state: HostState) -> dict[str, Any]:
@@ -53,7 +66,8 @@ def _pack(state: HostState) -> dict[str, Any]:
     ]
     packed: dict[str, Any] = {"granted": granted, "digests": dict(sorted(part.digests.items()))}
     used = [{"who": one.who, "program": one.program, "day": one.day} for one in sorted(part.used)]
-    return packed | ({"used": used} if used else {})
+    packed |= {"used": used} if used else {}
+    return packed | ({"writable": dict(sorted(part.writable.items()))} if part.writable else {})
 
 
 def _unpack(part: Any) -> Mapping[str, Any]:
@@ -62,7 +76,15 @@ def _unpack(part: Any) -> Mapping[str, Any]:
     )
     digests = {str(program): str(digest) for program, digest in part["digests"].items()}
     used = frozenset(Used(Sid(u["who"]), u["program"], u["day"]) for u in part.get("used", ()))
-    return {"parts": {ELEVATION.name: Elevations(granted, digests, used)}}
+    writable = {str(program): str(by) for program, by in part.get("writable", {}).items()}
+    return {"parts": {ELEVATION.name: Elevations(granted, digests, used, writable)}}
+
+
+def arguments_in_words(arguments: str) -> str:
+    """Return "without arguments", "with any arguments", or "with X"."""
+    if arguments == NO_ARGUMENTS:
+        return "without arguments"
+    return f"with {arguments}" if arguments else "with any arguments"
 
 
 ELEVATION: Final = Capability("elevation", "programs that people run elevated", _pack, _unpack)

@@ -1,13 +1,15 @@
 """Programs that people run elevated at hosts, held against the rules that hold there."""
 
+import re
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Final
 
 from adzeguard.core.change.kinds.elevation import GiveElevation
 from adzeguard.core.charter.elevate_rule import ResolvedElevateRule
 from adzeguard.core.charter.scopes import ScopedRule
-from adzeguard.core.estate.elevation import Elevation, Elevations, elevations_of
+from adzeguard.core.estate.elevation import GIVE_MORE, Elevation, Elevations, elevations_of
 from adzeguard.core.estate.hosts import HostState
+from adzeguard.core.estate.named import Named
 from adzeguard.core.review.correction import Correction, correction_of
 from adzeguard.core.review.on_hosts import OnHost
 from adzeguard.core.review.settings import Decided, Deviation, Keepers, Said, Setting, each_that_any_wants
@@ -73,6 +75,35 @@ def _said(rule: ResolvedElevateRule) -> Iterator[Said]:
     yield Said("elevation", f"{form.program} at {form.sha256[:12]}… for {', '.join(form.for_)}")
 
 
+def _findings_of_programs(on: OnHost[ResolvedElevateRule], decided: Decided) -> Iterator[Correction]:
+    yield from _changed_programs(on, decided)
+    yield from _writable_programs(on, decided)
+
+
+def _writable_programs(on: OnHost[ResolvedElevateRule], decided: Decided) -> Iterator[Correction]:
+    """Sudo reads the digest, and then runs what stands there: who may write it in between runs anything as root."""
+    writable = (elevations_of(on.state) or Elevations()).writable
+    rules = {(one.program, by.rule.id): by for one, (d,) in decided.items() if (by := d.by) is not None}
+    for (program, _), scoped in rules.items():
+        if program in writable:
+            yield correction_of(
+                scoped.rule,
+                "program-writable",
+                on.named,
+                f"{program} can be changed by others than root, at {writable[program]}",
+                response="tell",
+                host=on.named,
+                evidence={"program": program, "at": writable[program]},
+            )
+
+
+def _gives_more(rule: ResolvedElevateRule) -> Iterator[Correction]:
+    program = rule.form.program
+    if re.split(r"[/\\\\]", program)[-1].casefold().removesuffix(".exe") in GIVE_MORE:
+        said = f"{program} is a shell, runs other programs or writes any file: elevated, it gives everything"
+        yield correction_of(rule, "gives-a-shell", Named(rule.id), said, response="tell", evidence={"program": program})
+
+
 ELEVATIONS: Final = Setting(
     ResolvedElevateRule,
     _said,
@@ -81,5 +112,6 @@ ELEVATIONS: Final = Setting(
     _missing,
     GiveElevation,
     sids=lambda fact, _stands, _wanted: (fact.who,),
-    also=_changed_programs,
+    also=_findings_of_programs,
+    about_rule=_gives_more,
 )

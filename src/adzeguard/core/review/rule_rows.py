@@ -127,6 +127,22 @@ RULE_ROWS: Final[tuple[CheckRow, ...]] = (
         evidence=("place", "program", "sha256", "sha256_now"),
     ),
     CheckRow(
+        "program-writable",
+        "A program that is run elevated can be changed by others than root",
+        "sudo looks at its digest first, and then runs what stands there: who may write it runs anything as root.",
+        "There: chown root and chmod go-w the file and every folder above it",
+        Severity.HIGH,
+        evidence=("place", "program", "at"),
+    ),
+    CheckRow(
+        "gives-a-shell",
+        "A rule elevates a program that runs others",
+        "A shell, an editor, or what copies files as root gives everything, whatever its own purpose is.",
+        "Elevate a program of your own that does the one thing, with its arguments in the rule",
+        Severity.HIGH,
+        evidence=("place", "program"),
+    ),
+    CheckRow(
         "left-behind",
         "Something is left of a rule that does not hold any more",
         "A rule put it in, and no rule asks for it any more.",

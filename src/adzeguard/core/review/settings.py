@@ -83,6 +83,8 @@ class Setting(Generic[RuleT]):
     """Who is named in a deviation: by its fact, what stands and what is wanted."""
     also: Callable[[OnHost[RuleT], Decided], Iterable[Correction]] = _nothing_else
     """What else the rules come to on a host."""
+    about_rule: Callable[[RuleT], Iterable[Correction]] = _nothing_else
+    """What is to be said of a rule itself, on whatever hosts it holds."""
     is_about: Callable[[Any], bool] = _always
     """Whether a change of that kind is one of this setting."""
     tells_unknown_names: bool = True
@@ -93,6 +95,8 @@ class Setting(Generic[RuleT]):
         estate, rules, keepers = rights.estate, charter.of(self.rule), keepers_of(charter)
         if self.tells_unknown_names:
             yield from names_unknown(estate, rules)
+        for rule in rules:
+            yield from self.about_rule(rule)
         for on in hosts_with_rules(estate, [rule for rule in rules if any(True for _ in self.said_by(rule))]):
             decided, standing = self.wanted(on.state, on.rules, keepers), self.standing(on.state)
             yield from self.also(on, decided)

@@ -3,7 +3,7 @@
 from typing import Any
 
 from adzeguard.core.estate.capabilities import CAPABILITIES
-from adzeguard.core.estate.elevation import elevations_of
+from adzeguard.core.estate.elevation import arguments_in_words, elevations_of
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host
 from adzeguard.core.estate.logon import logon_of
@@ -72,7 +72,7 @@ def settings_sections(data: dict[str, Any]) -> list[Section]:
 
 
 def _elevated(one: dict[str, str]) -> str:
-    said = f"{one['who']} runs {one['program']}{' ' + one['arguments'] if one['arguments'] else ''}"
+    said = f"{one['who']} runs {one['program']} {arguments_in_words(one['arguments'])}"
     said += f" until {one['until']}" if one["until"] else ""
     if one["sha256"] == one["sha256_now"]:
         return f"{said}, at {one['sha256'][:12]}…"

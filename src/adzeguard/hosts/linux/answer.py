@@ -52,6 +52,20 @@ class Answer:
         return self.files.get(path, b"").decode("utf-8", "surrogateescape")
 
 
+@dataclass(frozen=True, slots=True)
+class Program:
+    """A program as it is on the host: its digest, empty where it is gone, and by what others than root may write it."""
+
+    digest: str
+    open_at: str = ""
+
+    @classmethod
+    def of(cls, line: str) -> "Program":
+        """Read a line of the script that asks; `HostUnreachableError` for a broken one."""
+        digest, _, at = line.partition(" ")
+        return cls(digest, _unpacked(at).decode("utf-8", "backslashreplace"))
+
+
 def _unpacked(text: str) -> bytes:
     try:
         return base64.b64decode(text, validate=True)

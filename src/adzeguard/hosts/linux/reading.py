@@ -14,6 +14,7 @@ from adzeguard.core.identity import Sid
 from adzeguard.core.wellknown import EVERYONE
 from adzeguard.hosts.linux.access_file import SERVICES, access_path, pam_line
 from adzeguard.hosts.linux.accounts import Accounts, NativeGroup, is_person
+from adzeguard.hosts.linux.answer import Program
 from adzeguard.hosts.linux.fact_files import FACT_FILES
 from adzeguard.hosts.linux.kept import KeptElevation, KeptFile, KeptName
 from adzeguard.hosts.linux.native_names import NativeNames
@@ -92,8 +93,8 @@ class Seen:
         return {sid: name for name, sid in sids.items() if sid == self.accounts.unknown_sid(name)}
 
 
-def state_of(seen: Seen, digests: Mapping[str, str]) -> HostState:
-    """Return the state of a host; `digests` are those of the programs that it elevates, as they are now."""
+def state_of(seen: Seen, programs: Mapping[str, Program]) -> HostState:
+    """Return the state of a host; `programs` are those that it elevates, as they are now."""
     accounts, kept = seen.accounts, seen.kept.state
     unlisted = _unlisted(seen)
     groups = tuple(_group(seen, group, unlisted) for group in accounts.groups.values())
@@ -117,7 +118,12 @@ def state_of(seen: Seen, digests: Mapping[str, str]) -> HostState:
         touched = " ".join(access_path(way) for way in SERVICES)
         lacks[LOGON_REFUSAL.name] = f"no service of PAM asks for it. First: touch {touched}; then add {lines}"
     if seen.sudo:
-        parts[ELEVATION.name] = Elevations(frozenset(map(seen.as_it_is, kept.elevated)), digests, seen.used)
+        parts[ELEVATION.name] = Elevations(
+            frozenset(map(seen.as_it_is, kept.elevated)),
+            {name: one.digest for name, one in programs.items()},
+            seen.used,
+            {name: one.open_at for name, one in programs.items() if one.open_at},
+        )
     else:
         lacks[ELEVATION.name] = "there is no sudo that reads /etc/sudoers.d"
     if seen.by_line is None:

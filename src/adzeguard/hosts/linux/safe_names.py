@@ -4,6 +4,7 @@ import re
 from typing import Final
 
 from adzeguard.core.errors import HostRefusedError
+from adzeguard.core.estate.elevation import NO_ARGUMENTS
 
 _ACCESS: Final = re.compile(r"[\w$.\\-][\w$. \\-]*(?<![ \\])", re.ASCII)
 """What access.conf(5) takes as it is between bars and commas: `@` would make it a netgroup or a host, `(` a group."""
@@ -42,6 +43,8 @@ def sudoers_path(path: str) -> str:
 
 def sudoers_arguments(arguments: str) -> str:
     """Return arguments as sudoers(5) takes them: each as it is, nothing in them a pattern."""
+    if arguments == NO_ARGUMENTS:
+        return arguments
     if not arguments.isascii() or not arguments.isprintable() or arguments != arguments.strip():
         raise HostRefusedError(f"the arguments {arguments!r} cannot be written into a sudoers file")
     if re.search(r'["\'^$\\]', arguments):

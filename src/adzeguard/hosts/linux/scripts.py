@@ -53,12 +53,26 @@ echo end
 """Prints the files that say who is on the host, what of PAM and sudo is there, and the digests of the files of ours."""
 
 DIGESTS: Final = """
+open_to_others() {
+    at=$1
+    while :; do
+        mode=$(stat -L -c '%u %a' -- "$at") || mode='? 0'
+        if [ "${mode%% *}" != 0 ] || [ $(( 0${mode##* } & 022 )) != 0 ]; then printf '%s' "$at"; return; fi
+        if [ "$at" = / ]; then return; fi
+        at=$(dirname -- "$at")
+    done
+}
 for program; do
-    if [ -f "$program" ]; then printf '%s\\n' "$(sha256sum < "$program" | cut -c 1-64)"; else echo; fi
+    digest= from=$(dirname -- "$program")
+    if [ -f "$program" ]; then digest=$(sha256sum < "$program" | cut -c 1-64) from=$program; fi
+    open=$(open_to_others "$from")
+    if [ -z "$open" ]; then open=$(open_to_others "$(readlink -f -- "$from")"); fi
+    printf '%s %s\\n' "$digest" "$(printf %s "$open" | base64 | tr -d '\\n')"
 done
 echo end
 """
-"""Prints the digest of each program, a line each, empty for one that is not there."""
+"""Prints the digest of each program, a line each, empty for one that is not there; after it in base64 the file or the
+first folder above it that somebody else than root may write, by the path as it is given and by where its links lead."""
 
 KIND: Final = """
 for name; do

@@ -17,6 +17,7 @@ from adzeguard.core.change.kinds.set_logon_alone import SetLogonAlone
 from adzeguard.core.change.kinds.set_notice import SetNotice
 from adzeguard.core.drivers import Names
 from adzeguard.core.errors import HostFileError, HostRefusedError, HostUnreachableError
+from adzeguard.core.estate.elevation import NO_ARGUMENTS
 from adzeguard.core.estate.hosts import HostState
 from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.notice import Notice
@@ -24,7 +25,7 @@ from adzeguard.core.identity import Sid
 from adzeguard.hosts.linux import scripts
 from adzeguard.hosts.linux.access_file import HEAD, SERVICES, Logons, access_path, access_text
 from adzeguard.hosts.linux.accounts import Accounts
-from adzeguard.hosts.linux.answer import Answer
+from adzeguard.hosts.linux.answer import Answer, Program
 from adzeguard.hosts.linux.fact_files import FACT_FILES
 from adzeguard.hosts.linux.kept import Kept, KeptElevation, KeptName, kept_text, read_kept
 from adzeguard.hosts.linux.native_names import NativeNames, folded
@@ -58,8 +59,7 @@ class LinuxSession:
         """Read the host, with the digests of the programs that it elevates."""
         seen = self._look()
         programs = sorted({one.program for one in seen.kept.state.elevated})
-        digests = dict(zip(programs, self._digests(programs), strict=True)) if programs else {}
-        return state_of(seen, digests)
+        return state_of(seen, dict(zip(programs, self._programs(programs), strict=True)) if programs else {})
 
     def change(self, change: Change) -> None:
         """Make one change. `HostRefusedError` carries the host's own reason, or ours, for a no."""
@@ -87,11 +87,11 @@ class LinuxSession:
             )
         return Seen(accounts, names, kept, frozenset(said.ways), said.sudo, said.used, said.name, said.policy)
 
-    def _digests(self, programs: list[str]) -> list[str]:
-        *digests, end = self._run(scripts.DIGESTS, programs).out.decode("ascii", "replace").splitlines() or [""]
-        if end != "end" or len(digests) != len(programs):
+    def _programs(self, programs: list[str]) -> list[Program]:
+        *lines, end = self._run(scripts.DIGESTS, programs).out.decode("ascii", "replace").splitlines() or [""]
+        if end != "end" or len(lines) != len(programs):
             raise HostFileError("the host gave no whole answer about its programs")
-        return digests
+        return [Program.of(line) for line in lines]
 
     def _run(self, script: str, arguments: Iterable[str] = ()) -> Ran:
         ran = self._shell.run(with_arguments(script, list(arguments)))
@@ -182,6 +182,12 @@ class LinuxSession:
             self._write(seen, seen.kept.state.model_copy(update={"elevated": left}))
             return
         who = self._name(seen, change.who)
+        [program] = self._programs([wanted.program])
+        if program.open_at:
+            raise HostRefusedError(
+                f"{wanted.program} can be changed by others than root, at {program.open_at}: it would be root for them",
+                f"There: chown root:root '{program.open_at}' and chmod go-w '{program.open_at}'",
+            )
         new = KeptElevation(
             program=wanted.program,
             sha256=wanted.sha256,
@@ -193,8 +199,8 @@ class LinuxSession:
         )
         self._write(seen, seen.kept.state.model_copy(update={"elevated": (*left, new)}))
         # sudo -l asks for one account; for a group, or a program that is not there yet, there is no such proof.
-        if not who.is_group and self._digests([wanted.program]) == [wanted.sha256]:
-            arguments = wanted.arguments.split() if wanted.arguments else []
+        if not who.is_group and program.digest == wanted.sha256:
+            arguments = wanted.arguments.split() if wanted.arguments != NO_ARGUMENTS else []
             proof = self._shell.run(with_arguments(scripts.PROVE, [who.name, wanted.program, *arguments]))
             if proof.code >= _ENDED_BY_SIGNAL:
                 raise HostUnreachableError("the host ended it in the middle")

@@ -6,7 +6,7 @@ from pydantic import Field
 
 from adzeguard.core.change.change import About, Key, Order
 from adzeguard.core.change.kinds.host_setting import FactChange
-from adzeguard.core.estate.elevation import ELEVATION, Elevation, elevations_of
+from adzeguard.core.estate.elevation import ELEVATION, Elevation, arguments_in_words, elevations_of
 from adzeguard.core.estate.hosts import HostState
 from adzeguard.core.identity import Sid
 
@@ -44,8 +44,8 @@ class _OfElevation(FactChange):
         return None if part is None else self.fact in part.granted
 
     def _ordered(self) -> str:
-        given = f" with {self.arguments}" if self.arguments else ""
-        return f"let {self.who.name} run {self.program} at {self.sha256[:12]}…{given} elevated"
+        given = arguments_in_words(self.arguments)
+        return f"let {self.who.name} run {self.program} at {self.sha256[:12]}… {given} elevated"
 
 
 class GiveElevation(_OfElevation):
