@@ -32,7 +32,7 @@ class ElevateForm(Strict):
     @classmethod
     def _freeze_lists(cls, value: Any) -> Any:
         if isinstance(value, dict) and isinstance(value.get("arguments"), list | tuple):
-            raise ValueError("arguments is one text, such as '-u -n', and no list")
+            raise ValueError("arguments is one text, such as '-u -n', and no list")  # noqa: TRY004 - the validation library wants ValueError
         return frozen_values(value)
 
     @model_validator(mode="after")

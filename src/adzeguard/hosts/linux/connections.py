@@ -9,7 +9,8 @@ from typing import Any, Final, TypeVar
 
 import asyncssh
 
-from adzeguard.core.errors import HostRefusedError, HostUnreachableError
+from adzeguard.core.errors import HostFileError, HostRefusedError, HostUnreachableError
+from adzeguard.hosts.linux.bounded import both_read
 from adzeguard.hosts.linux.shell import AS_ROOT, COMMAND, Ran, refusal_of_sudo, without_warnings
 
 _AT_ONCE: Final = 8
@@ -80,19 +81,21 @@ class Connections:
             kept = address in self._open
             connection = await self._connection(address)
             try:
-                done = await asyncio.wait_for(
-                    connection.run(" ".join(words), input=script, encoding=None, check=False), _ANSWER
-                )
+                code, out, said = await asyncio.wait_for(_spoken_with(connection, " ".join(words), script), _ANSWER)
             except TimeoutError as error:
                 raise HostUnreachableError(f"{address} gave no answer within {_ANSWER} seconds") from error
+            except HostFileError:
+                # What it goes on sending has nobody to read it: the connection goes with it.
+                self._open.pop(address, None)
+                connection.abort()
+                raise
             except (OSError, asyncssh.Error) as error:
                 self._open.pop(address, None)
                 # A kept connection may have been cut while nobody used it; a script that was begun is never run twice.
                 if kept and attempt == 1 and isinstance(error, asyncssh.ChannelOpenError):
                     continue
                 raise HostUnreachableError(f"the connection to {address} was lost: {error}") from error
-            out, said = (part if isinstance(part, bytes) else b"" for part in (done.stdout, done.stderr))
-            return _ran(address, self.reaching.account, done.exit_status, out, said)
+            return _ran(address, self.reaching.account, code, out, said)
         raise HostUnreachableError(f"the connection to {address} was lost")
 
     async def _connection(self, address: str) -> asyncssh.SSHClientConnection:
@@ -199,6 +202,18 @@ class Connections:
         for connection in connections:
             connection.close()
         await asyncio.wait([asyncio.ensure_future(c.wait_closed()) for c in connections] or [_nothing()], timeout=2)
+
+
+async def _spoken_with(
+    connection: asyncssh.SSHClientConnection, command: str, script: bytes
+) -> tuple[int | None, bytes, bytes]:
+    """Run a command with a script on its input; what comes is read as far as a host's state can reach."""
+    process = await connection.create_process(command, encoding=None)
+    process.stdin.write(script)
+    process.stdin.write_eof()
+    out, said = await both_read(process.stdout, process.stderr)
+    await process.wait_closed()
+    return process.exit_status, out, said
 
 
 async def _closed() -> None:

@@ -2,15 +2,18 @@
 
 import os
 import pwd
-import subprocess
-from collections.abc import Iterator
-from contextlib import contextmanager
+from collections.abc import Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager, suppress
 from socket import gethostname
+from subprocess import PIPE, Popen
+from threading import Event, Timer
 from typing import Final
 
 from adzeguard.core.drivers import DriverKind, Names, Secret, Setting, Settings
 from adzeguard.core.errors import HostRefusedError, HostUnknownError, HostUnreachableError
 from adzeguard.core.estate.hosts import Host
+from adzeguard.hosts.linux.bounded import LONGEST_ANSWER, LONGEST_COMPLAINT, read_up_to
 from adzeguard.hosts.linux.native_names import checked_pattern
 from adzeguard.hosts.linux.session import Habits, LinuxSession
 from adzeguard.hosts.linux.shell import AS_ROOT, COMMAND, Ran, refusal_of_sudo, without_warnings
@@ -53,20 +56,47 @@ class LocalShell:
         """Run a script with /bin/sh."""
         command = COMMAND if os.geteuid() == 0 else AS_ROOT
         try:
-            done = subprocess.run(command, input=script, capture_output=True, timeout=_LONGEST_WAIT, check=False)
-        except subprocess.TimeoutExpired as error:
+            code, out, complained = _run_here(command, script)
+        except TimeoutError as error:
             raise HostUnreachableError(f"this host gave no answer within {_LONGEST_WAIT} seconds") from error
         except OSError as error:
             raise HostUnreachableError(f"{command[0]} cannot be run here: {error.strerror}") from error
-        said = done.stderr.decode("utf-8", "replace").strip()
-        refusal = refusal_of_sudo(done.returncode, said) if command is AS_ROOT else ""
+        said = complained.decode("utf-8", "replace").strip()
+        refusal = refusal_of_sudo(code, said) if command is AS_ROOT else ""
         if refusal:
             raise HostRefusedError(
                 f"sudo refuses: {refusal}", "Let this account run /bin/sh as root without a password"
             )
-        # subprocess tells a signal as a negative number.
-        code = done.returncode if done.returncode >= 0 else 128 - done.returncode  # as a shell tells of a signal
-        return Ran(code, done.stdout, without_warnings(said))
+        # A signal comes as a negative number; a shell tells it as 128 and the signal.
+        return Ran(code if code >= 0 else 128 - code, out, without_warnings(said))
+
+
+def _run_here(command: Sequence[str], script: bytes) -> tuple[int, bytes, bytes]:
+    """Run a command with a script on its input; `TimeoutError` for one that does not end."""
+    late = Event()
+    with Popen(command, stdin=PIPE, stdout=PIPE, stderr=PIPE) as process, ThreadPoolExecutor(2) as readers:
+        given, printed, complained = process.stdin, process.stdout, process.stderr
+        if given is None or printed is None or complained is None:
+            raise OSError("no pipes")
+
+        def stop() -> None:
+            late.set()
+            process.kill()
+
+        timer = Timer(_LONGEST_WAIT, stop)
+        timer.start()
+        try:
+            out = readers.submit(read_up_to, printed, LONGEST_ANSWER, process.kill)
+            said = readers.submit(read_up_to, complained, LONGEST_COMPLAINT, process.kill)
+            with suppress(BrokenPipeError):
+                given.write(script)
+                given.close()
+            code, answer, complaint = process.wait(), out.result(), said.result()
+        finally:
+            timer.cancel()
+    if late.is_set():
+        raise TimeoutError
+    return code, answer, complaint
 
 
 class LocalHost:
