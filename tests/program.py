@@ -19,7 +19,7 @@ from adzeguard import clock
 from adzeguard.cli.edge import run
 
 Json = Any
-_OURS = ("ADZEGUARD_PASSWORD", "FORCE_COLOR", "COLUMNS")
+_OURS = ("ADZEGUARD_PASSWORD", "ADZEGUARD_PASSWORD_FOR", "FORCE_COLOR", "COLUMNS")
 
 
 @dataclass(frozen=True)

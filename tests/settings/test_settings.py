@@ -24,6 +24,11 @@ def test_a_password_comes_from_its_file_the_environment_or_a_person(
     file.touch(0o600)
     file.write_text("from file\n")
     monkeypatch.setenv("ADZEGUARD_PASSWORD", "from environment")
+    for bound in ("", "ldaps://stranger"):
+        monkeypatch.setenv("ADZEGUARD_PASSWORD_FOR", bound)
+        with pytest.raises(SettingsError, match="ADZEGUARD_PASSWORD is for"):
+            password_source(workspace(tmp_path), lambda _question: "typed")()
+    monkeypatch.setenv("ADZEGUARD_PASSWORD_FOR", "ldaps://x")
     asked = []
 
     def ask(text: str) -> str:
@@ -32,6 +37,8 @@ def test_a_password_comes_from_its_file_the_environment_or_a_person(
 
     assert password_source(workspace(tmp_path, password_file=str(file)), ask)() == "from file"
     assert password_source(workspace(tmp_path), ask)() == "from environment"
+    with pytest.raises(SettingsError, match="not sent to ldap://x unencrypted"):
+        password_source(workspace(tmp_path, url="ldap://x", plain_ldap="true"), ask)()
     monkeypatch.delenv("ADZEGUARD_PASSWORD")
     source = password_source(workspace(tmp_path), ask)
     assert source() == source() == "from person"

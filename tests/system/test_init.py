@@ -19,7 +19,7 @@ def test_what_cannot_be_read_is_told_and_the_workspace_stands(tmp_path: Path) ->
     program = Program(tmp_path)
     server = ("--ldap", "ldaps://127.0.0.1:1", "--bind-as", r"LOWMERE\reader")
     assert "there is no password" in program("init", "a", *server).err
-    program.environment["ADZEGUARD_PASSWORD"] = "x"
+    program.environment |= {"ADZEGUARD_PASSWORD": "x", "ADZEGUARD_PASSWORD_FOR": "ldaps://127.0.0.1:1"}
     refused = program("init", "b", *server)
     assert (refused.code, "connection refused" in refused.err) == (0, True)
     (tmp_path / "none.ldif").write_text("this is no LDIF\n")

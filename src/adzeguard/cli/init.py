@@ -71,7 +71,7 @@ def command(
     """Make a workspace in DIR and connect it to a directory: an LDIF file or a server.
 
     The password never stands on the command line or in the workspace. It comes from --password-file, from
-    ADZEGUARD_PASSWORD, from the keyring (service adzeguard), or from a prompt.
+    ADZEGUARD_PASSWORD (sent to ADZEGUARD_PASSWORD_FOR alone), from the keyring (service adzeguard), or from a prompt.
     """
     if ldif is None and ldap is None:
         ldif, ldap = _ask_for_directory()

@@ -36,6 +36,8 @@ class Setting:
     words: str
     is_path: bool = False
     needed: bool = False
+    is_decisive: bool = False
+    """Whether what stands at the path decides whom we believe or what we do: it must then be ours alone to write."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -50,8 +50,10 @@ DRIVER: Final = DriverKind(
     (
         Setting("url", "The server: ldaps://host[:port].", needed=True),
         Setting("bind_as", r"The name to bind with, like DOMAIN\name or name@domain."),
-        Setting("password_file", "A file with the password that only its owner can read.", is_path=True),
-        Setting("ca_file", "The CA that signed the server's certificate.", is_path=True),
+        Setting(
+            "password_file", "A file with the password that only its owner can read.", is_path=True, is_decisive=True
+        ),
+        Setting("ca_file", "The CA that signed the server's certificate.", is_path=True, is_decisive=True),
         Setting("tls_name", "The name in the certificate, where it is not that of the URL."),
         Setting("start_tls", "Encrypt an ldap:// connection before anything is sent."),
         Setting("plain_ldap", "Send the password unencrypted."),

@@ -72,7 +72,7 @@ def open_standins(settings: Settings, _secret: Secret, _names: Names) -> "Standi
 
 DRIVER: Final = DriverKind(
     "standin",
-    (Setting("folder", "The folder of the host files, one a host.", is_path=True, needed=True),),
+    (Setting("folder", "The folder of the host files, one a host.", is_path=True, is_decisive=True, needed=True),),
     open_standins,
     in_worker=True,
 )

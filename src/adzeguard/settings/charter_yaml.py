@@ -13,6 +13,7 @@ from adzeguard.core.charter.parse import Document, parse_charter
 from adzeguard.core.charter.roster_rule import RosterRow
 from adzeguard.core.errors import CharterError
 from adzeguard.core.review.kinds import RULE_KINDS
+from adzeguard.settings.trust import ensure_ours
 
 _LARGEST_FILE: Final = 8 * 1024 * 1024
 _DEEPEST: Final = 64
@@ -35,6 +36,7 @@ def load_charter(folder: Path, kinds: Sequence[RuleKind] = RULE_KINDS) -> Charte
     documents = []
     problems: list[str] = []
     for path in charter_files(folder):
+        ensure_ours(path)
         try:
             documents.append(read_document(path, f"{folder.name}/{path.name}"))
         except CharterError as error:
@@ -53,6 +55,7 @@ def read_roster(path: Path) -> tuple[RosterRow, ...]:
 
     `CharterError` says what is wrong and on which line.
     """
+    ensure_ours(path)
     try:
         if path.stat().st_size > _LARGEST_FILE:
             raise CharterError([f"{path.name}: larger than 8 MiB, which no roster is"])

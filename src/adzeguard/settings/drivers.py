@@ -7,6 +7,7 @@ from pathlib import Path
 from adzeguard.core.drivers import DriverKind, Settings
 from adzeguard.core.errors import SettingsError
 from adzeguard.core.wording import nearest
+from adzeguard.settings.trust import ensure_ours
 
 GROUPS = {
     "directory": "adzeguard.directory",
@@ -56,6 +57,9 @@ def checked_settings(kind: DriverKind, table: str, given: Mapping[str, str], fol
     for setting in kind.settings:
         if setting.needed and not given.get(setting.key):
             raise SettingsError(f"adzeguard.toml: [{table}] {setting.key} is missing", setting.words)
+    for setting in kind.settings:
+        if setting.is_decisive and given.get(setting.key):
+            ensure_ours(folder / given[setting.key])
     return {
         key: str((folder / value).resolve()) if known[key].is_path else value
         for key, value in given.items()

@@ -2,6 +2,7 @@
 
 import os
 from collections.abc import Callable, Mapping
+from dataclasses import dataclass
 from pathlib import Path
 from threading import Lock
 from typing import Final
@@ -43,7 +44,10 @@ def password_source_of_shares(settings: Settings, server: SharesSettings, prompt
 def _source(settings: Settings, given: Mapping[str, str], name: str, of: str, prompt: Prompt) -> Callable[[], str]:
     """`name` is what the keyring and a person are asked for; `of` is what the variable is called beyond ours."""
     variable = f"{VARIABLE}{of.upper().replace('-', '_')}"
-    return _remembering(lambda: _find(settings, given.get("password_file", ""), name, variable, prompt))
+    address = next((given[key] for key in ("url", "server", "address") if given.get(key)), "")
+    # Hosts are called by the names that the directory gives them: their password is for that directory's hosts.
+    sent_to = _SentTo(address or settings.directory.get("url", ""), given.get("plain_ldap") == "true")
+    return _remembering(lambda: _find(settings, given.get("password_file", ""), name, variable, sent_to, prompt))
 
 
 def _remembering(find: Callable[[], str]) -> Callable[[], str]:
@@ -59,10 +63,20 @@ def _remembering(find: Callable[[], str]) -> Callable[[], str]:
     return password
 
 
-def _find(settings: Settings, password_file: str, name: str, variable: str, prompt: Prompt) -> str:
+@dataclass(frozen=True, slots=True)
+class _SentTo:
+    """Where a password goes, and whether anybody on the way can read it."""
+
+    address: str
+    in_clear: bool = False
+
+
+def _find(
+    settings: Settings, password_file: str, name: str, variable: str, sent_to: _SentTo, prompt: Prompt
+) -> str:
     if password_file:
         return _from_file(settings.folder / password_file)
-    given = os.environ.get(variable) or _from_keyring(name)
+    given = _from_environment(variable, sent_to) or _from_keyring(name)
     if given:
         return given
     typed = prompt(f"Password of {name}")
@@ -72,6 +86,25 @@ def _find(settings: Settings, password_file: str, name: str, variable: str, prom
         f"there is no password for {name}",
         f"Give it in a file (password_file), in {variable} or in the keyring",
     )
+
+
+def _from_environment(variable: str, sent_to: _SentTo) -> str:
+    """Return what the environment holds for this address; `SettingsError` where it holds it for another, or for any.
+
+    A variable goes along into every folder in which somebody works. The settings there say to which server it is sent.
+    """
+    given = os.environ.get(variable, "")
+    if not given:
+        return ""
+    if sent_to.in_clear:
+        raise SettingsError(
+            f"{variable} is not sent to {sent_to.address} unencrypted", "Take ldaps://, or give it in a file"
+        )
+    bound = os.environ.get(f"{variable}_FOR", "")
+    if bound != sent_to.address:
+        said = f"for {bound}, and not for {sent_to.address}" if bound else "for no address"
+        raise SettingsError(f"{variable} is {said}", f"Say to whom it may go: {variable}_FOR='{sent_to.address}'")
+    return given
 
 
 def _from_file(path: Path) -> str:

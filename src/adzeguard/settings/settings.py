@@ -15,6 +15,7 @@ from adzeguard.core.estate.fleet import FleetPart
 from adzeguard.core.limits import USUAL_LIMITS, Limits
 from adzeguard.core.wording import nearest
 from adzeguard.private_files import write_new
+from adzeguard.settings.trust import ensure_ours
 
 FILE_NAME: Final = "adzeguard.toml"
 STATE_FOLDER: Final = ".adzeguard"
@@ -231,6 +232,8 @@ def read_settings(folder: Path) -> Settings:
     except tomllib.TOMLDecodeError as error:
         raise SettingsError(f"{path}: {error}", "It must be TOML, as adzeguard init wrote it") from error
     _refuse_unknown(tree, path)
+    for decisive in (path, folder / STATE_FOLDER, folder / CHARTER_FOLDER):
+        ensure_ours(decisive)
     directory, store = (_texts(tree.get(table, {}), table, path) for table in ("directory", "store"))
     if not directory.get("kind"):
         raise SettingsError(f"{path}: [directory] kind is missing", "It names the driver, such as ldif or ldap")
@@ -307,6 +310,8 @@ def _approval(content: dict[str, Any], folder: Path, path: Path) -> ApprovalSett
         raise SettingsError(f"{path}: [approval] signers must name a file, and without must be true or false")
     if any(named.values()) and not signers:
         raise SettingsError(f"{path}: [approval] signers is missing", "It names the file of those who may say yes")
+    if signers:
+        ensure_ours(folder / signers)
     days = _days(content, "days", ApprovalSettings.days, path, "approval")
     return ApprovalSettings(**named, signers=folder / signers if signers else None, days=days, without=without)
 
@@ -322,6 +327,8 @@ def _seal_key(content: dict[str, Any], folder: Path, path: Path) -> Path | None:
     key = content.get("key", "")
     if not isinstance(key, str):
         raise SettingsError(f"{path}: [seal] key must name a file")
+    if key:
+        ensure_ours(folder / key)
     return folder / key if key else None
 
 

@@ -244,7 +244,7 @@ DRIVER: Final = DriverKind(
         Setting("address", "its address, where that is another than its name"),
         Setting("shares", "the shares to read, with commas between; otherwise all that it lists"),
         Setting("bind_as", r"as whom to connect: DOMAIN\name", needed=True),
-        Setting("password_file", "a file with the password", is_path=True),
+        Setting("password_file", "a file with the password", is_path=True, is_decisive=True),
     ),
     _open,
     asks_secret=_asks,

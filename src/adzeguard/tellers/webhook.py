@@ -86,8 +86,8 @@ DRIVER: Final = DriverKind(
     "webhook",
     (
         Setting("url", "where to post to, beginning with https://", needed=True),
-        Setting("password_file", "a file with the secret that both sides know", is_path=True),
-        Setting("ca_file", "the certificates by which the server is trusted", is_path=True),
+        Setting("password_file", "a file with the secret that both sides know", is_path=True, is_decisive=True),
+        Setting("ca_file", "the certificates by which the server is trusted", is_path=True, is_decisive=True),
     ),
     _open,
     asks_secret=lambda _settings: True,

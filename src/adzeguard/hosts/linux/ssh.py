@@ -39,8 +39,8 @@ DRIVER: Final = DriverKind(
     "ssh",
     (
         Setting("account", "The account that logs in.", needed=True),
-        Setting("known_hosts", "The file of host keys that are trusted.", is_path=True, needed=True),
-        Setting("key", "The private key; otherwise those of the agent.", is_path=True),
+        Setting("known_hosts", "The file of host keys that are trusted.", is_path=True, is_decisive=True, needed=True),
+        Setting("key", "The private key; otherwise those of the agent.", is_path=True, is_decisive=True),
         Setting("port", "Where SSH listens; otherwise 22."),
         Setting("jump", "The host through which the others are reached, as account@host:port."),
         Setting("address", "How hosts are reached: {name}.example; otherwise by the directory's DNS name."),

@@ -31,7 +31,7 @@ DRIVER: Final = DriverKind(
     "remote-sam",
     (
         Setting("account", r"The account that logs in, as DOMAIN\name; .\name is one of each host's own.", needed=True),
-        Setting("password_file", "A file with its password that only you can read.", is_path=True),
+        Setting("password_file", "A file with its password that only you can read.", is_path=True, is_decisive=True),
         Setting("kerberos", "true: with the tickets of the cache that KRB5CCNAME names, and no password."),
         Setting("kdc", "The address of the domain controller that gives tickets."),
         Setting("address", "How hosts are reached: {name}.example; otherwise by the directory's DNS name."),
