@@ -71,9 +71,7 @@ class _SentTo:
     in_clear: bool = False
 
 
-def _find(
-    settings: Settings, password_file: str, name: str, variable: str, sent_to: _SentTo, prompt: Prompt
-) -> str:
+def _find(settings: Settings, password_file: str, name: str, variable: str, sent_to: _SentTo, prompt: Prompt) -> str:
     if password_file:
         return _from_file(settings.folder / password_file)
     given = _from_environment(variable, sent_to) or _from_keyring(name)

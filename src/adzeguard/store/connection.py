@@ -45,6 +45,10 @@ class Database(Protocol):
     def writable(self) -> bool:
         """Whether anything can be kept in it: what only looks goes on where nothing can."""
 
+    @property
+    def role(self) -> str:
+        """In whose name the database writes; empty where it knows no roles."""
+
     def reading(self) -> AbstractContextManager[Connection]:
         """Open a connection that sees one moment of the store; inside another one it is that one."""
 

@@ -63,6 +63,12 @@ class PostgresDatabase:
         """Whether anything can be kept in it; what the account may is the database's own matter."""
         return True
 
+    @property
+    def role(self) -> str:
+        """In whose name the database writes."""
+        with self.reading() as connection:
+            return str(connection.rows("SELECT current_user")[0][0])
+
     def _connected(self) -> "psycopg.Connection[Row]":
         return psycopg.connect(self._url, autocommit=True, connect_timeout=30, application_name="adzeguard")
 

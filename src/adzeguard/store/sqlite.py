@@ -83,6 +83,11 @@ class SqliteDatabase:
             self._writable = False
 
     @property
+    def role(self) -> str:
+        """A file knows no roles."""
+        return ""
+
+    @property
     def _uri(self) -> str:
         # A store in WAL mode cannot even be read where its folder cannot be written, unless it is said that nobody
         # writes it meanwhile: seen on a disk that is mounted read-only.

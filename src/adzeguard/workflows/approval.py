@@ -9,6 +9,7 @@ from adzeguard.core.change.proposal import Proposal
 from adzeguard.core.errors import ApprovalError
 from adzeguard.signing.allowed_signers import name_of, read_signers
 from adzeguard.signing.ssh_signature import SshSignature, read_signature, verify
+from adzeguard.workflows.operators import names_of
 
 SUFFIX: Final = ".approved"
 """What the file of a signature is called beside its proposal."""
@@ -61,7 +62,7 @@ class Approving:
 
 def is_same(name: str, operator: str) -> bool:
     """Tell whether a signer is an operator: people sign under a name or a mail address, and work under a name."""
-    return name.partition("@")[0].rpartition("\\")[2].casefold() == operator.rpartition("\\")[2].casefold()
+    return name.partition("@")[0].rpartition("\\")[2].casefold() in names_of(operator)
 
 
 def approval_beside(file: Path) -> str:

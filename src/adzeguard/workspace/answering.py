@@ -24,6 +24,7 @@ from adzeguard.workflows.asking import (
     waiver_over,
     waivers_over,
 )
+from adzeguard.workflows.operators import names_of
 from adzeguard.workspace.notes import note
 
 if TYPE_CHECKING:
@@ -168,11 +169,11 @@ def refuse_moment(workspace: "Workspace", until: datetime, why: str) -> None:
 
 
 def _refuse_own(workspace: "Workspace", asked: Sequence[Question]) -> None:
-    account, user = workspace.operator_account, workspace.operator().casefold()
+    account, users = workspace.operator_account, names_of(workspace.operator())
     for one in asked if not workspace.settings.questions.own else ():
         sids = {one.member_sid, one.subject_sid} - {""}
         is_own = account is not None and account.sid in sids
-        if is_own or one.member.rpartition("\\")[2].casefold() == user:
+        if is_own or one.member.rpartition("\\")[2].casefold() in users:
             raise UsageError(
                 f"{one.id} is about your own account, {one.member or one.subject}", "Let somebody else answer it"
             )

@@ -1,6 +1,5 @@
 """One workspace at work: settings, store, charter and drivers, each opened when it is first needed."""
 
-import getpass
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import AbstractContextManager, contextmanager
 from datetime import datetime, timedelta
@@ -17,6 +16,7 @@ from adzeguard.settings.settings import (
     find_workspace,
     read_settings,
 )
+from adzeguard.workflows.operators import operator_now
 from adzeguard.workspace.frontend import SILENT, Frontend
 
 if TYPE_CHECKING:
@@ -377,6 +377,11 @@ class Workspace:
         }
 
     @property
+    def acts_as(self) -> "Mapping[str, str]":
+        """The accounts in whose name is written: of the directory, and of the database of a team."""
+        return {"bound_as": self.settings.directory.get("bind_as", ""), "database_role": self.database.role}
+
+    @property
     def ends_leases_by_itself(self) -> bool:
         """Whether the directory does, as far as it is asked to. It is asked each time: somebody may switch it on."""
         from adzeguard.directory.port import EndsLinks
@@ -551,8 +556,5 @@ class Workspace:
         return clock.now()
 
     def operator(self) -> str:
-        """Who runs the command."""
-        try:
-            return getpass.getuser()
-        except OSError:  # an account without a name, as in some containers
-            return "unknown"
+        """Who runs the command, as the system knows it."""
+        return operator_now()

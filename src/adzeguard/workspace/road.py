@@ -142,6 +142,7 @@ def _write(
         escort.outcome(outcome, len(proposal.changes))
 
     about: dict[str, object] = {"unattended": True} if wanted.unattended else {}
+    about |= {name: who for name, who in workspace.acts_as.items() if who}
     if approval:
         about["approval"] = dict(approval)
     if proposal.changes and all(change.is_note for change in proposal.changes):
