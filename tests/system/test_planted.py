@@ -18,6 +18,27 @@ def test_a_link_under_the_name_of_a_temporary_file_is_not_followed(demo: Program
     assert kept.read_text() == "mine"
 
 
+def test_neither_the_lock_nor_letters_are_written_into_what_somebody_planted(demo: Program) -> None:
+    """Through a link nothing is locked; a file of anything else than letters gets none, and an empty one does."""
+    start = demo.folder / "profile"
+    start.write_text("echo welcome\n")
+    lock = demo.folder / ".adzeguard/lock"
+    lock.unlink(missing_ok=True)
+    lock.symlink_to(start)
+    refused = demo("collect")
+    assert (refused.code, ".adzeguard/lock cannot be opened" in refused.err) == (1, True)
+    lock.unlink()
+    settings = demo.folder / "adzeguard.toml"
+    before = settings.read_text()
+    for name, told in (("profile", False), ("letters", True), ("letters", True)):
+        settings.write_text(f'{before}\n[tell.file]\nkind = "lines"\nfile = "{name}"\n')
+        done = demo("questions", "try")
+        assert (done.code == 0) == told, done.err
+        assert told or "holds something else than letters of adzeguard" in done.err
+    assert start.read_text() == "echo welcome\n"
+    assert (demo.folder / "letters").read_text().count("\n") == 2
+
+
 def test_a_charter_whose_folder_is_gone_is_an_error_and_withdraws_nothing(demo: Program) -> None:
     """Without its folder, or with a link that leads round, nothing is proposed."""
     assert demo("enact", "--yes").code == 0

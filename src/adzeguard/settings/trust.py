@@ -7,6 +7,7 @@ everybody may write was enacted by the next round.
 import grp
 import os
 import pwd
+from errno import ELOOP
 from pathlib import Path
 from stat import S_ISVTX, S_IWGRP, S_IWOTH
 
@@ -18,7 +19,10 @@ def ensure_ours(path: Path) -> None:
 
     `SettingsError` says which one is not, and how that is mended. What is not there yet is nobody's.
     """
-    whole = path.resolve()
+    try:
+        whole = path.resolve()
+    except (OSError, RuntimeError) as error:  # the library raises the latter for links that lead round, until 3.13
+        raise SettingsError(f"{path} cannot be read: {os.strerror(ELOOP)}") from error
     for one in (whole, *whole.parents):
         try:
             about = one.stat()

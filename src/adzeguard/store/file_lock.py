@@ -14,7 +14,8 @@ def held_file(path: Path, task: str) -> Iterator[None]:
     """Hold the lock file while the task runs; `StoreBusyError` names who holds it. It is let go even by kill -9."""
     try:
         path.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
-        handle = os.open(path, os.O_RDWR | os.O_CREAT, 0o600)
+        # What holds the lock is written into it: through a planted link root would write over any file.
+        handle = os.open(path, os.O_RDWR | os.O_CREAT | os.O_NOFOLLOW, 0o600)
     except OSError as error:
         raise StoreError(f"{path} cannot be opened: {error.strerror}", "Check the rights of the workspace") from error
     try:

@@ -4,11 +4,14 @@ import json
 import os
 from collections.abc import Iterable, Sequence
 from contextlib import suppress
+from stat import S_ISREG
 from typing import Final
 
 from adzeguard.core.drivers import DriverKind, Names, Secret, Setting, Settings
 from adzeguard.core.errors import TellError
 from adzeguard.tellers.port import Letter
+
+_BEGINS: Final = b'{"number":'
 
 
 class Lines:
@@ -30,8 +33,9 @@ class Lines:
         text = "".join(line_of(letter) + "\n" for letter in letters)
         try:
             # Rounds run as root: a link planted under this name would let them append to any file.
-            handle = os.open(self._path, os.O_WRONLY | os.O_APPEND | os.O_CREAT | os.O_NOFOLLOW | os.O_CLOEXEC, 0o600)
+            handle = os.open(self._path, os.O_RDWR | os.O_APPEND | os.O_CREAT | os.O_NOFOLLOW | os.O_CLOEXEC, 0o600)
             try:
+                _refuse_other_files(self._path, handle)
                 _write_whole(handle, text.encode())
             finally:
                 os.close(handle)
@@ -40,6 +44,15 @@ class Lines:
 
     def close(self) -> None:
         """Nothing is kept open."""
+
+
+def _refuse_other_files(path: str, handle: int) -> None:
+    """Raise `TellError` for a file that begins with anything else than a letter of ours.
+
+    The words of a rule are somebody else's: at the end of a shell's start file they would be run.
+    """
+    if S_ISREG(os.fstat(handle).st_mode) and os.pread(handle, len(_BEGINS), 0) not in (b"", _BEGINS):
+        raise TellError(f"{path} holds something else than letters of adzeguard; name a file of its own")
 
 
 def _write_whole(handle: int, data: bytes) -> None:
