@@ -16,6 +16,7 @@ from adzeguard.core.wellknown import SECURITY_ENABLED
 from adzeguard.directory.port import Entry
 
 _DISABLED: Final = 0x2  # ADS_UF_ACCOUNTDISABLE, [MS-ADTS] 2.2.16
+_OF_A_TRUST: Final = 0x800  # ADS_UF_INTERDOMAIN_TRUST_ACCOUNT
 _GROUP_SCOPES: Final = {0x2: Flag.GLOBAL, 0x4: Flag.DOMAIN_LOCAL, 0x8: Flag.UNIVERSAL}  # [MS-ADTS] 2.2.12
 _SYSTEM_GROUP: Final = 0x1
 _EPOCH_AS_FILETIME: Final = 116_444_736_000_000_000
@@ -97,14 +98,17 @@ def _text(value: bytes) -> str:
 
 def _kind(entry: Entry) -> Kind | None:
     classes = {value.lower() for value in entry.attributes.get("objectclass", ())}
-    return next((kind for name, kind in _KIND_OF_CLASS if name in classes), None)
+    kind = next((kind for name, kind in _KIND_OF_CLASS if name in classes), None)
+    # By its classes it is a user. Taken for a person it was found stale and put away, and the trust was broken.
+    is_trust = kind == Kind.USER and entry.number("useraccountcontrol") & _OF_A_TRUST
+    return Kind.TRUST if is_trust else kind
 
 
 def _name(entry: Entry, kind: Kind) -> str:
     """Accounts go by their account name; a computer's ends in $, which people leave away."""
     account = _readable(entry.text("samaccountname"))
     # The $ marks the account of a machine ([MS-SAMR] 3.1.1.8.9); people leave it away.
-    if kind == Kind.COMPUTER:
+    if kind in (Kind.COMPUTER, Kind.TRUST):
         return account.removesuffix("$")
     if kind == Kind.POLICY and entry.text("displayname"):
         return _readable(entry.text("displayname"))
@@ -123,7 +127,8 @@ def _rid(number: int) -> int:
 
 def _flags(entry: Entry, kind: Kind) -> Flag:
     flags = Flag(0)
-    if kind in (Kind.USER, Kind.COMPUTER):
+    flags |= Flag.CRITICAL if kind == Kind.TRUST else Flag(0)
+    if kind in (Kind.USER, Kind.COMPUTER, Kind.TRUST):
         control = entry.number("useraccountcontrol")
         flags |= Flag(0) if control & _DISABLED else Flag.ENABLED
         for row in CONTROLS:

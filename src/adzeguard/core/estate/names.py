@@ -2,6 +2,7 @@
 
 import difflib
 from collections.abc import Iterable
+from typing import Final
 
 from adzeguard.core.errors import AmbiguousNameError, UnknownNameError
 from adzeguard.core.estate.estate import Estate
@@ -16,6 +17,7 @@ _CANDIDATES_SHOWN = 12
 _SHORTEST_PIECE = 3
 WELL_KNOWN_PREFIX = "well-known"
 BUILTIN_PREFIX = "BUILTIN"
+_WITH_A_DOLLAR: Final = (Kind.COMPUTER, Kind.TRUST)
 
 
 def resolve(estate: Estate, typed: str) -> Principal:
@@ -73,16 +75,16 @@ def _of_authority(estate: Estate, authority: str, name: str) -> list[Principal]:
 
 
 def _accounts(estate: Estate, name: str) -> list[Principal]:
-    """Objects with this account name; a trailing $ says that a computer is meant."""
+    """Objects with this account name; a trailing $ says that a computer is meant, or a trust."""
     computer = name.endswith("$")
     found = estate.catalogue.principals(estate.catalogue.by_name(name.removesuffix("$"))).values()
-    return [p for p in found if p.sid and p.kind != Kind.FOREIGN and (p.kind == Kind.COMPUTER or not computer)]
+    return [p for p in found if p.sid and p.kind != Kind.FOREIGN and (p.kind in _WITH_A_DOLLAR or not computer)]
 
 
 def _bare(estate: Estate, typed: str) -> list[Principal]:
     found = list(estate.catalogue.principals(estate.catalogue.by_name(typed.removesuffix("$"))).values())
     if typed.endswith("$"):
-        found = [p for p in found if p.kind == Kind.COMPUTER]
+        found = [p for p in found if p.kind in _WITH_A_DOLLAR]
     twins = hosts_with_local_group(estate, typed)
     if found and twins:
         lines = candidate_lines(found) + "\n" + _twin_line(typed, twins)

@@ -24,6 +24,8 @@ class Kind(IntEnum):
     LOCAL_ACCOUNT = 11
     LOCAL_GROUP = 12
     UNRESOLVED = 13
+    TRUST = 14
+    """The account by which another domain and this one know each other: nobody signs in with it."""
 
     @property
     def label(self) -> str:
@@ -36,7 +38,12 @@ class Kind(IntEnum):
         return f"{'an' if self in _WITH_AN else 'a'} {self.label}"
 
 
-_LABELS = {Kind.OU: "OU", Kind.FOREIGN: "foreign principal", Kind.POLICY: "directory policy"}
+_LABELS = {
+    Kind.OU: "OU",
+    Kind.FOREIGN: "foreign principal",
+    Kind.POLICY: "directory policy",
+    Kind.TRUST: "trust account",
+}
 _WITH_AN = frozenset({Kind.ABSENT, Kind.OU, Kind.UNRESOLVED})
 
 

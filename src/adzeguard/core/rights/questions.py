@@ -22,6 +22,7 @@ _CLASS_OF_KIND: Final = {
     Kind.FOREIGN: "foreignSecurityPrincipal",
     Kind.DOMAIN: "domainDNS",
     Kind.CONTACT: "contact",
+    Kind.TRUST: "user",
 }
 _DELETE: Final = "delete"
 _ABOUT_NAMES: Final = ("read", "write", "create", "delete-child", "control", "validated")
