@@ -130,6 +130,7 @@ def test_administrators_by_lines_of_sudo_are_seen_and_ended_where_they_stand(
             assert (judged.returncode == 0) == bool(how)
         assert found["roan.pell"] == "a line of sudo"
         assert {row["enabled"] for row in inside if row["name"].endswith("ada")} == {True}
+        assert "by a line of sudo: LOWMERE\\roan.pell" in nav("why", "roan.pell", "--on", NAV).out
         doors = nav("doors", NAV, "--format", "json").json
         assert {d["through"] for d in doors if d["person"] == rf"{NAV}\ben"} == {"a line of sudo"}
         charter(nav, r"local-group: administrators" + "\n  only: [local\\administrator, local\\cleo, local\\keeper]")

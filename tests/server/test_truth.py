@@ -57,6 +57,46 @@ def test_effective_groups_equal_the_logon_token_of_every_user(server: Server, wo
     assert several_deep > 20
 
 
+def test_everyone_in_a_privileged_group_is_everybody(server: Server, workspace: Program) -> None:
+    """As an object of the configuration: seen by an incremental collection, in every answer, and in the server's token.
+
+    The token of a connection holds the group while it lasts, as the server itself says.
+    """
+    workspace("collect")
+    everyone = f"CN=Everyone,CN=WellKnown Security Principals,CN=Configuration,{server.base}"
+    operators = f"CN=Server Operators,CN=Builtin,{server.base}"
+    asked = ("why", "orla.fenn", r"BUILTIN\Server Operators", "--format", "json")
+    assert not workspace(*asked).json["leads_there"]
+
+    def token() -> bool:
+        """Whether whoever binds acts with the group: the server tells the token of a connection in its own entry."""
+        tls = ldap3.Tls(validate=ssl.CERT_REQUIRED, ca_certs_file=str(server.ca_file), valid_names=[server.tls_name])
+        at = ldap3.Server(server.url, use_ssl=True, tls=tls, get_info=ldap3.NONE)
+        with ldap3.Connection(at, server.bind_as, PASSWORD, auto_bind=True) as client:
+            client.search("", "(objectClass=*)", ldap3.BASE, attributes=["tokenGroups"])
+            groups = client.response[0]["raw_attributes"]["tokenGroups"]
+        return any(Sid.from_bytes(one) == "S-1-5-32-549" for one in groups)
+
+    assert not token()
+    server.change(f"dn: {operators}\nchangetype: modify\nadd: member\nmember: {everyone}\n")
+    try:
+        assert token()
+        assert "0 objects, 1 groups" in workspace("collect").out
+        who = workspace("who", r"BUILTIN\Server Operators")
+        assert r"Everybody is inside, by well-known\everyone." in who.out
+        why = workspace(*asked).json
+        assert [step["how"] for step in why["chain"]] == ["start", "member", "everybody"]
+        reached = workspace("reach", r"BUILTIN\Server Operators", "--format", "json").json
+        assert [row["name"] for row in reached] == ["everyone"]
+        [found] = [f for f in workspace("check", "--format", "json").json if f["check"] == "everyone-inside"]
+        assert (found["subject"], found["member"]) == (r"BUILTIN\Server Operators", r"well-known\everyone")
+        assert found["severity"] == "critical"
+    finally:
+        server.change(f"dn: {operators}\nchangetype: modify\ndelete: member\nmember: {everyone}\n")
+    workspace("collect")
+    assert not workspace(*asked).json["leads_there"]
+
+
 def test_what_a_proposal_puts_right_a_plain_client_sees(server: Server, workspace: Program) -> None:
     """On the real server: findings, proposal, enactment, nothing left; undone, every attribute is as before."""
     workspace("collect")

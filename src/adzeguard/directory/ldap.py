@@ -135,8 +135,9 @@ class LdapDirectory:
         return DirectoryFacts(domain, invocation, root.number("highestcommittedusn"))
 
     def entries(self) -> Iterator[Entry]:
-        """Stream every entry."""
-        return self._streamed(_QUERY)
+        """Stream every entry, and what the server calls everybody, whoever has logged on, and the like."""
+        yield from self._streamed(_QUERY)
+        yield from self._well_known()
 
     def entries_below(self, dn: str) -> Iterator[Entry]:
         """Stream an entry and every entry below it."""
@@ -147,7 +148,22 @@ class LdapDirectory:
 
         One question without the classes: the server answers it in half the time of two narrower ones.
         """
-        return self._streamed(f"(uSNChanged>={usn + 1})", deleted=True)
+        return self._and_well_known(self._streamed(f"(uSNChanged>={usn + 1})", deleted=True))
+
+    def _and_well_known(self, changed: Iterator[Entry]) -> Iterator[Entry]:
+        yield from changed
+        yield from self._well_known()
+
+    def _well_known(self) -> Iterator[Entry]:
+        """Stream Everyone, Authenticated Users and the like, which stand in groups as objects of the configuration.
+
+        A server puts the groups into everybody's token in which one of them stands ([MS-ADTS] 6.1.1.2.6), and the
+        domain itself does not hold them. They are a few dozen, and read each time: an older collection lacks them.
+        """
+        self._know_configuration()
+        if self._configuration:
+            base = f"CN=WellKnown Security Principals,{self._configuration}"
+            yield from self._streamed("(objectClass=foreignSecurityPrincipal)", base)
 
     def _streamed(self, query: str, base: str = "", *, deleted: bool = False) -> Iterator[Entry]:
         """Stream what a query finds. When the connection is lost, it is begun again and what was seen is left out.

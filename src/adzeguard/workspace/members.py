@@ -4,6 +4,7 @@ from typing import TYPE_CHECKING
 
 from adzeguard.core.access.members import (
     Access,
+    by_everybody,
     hosts_per_person,
     members_of,
     members_on_host,
@@ -122,7 +123,8 @@ def _on_host(estate: Estate, member: Principal, name: str) -> tuple[str, Access 
     host = resolve_host(estate, name)
     if host.state is None:
         raise _unknown(host)
-    access = next((a for a in members_on_host(estate, host) if a.principal == member), None)
+    inside = members_on_host(estate, host)
+    access = next((a for a in inside if a.principal == member), None) or by_everybody(inside, member)
     return rf"{host.name}\administrators", access
 
 

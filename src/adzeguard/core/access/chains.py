@@ -4,7 +4,12 @@ from typing import Any
 
 from adzeguard.core.access.members import Access
 
-_HOW = {"member": "lists", "primary group": "is the primary group of", "local entry": "names"}
+_HOW = {
+    "member": "lists",
+    "primary group": "is the primary group of",
+    "local entry": "names",
+    "everybody": "is everybody, among them",
+}
 
 
 def chain_in_words(access: Access) -> str:

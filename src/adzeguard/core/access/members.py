@@ -9,11 +9,12 @@ import numpy as np
 
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host
+from adzeguard.core.estate.links import Ids
 from adzeguard.core.estate.membership import LEFT_OUT, MembershipGraph
 from adzeguard.core.estate.names import local_group_label, local_principal, on_host
 from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.identity import Sid
-from adzeguard.core.wellknown import ADMINISTRATORS
+from adzeguard.core.wellknown import ADMINISTRATORS, EVERYONE_LIKE
 
 _LONGEST_CHAIN = 30
 """Of so many groups inside each other all are told to everybody; `why` tells all of any number."""
@@ -26,7 +27,7 @@ class Step:
 
     principal: Principal
     how: str
-    """"start", "member" (the one before lists it), "primary group", "local entry", or else by what."""
+    """"start", "member" (the one before lists it), "primary group", "local entry", "everybody", or else by what."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,9 +84,31 @@ def _sorted(accesses: list[Access]) -> list[Access]:
 
 
 def proof_in_group(estate: Estate, member: Principal, group: Principal) -> Access | None:
-    """Return the shortest chain from a group to one member, or nothing when none leads there."""
-    proof = estate.graph.expand(group.id).proof(member.id)
-    return _accesses(estate, {member.id: proof})[0] if proof else None
+    """Return the shortest chain from a group to one member; None when none leads there, not by being anybody either."""
+    expansion = estate.graph.expand(group.id)
+    proof = expansion.proof(member.id)
+    if proof:
+        return _accesses(estate, {member.id: proof})[0]
+    everybody = like_everyone(estate, expansion.members)
+    return by_everybody(_sorted(_accesses(estate, {i: expansion.proof(i) or [] for i in everybody})), member)
+
+
+def by_everybody(inside: Iterable[Access], member: Principal) -> Access | None:
+    """Return how somebody is inside because everybody is; None for a group, and where nobody stands for everybody."""
+    if member.kind not in (Kind.USER, Kind.COMPUTER):
+        return None
+    everybody = next((access for access in inside if access.principal.sid in EVERYONE_LIKE), None)
+    return Access(member, (*everybody.chain, Step(member, "everybody"))) if everybody is not None else None
+
+
+def like_everyone(estate: Estate, among: Ids | None = None) -> frozenset[int]:
+    """Return the objects of the directory that stand for everybody, or for everybody who has logged on.
+
+    One SID can have two of them: one in the domain, as of another domain's account, and one in the configuration.
+    """
+    foreign = estate.catalogue.of_kind(Kind.FOREIGN)
+    some = foreign if among is None else np.intersect1d(foreign, among)
+    return frozenset(i for i, p in estate.catalogue.principals(some.tolist()).items() if p.sid in EVERYONE_LIKE)
 
 
 def members_on_host(estate: Estate, host: Host, group_sid: Sid = ADMINISTRATORS) -> list[Access]:

@@ -8,6 +8,7 @@ from typing import Any, Final
 import numpy as np
 
 from adzeguard.core.access.keepers import KeepersAtWork
+from adzeguard.core.access.members import like_everyone
 from adzeguard.core.charter.host_scope import on_hosts
 from adzeguard.core.charter.logon_rule import ResolvedLogonRule
 from adzeguard.core.charter.scopes import HostScopes
@@ -30,7 +31,7 @@ def check_hosts(looked_at: CheckInput) -> Iterator[Finding]:
     """Each thing that is wrong with a host's administrators, and each host that could not be read."""
     estate = looked_at.estate
     at_work = KeepersAtWork(estate, list(looked_at.charter.keepers))
-    twins = _NameTwins(estate)
+    twins, holding_everybody = _NameTwins(estate), _holding_everybody(estate)
     in_order: set[frozenset[Sid]] = set()
     for host, members in zip(estate.hosts, estate.host_administrators, strict=True):
         yield from _unread(host)
@@ -39,7 +40,7 @@ def check_hosts(looked_at: CheckInput) -> Iterator[Finding]:
         # Thousands of hosts let in the same few of the directory; how a host numbers its own accounts is no matter.
         known = _known_elsewhere(estate, host.state, members)
         if known not in in_order:
-            findings = list(_administrators(estate, host, host.state, members, at_work))
+            findings = list(_administrators(estate, host, host.state, members, at_work, holding_everybody))
             if not findings and host.state.group(ADMINISTRATORS) is not None:
                 in_order.add(known)
             yield from findings
@@ -84,6 +85,13 @@ def without_source(looked_at: CheckInput) -> Iterator[Finding]:
             yield Finding("host-without-source", host_named(host), message, evidence={"dn": host.dn})
 
 
+def _holding_everybody(estate: Estate) -> frozenset[Sid]:
+    """Return the groups of the directory in which everybody is; those of every host have the same SIDs as its own."""
+    inside = {group for i in like_everyone(estate) for group in estate.graph.effective_groups(i).tolist()}
+    groups = estate.catalogue.principals(inside).values()
+    return frozenset(group.sid for group in groups if group.sid and group.sid.authority != BUILTIN_AUTHORITY)
+
+
 def _unread(host: Host) -> Iterator[Finding]:
     if host.trouble:
         known = "what is shown of it is from the last time" if host.state else "nothing is known of it"
@@ -92,7 +100,12 @@ def _unread(host: Host) -> Iterator[Finding]:
 
 
 def _administrators(
-    estate: Estate, host: Host, state: HostState, members: frozenset[Sid], at_work: KeepersAtWork
+    estate: Estate,
+    host: Host,
+    state: HostState,
+    members: frozenset[Sid],
+    at_work: KeepersAtWork,
+    holding_everybody: frozenset[Sid],
 ) -> Iterator[Finding]:
     if state.group(ADMINISTRATORS) is None:
         return
@@ -101,6 +114,10 @@ def _administrators(
         message = "no keeper can get in: nobody of the directory's own administrators is inside with an enabled account"
         yield Finding("keeper-missing", subject, message, host=host_named(host), evidence={"members": sorted(members)})
     yield from _distribution_groups(estate, host, subject, members)
+    for sid, group in on_host(estate, state, host.name, members & holding_everybody).items():
+        message = f"everybody is inside by {group.qualified_name}"
+        more: dict[str, Any] = {"member": Named.of(group), "evidence": {"member_sid": sid}}
+        yield Finding("everyone-inside", subject, message, host=host_named(host), **more)
     odd = {sid for sid in members if sid in EVERYONE_LIKE} | {
         sid for sid in members if estate.id_of_sid(sid) is None and sid.authority != state.machine_sid
     }

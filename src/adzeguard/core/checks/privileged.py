@@ -8,6 +8,7 @@ from adzeguard.core.checks.check_input import CheckInput
 from adzeguard.core.checks.finding import Finding
 from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.principal import Kind
+from adzeguard.core.wellknown import EVERYONE_LIKE
 
 
 def check_privileged(looked_at: CheckInput) -> Iterator[Finding]:
@@ -35,6 +36,8 @@ def _of_member(access: Access) -> Iterator[tuple[str, str]]:
     """Yield the check and what is wrong, for each thing that is wrong with a member."""
     member = access.principal
     way = chain_in_words(access)
+    if member.sid in EVERYONE_LIKE and member.kind == Kind.FOREIGN:
+        yield "everyone-inside", f"{member.qualified_name} is inside, which is practically everybody: {way}"
     if not member.enabled:
         yield "disabled-member", f"the disabled account {member.qualified_name} is still inside: {way}"
     if access.chain[-1].how == "primary group" and member.kind == Kind.USER:

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from typing import Final
 
 from adzeguard.core.errors import DirectoryError
 from adzeguard.core.estate.catalogue import Domain
@@ -24,6 +25,9 @@ class Assembled:
     more_strangers: int = 0
 
 
+_OF_A_DOMAIN: Final = "S-1-5-21-"
+
+
 def assemble(domain: Domain, observed: Sequence[Observed], ids: Sequence[int]) -> Assembled:
     """Put each object in the row of its id and join the groups with their members.
 
@@ -38,7 +42,7 @@ def assemble(domain: Domain, observed: Sequence[Observed], ids: Sequence[int]) -
         by_dn[fold_dn(seen.row.dn)] = object_id
         if seen.row.sid:
             other = by_sid.setdefault(seen.row.sid, object_id)
-            if other != object_id:
+            if other != object_id and not _is_the_same_for_all(seen.row, rows[other]):
                 raise _same_sid(seen.row, rows[other])
     strangers = _Strangers()
     members = {i: _ids(seen.members, by_dn, strangers) for seen, i in zip(observed, ids, strict=True) if seen.members}
@@ -49,6 +53,15 @@ def assemble(domain: Domain, observed: Sequence[Observed], ids: Sequence[int]) -
     }
     graph = MembershipGraph.build(size, security, members, _primary_members(rows, by_sid))
     return Assembled(Objects.of_rows(rows, domain), graph, tuple(sorted(strangers.names)), strangers.more)
+
+
+def _is_the_same_for_all(row: ObjectRow, other: ObjectRow | None) -> bool:
+    """Tell whether both stand for the same well-known principal: the domain and the configuration have one each.
+
+    Groups list the one or the other, by its DN (Samba 4.17 has Authenticated Users in both).
+    """
+    kinds = (row.kind, other.kind if other is not None else None)
+    return kinds == (Kind.FOREIGN, Kind.FOREIGN) and not row.sid.startswith(_OF_A_DOMAIN)
 
 
 def _same_sid(row: ObjectRow, other: ObjectRow | None) -> DirectoryError:

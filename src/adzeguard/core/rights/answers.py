@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from adzeguard.core.access.members import proof_in_group
+from adzeguard.core.access.members import like_everyone, proof_in_group
 from adzeguard.core.descriptors.ace import Right
 from adzeguard.core.descriptors.descriptor import Descriptor
 from adzeguard.core.descriptors.inheritance import inherited_entries
@@ -52,8 +52,8 @@ class Tokens:
 
     def __init__(self, estate: Estate) -> None:
         self._estate = estate
-        ids = estate.ids_of_sids(_SITUATIONS)
-        standing = [i for sid in _SITUATIONS if (i := ids[sid]) is not None]
+        everybody = estate.catalogue.principals(like_everyone(estate))
+        standing = [i for i, principal in everybody.items() if principal.sid in _SITUATIONS]
         inside = {g for i in standing for g in estate.graph.effective_groups(i).tolist()}
         self._of_everybody = frozenset(_SITUATIONS) | self._sids(inside)
         self._known: dict[int, frozenset[str]] = {}

@@ -11,7 +11,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from adzeguard.core.access.members import people_in_any
+from adzeguard.core.access.members import like_everyone, people_in_any
 from adzeguard.core.descriptors.ace import Ace
 from adzeguard.core.descriptors.descriptor import Descriptor, is_readable
 from adzeguard.core.estate.estate import Estate
@@ -49,6 +49,7 @@ class ReachFinder:
         self._reader = TakeoverReader(rights.schema)
         self._ruling = frozenset() if with_directory else ruling_ids(rights.estate)
         self._passages = Passages(rights.estate)
+        self._like_everyone = like_everyone(rights.estate)
         self._principals: dict[int, Principal] = {}
         self._descriptors: dict[int, bytes] = {}
         self._takeovers: dict[tuple[int, bool, bytes], tuple[Takeover, ...]] = {}
@@ -120,7 +121,7 @@ class ReachFinder:
         if not graph.grants_access(principal.id):
             return
         for member in graph.direct_members(principal.id).tolist():
-            yield Edge(member, principal.id, MEMBER)
+            yield Edge(EVERYBODY if member in self._like_everyone else member, principal.id, MEMBER)
         for member in graph.primary_members(principal.id).tolist():
             yield Edge(member, principal.id, PRIMARY)
 

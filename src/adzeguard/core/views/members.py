@@ -6,6 +6,8 @@ from adzeguard.core.access.members import Access
 from adzeguard.core.estate.principal import Flag, Kind, Principal
 from adzeguard.core.views.identities import identity, identity_columns
 from adzeguard.core.views.table import Column, Table, data_columns
+from adzeguard.core.wellknown import EVERYONE_LIKE
+from adzeguard.core.wording import some_of
 
 
 def members_table(accesses: Sequence[Access], subject: str) -> Table:
@@ -28,7 +30,10 @@ def members_table(accesses: Sequence[Access], subject: str) -> Table:
         *data_columns("direct", "how", "path"),
         Column("through", "Through", for_people=True),
     )
-    return Table(rows, columns, subject, note + (f", {disabled} disabled" if disabled else ""), "Nobody is inside.")
+    note += f", {disabled} disabled" if disabled else ""
+    everybody = [a.principal.qualified_name for a in accesses if a.principal.sid in EVERYONE_LIKE]
+    note += f"\nEverybody is inside, by {some_of(everybody)}." if everybody else ""
+    return Table(rows, columns, subject, note, "Nobody is inside.")
 
 
 def through(access: Access) -> str:
