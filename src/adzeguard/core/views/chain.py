@@ -33,9 +33,8 @@ def _staircase(access: Access) -> list[str]:
     for depth, step in enumerate(access.chain):
         state = "" if step.principal.enabled else ", disabled"
         stair = "   " * min(depth, _WIDEST_STAIRCASE) + ("└─ " if depth else "")
-        lines.append(
-            f"{stair}{_HOW.get(step.how, f'by {step.how}: ')}{step.principal.qualified_name} ({step.principal.kind.label}{state})"
-        )
+        how = _HOW.get(step.how, f"by {step.how}: ")
+        lines.append(f"{stair}{how}{step.principal.qualified_name} ({step.principal.kind.label}{state})")
     between = len(lines) - 2 * _WIDEST_STAIRCASE
     if between > 1:
         stair = "   " * _WIDEST_STAIRCASE
