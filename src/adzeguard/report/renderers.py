@@ -1,6 +1,6 @@
-"""The table of formats: one renderer each, imported when it is asked for."""
+"""The table of formats: one renderer each."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from importlib import import_module
 from typing import Any, Final
@@ -10,9 +10,13 @@ from adzeguard.core.views.page import View
 
 @dataclass(frozen=True, slots=True)
 class Renderer:
-    """One format. `module` has `render(view)`, which gives bytes; `takes_pages` if it can show more than one table."""
+    """One format; `takes_pages` if it can show more than one table.
 
-    module: str
+    `by` is what turns a view into bytes: a function, or the name of a module that has it as `render(view)` and is
+    imported when it is asked for, as what needs a library must be.
+    """
+
+    by: str | Callable[..., bytes]
     takes_pages: bool = True
     of_reports_alone: bool = False
     """Whether only papers are made in it, by `report`."""
@@ -45,8 +49,9 @@ def formats_of_pages() -> list[str]:
 
 def render(view: View, form: str, *, colour: bool = False, width: int = 0) -> bytes:
     """Return a view in a format; `width` is that of the terminal, where it is shown on one."""
-    module = import_module(RENDERERS[form].module)
+    by = RENDERERS[form].by
+    call = import_module(by).render if isinstance(by, str) else by
     more: dict[str, Any] = {"colour": colour} if form == "table" else {}
     more |= {"width": width} if form == "table" and width else {}
-    rendered: bytes = module.render(view, **more)
+    rendered: bytes = call(view, **more)
     return rendered
