@@ -371,3 +371,34 @@ def test_lines_go_to_a_file(asking: Program) -> None:
     assert (line["id"], line["to"], line["message"].endswith("not listed")) == ("Q1", "charts@lowmere.example", True)
     assert file.stat().st_mode & 0o777 == 0o600
     settings.write_text(as_made)
+
+
+def test_a_rule_that_is_not_followed_is_no_silence(demo: Program) -> None:
+    """A mistyped name, and two rules that contradict each other: each round says so, its owner is asked once.
+
+    It is answered by mending the rule, and by nothing else; then it settles, and the hosts are as they should be.
+    """
+    charter = demo.folder / "charter/charter.yaml"
+    scope = 'hosts: {under: "OU=Ticket Kiosks,OU=Hosts"}, response: mend'
+    text = f"""charter: 1
+rules:
+  - {{id: stewards, {scope}, owner: mira@lowmere.example, local-group: administrators, include: ['LOWMERE\\Stewardz']}}
+  - {{id: one-notice, {scope}, notice: {{title: One}}}}
+  - {{id: two-notices, {scope}, notice: {{title: Two}}}}
+"""
+    charter.write_text(text)
+    first = rounds(demo, 4)
+    assert (first["mended"], len(first["not_followed"]), len(first["asked"])) == (0, 2, 2)
+    assert "rule stewards is not followed: nothing is called 'LOWMERE\\Stewardz'" in first["not_followed"][0]
+    assert "contradict each other: each wants another notice" in first["not_followed"][1]
+    again = rounds(demo, 4)
+    assert (again["not_followed"], again["asked"]) == (first["not_followed"], [])
+    name = first["asked"][0]
+    assert demo("questions", "show", name, "--format", "json").json["owner"] == "mira@lowmere.example"
+    assert "--mend" not in demo("questions", "show", name).out
+    refused = demo("answer", name, "--mend", "--why", "x")
+    assert (refused.code, "the rule itself is to be mended" in refused.err) == (2, True), refused.err
+    charter.write_text(text.replace("Stewardz", "Kiosk Stewards").replace("Two", "One"))
+    mended = demo("round", "--format", "json").json
+    assert (mended["not_followed"], set(mended["settled"])) == ([], set(first["asked"]))
+    assert mended["mended"] > 20

@@ -48,6 +48,19 @@ def test_a_round_begins_what_is_worked_now_and_a_round_ends_it(calm: Program) ->
     assert "did you mean" in calm("shift", "end", "S11").err or calm("shift", "end", "S11").code == 2
 
 
+def test_a_charter_that_cannot_be_read_ends_no_round(calm: Program) -> None:
+    """What mends and asks needs it, and says so with a 4; what is over ends, and what is worked now begins."""
+    assert calm(*WORK, *around_now(), "--why", "on call").code == 0
+    assert calm("lease", "start", "orla.fenn", "First Aiders", "--for", "1h", "--why", "drill", "--yes").code == 0
+    (calm.folder / "charter/broken.yaml").write_text("charter: 1\nrules: [}\n")
+    calm.ahead = timedelta(hours=2)
+    made = calm("round", "--format", "json")
+    assert made.code == 4, made.err
+    assert (made.json["leases_ended"], made.json["leases_begun"], made.json["mended"]) == (["L1"], ["L2"], 0)
+    assert len(made.json["refused"]) == 2
+    assert all("broken.yaml" in line for line in made.json["refused"])
+
+
 def test_a_lease_of_a_shift_that_somebody_ended_is_not_given_again(calm: Program) -> None:
     """Whoever ends it by hand means it, until the next stretch."""
     assert calm(*WORK, *around_now()).code == 0

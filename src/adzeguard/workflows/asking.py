@@ -134,7 +134,9 @@ def letter_of(question: Question, why: str, now: datetime) -> dict[str, Any]:
         "changed_at": question.changed_at,
         "changed_by": question.changed_by,
         "changed_from": question.changed_from,
-        "mend": f"adzeguard answer {shlex.quote(question.id)} --mend --why '…'",
+        "mend": "mend the rule in the charter; this settles by itself then"
+        if question.is_about_its_rule
+        else f"adzeguard answer {shlex.quote(question.id)} --mend --why '…'",
         "leave": f"adzeguard answer {shlex.quote(question.id)} --leave-until {until} --why '…'",
     }
 

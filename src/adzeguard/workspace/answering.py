@@ -88,7 +88,7 @@ class Mending:
     def draft(self) -> Draft:
         """Return the changes; `UsageError` where no change puts it right."""
         ids = {one.fingerprint: one.id for one in self._asked}
-        found = draft_for(self._workspace.corrections(), ids.keys())
+        found = draft_for(self._workspace.asked_about(), ids.keys())
         if not found.changes and found.left_out:
             reasons = "; ".join(dict.fromkeys(one.reason for one in found.left_out))
             raise UsageError(
@@ -102,7 +102,7 @@ class Mending:
         """Note of each what became of it: nothing counts as mended that still stands."""
         workspace = self._workspace
         workspace.look_anew()
-        standing = {one.fingerprint for one in workspace.corrections()}
+        standing = {one.fingerprint for one in workspace.asked_about()}
         for one in self._asked:
             if one.fingerprint in standing:
                 workspace.frontend.say(f"{one.id} still waits: what it is about still stands.")

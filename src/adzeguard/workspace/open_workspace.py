@@ -190,6 +190,22 @@ class Workspace:
         workspace, today = self.settings, self.now().astimezone().date()
         return resolved_charter(self.written_charter, self.estate, today, workspace.response, workspace.keepers)
 
+    @property
+    def guarding_charter(self) -> "ResolvedCharter":
+        """The charter as guards need it: the keepers, whom the settings name, also where no rule can be read.
+
+        A mistake of writing in a rule must not keep in what is over, nor anybody from taking it out.
+        """
+        from adzeguard.core.charter.charter import Charter
+        from adzeguard.core.errors import CharterError
+        from adzeguard.workflows.charter import resolved_charter
+
+        try:
+            return self.charter
+        except CharterError:
+            today = self.now().astimezone().date()
+            return resolved_charter(Charter(), self.estate, today, self.settings.response, self.settings.keepers)
+
     def charter_if_readable(self, otherwise: str) -> "ResolvedCharter | None":
         """Return the charter for what only adds to an answer; where it cannot be read, that is said."""
         from adzeguard.core.errors import CharterError
@@ -257,6 +273,13 @@ class Workspace:
         found = corrections(self.rights, self.charter, self.put_in)
         return less_leased(found, Leases(self.database).all())
 
+    def asked_about(self) -> "list[Correction]":
+        """Return what an owner can be asked about: each deviation, and each rule that cannot be followed."""
+        from adzeguard.core.review.not_followed import not_followed
+
+        found = list(self.corrections())
+        return [*found, *not_followed(found)]
+
     @property
     def trail(self) -> "Trail":
         """What the directory has logged itself, as far as it was read."""
@@ -322,7 +345,7 @@ class Workspace:
         return Proposer(
             self.estate,
             self.privilege,
-            lambda: self.charter,
+            lambda: self.guarding_charter,
             self.store.latest().id,
             self.now(),
             self.operator(),
@@ -347,7 +370,7 @@ class Workspace:
         return Case(
             self.estate,
             proposal.changes,
-            self.charter,
+            self.guarding_charter,
             self.settings.limits,
             named,
             self.operator_account,
@@ -409,8 +432,12 @@ class Workspace:
     def privilege(self) -> "Privilege":
         """The privileged groups, and the rights by which somebody could get into them."""
         from adzeguard.core.change.reach_impact import Privilege
+        from adzeguard.core.errors import CharterError
 
-        return Privilege(self.rights, self.privileged)
+        try:
+            return Privilege(self.rights, self.privileged)
+        except CharterError:  # the duties of its own, by which rights are called, stand there too
+            return Privilege(self.standard_rights, self.privileged)
 
     @cached_property
     def operator_account(self) -> "Principal | None":

@@ -1,14 +1,16 @@
 """One round: collect, end what is over, begin shifts, mend, seal, ask. Each part says what it could not do."""
 
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 from functools import partial
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Final
 
 from adzeguard.core.change.draft import Draft
 from adzeguard.core.change.guards.needs import NO_NEEDS
 from adzeguard.core.change.kinds.set_note import set_note
 from adzeguard.core.cleaning.reviewed import overdue
-from adzeguard.core.errors import AdzeguardError
+from adzeguard.core.errors import AdzeguardError, SettingsError
+from adzeguard.core.review.not_followed import not_followed
 from adzeguard.core.time.lease import due, last_end, stood_before
 from adzeguard.core.time.shift import why_unusable
 from adzeguard.store.leases import Leases
@@ -35,6 +37,8 @@ if TYPE_CHECKING:
     from adzeguard.workflows.interrupted import Interrupted
     from adzeguard.workspace.open_workspace import Workspace
 
+_NOBODY_ASKED: Final = {"asked": [], "settled": [], "told": 0, "untold": [], "not_followed": []}
+
 
 def one_round(workspace: "Workspace", *, only_leases: bool = False) -> dict[str, Any]:
     """Make a round, and return what it came to.
@@ -56,16 +60,38 @@ def one_round(workspace: "Workspace", *, only_leases: bool = False) -> dict[str,
         if earlier is not None:
             data |= {"leases_begun": [], "mended": 0, "refused_rules": [f"nothing is mended, since {earlier.in_words}"]}
         else:
-            data |= _shifts(workspace)
-            data |= _mended(workspace) if not only_leases else {"mended": 0}
+            data |= _walled(_shifts, workspace, "shifts", {"leases_begun": []})
+            data |= _walled(_mended, workspace, "rules", {"mended": 0}, goes=not only_leases)
         data |= _sealed(workspace)
-        data |= _asked(workspace) if not only_leases else {"asked": [], "settled": [], "told": 0, "untold": []}
-        parts = ("trail", "earlier", "contracts", "leases", "shifts", "rules", "seal")
+        data |= _walled(_asked, workspace, "questions", _NOBODY_ASKED, goes=not only_leases)
+        parts = ("trail", "earlier", "contracts", "leases", "shifts", "rules", "seal", "questions")
         told = {
             key: [line for part in parts for line in data.pop(f"{key}_{part}", ())] for key in ("not_made", "refused")
         }
         workspace.settings.last_round_path.touch(mode=0o600)
         return data | told
+
+
+def _walled(
+    step: "Callable[[Workspace], dict[str, Any]]",
+    workspace: "Workspace",
+    part: str,
+    nothing: Mapping[str, Any],
+    *,
+    goes: bool = True,
+) -> dict[str, Any]:
+    """Take a step, and return what it came to; what stops it is said, and stops no other step.
+
+    A charter that cannot be read mends nothing and asks nobody, and the shifts of the night begin all the same.
+    """
+    if not goes:
+        return dict(nothing)
+    try:
+        return step(workspace)
+    except SettingsError:  # nothing that follows can be right while what the workspace says of itself is not
+        raise
+    except AdzeguardError as error:
+        return {**nothing, f"refused_{part}": [f"{part}: {error}"]}
 
 
 def _collected(workspace: "Workspace") -> dict[str, Any]:
@@ -195,15 +221,18 @@ def _asked(workspace: "Workspace") -> dict[str, Any]:
     """Ask owners what only they can say, and tell them; what cannot be told is kept for the next round."""
     deputy, now = workspace.settings.questions.owner, workspace.now()
     late = overdue(Reviews(workspace.database).all(), now, deputy)
+    found = list(workspace.corrections())
+    stopped = not_followed(found)
     with workspace.tellers() as tellers:
         asker = Asker(workspace.database, workspace.written_charter, tellers, deputy, now)
-        asked = ask([*workspace.corrections(), *late], asker, lambda new: origins(new, workspace.past))
+        asked = ask([*found, *stopped, *late], asker, lambda new: origins(new, workspace.past))
         told = tell_waiting(Letters(workspace.database), tellers)
     return {
         "asked": [one.id for one in asked.new],
         "settled": [one.id for one in asked.settled],
         "told": told.told,
         "untold": list(told.reasons),
+        "not_followed": [f"{one.place}: {one.message}" for one in stopped],
     }
 
 

@@ -44,6 +44,11 @@ class Question:
         """Whether it waits for an answer."""
         return self.state == "open"
 
+    @property
+    def is_about_its_rule(self) -> bool:
+        """Whether the rule itself cannot be followed: no change puts that right, only the charter does."""
+        return not self.subject_sid and self.subject == self.rule
+
 
 @dataclass(frozen=True, slots=True)
 class Waiver:

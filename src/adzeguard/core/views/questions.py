@@ -89,7 +89,9 @@ def question_page(question: Question, untold: Sequence[tuple[str, int, str]]) ->
         sections.append(
             Lines(
                 [
-                    f"adzeguard answer {question.id} --mend --why '…'",
+                    "mend the rule in the charter, and it settles by itself; or"
+                    if question.is_about_its_rule
+                    else f"adzeguard answer {question.id} --mend --why '…'",
                     f"adzeguard answer {question.id} --leave-until DATE --why '…'",
                 ],
                 "To answer it:",

@@ -25,7 +25,12 @@ def round_page(data: Mapping[str, Any]) -> Page:
         sections.append(Fact("Asked", f"{some_of(data['asked'])}: adzeguard questions"))
     if data["settled"]:
         sections.append(Fact("Settled", some_of(data["settled"])))
-    for label, key in (("Not made", "not_made"), ("Refused", "refused"), ("Not told", "untold")):
+    for label, key in (
+        ("Not followed", "not_followed"),
+        ("Not made", "not_made"),
+        ("Refused", "refused"),
+        ("Not told", "untold"),
+    ):
         if data[key]:
             sections.append(Fact(f"{label} ({len(data[key])})", [str(line) for line in data[key]]))
     return Page(data, sections)
