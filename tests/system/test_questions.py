@@ -393,6 +393,7 @@ rules:
     assert "contradict each other: each wants another notice" in first["not_followed"][1]
     again = rounds(demo, 4)
     assert (again["not_followed"], again["asked"]) == (first["not_followed"], [])
+    assert "one-notice, stewards not followed" in " ".join(demo("status").out.split())
     name = first["asked"][0]
     assert demo("questions", "show", name, "--format", "json").json["owner"] == "mira@lowmere.example"
     assert "--mend" not in demo("questions", "show", name).out

@@ -16,7 +16,6 @@ from adzeguard.settings.settings import (
     find_workspace,
     read_settings,
 )
-from adzeguard.workflows.operators import operator_now
 from adzeguard.workspace.frontend import SILENT, Frontend
 
 if TYPE_CHECKING:
@@ -584,4 +583,6 @@ class Workspace:
 
     def operator(self) -> str:
         """Who runs the command, as the system knows it."""
+        from adzeguard.workflows.operators import operator_now
+
         return operator_now()

@@ -28,6 +28,7 @@ def overview(workspace: "Workspace") -> dict[str, Any]:
     pending, pending_since = PendingChanges(workspace.database).oldest()
     interrupted = interrupted_enactment(workspace.journal)
     last_check = workspace.checked.last()
+    waiting = [one for one in Questions(workspace.database).all() if one.is_open]
     return {
         "collected_at": full.facts.finished,
         "source": full.facts.source,
@@ -38,7 +39,8 @@ def overview(workspace: "Workspace") -> dict[str, Any]:
         "hosts_unread": unread,
         "hosts_pending": pending,
         "pending_since": pending_since,
-        "questions": [one.asked_at for one in Questions(workspace.database).all() if one.is_open],
+        "questions": [one.asked_at for one in waiting],
+        "not_followed": sorted(one.rule for one in waiting if one.is_about_its_rule),
         "letters_kept": sum(1 for one in Letters(workspace.database).waiting() if one.tries),
         "interrupted": interrupted.name if interrupted else "",
         "enactments": [

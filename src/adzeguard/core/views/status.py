@@ -43,6 +43,9 @@ def status_page(data: Mapping[str, Any], now: datetime) -> Page:
         count, since = len(data["questions"]), age_in_words(now - min(data["questions"]))
         said = f"{count} {'wait' if count != 1 else 'waits'} for an answer, the oldest for {since}: adzeguard questions"
         sections.append(Fact("Questions", said))
+    if data["not_followed"]:
+        said = f"{some_of(data['not_followed'])} not followed, as the last round found: adzeguard charter lint"
+        sections.append(Fact("Rules", said, "high"))
     if data["letters_kept"]:
         sections.append(Fact("Not told", f"{data['letters_kept']}, tried again by: adzeguard round", "high"))
     if data["interrupted"]:
