@@ -218,3 +218,17 @@ def test_a_lease_ends_with_the_contract_wherever_that_is_moved(calm: Program) ->
     contract(calm, "2020-01-31")
     assert calm("round", "--format", "json").json["leases_ended"] == ["L1"]
     assert "roan.pell" not in members(calm, "Chart Editors")
+
+
+def test_no_lease_is_longer_than_the_workspace_lets(demo: Program) -> None:
+    """Neither given nor extended: an hour that somebody approved does not become years."""
+    start = ("lease", "start", "orla.fenn", "First Aiders", "--why", "drill", "--yes")
+    refused = demo(*start, "--for", "400d")
+    assert (refused.code, "no lease is for longer than 366 days" in refused.err) == (2, True), refused.err
+    assert demo(*start, "--for", "1h").code == 0
+    until = (datetime.now(UTC) + timedelta(days=3000)).date().isoformat()
+    assert demo("lease", "extend", "L1", "--until", until).err.count("no lease is for longer than 366 days")
+    settings = demo.folder / "adzeguard.toml"
+    settings.write_text(settings.read_text() + "\n[leases]\nlongest_days = 1\n")
+    assert "longer than 1 day" in demo("lease", "extend", "L1", "--for", "2d").err
+    assert demo("lease", "extend", "L1", "--for", "5h").code == 0

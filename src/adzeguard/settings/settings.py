@@ -38,7 +38,7 @@ _KNOWN: Final = {
     "cluster": ("ca_file", "certificate", "key"),
     "charter": ("response", "keepers", "privileged"),
     "retire": ("ou", "wait_days"),
-    "leases": ("contract_attribute",),
+    "leases": ("contract_attribute", "longest_days"),
     "stale": ("unused_days", "never_used_days", "password_days"),
     "checks": ("waiting_days", "unread_days", "past_days", "working_hours", "off", "severity"),
     "guards": ("removals", "hosts", "share", "operator"),
@@ -174,6 +174,8 @@ class Settings:
     """The servers whose file shares are read."""
     contract_attribute: str = "accountExpires"
     """The attribute of an account that says when the contract of its person ends."""
+    longest_lease_days: int = 366
+    """For how long a lease may be given or extended; one with a contract ends when that does."""
 
     @property
     def store_path(self) -> Path:
@@ -270,7 +272,8 @@ def read_settings(folder: Path) -> Settings:
         tuple(
             SharesSettings(*one) for one in _named_tables(tree.get("shares", {}), "shares", "[shares.harbour]", path)
         ),
-        _attribute(tree.get("leases", {}), path),
+        _attribute({k: v for k, v in tree.get("leases", {}).items() if k != "longest_days"}, path),
+        _days(tree.get("leases", {}), "longest_days", Settings.longest_lease_days, path, "leases"),
     )
 
 

@@ -59,7 +59,7 @@ class Beginning:
                 "it ends with the contract, or at a time: give --with-contract alone, or --for, or --until"
             )
         until = _contract_end(self.workspace, asked.person) if asked.with_contract else asked.until
-        self._end = end_of(self.workspace, asked.length, until)
+        self._end = end_of(self.workspace, asked.length, until, length_is_limited=not asked.with_contract)
 
     def draft(self) -> Draft:
         """Return what gives the membership. The lease is noted first: a program that is killed forgets no end."""
@@ -154,13 +154,21 @@ def listed(workspace: "Workspace", *, everything: bool = False) -> Table:
     return leases_table(shown, workspace.now(), planned)
 
 
-def end_of(workspace: "Workspace", length: timedelta | None, until: datetime | None) -> datetime:
-    """Return the end that a length or a moment means, in UTC; `UsageError` for both, neither, or what is over."""
+def end_of(
+    workspace: "Workspace", length: timedelta | None, until: datetime | None, *, length_is_limited: bool = True
+) -> datetime:
+    """Return the end that a length or a moment means, in UTC; `UsageError` for both, neither, over or too far off."""
     if (length is None) == (until is None):
         raise UsageError("say how long: --for 2h, or --until TIME")
     end = (workspace.now() + length if length is not None else until or workspace.now()).astimezone(UTC)
     if end <= workspace.now():
         raise UsageError(f"{end:%Y-%m-%d %H:%M} UTC is over", "Name a time to come")
+    longest = workspace.settings.longest_lease_days
+    if length_is_limited and end - workspace.now() > timedelta(days=longest):
+        raise UsageError(
+            f"no lease is for longer than {longest} day{'s' * (longest != 1)}",
+            "Name an earlier time, or set [leases] longest_days",
+        )
     return end
 
 
