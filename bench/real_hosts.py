@@ -13,13 +13,13 @@ from tests.server.server import PASSWORD, Server, missing
 
 from adzeguard.core.estate.fleet import FleetPart
 from adzeguard.core.estate.hosts import Host
-from adzeguard.hosts.apart import SourceApart
 from adzeguard.hosts.fleet import Fleet, FleetSource
 from adzeguard.hosts.linux.scripts import READ
 from adzeguard.hosts.linux.shell import AS_ROOT
 from adzeguard.hosts.linux.ssh import open_ssh
 from adzeguard.hosts.processes import Processes
 from adzeguard.hosts.remote_sam.driver import open_remote_sam
+from adzeguard.hosts.worker_pool import SourceApart
 from adzeguard.workflows.collect import read_hosts
 from bench.measure import Measured
 

@@ -52,7 +52,10 @@ def _rule(rights: Rights, delegation: Delegation, taken: Counter[str], why: str)
         return
     verb = "deny" if grant.deny else "grant"
     container = delegation.over.kind in CONTAINERS
-    name = delegation.where if "=" in delegation.where and container else delegation.over.qualified_name
+    over = delegation.over
+    # What has no SID, such as a contact, has no name that says where it stands but its DN.
+    called = over.qualified_name if "\\" in over.qualified_name else over.dn
+    name = delegation.where if "=" in delegation.where and container else called
     lines = [
         f"  # {_one_line(delegation.sentence)}",
         f"  - id: {rule_id(taken, holder.name, named[0], delegation.over.name)}",

@@ -142,7 +142,8 @@ class RuleNames:
     def _bare(self, name: str) -> str:
         """A bare name can stand in the directory and on every host and mean different things."""
         bearers = self.estate.catalogue.principals(self.estate.catalogue.by_name(name)).values()
-        candidates = [f"{p.qualified_name} ({p.kind.label} of the directory)" for p in bearers]
+        called = [(p.qualified_name if "\\" in p.qualified_name else p.dn, p.kind.label) for p in bearers]
+        candidates = [f"{name} ({label} of the directory)" for name, label in called]
         twins = hosts_with_local_group(self.estate, name)
         if twins:
             candidates.append(rf"local\{name} (local group on {len(twins)} hosts)")

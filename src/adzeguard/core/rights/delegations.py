@@ -127,8 +127,12 @@ class Rights:
 
     def holder(self, sid: Sid) -> Principal:
         """Return whom an entry is about; a SID that resolves to nothing stands for itself."""
-        listed = self.estate.id_of_sid(sid)
-        return self.estate.principal(listed) if listed is not None else outsider(sid)
+        listed, known = self.estate.id_of_sid(sid), outsider(sid)
+        if listed is None:
+            return known
+        principal = self.estate.principal(listed)
+        # Everyone is everybody, also where the directory has an object of that name to be listed in groups.
+        return known if (principal.kind, known.kind) == (Kind.FOREIGN, Kind.WELL_KNOWN) else principal
 
     def _origin(self, principal: Principal, grant: Grant) -> str:
         """Follow an inherited grant up to the container on which it was given."""

@@ -142,7 +142,8 @@ class ReachFinder:
 
     def _edges(self, hold: Takeover, node: int, principal: Principal, raw: bytes) -> Iterator[Edge]:
         holder = self._estate.id_of_sid(hold.who)
-        if holder is None and hold.who in EVERYONE_LIKE:
+        # The directory may have objects for Everyone and the like, and nobody stands in them: all are behind them.
+        if hold.who in EVERYONE_LIKE and (holder is None or holder in self._like_everyone):
             holder = EVERYBODY
         if holder is None or holder == principal.id or holder in self._ruling:
             return
