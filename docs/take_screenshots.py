@@ -105,7 +105,7 @@ def take(name: str, folder: Path) -> None:
             cwd=folder,
             env=environment,
         )
-        deadline = time.monotonic() + (4 if name in KEYS else 30)
+        deadline = time.monotonic() + (4 if name in KEYS else 90)
         while not (folder / "done").exists() and time.monotonic() < deadline:
             time.sleep(0.2)
         time.sleep(0.5)
