@@ -290,7 +290,7 @@ class Grown:
         self.demo = demo
         self._environment = {**os.environ, "PYTHONPATH": str(folder)}
         grown = folder / "adzeguard"
-        shutil.copytree(Path(adzeguard.__file__).parent, grown, ignore=shutil.ignore_patterns("__pycache__"))
+        shutil.copytree(Path(adzeguard.__file__).parent, grown)  # with what was compiled: it keeps its times
         for name, content in (pair for files in NEW.values() for pair in files.items()):
             (grown / name).write_text(content)
         for edits in ROWS.values():
