@@ -10,6 +10,7 @@ from adzeguard.core.change.guards.case import Case
 from adzeguard.core.change.guards.judge import judge
 from adzeguard.core.change.inverse import inverse_changes
 from adzeguard.core.change.kinds import CHANGE_KINDS
+from adzeguard.core.change.kinds.set_fact import SetFact
 from adzeguard.core.change.order import in_order
 from adzeguard.core.change.outcome import Status
 from adzeguard.core.change.proposal import Proposal
@@ -23,6 +24,7 @@ from adzeguard.core.errors import CharterError, ProposalFileError
 from adzeguard.core.estate.capabilities import CAPABILITIES, pack_state, unpack_state
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import HostState
+from adzeguard.core.identity import Sid
 from adzeguard.core.review.corrections import corrections
 from adzeguard.core.review.draft import draft_of
 from adzeguard.core.review.kinds import RULE_KINDS
@@ -145,3 +147,13 @@ def test_a_host_makes_a_change_that_only_its_driver_knows(host: Showing, status:
     judged = judge(proposal, Case(of, proposal.changes, crew_only(of)))
     outcome, _ = make_on_host(host, judged.allowed(change), told.append)
     assert (outcome.status, len(told)) == (status, intents)
+
+
+def test_a_fact_is_set_of_nothing_but_facts() -> None:
+    """A forged change cannot write a notice, a group or an unknown setting as if it were a text of its own."""
+    state = HostState(Sid("S-1-5-21-7-7-7"), capabilities=frozenset({"notice", "local-groups"}), parts={"notice": {}})
+    for setting in ("notice", "local-groups", "screen-lock"):
+        forged = SetFact(host="KIOSK-03", setting=setting, after="x", rule="r")
+        assert forged.lacking(state) == setting
+    with pytest.raises(ValueError, match="after"):
+        SetFact(host="KIOSK-03", setting="screen-lock", after="\x1b[31m", rule="r")

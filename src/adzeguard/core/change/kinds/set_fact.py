@@ -7,9 +7,12 @@ from pydantic import Field
 
 from adzeguard.core.change.change import About, Key, Order
 from adzeguard.core.change.kinds.host_setting import ValueChange
+from adzeguard.core.estate.capabilities import CAPABILITIES
 from adzeguard.core.estate.hosts import HostState
 
 _LONGEST = 4000
+_PLAIN = r"^[^\x00-\x1f\x7f]*$"
+"""Text without control characters: a terminal would carry them out, and a file on the host might break its line."""
 
 
 class SetFact(ValueChange):
@@ -20,9 +23,9 @@ class SetFact(ValueChange):
 
     kind: Literal["set-fact"] = "set-fact"
     setting: str = Field(pattern=r"^[a-z][a-z-]{1,40}$", description="The capability that has the fact.")
-    name: str = Field("", max_length=200, description="Which fact, where the capability has several.")
-    before: str = Field("", max_length=_LONGEST)
-    after: str = Field("", max_length=_LONGEST)
+    name: str = Field("", max_length=200, pattern=_PLAIN, description="Which fact, where the capability has several.")
+    before: str = Field("", max_length=_LONGEST, pattern=_PLAIN)
+    after: str = Field("", max_length=_LONGEST, pattern=_PLAIN)
     order: ClassVar[Order] = Order.ALTER
 
     @staticmethod
@@ -54,8 +57,9 @@ class SetFact(ValueChange):
         return f"{self._called()} is '{self.after}'"
 
     def lacking(self, state: HostState) -> str:
-        """The capability is the one that it names."""
-        return "" if self.setting in state.capabilities else self.setting
+        """The capability is the one that it names, and one of facts: no other is written in this way."""
+        of_facts = any(one.name == self.setting and one.holds_facts for one in CAPABILITIES)
+        return "" if of_facts and self.setting in state.capabilities else self.setting
 
     def has_place(self, state: HostState) -> bool:
         """Tell whether the host has such facts."""
