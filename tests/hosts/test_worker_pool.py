@@ -22,14 +22,7 @@ from adzeguard.hosts.standin import StandinHosts, open_standins
 from adzeguard.hosts.worker_pool import SourceApart
 from adzeguard.workflows.collect import read_hosts
 from tests.program import Program
-
-EVERYWHERE = """charter: 1
-rules:
-- id: notices
-  response: mend
-  hosts: {everywhere: true}
-  notice: {title: Ferry company property}
-"""
+from tests.system.test_rollout import EVERYWHERE
 
 
 def open_and_die(settings: Settings, secret: Secret, names: Names) -> StandinHosts:

@@ -9,6 +9,7 @@ from pathlib import Path
 import pytest
 
 from adzeguard.core.change.kinds.add_local_member import RemoveLocalMember
+from adzeguard.core.drivers import NoNames
 from adzeguard.core.errors import HostRefusedError
 from adzeguard.core.estate.named import Named
 from adzeguard.hosts.linux.session import Habits, LinuxSession
@@ -268,18 +269,6 @@ class _Keyboard:
         return Ran(done.returncode, done.stdout.encode(), done.stderr)
 
 
-class _NoNames:
-    """A directory that knows nobody."""
-
-    domain = "LOWMERE"
-
-    def sid_of(self, name: str) -> str | None:  # noqa: ARG002 - the port's
-        return None
-
-    def name_of(self, sid: str) -> str | None:  # noqa: ARG002 - the port's
-        return None
-
-
 def test_we_do_not_take_our_own_way_in(nav: Program, linux_host: LinuxHost) -> None:
     """Our account is in sudo by the group alone: no proposal and no driver takes it out; with a line too, it goes."""
     line, aside = "/etc/sudoers.d/keeper", "/etc/sudoers.d/zz-group"
@@ -293,7 +282,7 @@ def test_we_do_not_take_our_own_way_in(nav: Program, linux_host: LinuxHost) -> N
         refused = nav("enact", "--yes")
         assert refused.code == 1
         assert r"local\keeper is the account by which adzeguard comes to" in refused.err
-        session = LinuxSession(_Keyboard(linux_host, "keeper"), _NoNames(), Habits())
+        session = LinuxSession(_Keyboard(linux_host, "keeper"), NoNames(), Habits())
         administrators, keeper = Named("administrators", "S-1-5-32-544"), session.read().account_named("keeper")
         member = Named("keeper", str(keeper))
         out_of = RemoveLocalMember(host=NAV, group=administrators, member=member, rule="x")

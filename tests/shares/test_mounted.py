@@ -9,6 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from adzeguard.core.descriptors.descriptor import Descriptor
+from adzeguard.core.drivers import NoNames
 from adzeguard.core.errors import ShareError
 from adzeguard.core.rights.share_access import may_in_folder
 from adzeguard.shares.mounted import _ENTRY, MountedTree, _classes
@@ -18,24 +19,12 @@ OWNER, GROUP = "S-1-22-1-0", "S-1-22-2-0"
 EVERYONE = "S-1-1-0"
 
 
-class Nobody:
-    """A directory that knows no names."""
-
-    domain = ""
-
-    def sid_of(self, name: str) -> str | None:  # noqa: ARG002 - the port's
-        return None
-
-    def name_of(self, sid: str) -> str | None:  # noqa: ARG002 - the port's
-        return None
-
-
 def descriptor(monkeypatch: pytest.MonkeyPatch, raw: bytes, mode: int) -> Descriptor:
     """What is told of a folder with this list."""
     seen = os.stat_result((stat.S_IFDIR | mode, 0, 0, 1, 0, 0, 0, 0, 0, 0))
     monkeypatch.setattr(Path, "lstat", lambda _self: seen)
     monkeypatch.setattr(os, "getxattr", lambda *_a, **_n: raw)
-    return Descriptor.from_bytes(MountedTree(Path("/"), "harbour-01", "crew", Nobody()).read("crew", ""))
+    return Descriptor.from_bytes(MountedTree(Path("/"), "harbour-01", "crew", NoNames()).read("crew", ""))
 
 
 def posix(classes: list[tuple[int, int, int]], uid: int, gids: set[int], wanted: int) -> bool:
@@ -92,11 +81,11 @@ def test_a_tree_is_read_so_deep_and_no_link_is_followed(tmp_path: Path) -> None:
     (tmp_path / "a/b/c/d").mkdir(parents=True)
     (tmp_path / "z").symlink_to(tmp_path)
     (tmp_path / "file").write_text("")
-    tree = MountedTree(tmp_path, "harbour-01", "crew", Nobody())
+    tree = MountedTree(tmp_path, "harbour-01", "crew", NoNames())
     assert [one.name for one in tree.shares()] == ["crew"]
     assert tree.parts("crew") == ["a"]
     assert [one.path for one in tree.folders("crew", "a", 3)] == ["a", r"a\b", r"a\b\c"]
     with pytest.raises(ShareError, match="not changed from here"):
         tree.write("crew", "a", b"")
     with pytest.raises(ShareError, match="is it mounted"):
-        MountedTree(tmp_path / "gone", "harbour-01", "crew", Nobody()).shares()
+        MountedTree(tmp_path / "gone", "harbour-01", "crew", NoNames()).shares()

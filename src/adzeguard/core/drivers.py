@@ -24,6 +24,20 @@ class Names(Protocol):
         """Return the qualified name of a SID, or nothing."""
 
 
+class NoNames:
+    """Names for a driver that has to do without the directory: nobody is known."""
+
+    domain = ""
+
+    def sid_of(self, name: str) -> str | None:  # noqa: ARG002 - nobody is known
+        """Return None."""
+        return None
+
+    def name_of(self, sid: str) -> str | None:  # noqa: ARG002 - nobody is known
+        """Return None."""
+        return None
+
+
 def _never(_settings: Settings) -> bool:
     return False
 

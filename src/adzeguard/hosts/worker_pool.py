@@ -15,7 +15,7 @@ from typing import Any, Final, Protocol
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.guards.judge import Allowed
 from adzeguard.core.change.outcome import Outcome, Status
-from adzeguard.core.drivers import Names, Secret, Settings
+from adzeguard.core.drivers import Names, NoNames, Secret, Settings
 from adzeguard.core.errors import AdzeguardError, HostUnknownError
 from adzeguard.core.estate.capabilities import pack_state
 from adzeguard.core.estate.fleet import FleetPart
@@ -80,24 +80,12 @@ def work_with_hosts(sources: tuple[SourceApart, ...], tasks: Sequence[HostTask])
         return list(pool.map(lambda task: _done(opened, task), tasks))
 
 
-class _NoNames:
-    """Sources that work apart ask no names."""
-
-    domain = ""
-
-    def sid_of(self, name: str) -> str | None:  # noqa: ARG002 - the port's
-        return None
-
-    def name_of(self, sid: str) -> str | None:  # noqa: ARG002 - the port's
-        return None
-
-
 @lru_cache(maxsize=4)
 def _opened(sources: tuple[SourceApart, ...]) -> list[tuple[FleetPart, HostSource]]:
     """Open the sources once a process."""
 
     def open_one(source: SourceApart) -> HostSource:
-        opened: HostSource = source.open(dict(source.settings), lambda: source.secret, _NoNames())
+        opened: HostSource = source.open(dict(source.settings), lambda: source.secret, NoNames())
         return opened
 
     return [(source.part, open_one(source)) for source in sources]

@@ -6,11 +6,11 @@ everybody may write was enacted by the next round.
 
 import grp
 import os
-import pwd
 from errno import ELOOP
 from pathlib import Path
 from stat import S_ISVTX, S_IWGRP, S_IWOTH
 
+from adzeguard.account_names import account_name
 from adzeguard.core.errors import SettingsError
 
 
@@ -60,7 +60,4 @@ def _is_private(group: int) -> bool:
 
 
 def _name_of(number: int) -> str:
-    try:
-        return pwd.getpwuid(number).pw_name
-    except KeyError:
-        return str(number)
+    return account_name(number) or str(number)

@@ -9,6 +9,7 @@ from urllib.parse import parse_qs, urlsplit
 
 import psycopg
 
+from adzeguard.account_names import account_name
 from adzeguard.core.errors import SettingsError, StoreBusyError, StoreError
 from adzeguard.store.connection import Dialect, Row
 from adzeguard.store.migrations import bring_up_to_date
@@ -118,7 +119,8 @@ class PostgresDatabase:
                     holder_row = keeper.execute("SELECT value FROM about WHERE name = 'holder'").fetchone()
                     holder = holder_row[0] if holder_row else "another process"
                     raise StoreBusyError(f"{holder} holds this store", "Wait for it to end, and run this again")
-                me = f"adzeguard {task} (by {_user()} on {os.uname().nodename}, process {os.getpid()})"
+                who = account_name(os.getuid()) or "unknown"
+                me = f"adzeguard {task} (by {who} on {os.uname().nodename}, process {os.getpid()})"
                 keeper.execute(
                     "INSERT INTO about (name, value) VALUES ('holder', %s)"
                     " ON CONFLICT (name) DO UPDATE SET value = excluded.value",
@@ -143,15 +145,6 @@ class PostgresDatabase:
             first = said[0] if said else type(error).__name__
             way_out = "Check [store] url, the server, and the password in the environment or ~/.pgpass"
             raise StoreError(f"the store at {self._label} cannot be used: {first}", way_out) from error
-
-
-def _user() -> str:
-    import getpass
-
-    try:
-        return getpass.getuser()
-    except OSError:  # an account without a name, as in some containers
-        return "unknown"
 
 
 def checked_url(url: str) -> str:

@@ -1,9 +1,10 @@
 """Who works here, as the system knows it: no variable that anybody sets is asked."""
 
 import os
-import pwd
 from pathlib import Path
 from typing import Final
+
+from adzeguard.account_names import account_name
 
 _LOGIN: Final = Path("/proc/self/loginuid")
 _UNSET: Final = 0xFFFFFFFF
@@ -42,7 +43,4 @@ def _logged_in() -> int | None:
 
 
 def _name_of(number: int) -> str:
-    try:
-        return pwd.getpwuid(number).pw_name
-    except KeyError:  # an account without a name, as in some containers
-        return f"account {number}"
+    return account_name(number) or f"account {number}"

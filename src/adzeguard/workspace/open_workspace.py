@@ -184,10 +184,13 @@ class Workspace:
     @cached_property
     def charter(self) -> "ResolvedCharter":
         """The charter, resolved against the estate."""
+        return self._resolved(self.written_charter)
+
+    def _resolved(self, written: "Charter") -> "ResolvedCharter":
         from adzeguard.workflows.charter import resolved_charter
 
         workspace, today = self.settings, self.now().astimezone().date()
-        return resolved_charter(self.written_charter, self.estate, today, workspace.response, workspace.keepers)
+        return resolved_charter(written, self.estate, today, workspace.response, workspace.keepers)
 
     @property
     def guarding_charter(self) -> "ResolvedCharter":
@@ -197,13 +200,11 @@ class Workspace:
         """
         from adzeguard.core.charter.charter import Charter
         from adzeguard.core.errors import CharterError
-        from adzeguard.workflows.charter import resolved_charter
 
         try:
             return self.charter
         except CharterError:
-            today = self.now().astimezone().date()
-            return resolved_charter(Charter(), self.estate, today, self.settings.response, self.settings.keepers)
+            return self._resolved(Charter())
 
     def charter_if_readable(self, otherwise: str) -> "ResolvedCharter | None":
         """Return the charter for what only adds to an answer; where it cannot be read, that is said."""

@@ -1,7 +1,6 @@
 """The driver for the host on which the program itself runs, without a connection."""
 
 import os
-import pwd
 from collections.abc import Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager, suppress
@@ -10,6 +9,7 @@ from subprocess import PIPE, Popen
 from threading import Event, Timer
 from typing import Final
 
+from adzeguard.account_names import account_name
 from adzeguard.core.drivers import DriverKind, Names, Secret, Setting, Settings
 from adzeguard.core.errors import HostRefusedError, HostUnknownError, HostUnreachableError
 from adzeguard.core.estate.hosts import Host
@@ -50,7 +50,7 @@ class LocalShell:
 
     def __init__(self) -> None:
         number = os.geteuid()
-        self.account = "" if number == 0 else pwd.getpwuid(number).pw_name
+        self.account = account_name(number) if number != 0 else ""
 
     def run(self, script: bytes) -> Ran:
         """Run a script with /bin/sh."""

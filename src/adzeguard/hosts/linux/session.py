@@ -111,9 +111,7 @@ class LinuxSession:
         group = seen.accounts.groups[seen.names.group_of(change.group_sid)]
         if seen.names.own_group(change.member_sid):
             raise HostRefusedError("a group of a Linux host holds accounts, and no groups")
-        spellings = seen.names.spellings_of(change.member_sid, seen.unknown)
-        if not spellings:
-            raise HostRefusedError(f"the host knows no account {change.member_sid}")
+        spellings = _spelt(seen, change.member_sid, seen.unknown)
         if isinstance(change, AddLocalMember):
             known = self._known(spellings)
             if known is None or known.is_group:
@@ -219,10 +217,7 @@ class LinuxSession:
         known = self._name_if_known(seen, Sid(who.sid))
         if known is not None:
             return known
-        spellings = seen.names.spellings_of(Sid(who.sid), {})
-        if not spellings:
-            raise HostRefusedError(f"the host knows no account {who.sid}")
-        return KeptName(name=spellings[-1], is_known=False)
+        return KeptName(name=_spelt(seen, Sid(who.sid), {})[-1], is_known=False)
 
     def _name_if_known(self, seen: Seen, sid: Sid) -> KeptName | None:
         own = seen.names.own_group(sid)
@@ -264,6 +259,14 @@ _EXECUTORS: Final[Mapping[type[Change], Callable[[LinuxSession, Seen, Any], None
 }
 _SAYING_NOTHING: Final = frozenset(sha256(text.encode()).hexdigest() for text in ("", HEAD))
 """The digests of an access file that refuses nobody: as it was made for the service of PAM, or as we leave it."""
+
+
+def _spelt(seen: Seen, sid: Sid, unknown: Mapping[str, str]) -> tuple[str, ...]:
+    """Return how somebody may be called on the host; `HostRefusedError` for a SID that stands for nobody."""
+    spellings = seen.names.spellings_of(sid, unknown)
+    if not spellings:
+        raise HostRefusedError(f"the host knows no account {sid}")
+    return spellings
 
 
 def _files(state: Kept, always: frozenset[str], ways: frozenset[str]) -> dict[str, tuple[str, str]]:
