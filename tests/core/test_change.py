@@ -23,13 +23,15 @@ from adzeguard.core.charter.resolve import ResolvedCharter, resolve_charter
 from adzeguard.core.errors import GuardError
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.named import Named
+from adzeguard.core.estate.objects import Objects
 from adzeguard.core.review.corrections import corrections
 from adzeguard.core.review.draft import draft_of
 from adzeguard.core.review.kinds import RULE_KINDS
+from adzeguard.core.review.leased import leased_by_rules
 from adzeguard.core.views.pictures import people_by_place
 from adzeguard.core.wellknown import ADMINISTRATORS
 from adzeguard.settings.charter_yaml import document_of
-from tests.estates import directory, estate, rights_of
+from tests.estates import DOMAIN, NOON, directory, estate, rights_of
 
 OU = "OU=Kiosks"
 SHUT = r"- {id: shut, hosts: {under: OU=Kiosks}, local-group: administrators, only: [LOWMERE\ben]}"
@@ -140,6 +142,53 @@ def test_nobody_leans_on_a_keeper_whom_the_directory_takes_out_by_itself() -> No
     alone = estate(directory(["Administrator", "ada"], {"Domain Admins": ["Administrator"]}))
     assert list(lockouts(Case(alone, [join, leave], charter)))
     assert not list(lockouts(Case(alone, [join], charter)))
+
+
+LIMITS = {
+    "expired": {"expires": 1},
+    "without an hour": {"details": '{"logon_hours": "' + "00" * 21 + '"}'},
+    "sent where there is no such host": {"details": '{"workstations": "NOWHERE-9"}'},
+    "kept to a host that is none of the directory's servers": {"details": '{"workstations": "KIOSK-1"}'},
+}
+
+
+@pytest.mark.parametrize("limit", [*LIMITS, ""])
+def test_a_keeper_who_cannot_sign_in_is_nobody_to_lean_on(limit: str) -> None:
+    """The other keeper of two goes only while the one who stays can act: now, and at the directory's own servers."""
+    whole = directory(
+        ["Administrator", "ada"], {"Domain Admins": ["Administrator", "ada"]}, computers={"KIOSK-1": OU, "SERVER-1": OU}
+    )
+    limited = LIMITS.get(limit, {"details": '{"workstations": "KIOSK-1,SERVER-1"}'})
+    rows = {row.name: row for _, row in whole.objects.all_rows()}
+    rows["ada"] = rows["ada"]._replace(**limited)
+    rows["SERVER-1"] = rows["SERVER-1"]._replace(primary_group_rid=516)
+    of = Estate(NOON, DOMAIN, Objects.of_rows(list(rows.values()), DOMAIN), whole.graph)
+    named = {name: Named.of(of.principal(i)) for i, name in enumerate(rows)}
+    leave = RemoveMember(id="c1", group=named["Domain Admins"], member=named["Administrator"], rule="by-hand")
+    charter = ResolvedCharter((), (), tuple(default_keepers(of)))
+
+    refused = list(lockouts(Case(of, [leave], charter)))
+
+    assert [r for r in refused if "would be left without a keeper" in r] == refused
+    assert bool(refused) is bool(limit)
+
+
+def test_who_is_inside_by_a_rule_up_to_a_last_day_is_nobody_to_lean_on() -> None:
+    """A rule's lease gives no keeper, in a group or on a host, unless a rule lists the same person for good."""
+    whole = directory(["Administrator", "ada"], {"Domain Admins": ["ada"]}, computers={"KIOSK-1": OU})
+    of = estate(whole, {"KIOSK-1": ["ada", "Administrator"]})
+    lease = r"group: LOWMERE\Domain Admins, include: [LOWMERE\Administrator], lease: {LOWMERE\ada: 2026-12-24}"
+    on_host = r"hosts: {under: OU=Kiosks}, local-group: administrators, lease: {LOWMERE\ada: 2026-12-24}"
+    charter = charter_of(f"- {{id: a, {lease}}}\n- {{id: b, {on_host}}}\n", of)
+    lasting = r"- {id: c, group: LOWMERE\Domain Admins, include: [LOWMERE\ada]}"
+
+    ends = list(leased_by_rules(of, charter))
+    assert [(type(end), end.host_name, end.about.member) for end in ends] == [
+        (RemoveMember, "", r"LOWMERE\ada"),
+        (RemoveLocalMember, "KIOSK-1", r"LOWMERE\ada"),
+    ]
+    with_lasting = charter_of(f"- {{id: a, {lease}}}\n- {{id: b, {on_host}}}\n{lasting}", of)
+    assert [end.host_name for end in leased_by_rules(of, with_lasting)] == ["KIOSK-1"]
 
 
 def test_a_member_by_primary_group_leaves_in_three_steps() -> None:

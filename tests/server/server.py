@@ -15,6 +15,8 @@ from hashlib import sha256
 from pathlib import Path
 from typing import Any
 
+from adzeguard.core.errors import CredentialsRefusedError
+from adzeguard.directory.ldap_wire import Address, Wire
 from tests.alone import CACHE, ENDS_WITH_US
 
 PASSWORD = "Seahorse-42x"
@@ -171,6 +173,14 @@ class Server:
     def client_environment(self) -> dict[str, str]:
         """What a plain client needs to trust this server."""
         return {**os.environ, "LDAPTLS_CACERT": str(self.ca_file), "LDAPTLS_REQCERT": "allow"}
+
+    def lets_in(self, name: str) -> bool:
+        """Tell whether somebody can bind, which happens at the server itself."""
+        try:
+            Wire(Address(self.url, str(self.ca_file), self.tls_name), rf"LOWMERE\{name}", PASSWORD).close()
+        except CredentialsRefusedError:
+            return False
+        return True
 
     def ask(
         self, query: str, *attributes: str, base: str = "", scope: str = "sub", options: tuple[str, ...] = ()

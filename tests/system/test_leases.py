@@ -232,3 +232,23 @@ def test_no_lease_is_longer_than_the_workspace_lets(demo: Program) -> None:
     settings.write_text(settings.read_text() + "\n[leases]\nlongest_days = 1\n")
     assert "longer than 1 day" in demo("lease", "extend", "L1", "--for", "2d").err
     assert demo("lease", "extend", "L1", "--for", "5h").code == 0
+
+
+def test_no_lease_is_a_keeper_in_the_directory_or_on_a_host(calm: Program) -> None:
+    """The last who is inside for good stays while others are there for a time alone: who would end their leases?"""
+    keeper = "isolde.varn.adm"
+    lasting = sorted(members(calm, "Enterprise Admins"))
+    leave = {
+        "directory": ("group", "remove", "Enterprise Admins", *lasting, "--yes", "--removals", "2"),
+        "host": ("local", "remove", "QUAY-01", "administrators", "Domain Admins", "--yes"),
+    }
+    assert calm("lease", "start", keeper, "Enterprise Admins", "--for", "1h", "--yes").code == 0
+    assert calm("lease", "start", keeper, "administrators", "--on", "QUAY-01", "--for", "1h", "--yes").code == 0
+    for removal in leave.values():
+        refused = calm(*removal)
+        assert (refused.code, "would be left without a keeper" in refused.err) == (1, True)
+    assert calm("lease", "end", "L1", "--yes").code == calm("lease", "end", "L2", "--yes").code == 0
+    assert calm("group", "add", "Enterprise Admins", keeper, "--yes").code == 0
+    assert calm("local", "add", "QUAY-01", "administrators", keeper, "--yes").code == 0
+    for removal in leave.values():
+        assert calm(*removal).code == 0

@@ -163,7 +163,8 @@ def _file_time(value: int) -> int:
     # 0 and the largest number both stand for never in accountExpires.
     if value <= 0 or value >= _NO_END:
         return NEVER
-    return (value - _EPOCH_AS_FILETIME) // 10_000_000
+    # Before 1970 is long ago and not never: an account that expired then lets nobody in.
+    return max(1, (value - _EPOCH_AS_FILETIME) // 10_000_000)
 
 
 def _generalized_time(text: str) -> int:

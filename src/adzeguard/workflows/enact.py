@@ -1,7 +1,7 @@
 """Enact: the one road by which anything is written."""
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from itertools import chain
 from typing import Any, Final
@@ -73,7 +73,7 @@ def enact_judged(
         run.write("begin", {"proposal": whole.model_dump(mode="json"), **(about or {})})
     else:
         run = _resumed(ports, earlier, report)
-    case = Case(estate, whole.changes, judged.case.charter)
+    case = replace(judged.case, changes=whole.changes)
     run.judge = both(keepers_stay(case), logons_stay(case))
     waiting = run.left(judged.proposal.changes)
     hosts_read: dict[str, Host] = {}
@@ -124,7 +124,7 @@ def _not_held_back(removals: Sequence[Change], run: Run, case: Case) -> list[Cha
     unreached = {o.change.host_name for o in run.outcomes if o.status == Status.UNREACHABLE}
     done = [outcome.change for outcome in run.outcomes if outcome.change.id not in failed]
     allowed = [change for change in removals if change.host_name not in lacking]
-    dangerous = next(lockouts(Case(case.estate, [*done, *allowed], case.charter)), "")
+    dangerous = next(lockouts(replace(case, changes=[*done, *allowed])), "")
     for change in removals:
         if change.host_name in lacking:
             detail = f"an addition on {change.host_name} did not come about"

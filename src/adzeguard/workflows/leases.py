@@ -65,9 +65,9 @@ def end_moved(estate: Estate, lease: Lease, before: datetime | None, leases: Ite
     return [SetMemberEnd(**about, ends=ends, before=before)]
 
 
-def ended_by_directory(estate: Estate, leases: Iterable[Lease]) -> list[Change]:
-    """Return what the directory will do by itself: the removal of each membership that ends there."""
-    return [_removal(estate, one) for one in leases if one.is_open and one.by_itself and is_inside(estate, one)]
+def ended_in_time(estate: Estate, leases: Iterable[Lease]) -> list[Change]:
+    """Return the removal of each membership that nothing but a lease gives, whoever ends it."""
+    return [_removal(estate, one) for one in leases if one.is_open and not one.stood_before and is_inside(estate, one)]
 
 
 def _removal(estate: Estate, lease: Lease) -> Change:

@@ -19,6 +19,7 @@ from adzeguard.core.errors import GuardError, ProposalFileError
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.limits import Limits
+from adzeguard.core.review.leased import leased_by_rules
 
 _UNTRUTHS_SHOWN = 12
 
@@ -39,7 +40,7 @@ class Proposer:
     taken_out: Mapping[str, int]
     """How many members were taken out of each group in the last day, by its SID."""
     ending: Sequence[Change] = ()
-    """What the directory will take away by itself."""
+    """What is taken away at the ends of leases."""
     comes_in_by: Mapping[str, str] = field(default_factory=dict)
     """By source of hosts, the account of each host's own by which we come to it."""
 
@@ -57,17 +58,19 @@ def proposed(draft: Draft, proposer: Proposer) -> Proposed:
     proposal = with_words_and_impact(draft, proposer)
     if not proposal.changes:
         return Proposed(proposal, ())
+    charter = proposer.charter()
     case = Case(
         proposer.estate,
         proposal.changes,
-        proposer.charter(),
+        charter,
         proposer.limits,
         operator=proposer.operator,
         reach_impacts=proposal.impact.reach,
         privileged=proposer.privilege.sids,
         taken_out=proposer.taken_out,
-        ending=proposer.ending,
+        ending=(*proposer.ending, *leased_by_rules(proposer.estate, charter)),
         comes_in_by=proposer.comes_in_by,
+        now=proposer.now,
     )
     return Proposed(proposal, tuple(pass_guards_when_made(case)))
 

@@ -365,12 +365,14 @@ class Workspace:
     def case(self, proposal: "Proposal", named: "NamedSizes", approved_by: str = "") -> "Case":
         """Return what the guards look at before a proposal is enacted."""
         from adzeguard.core.change.guards.case import Case
+        from adzeguard.core.review.leased import leased_by_rules
         from adzeguard.workspace.approval_needs import approval_needs
 
+        charter = self.guarding_charter
         return Case(
             self.estate,
             proposal.changes,
-            self.guarding_charter,
+            charter,
             self.settings.limits,
             named,
             self.operator_account,
@@ -379,17 +381,18 @@ class Workspace:
             self.taken_out,
             approval_needs(self.settings.approval, self.estate),
             approved_by,
-            self._ending,
+            (*self._ending, *leased_by_rules(self.estate, charter)),
             self._comes_in_by,
+            self.now(),
         )
 
     @property
     def _ending(self) -> "Sequence[Change]":
-        """What the directory will take away by itself, at the ends of leases."""
+        """What is taken away at the ends of leases, those of shifts among them."""
         from adzeguard.store.leases import Leases
-        from adzeguard.workflows.leases import ended_by_directory
+        from adzeguard.workflows.leases import ended_in_time
 
-        return ended_by_directory(self.estate, Leases(self.database).all())
+        return ended_in_time(self.estate, Leases(self.database).all())
 
     @property
     def _comes_in_by(self) -> "Mapping[str, str]":

@@ -1,10 +1,12 @@
 """Keepers: those whom no change may lock out."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
+from datetime import datetime
 
 import numpy as np
 from numpy.typing import NDArray
 
+from adzeguard.core.access.at_work import Values, can_act
 from adzeguard.core.access.members import people_in_any
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.membership import MembershipGraph
@@ -34,7 +36,7 @@ def controlling_groups(estate: Estate) -> list[int]:
 
 
 class KeepersAtWork:
-    """The people through whom the keepers can act: enabled accounts that are keepers or inside a keeper group.
+    """The people through whom the keepers can act: accounts at work that are keepers or inside a keeper group.
 
     Where one of them is effectively inside a group, that group has a keeper with a working path.
     """
@@ -43,27 +45,33 @@ class KeepersAtWork:
         self,
         estate: Estate,
         keepers: Sequence[Principal],
+        now: datetime,
         graph: MembershipGraph | None = None,
         gone: Iterable[int] = (),
+        altered: Mapping[int, Values] | None = None,
     ) -> None:
         """`graph` is the membership to look at, as it will be after a proposal; `gone` are objects deleted by then.
 
-        Somebody who is inside a group by their primary group is in no list of members, and gone all the same.
+        Somebody who is inside a group by their primary group is in no list of members, and gone all the same. `altered`
+        is what attributes of accounts will hold.
         """
         self._gone = list(gone)
+        self._now = now
+        self._altered = altered or {}
         self._estate = estate
         self._graph = graph or estate.graph
-        self._at_work = self._enabled_people(keepers)
+        self._at_work = self._people_at_work(keepers)
         self._holding = self._graph.groups_holding(self._at_work)
         self._known: dict[int, bool] = {}
 
-    def _enabled_people(self, keepers: Sequence[Principal]) -> NDArray[np.bool_]:
+    def _people_at_work(self, keepers: Sequence[Principal]) -> NDArray[np.bool_]:
         groups = [keeper.id for keeper in keepers if keeper.kind == Kind.GROUP]
         people = {keeper.id: keeper for keeper in keepers if keeper.kind == Kind.USER}
         inside = np.flatnonzero(people_in_any(self._graph, groups))
         people |= self._estate.catalogue.principals(inside.tolist())
         at_work = np.zeros(self._graph.size, bool)
-        at_work[[i for i, p in people.items() if p.kind == Kind.USER and p.enabled]] = True
+        catalogue, altered = self._estate.catalogue, self._altered
+        at_work[[i for i, p in people.items() if can_act(p, self._now, catalogue, altered.get(i))]] = True
         at_work[self._gone] = False
         return at_work
 

@@ -69,6 +69,8 @@ class Effects:
     gone: set[int] = field(default_factory=set)
     """By id who acts for nobody any more: what is deleted, and accounts that are disabled."""
     security: dict[int, bool] = field(default_factory=dict)
+    values: defaultdict[int, dict[str, tuple[bytes, ...]]] = field(default_factory=lambda: defaultdict(dict))
+    """By id what attributes will hold, by their folded names."""
 
     def id_of(self, named: Named) -> int | None:
         """Return the object of this name; None for what is not there, or not yet."""

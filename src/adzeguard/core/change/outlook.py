@@ -1,9 +1,10 @@
 """The estate as it will be after a proposal: the membership graph and each host's administrators."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from collections.abc import Set as AbstractSet
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
+from adzeguard.core.access.at_work import Values
 from adzeguard.core.change.change import Change, Effects
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.membership import DirectChange, MembershipGraph
@@ -20,6 +21,8 @@ class Outlook:
     """For each host of the estate, the direct members of its administrators group after the proposal."""
     gone: frozenset[int] = frozenset()
     """The objects that are deleted or disabled, however they were inside."""
+    altered: Mapping[int, Values] = field(default_factory=dict)
+    """By id what attributes of objects will hold."""
 
 
 def outlook(estate: Estate, changes: Iterable[Change]) -> Outlook:
@@ -31,7 +34,7 @@ def outlook(estate: Estate, changes: Iterable[Change]) -> Outlook:
     after = {g: DirectChange(frozenset(effects.gained[g]), frozenset(effects.lost[g])) for g in changed}
     graph = estate.graph.with_changes(after) if after else estate.graph
     graph = graph.with_security(effects.security) if effects.security else graph
-    return Outlook(graph, frozenset(changed), _administrators(estate, effects), frozenset(effects.gone))
+    return Outlook(graph, frozenset(changed), _administrators(estate, effects), frozenset(effects.gone), effects.values)
 
 
 def _administrators(estate: Estate, effects: Effects) -> tuple[frozenset[Sid], ...]:

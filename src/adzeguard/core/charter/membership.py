@@ -45,6 +45,8 @@ class ResolvedMembership(Resolved):
     include: tuple[Reference, ...]
     exclude: tuple[Reference, ...]
     reach_only: tuple[Reference, ...] | None
+    leased: tuple[Reference, ...]
+    """Those of the others that are listed up to a last day."""
 
     @property
     def listed(self) -> tuple[Reference, ...]:
@@ -67,4 +69,5 @@ def resolve_lists(names: RuleNames, rule: MembershipRule, *, local_allowed: bool
         "include": (*include, *leased) if only is None else include,
         "exclude": names.references("exclude", rule.exclude, local_allowed=local_allowed) or (),
         "reach_only": (*reach_only, *leased) if reach_only is not None else None,
+        "leased": leased,
     }

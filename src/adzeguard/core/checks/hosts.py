@@ -30,7 +30,7 @@ _FEWEST_USERS = 10
 def check_hosts(looked_at: CheckInput) -> Iterator[Finding]:
     """Each thing that is wrong with a host's administrators, and each host that could not be read."""
     estate = looked_at.estate
-    at_work = KeepersAtWork(estate, list(looked_at.charter.keepers))
+    at_work = KeepersAtWork(estate, list(looked_at.charter.keepers), looked_at.moment)
     twins, holding_everybody = _NameTwins(estate), _holding_everybody(estate)
     in_order: set[frozenset[Sid]] = set()
     for host, members in zip(estate.hosts, estate.host_administrators, strict=True):

@@ -3,6 +3,7 @@
 from collections.abc import Mapping, Sequence
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass, field
+from datetime import datetime
 from functools import cached_property
 
 from adzeguard.core.access.keepers import KeepersAtWork
@@ -37,9 +38,11 @@ class Case:
     approved_by: str = ""
     """Who said yes to it; the name was checked before."""
     ending: Sequence[Change] = ()
-    """What the directory will do by itself: the removal of each membership that ends there."""
+    """What ends in time: the removal of each membership that a lease gives, here or in a rule. Nobody leans on it."""
     comes_in_by: Mapping[str, str] = field(default_factory=dict)
     """By source of hosts, the account of each host's own by which we come to it."""
+    now: datetime | None = None
+    """Since when accounts have expired; when the estate was collected where nobody says."""
 
     @cached_property
     def after(self) -> Outlook:
@@ -48,18 +51,29 @@ class Case:
 
     @cached_property
     def lasting(self) -> Outlook:
-        """What will stand without what the directory ends by itself: it asks no guard, and nobody may lean on it."""
+        """What will stand without what ends in time: then it asks no guard, and nobody may lean on it."""
         lasting = [change for change in self.changes if not isinstance(change, AddEndingMember)]
         same = len(lasting) == len(self.changes) and not self.ending
         return self.after if same else outlook(self.estate, [*lasting, *self.ending])
 
     @cached_property
+    def before(self) -> Outlook:
+        """What stands now, without what ends in time."""
+        return outlook(self.estate, self.ending)
+
+    @cached_property
     def keepers_before(self) -> KeepersAtWork:
         """The keepers who can act now, and can go on."""
-        before = outlook(self.estate, self.ending).graph if self.ending else None
-        return KeepersAtWork(self.estate, self.charter.keepers, before)
+        return KeepersAtWork(self.estate, self.charter.keepers, self._now, self.before.graph)
 
     @cached_property
     def keepers_after(self) -> KeepersAtWork:
         """The keepers who will be able to act."""
-        return KeepersAtWork(self.estate, self.charter.keepers, self.lasting.graph, self.after.gone)
+        then = self.lasting
+        return KeepersAtWork(
+            self.estate, self.charter.keepers, self._now, then.graph, self.after.gone, self.after.altered
+        )
+
+    @property
+    def _now(self) -> datetime:
+        return self.now or self.estate.taken_at

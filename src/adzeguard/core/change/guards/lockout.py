@@ -9,6 +9,7 @@ from adzeguard.core.change.kinds.add_local_member import RemoveLocalMember
 from adzeguard.core.change.kinds.add_member import RemoveMember
 from adzeguard.core.charter.charter import Charter
 from adzeguard.core.estate.hosts import HostState, is_kept_by_itself
+from adzeguard.core.identity import Sid
 from adzeguard.core.wellknown import ADMINISTRATORS
 from adzeguard.core.wording import some_of
 
@@ -16,7 +17,7 @@ from adzeguard.core.wording import some_of
 def lockouts(case: Case) -> Iterator[str]:
     """Yield a reason for each host and each group that controls the directory which would lose its last keeper.
 
-    A keeper counts with a working path only: an enabled account that is effectively inside.
+    A keeper counts with a working path only: an account at work that is effectively inside, and not for a time.
     """
     if case.changes:
         yield from _of_groups(case)
@@ -38,16 +39,19 @@ def _of_hosts(case: Case) -> Iterator[str]:
     for change in case.changes:
         if isinstance(change, RemoveLocalMember) and change.group.sid == ADMINISTRATORS:
             by_host.setdefault(change.host.casefold(), []).append(change)
-    if not (by_host or case.after.changed_groups or case.after.gone):
+    estate, after = case.estate, case.after
+    alters = bool(after.changed_groups or after.gone or after.altered)
+    if not (by_host or alters):
         return
     in_directory = _leading_out(case.changes)
-    estate, after = case.estate, case.after
     reasons: dict[tuple[str, ...], list[str]] = {}
     blame: dict[tuple[str, ...], Sequence[Change]] = {}
-    for host, before, then in zip(estate.hosts, estate.host_administrators, after.administrators, strict=True):
+    standing, lasting = case.before.administrators, case.lasting.administrators
+    for host, before, then in zip(estate.hosts, standing, lasting, strict=True):
         removals = by_host.get(host.name.casefold(), [])
-        touched = removals or after.changed_groups or after.gone
-        if host.state is None or not touched or case.keepers_after.among(then) or is_kept_by_itself(host.state, then):
+        if host.state is None or not (removals or alters):
+            continue
+        if case.keepers_after.among(then) or is_kept_by_itself(host.state, then):
             continue
         if removals or case.keepers_before.among(before):
             causes = removals or in_directory
@@ -60,12 +64,16 @@ def _of_hosts(case: Case) -> Iterator[str]:
 
 def keepers_stay(case: Case) -> Callable[[Change, HostState], str]:
     """Return what judges a change by the host as it stands right before it: somebody else may have been there."""
+    for_a_time: dict[str, set[Sid]] = {}
+    for end in case.ending:
+        if isinstance(end, RemoveLocalMember) and end.group.sid == ADMINISTRATORS:
+            for_a_time.setdefault(end.host.casefold(), set()).add(end.member_sid)
 
     def judge(change: Change, state: HostState) -> str:
         group = state.group(ADMINISTRATORS)
         if not isinstance(change, RemoveLocalMember) or change.group.sid != ADMINISTRATORS or group is None:
             return ""
-        left = group.members - {change.member_sid}
+        left = group.members - {change.member_sid} - for_a_time.get(change.host_name.casefold(), frozenset())
         if case.keepers_after.among(left) or is_kept_by_itself(state, left):
             return ""
         return f"as {change.host_name} stands now, it would be left without a keeper"

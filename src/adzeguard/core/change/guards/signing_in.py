@@ -3,6 +3,7 @@
 from collections.abc import Iterator, Sequence
 from typing import Final
 
+from adzeguard.core.access.at_work import SigningIn
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.guards.case import Case
 from adzeguard.core.change.kinds.object_change import ObjectChange
@@ -40,7 +41,7 @@ def limited_keepers(case: Case) -> Iterator[str]:
             yield f"{name} is a keeper: {change.id}, {change.in_words()}. Leave it out of the rule"
         elif case.operator is not None and sid == case.operator.sid:
             yield f"it would limit how you ({case.operator.qualified_name}) sign in: {change.id}, {change.in_words()}"
-    at_work = case.estate.catalogue.principals(case.keepers_after.people.nonzero()[0].tolist()).values()
-    free = [p for p in at_work if not (p.flags & Flag.SMART_CARD or {"workstations", "logon_hours"} & p.details.keys())]
+    at_work = case.estate.catalogue.principals(case.keepers_before.people.nonzero()[0].tolist()).values()
+    free = [p for p in at_work if SigningIn.of(p, {}).is_free and not p.flags & Flag.SMART_CARD]
     if free and all(str(p.sid) in changes for p in free):
         yield "no keeper would be left who can sign in anywhere, at any hour. Leave one of them out of the rule"

@@ -28,11 +28,14 @@ class SetAttributes(ObjectChange):
         )
 
     def foresee(self, effects: Effects) -> None:
-        """A group that becomes one for mail alone gives no access."""
-        group = effects.id_of(self.object)
+        """A group that becomes one for mail alone gives no access; an account may be limited, or expire."""
+        known = effects.id_of(self.object)
+        if known is None:
+            return
+        effects.values[known] |= {one.name.casefold(): one.after for one in self.attributes}
         kind = (values_of(self.attributes, "groupType") or (b"",))[0].decode("ascii", "replace")
-        if group is not None and kind.removeprefix("-").isdecimal():
-            effects.security[group] = bool(int(kind) & SECURITY_ENABLED)
+        if kind.removeprefix("-").isdecimal():
+            effects.security[known] = bool(int(kind) & SECURITY_ENABLED)
 
     def claims(self) -> tuple[Key, ...]:
         """Each value that was expected, and each that shall stand: it belongs to who set it until it is replaced."""
