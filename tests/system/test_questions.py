@@ -16,6 +16,7 @@ import pytest
 
 from tests.mail_server import PASSWORD, MailServer
 from tests.program import Json, Program
+from tests.store_rows import write_as_told
 
 CHARTER = r"""charter: 1
 rules:
@@ -124,8 +125,7 @@ def test_what_is_left_is_asked_again_on_its_date(asking: Program) -> None:
     assert left["changes"] == []
     assert "storm week" in left["left_out"][0]["reason"]
     assert rounds(asking)["asked"] == []
-    with closing(sqlite3.connect(asking.folder / ".adzeguard/store.db")) as store, store:
-        store.execute("UPDATE waiver SET until_ = ?", (datetime.now(UTC).isoformat(),))
+    write_as_told(asking, "UPDATE waiver SET until_ = ?", (datetime.now(UTC).isoformat(),))
     assert rounds(asking)["asked"] == ["Q2"]
     assert asking("check", "--rule", "chart-editors", "--format", "json").json[0]["check"] == "unlisted-member"
     asking("answer", "Q2", "--leave-until", "2w", "--why", "still storm")

@@ -7,6 +7,7 @@ import sqlite3
 import pytest
 
 from tests.program import Json, Program, insisting
+from tests.store_rows import write_as_told
 from tests.system.test_shares import GONE
 
 ADMINS = r"LOWMERE\Domain Admins"
@@ -29,9 +30,10 @@ def directory(program: Program) -> list[str]:
 def long_ago(program: Program) -> None:
     """Let what is put away have waited long enough."""
     with sqlite3.connect(program.folder / ".adzeguard/store.db") as store:
-        for key, body in store.execute("SELECT id, body FROM retired").fetchall():
-            text = re.sub(r'"until": "[^"]*"', '"until": "2026-01-02T00:00:00+00:00"', body)
-            store.execute("UPDATE retired SET body = ? WHERE id = ?", (text, key))
+        notes = store.execute("SELECT id, body FROM retired").fetchall()
+    for key, body in notes:
+        text = re.sub(r'"until": "[^"]*"', '"until": "2026-01-02T00:00:00+00:00"', body)
+        write_as_told(program, "UPDATE retired SET body = ? WHERE id = ?", (text, key))
 
 
 def test_put_away_and_brought_back_all_is_as_before(demo: Program) -> None:

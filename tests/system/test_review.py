@@ -10,6 +10,7 @@ import pytest
 from openpyxl import load_workbook
 
 from tests.program import Json, Program
+from tests.store_rows import write_as_told
 
 AIDERS = r"LOWMERE\First Aiders"
 
@@ -196,8 +197,8 @@ def test_what_is_not_answered_in_time_is_asked_of_the_deputy(begun: Program) -> 
     name = hers(begun)
     with sqlite3.connect(begun.folder / ".adzeguard/store.db") as store:
         [[body]] = store.execute("SELECT body FROM review WHERE id = ?", (name,)).fetchall()
-        late = re.sub(r'"until": "[^"]*"', '"until": "2026-01-02T00:00:00+00:00"', body)
-        store.execute("UPDATE review SET body = ? WHERE id = ?", (late, name))
+    late = re.sub(r'"until": "[^"]*"', '"until": "2026-01-02T00:00:00+00:00"', body)
+    write_as_told(begun, "UPDATE review SET body = ? WHERE id = ?", (late, name))
 
     def asked() -> list[Json]:
         rows = begun("questions", "--format", "json").json

@@ -1,13 +1,12 @@
 """Shifts through the program: noted, begun and ended by rounds, shown as a week."""
 
-import sqlite3
-from contextlib import closing
 from datetime import UTC, datetime, timedelta
 from zoneinfo import ZoneInfo
 
 import pytest
 
 from tests.program import Program
+from tests.store_rows import write_as_told
 
 WORK = ("shift", "add", "roan.pell", r"LOWMERE\Chart Editors", "--zone", "UTC")
 
@@ -75,8 +74,7 @@ def test_a_shift_that_cannot_be_reckoned_holds_nothing_up(calm: Program, rule: s
     """As an older release took it: `shift list` and each round say so, the other shift begins; a new one is refused."""
     assert calm(*WORK, *around_now()).code == 0
     assert calm("shift", "add", "orla.fenn", r"LOWMERE\Chart Editors", "--zone", "UTC", *around_now()).code == 0
-    with closing(sqlite3.connect(calm.folder / ".adzeguard/store.db")) as store, store:
-        assert store.execute("UPDATE shift SET rule = ? WHERE id = 'S2'", (rule,)).rowcount == 1
+    write_as_told(calm, "UPDATE shift SET rule = ? WHERE id = 'S2'", (rule,))
     done = calm("round", "--format", "json")
     assert (done.code, done.json["leases_begun"]) == (4, ["L1"]), done.out
     [said] = done.json["not_made"]

@@ -5,6 +5,7 @@ from datetime import UTC, datetime, timedelta
 import pytest
 
 from tests.program import Json, Program
+from tests.store_rows import write_as_told
 
 EMPTY = ("Ledger Archive", "Mooring Trial", "Old Regatta", "Paint Project", "Summer Extras", "Test Ring")
 
@@ -114,10 +115,7 @@ def test_leases_and_waivers_that_hold_on_to_what_is_over(demo: Program) -> None:
     assert stale(demo, "waivers") == stale(demo, "leases") == []
     assert demo("enact", "--yes").code == 0
     demo("propose")
-    import sqlite3
-
-    with sqlite3.connect(demo.folder / ".adzeguard/store.db") as store:
-        store.execute("UPDATE lease SET until_ = '2026-01-01T00:00:00+00:00' WHERE id = 'L1'")
+    write_as_told(demo, "UPDATE lease SET until_ = '2026-01-01T00:00:00+00:00' WHERE id = 'L1'")
     assert [row["kind"] for row in stale(demo, "leases")] == ["not-ended"]
 
 

@@ -69,7 +69,7 @@ def command(
     enactments that are looked for where --by, --about or --since says which.
 
     Keys of json and csv: seq, at, by, kind, enactment, what, body, hash, format.
-    Kinds of rows: begin, intent, outcome, putting-back, end.
+    Kinds of rows: begin, intent, outcome, putting-back, end, kept.
     """
     if ctx.invoked_subcommand is not None:
         return None
@@ -98,20 +98,31 @@ def command(
     metavar="FILE",
     help="Also hold it against this seal, such as one that was mailed; may be given again.",
 )
+@click.option(
+    "--put-right",
+    is_flag=True,
+    help="Let leases, waivers and the like stand again as the journal tells them.",
+)
 @workspace_option
-def verify(seals: tuple[Path, ...], folder: Path | None) -> int:
+def verify(seals: tuple[Path, ...], put_right: bool, folder: Path | None) -> int:
     """Follow the chain of hashes; ends with 3 when a row was changed, is missing or stands out of order.
+
+    Leases, shifts, waivers, questions, reviews, and what is put in, put away or waits are held against it too: what is
+    not as the journal tells it is acted on by nothing.
 
     Where the journal ended is kept beside the store, in .adzeguard/journal-head: rows cut off its end are missed, and
     so is the whole journal where the store was moved away. Seals say the same with a signature, wherever they are kept;
     those of the workspace are looked at by themselves. Without the journal there is no undo of what was done before.
     """
-    from adzeguard.workspace.sealing import broken_seals
+    from adzeguard.workspace.sealing import broken_seals, odd_notes, put_notes_right
 
     workspace = opened(folder)
     journal = workspace.journal
+    if put_right:
+        put_notes_right(workspace)
     kept = sorted(workspace.settings.seals_folder.glob("*.seal"))
-    broken = [*journal.broken_at(), *(broken_seals(workspace, [*kept, *seals]) if kept or seals else ())]
+    broken = [*journal.broken_at(), *odd_notes(workspace)]
+    broken += broken_seals(workspace, [*kept, *seals]) if kept or seals else []
     sealed = f" {len(kept) + len(seals)} seals hold." if kept or seals else ""
     put("".join(f"{line}\n" for line in broken) or f"All {journal.count()} rows stand as they were written.{sealed}\n")
     return Exit.TO_REPORT if broken else Exit.NOTHING_TO_REPORT

@@ -4,6 +4,7 @@ import csv
 import re
 from collections.abc import Sequence
 from datetime import date
+from hashlib import sha256
 from pathlib import Path
 from typing import Any, Final
 
@@ -11,7 +12,7 @@ from adzeguard.core.charter.charter import Charter
 from adzeguard.core.charter.kinds import RuleKind
 from adzeguard.core.charter.parse import Document, parse_charter
 from adzeguard.core.charter.roster_rule import RosterRow
-from adzeguard.core.errors import CharterError
+from adzeguard.core.errors import AdzeguardError, CharterError
 from adzeguard.core.review.kinds import RULE_KINDS
 from adzeguard.settings.trust import ensure_ours
 
@@ -97,6 +98,17 @@ def charter_files(folder: Path) -> list[Path]:
         raise CharterError(
             [f"{folder} cannot be read: {error.strerror}; make it, or name it in adzeguard.toml"]
         ) from error
+
+
+def digest_of_charter(folder: Path) -> str:
+    """Return what tells this charter, with its rosters, from any other; empty where it cannot be read."""
+    whole = sha256()
+    try:
+        for path in [*charter_files(folder), *sorted(folder.glob("*.csv"))]:
+            whole.update(f"{path.name}\n{sha256(path.read_bytes()).hexdigest()}\n".encode("utf-8", "surrogateescape"))
+    except (OSError, AdzeguardError):
+        return ""
+    return whole.hexdigest()
 
 
 def read_document(path: Path, shown: str) -> Document:

@@ -4,26 +4,23 @@ import json
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
-from hashlib import sha256
-from typing import Any, Final
+from typing import Any
 
 from adzeguard.core.change.outcome import MADE, Outcome, Status
+from adzeguard.store.chain import COLUMNS, FIRST, FORMAT, append_row, hash_of, last_row
 from adzeguard.store.connection import Connection, Database, Row, one
-from adzeguard.store.journal_head import Head, JournalHead
+from adzeguard.store.journal_head import JournalHead
+from adzeguard.store.kept import entries_of, gather_anew
 from adzeguard.store.pending import note_pending
-from adzeguard.store.put_in import gather_anew, note
-
-FORMAT: Final = 2
-"""The form of the rows that are written now. In the first one an enactment was called an apply."""
-_FIRST: Final = "0" * 64
-_COLUMNS: Final = 'seq, at, "by", kind, enactment, body, previous, hash, format'
+from adzeguard.store.put_in import note
 
 
 @dataclass(frozen=True, slots=True)
 class JournalRow:
     """One row. `kind` is begin, intent, outcome or end; rows of one enactment share its name.
 
-    `body` is empty where it cannot be read, and `trouble` then says why.
+    One of the kind kept tells what was written beside the journal, and is of no enactment. `body` is empty where
+    it cannot be read, and `trouble` then says why.
     """
 
     seq: int
@@ -54,13 +51,21 @@ class Journal:
         row, or not at all.
         """
         with self._database.writing() as connection:
-            if outcome is not None:
-                _note(connection, outcome, at)
+            kept = _noted(connection, outcome, at) if outcome is not None else {}
             missing = self._missing(connection)
-            written = _append(connection, kind, enactment, body, at, by)
+            written = append_row(connection, kind, enactment, {**body, **kept}, at, by)
         if self._head is not None:
             self._head.note(written, missing)
         return written.seq
+
+    def see_end(self) -> None:
+        """Keep where the journal ends, where something was written that tells of no enactment."""
+        if self._head is None:
+            return
+        with self._database.reading() as connection:
+            end, missing = last_row(connection), self._missing(connection)
+        if end is not None and end != self._head.last():
+            self._head.note(end, missing)
 
     def _missing(self, connection: Connection) -> str:
         """Say what is missing of the rows that were written from here before; an empty text if all are there."""
@@ -81,7 +86,7 @@ class Journal:
         values = [value for value in asked.values() if value]
         where = "WHERE " + " AND ".join(words for words, value in asked.items() if value) if values else ""
         last = f"LIMIT {int(limit)}" if limit is not None else ""
-        query = f"SELECT {_COLUMNS} FROM journal {where} ORDER BY seq DESC {last}"
+        query = f"SELECT {COLUMNS} FROM journal {where} ORDER BY seq DESC {last}"
         with self._database.reading() as connection:
             rows = connection.rows(query, values)
         return [_read(row) for row in reversed(rows)]
@@ -89,25 +94,25 @@ class Journal:
     def enactments(self, limit: int | None = None) -> list[str]:
         """Return the names of enactments, the latest first."""
         last = f"LIMIT {int(limit)}" if limit is not None else ""
-        query = f"SELECT enactment FROM journal GROUP BY enactment ORDER BY max(seq) DESC {last}"
+        query = f"SELECT enactment FROM journal WHERE enactment <> '' GROUP BY enactment ORDER BY max(seq) DESC {last}"
         with self._database.reading() as connection:
             return [str(name) for (name,) in connection.rows(query)]
 
     def row(self, seq: int) -> JournalRow | None:
         """Return one row by its number; None if there is none."""
         with self._database.reading() as connection:
-            found = one(connection, f"SELECT {_COLUMNS} FROM journal WHERE seq = ?", (seq,))
+            found = one(connection, f"SELECT {COLUMNS} FROM journal WHERE seq = ?", (seq,))
         return _read(found) if found is not None else None
 
     def after(self, seq: int, limit: int) -> list[JournalRow]:
         """Return so many rows after one by its number, in their order."""
-        query = f"SELECT {_COLUMNS} FROM journal WHERE seq > ? ORDER BY seq LIMIT {int(limit)}"
+        query = f"SELECT {COLUMNS} FROM journal WHERE seq > ? ORDER BY seq LIMIT {int(limit)}"
         with self._database.reading() as connection:
             return [_read(row) for row in connection.rows(query, (seq,))]
 
     def ended(self, limit: int) -> list[JournalRow]:
         """Return the last rows of enactments that ended, the latest first."""
-        query = f"SELECT {_COLUMNS} FROM journal WHERE kind = 'end' ORDER BY seq DESC LIMIT {int(limit)}"
+        query = f"SELECT {COLUMNS} FROM journal WHERE kind = 'end' ORDER BY seq DESC LIMIT {int(limit)}"
         with self._database.reading() as connection:
             return [_read(row) for row in connection.rows(query)]
 
@@ -139,16 +144,16 @@ class Journal:
 
     def broken_at(self) -> Iterator[str]:
         """Yield one line for each row that was changed, is missing or stands out of order."""
-        expected, previous = 1, _FIRST
+        expected, previous = 1, FIRST
         with self._database.reading() as connection:
-            rows = connection.rows(f"SELECT {_COLUMNS} FROM journal ORDER BY seq")
+            rows = connection.rows(f"SELECT {COLUMNS} FROM journal ORDER BY seq")
         for *values, before, digest, written_as in rows:
             seq = values[0]
             if seq != expected:
                 yield f"rows {expected} to {seq - 1} are missing"
             if before != previous and seq == expected:
                 yield f"row {seq} does not follow the row before it"
-            if _hash(values, before, written_as) != digest:
+            if hash_of(values, before, written_as) != digest:
                 yield f"row {seq} was changed after it was written"
             expected, previous = seq + 1, digest
         if self._head is not None:
@@ -163,24 +168,15 @@ class Journal:
             return int((one(connection, "SELECT count(*) FROM journal") or (0,))[0])
 
 
-def _note(connection: Connection, outcome: Outcome, at: datetime) -> None:
-    note_pending(connection, outcome, at)
+def _noted(connection: Connection, outcome: Outcome, at: datetime) -> dict[str, Any]:
+    """Note what an outcome puts in and leaves waiting; return what its row tells of that."""
+    touched = {"pending": note_pending(connection, outcome, at), "put_in": []}
     if outcome.status in MADE:
-        note(connection, outcome.change)
+        touched["put_in"] = note(connection, outcome.change)
     elif outcome.status == Status.PUT_BACK:
         gather_anew(connection)
-
-
-def _append(connection: Connection, kind: str, enactment: str, body: Mapping[str, Any], at: datetime, by: str) -> Head:
-    last = one(connection, "SELECT seq, hash FROM journal ORDER BY seq DESC LIMIT 1")
-    seq, previous = (last[0] + 1, last[1]) if last else (1, _FIRST)
-    text = json.dumps(body, sort_keys=True, ensure_ascii=True)
-    values = (seq, at.isoformat(), by, kind, enactment, text)
-    digest = _hash(values, previous, FORMAT)
-    connection.run(
-        f"INSERT INTO journal ({_COLUMNS}) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)", (*values, previous, digest, FORMAT)
-    )
-    return Head(int(seq), digest)
+    entries = {table: entries_of(connection, table, keys) for table, keys in touched.items() if keys}
+    return {"kept": entries} if entries else {}
 
 
 def _read(row: Row) -> JournalRow:
@@ -195,11 +191,3 @@ def _read(row: Row) -> JournalRow:
     if written_as > FORMAT:
         trouble = f"it is written in form {written_as}, and this program reads up to {FORMAT}"
     return JournalRow(seq, at, by, kind, enactment, body, digest, written_as, trouble)
-
-
-def _hash(values: Any, previous: str, written_as: int) -> str:
-    """Return the link of the chain. Rows of the first form go on being checked as they were written."""
-    seq, at, by, kind, enactment, text = values
-    named = {"seq": seq, "at": at, "by": by, "kind": kind, "body": text}
-    named |= {"apply": enactment} if written_as == 1 else {"enactment": enactment, "format": written_as}
-    return sha256((previous + json.dumps(named, sort_keys=True, ensure_ascii=True)).encode()).hexdigest()

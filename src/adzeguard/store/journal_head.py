@@ -1,20 +1,12 @@
 """Where the journal ends, kept beside the store: rows that were cut off its end are missed."""
 
 import json
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from adzeguard.core.errors import StoreError
 from adzeguard.private_files import write_whole
-
-
-@dataclass(frozen=True, slots=True)
-class Head:
-    """The last row that was written from here: its number and its hash."""
-
-    seq: int
-    hash: str
+from adzeguard.store.chain import Head
 
 
 class JournalHead:

@@ -1,6 +1,7 @@
 """The table of leases."""
 
 from adzeguard.core.time.lease import Lease
+from adzeguard.store.kept import note_kept
 from adzeguard.store.plain_rows import PlainRows
 
 
@@ -15,3 +16,4 @@ class Leases(PlainRows[Lease]):
         """Forget one that never began."""
         with self._database.writing() as connection:
             connection.run("DELETE FROM lease WHERE id = ? AND state = 'starting'", (lease.id,))
+            note_kept(connection, self.table, [lease.id])

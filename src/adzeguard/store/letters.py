@@ -7,6 +7,7 @@ from datetime import datetime
 from typing import Any
 
 from adzeguard.store.connection import Connection, Database
+from adzeguard.store.kept import believed, note_kept
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,21 +35,27 @@ class Letters:
         query = "SELECT id, teller, kind, recipient, made_at, body, tries, detail FROM letter ORDER BY id"
         with self._database.reading() as connection:
             rows = connection.rows(query)
+            good = believed(self._database, connection, "letter")
         return [
             Kept(number, teller, kind, to, datetime.fromisoformat(made), json.loads(body), tries, detail)
             for number, teller, kind, to, made, body, tries, detail in rows
+            if good is None or str(number) in good
         ]
 
     def told(self, letters: Iterable[int]) -> None:
         """Take out what was told."""
         with self._database.writing() as connection:
-            connection.run_many("DELETE FROM letter WHERE id = ?", [(one,) for one in letters])
+            gone = [(one,) for one in letters]
+            connection.run_many("DELETE FROM letter WHERE id = ?", gone)
+            note_kept(connection, "letter", [str(one) for (one,) in gone])
 
     def failed(self, letters: Iterable[int], detail: str) -> None:
         """Note that it could not be told, and why."""
         with self._database.writing() as connection:
             query = "UPDATE letter SET tries = tries + 1, detail = ? WHERE id = ?"
-            connection.run_many(query, [(detail, one) for one in letters])
+            tried = [(detail, one) for one in letters]
+            connection.run_many(query, tried)
+            note_kept(connection, "letter", [str(one) for _, one in tried])
 
 
 def keep_letters(
@@ -68,3 +75,4 @@ def keep_letters(
             for place, (teller, kind, to, body) in enumerate(letters)
         ],
     )
+    note_kept(connection, "letter", [str(first + place) for place in range(len(letters))])

@@ -13,6 +13,7 @@ from typing import Any, Final
 
 from adzeguard.core.errors import StoreError, StoreTooNewError
 from adzeguard.store.connection import Connection, Database, one
+from adzeguard.store.kept import adopt
 
 _FIRST_TABLES: Final = (
     "about (name TEXT NOT NULL PRIMARY KEY, value TEXT NOT NULL)",
@@ -192,6 +193,11 @@ def _form_nine(connection: Connection) -> None:
         connection.run(f"ALTER TABLE lease ADD COLUMN {column} {connection.dialect.integer} NOT NULL DEFAULT 0")
 
 
+def _form_ten(connection: Connection) -> None:
+    """The chain tells each write of what is kept beside it: all that stands is told once."""
+    adopt(connection)
+
+
 TRAIL_INDEXES: Final = {
     "trail_by_time": "trail (at)",
     "object_by_former_dn": "object (dn_hash) WHERE until IS NOT NULL",
@@ -206,6 +212,7 @@ MIGRATIONS: Final[tuple[Callable[[Connection], None], ...]] = (
     _form_seven,
     _form_eight,
     _form_nine,
+    _form_ten,
 )
 """Step i brings a store from version i to version i + 1. A step and the note of it share one transaction."""
 VERSION: Final = len(MIGRATIONS)

@@ -10,7 +10,8 @@ from adzeguard.core.change.outcome import Outcome
 from adzeguard.core.change.proposal import FORMAT
 from adzeguard.core.change.written import read_change
 from adzeguard.core.errors import ProposalFileError
-from adzeguard.store.connection import Connection, Database
+from adzeguard.store.connection import Connection, Database, one
+from adzeguard.store.kept import believed, note_kept
 
 _COLUMNS = "claim, host, since, tries, detail, format, change"
 
@@ -36,8 +37,11 @@ class PendingChanges:
         query = f"SELECT {_COLUMNS} FROM pending ORDER BY host, since, claim"
         with self._database.reading() as connection:
             rows = connection.rows(query)
+            good = believed(self._database, connection, "pending")
         found = []
-        for _, _, since, tries, detail, written_as, text in rows:
+        for claim, _, since, tries, detail, written_as, text in rows:
+            if good is not None and claim not in good:
+                continue
             try:
                 change = read_change(json.loads(text), written_as)
             except (ValueError, ProposalFileError):
@@ -54,23 +58,31 @@ class PendingChanges:
     def forget(self, changes: Iterable[Change]) -> None:
         """Forget what nobody asks for any more."""
         with self._database.writing() as connection:
-            connection.run_many("DELETE FROM pending WHERE claim = ?", [(_claim(change),) for change in changes])
+            claims = [(_claim(change),) for change in changes]
+            connection.run_many("DELETE FROM pending WHERE claim = ?", claims)
+            note_kept(connection, "pending", [claim for (claim,) in claims])
 
 
-def note_pending(connection: Connection, outcome: Outcome, at: datetime) -> None:
-    """Note what became of a change of a host: it waits, with its first try kept, or it waits no longer."""
+def note_pending(connection: Connection, outcome: Outcome, at: datetime) -> list[str]:
+    """Note what became of a change of a host: it waits, with its first try kept, or it waits no longer.
+
+    Returned are the claims of the rows that this wrote or took out, for the row of the journal that it comes with.
+    """
     change = outcome.change
     if not change.host_name:
-        return
+        return []
+    claim = _claim(change)
     if not outcome.waits:
-        connection.run("DELETE FROM pending WHERE claim = ?", (_claim(change),))
-        return
+        waits = one(connection, "SELECT 1 FROM pending WHERE claim = ?", (claim,)) is not None
+        connection.run("DELETE FROM pending WHERE claim = ?", (claim,))
+        return [claim] if waits else []
     text = json.dumps(change.model_dump(mode="json"), sort_keys=True)
     connection.run(
         f"INSERT INTO pending ({_COLUMNS}) VALUES (?, ?, ?, 1, ?, ?, ?) ON CONFLICT (claim) DO UPDATE"
         " SET tries = pending.tries + 1, detail = excluded.detail, format = excluded.format, change = excluded.change",
-        (_claim(change), change.host_name.casefold(), at.isoformat(), outcome.detail, FORMAT, text),
+        (claim, change.host_name.casefold(), at.isoformat(), outcome.detail, FORMAT, text),
     )
+    return [claim]
 
 
 def _claim(change: Change) -> str:

@@ -3,14 +3,13 @@
 import json
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import fields
-from datetime import date, datetime, time
+from datetime import UTC, date, datetime, time
 from typing import Any, ClassVar, Final, Generic, Protocol, TypeVar, get_type_hints
 
 from adzeguard.core.errors import StoreDamagedError
+from adzeguard.store.column_names import columns_of
 from adzeguard.store.connection import Connection, Database
-
-_COLUMNS: Final[Mapping[str, str]] = {"by": '"by"', "until": "until_", "group": "group_name"}
-"""What is called otherwise in the tables than in the program: words that a database keeps for itself."""
+from adzeguard.store.kept import believed, note_kept
 
 
 class _WithId(Protocol):
@@ -33,26 +32,29 @@ class PlainRows(Generic[Row]):
         self._database = database
 
     def all(self) -> list[Row]:
-        """Return all rows that ever were, in the order in which they were made."""
+        """Return all rows that ever were and stand as the journal tells them, in the order in which they were made."""
         with self._database.reading() as connection:
             rows = connection.rows(f"SELECT {columns_of(self.kind)} FROM {self.table}")
-        return sorted(map(self._read, rows), key=lambda one: int(one.id[1:]))
+            good = believed(self._database, connection, self.table)
+        return sorted((self._read(row) for row in rows if good is None or row[0] in good), key=_number)
 
     def next_id(self) -> str:
         """Return the id of the next one."""
         with self._database.reading() as connection:
             rows = connection.rows(f"SELECT id FROM {self.table}")
-        return f"{self.letter}{max((int(str(row[0])[1:]) for row in rows), default=0) + 1}"
+        numbers = (str(row[0])[1:] for row in rows)
+        return f"{self.letter}{max((int(one) for one in numbers if one.isdecimal()), default=0) + 1}"
 
     def write(self, row: Row) -> None:
         """Write one, over what stood of it."""
         with self._database.writing() as connection:
-            write_row(connection, self.table, row)
+            write_rows(connection, self.table, [row])
 
     def take_out(self, row_id: str) -> None:
         """Forget one whose making is taken back."""
         with self._database.writing() as connection:
             connection.run(f"DELETE FROM {self.table} WHERE id = ?", (row_id,))
+            note_kept(connection, self.table, [row_id])
 
     def _read(self, values: Sequence[Any]) -> Row:
         try:
@@ -62,26 +64,35 @@ class PlainRows(Generic[Row]):
         return read
 
 
-def write_row(connection: Connection, table: str, row: Any) -> None:
-    """Write one row over what stood of it, in the transaction of what it belongs to."""
-    names = [field.name for field in fields(row)]
-    values = [there(getattr(row, name)) for name, (there, _) in zip(names, _ways(type(row)), strict=True)]
-    connection.run(f"DELETE FROM {table} WHERE id = ?", (row.id,))
-    marks = ", ".join("?" * len(values))
-    connection.run(f"INSERT INTO {table} ({columns_of(type(row))}) VALUES ({marks})", values)
+def write_rows(connection: Connection, table: str, rows: Sequence[Any]) -> None:
+    """Write rows over what stood of them, in the transaction of what they belong to."""
+    for row in rows:
+        names = [field.name for field in fields(row)]
+        values = [there(getattr(row, name)) for name, (there, _) in zip(names, _ways(type(row)), strict=True)]
+        connection.run(f"DELETE FROM {table} WHERE id = ?", (row.id,))
+        marks = ", ".join("?" * len(values))
+        connection.run(f"INSERT INTO {table} ({columns_of(type(row))}) VALUES ({marks})", values)
+    note_kept(connection, table, [row.id for row in rows])
 
 
-def columns_of(kind: type[Any]) -> str:
-    """Return the columns of a kind, in the order of its fields."""
-    return ", ".join(_COLUMNS.get(field.name, field.name) for field in fields(kind))
+def _number(row: _WithId) -> int:
+    return int(row.id[1:])
+
+
+_LATEST: Final = datetime(9998, 12, 31, tzinfo=UTC)
+"""What is later cannot be told in every time zone: a store of an older version may hold it."""
+
+
+def _moment(text: str) -> datetime:
+    return min(datetime.fromisoformat(text), _LATEST)
 
 
 _Way = tuple[Callable[[Any], Any], Callable[[Any], Any]]
 _WAYS: Final[Mapping[Any, _Way]] = {
-    datetime: (datetime.isoformat, datetime.fromisoformat),
+    datetime: (datetime.isoformat, _moment),
     datetime | None: (
         lambda moment: moment.isoformat() if moment is not None else "",
-        lambda text: datetime.fromisoformat(text) if text else None,
+        lambda text: _moment(text) if text else None,
     ),
     date: (date.isoformat, date.fromisoformat),
     time: (time.isoformat, time.fromisoformat),

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 
 from adzeguard.core.time.question import Question, Waiver
 from adzeguard.store.connection import Connection
-from adzeguard.store.plain_rows import PlainRows, write_row
+from adzeguard.store.plain_rows import PlainRows, write_rows
 
 
 class Questions(PlainRows[Question]):
@@ -23,9 +23,9 @@ class Waivers(PlainRows[Waiver]):
     letter = "W"
 
 
-def write_question(connection: Connection, question: Question) -> None:
-    """Write a question, over what stood of it, in the transaction of what it belongs to."""
-    write_row(connection, "question", question)
+def write_questions(connection: Connection, questions: Sequence[Question]) -> None:
+    """Write questions, over what stood of them, in the transaction of what they belong to."""
+    write_rows(connection, "question", questions)
 
 
 def next_number(kept: Sequence[Question] | Sequence[Waiver]) -> int:

@@ -7,6 +7,7 @@ from datetime import datetime
 from adzeguard.core.cleaning.retired import Link, Retired
 from adzeguard.core.errors import StoreDamagedError
 from adzeguard.store.connection import Database
+from adzeguard.store.kept import believed, note_kept
 
 
 class RetiredThings:
@@ -18,8 +19,12 @@ class RetiredThings:
     def all(self) -> list[Retired]:
         """Return them, the oldest first."""
         with self._database.reading() as connection:
-            rows = connection.rows("SELECT body FROM retired")
-        return sorted((_read(body) for (body,) in rows), key=lambda one: (one.at, one.name.casefold()))
+            rows = connection.rows("SELECT id, body FROM retired")
+            good = believed(self._database, connection, "retired")
+        return sorted(
+            (_read(body) for key, body in rows if good is None or key in good),
+            key=lambda one: (one.at, one.name.casefold()),
+        )
 
     def write(self, one: Retired) -> None:
         """Write one, over what was noted of the same thing."""
@@ -27,11 +32,13 @@ class RetiredThings:
         with self._database.writing() as connection:
             connection.run("DELETE FROM retired WHERE id = ?", (one.key,))
             connection.run("INSERT INTO retired (id, body) VALUES (?, ?)", (one.key, json.dumps(body)))
+            note_kept(connection, "retired", [one.key])
 
     def forget(self, one: Retired) -> None:
         """Forget one that came back, or is gone."""
         with self._database.writing() as connection:
             connection.run("DELETE FROM retired WHERE id = ?", (one.key,))
+            note_kept(connection, "retired", [one.key])
 
 
 def _read(body: str) -> Retired:

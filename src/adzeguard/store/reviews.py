@@ -7,6 +7,7 @@ from datetime import datetime
 from adzeguard.core.cleaning.reviewed import Answer, Item, Review
 from adzeguard.core.errors import StoreDamagedError, UsageError
 from adzeguard.store.connection import Database
+from adzeguard.store.kept import believed, note_kept
 
 
 class Reviews:
@@ -18,8 +19,11 @@ class Reviews:
     def all(self) -> list[Review]:
         """Return them in the order in which they were begun."""
         with self._database.reading() as connection:
-            rows = connection.rows("SELECT body FROM review")
-        return sorted((_read(body) for (body,) in rows), key=lambda one: int(one.id[1:]))
+            rows = connection.rows("SELECT id, body FROM review")
+            good = believed(self._database, connection, "review")
+        return sorted(
+            (_read(body) for key, body in rows if good is None or key in good), key=lambda one: int(one.id[1:])
+        )
 
     def one(self, review_id: str) -> Review:
         """Return one; `UsageError` where there is none of that name."""
@@ -34,6 +38,7 @@ class Reviews:
         with self._database.writing() as connection:
             connection.run("DELETE FROM review WHERE id = ?", (review.id,))
             connection.run("INSERT INTO review (id, body) VALUES (?, ?)", (review.id, json.dumps(body)))
+            note_kept(connection, "review", [review.id])
 
 
 def _read(body: str) -> Review:

@@ -17,7 +17,7 @@ from adzeguard.core.views.questions import since_of
 from adzeguard.core.wording import did_you_mean
 from adzeguard.store.connection import Database
 from adzeguard.store.letters import keep_letters
-from adzeguard.store.questions import Questions, Waivers, next_number, write_question
+from adzeguard.store.questions import Questions, Waivers, next_number, write_questions
 from adzeguard.tellers.port import Teller
 from adzeguard.workflows.origins import Origin
 
@@ -72,8 +72,7 @@ def ask(found: Iterable[Correction], asker: Asker, origins: Callable[[Sequence[C
             if teller.takes("question", one.owner)
         ]
         with asker.database.writing() as connection:
-            for one in (*new, *settled):
-                write_question(connection, one)
+            write_questions(connection, [*new, *settled])
             if letters:
                 keep_letters(connection, letters, asker.now)
     return AskedNow(new, settled)

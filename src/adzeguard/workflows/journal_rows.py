@@ -1,7 +1,8 @@
 """What the rows of the journal say, in any form they were written."""
 
 from collections import Counter
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
+from typing import Any
 
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.kinds.add_member import AddMember, RemoveMember
@@ -9,6 +10,7 @@ from adzeguard.core.change.outcome import MADE, Outcome, Status
 from adzeguard.core.change.proposal import Proposal, change_names
 from adzeguard.core.change.written import proposal_of, read_change
 from adzeguard.core.errors import ProposalFileError, StoreError
+from adzeguard.core.wording import some_of
 from adzeguard.store.journal import JournalRow
 
 _WAY_OUT = "See: adzeguard journal verify; use the version that wrote it"
@@ -92,6 +94,11 @@ def taken_out_of(rows: Iterable[JournalRow]) -> Counter[str]:
     return Counter(group for group, _ in out)
 
 
+def _kept_in_words(kept: Mapping[str, Mapping[str, Any]]) -> str:
+    shown = {"put_in": "what rules have put in", "retired": "what is put away"}
+    return "; ".join(f"{shown.get(table, table)} {some_of(list(rows))}" for table, rows in kept.items())
+
+
 def in_words(row: JournalRow) -> str:  # noqa: PLR0911 - one sentence for each kind of row
     """Return what a row says, for people; a row that cannot be read says so, and keeps no other from view."""
     if row.trouble:
@@ -109,6 +116,8 @@ def in_words(row: JournalRow) -> str:  # noqa: PLR0911 - one sentence for each k
                 return f"{body['change']}: {body['status']}" + (f", {body['detail']}" if body["detail"] else "")
             case "putting-back":
                 return f"{body['change']}: about to be taken back"
+            case "kept":
+                return f"noted: {_kept_in_words(body['kept'])}"
             case "end":
                 return ", ".join(f"{count} {status}" for status, count in body.items())
             case _:

@@ -114,6 +114,7 @@ class Workspace:
                 yield
             finally:
                 self._is_held = False
+                self.journal.see_end()
 
     def ports(
         self,
@@ -191,6 +192,13 @@ class Workspace:
 
         workspace, today = self.settings, self.now().astimezone().date()
         return resolved_charter(written, self.estate, today, workspace.response, workspace.keepers)
+
+    @cached_property
+    def charter_digest(self) -> str:
+        """What tells one charter from another, for the journal: over the names and the bytes of its files."""
+        from adzeguard.settings.charter_yaml import digest_of_charter
+
+        return digest_of_charter(self.settings.charter_folder)
 
     @property
     def guarding_charter(self) -> "ResolvedCharter":

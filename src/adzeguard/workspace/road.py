@@ -143,6 +143,7 @@ def _write(
 
     about: dict[str, object] = {"unattended": True} if wanted.unattended else {}
     about |= {name: who for name, who in workspace.acts_as.items() if who}
+    about["charter"] = workspace.charter_digest
     if approval:
         about["approval"] = dict(approval)
     if proposal.changes and all(change.is_note for change in proposal.changes):

@@ -13,6 +13,7 @@ from adzeguard.core.errors import AdzeguardError, SettingsError
 from adzeguard.core.review.not_followed import not_followed
 from adzeguard.core.time.lease import due, last_end, stood_before
 from adzeguard.core.time.shift import why_unusable
+from adzeguard.store.kept import odd_rows
 from adzeguard.store.leases import Leases
 from adzeguard.store.letters import Letters
 from adzeguard.store.reviews import Reviews
@@ -37,6 +38,7 @@ if TYPE_CHECKING:
     from adzeguard.workflows.interrupted import Interrupted
     from adzeguard.workspace.open_workspace import Workspace
 
+_ODD_SHOWN: Final = 12
 _NOBODY_ASKED: Final = {"asked": [], "settled": [], "told": 0, "untold": [], "not_followed": []}
 
 
@@ -48,6 +50,7 @@ def one_round(workspace: "Workspace", *, only_leases: bool = False) -> dict[str,
     """
     with workspace.held("round"):
         data = _collected(workspace)
+        data["refused_notes"] = _not_believed(workspace)
         earlier = interrupted_enactment(workspace.journal)
         if earlier is not None and earlier.unattended:
             data |= _gone_on(workspace, earlier)
@@ -64,7 +67,7 @@ def one_round(workspace: "Workspace", *, only_leases: bool = False) -> dict[str,
             data |= _walled(_mended, workspace, "rules", {"mended": 0}, goes=not only_leases)
         data |= _sealed(workspace)
         data |= _walled(_asked, workspace, "questions", _NOBODY_ASKED, goes=not only_leases)
-        parts = ("trail", "earlier", "contracts", "leases", "shifts", "rules", "seal", "questions")
+        parts = ("notes", "trail", "earlier", "contracts", "leases", "shifts", "rules", "seal", "questions")
         told = {
             key: [line for part in parts for line in data.pop(f"{key}_{part}", ())] for key in ("not_made", "refused")
         }
@@ -97,6 +100,13 @@ def _walled(
 def _collected(workspace: "Workspace") -> dict[str, Any]:
     written = collected(workspace).written
     return {"collected": {"objects": written.objects, "groups": written.groups, "hosts": written.hosts}}
+
+
+def _not_believed(workspace: "Workspace") -> list[str]:
+    """Say which rows beside the journal nobody of ours has written so; the round acts on none of them."""
+    wrong = [one.in_words for one in odd_rows(workspace.database)]
+    more = [f"and {len(wrong) - _ODD_SHOWN} more: adzeguard journal verify"] if len(wrong) > _ODD_SHOWN else []
+    return [*(f"{line}, and is not acted on" for line in wrong[:_ODD_SHOWN]), *more]
 
 
 def _gone_on(workspace: "Workspace", earlier: "Interrupted") -> dict[str, Any]:

@@ -3,6 +3,7 @@
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from adzeguard.store.kept import odd_rows, put_right
 from adzeguard.store.letters import keep_letters
 
 if TYPE_CHECKING:
@@ -13,6 +14,18 @@ def broken_seals(workspace: "Workspace", files: list[Path]) -> list[str]:
     """Return what each seal says against the journal."""
     seals = the_seals()
     return list(seals.broken_seals(workspace.journal, files, workspace.settings.approval.signers, workspace.now()))
+
+
+def odd_notes(workspace: "Workspace") -> list[str]:
+    """Return what is kept beside the journal and is not as its rows tell it."""
+    return [one.in_words for one in odd_rows(workspace.database)]
+
+
+def put_notes_right(workspace: "Workspace") -> None:
+    """Let what is kept beside the journal stand again as its rows tell it, and say what was otherwise."""
+    with workspace.held("journal verify"):
+        for one in put_right(workspace.database):
+            workspace.frontend.say(f"Put right: {one.in_words}")
 
 
 def the_seals() -> Any:

@@ -43,5 +43,6 @@ def limited_keepers(case: Case) -> Iterator[str]:
             yield f"it would limit how you ({case.operator.qualified_name}) sign in: {change.id}, {change.in_words()}"
     at_work = case.estate.catalogue.principals(case.keepers_before.people.nonzero()[0].tolist()).values()
     free = [p for p in at_work if SigningIn.of(p, {}).is_free and not p.flags & Flag.SMART_CARD]
-    if free and all(str(p.sid) in changes for p in free):
+    stays = case.keepers_after.people
+    if free and all(str(p.sid) in changes or not stays[p.id] for p in free):
         yield "no keeper would be left who can sign in anywhere, at any hour. Leave one of them out of the rule"
