@@ -67,16 +67,16 @@ def test_a_lease_gives_a_membership_that_a_round_takes_away(calm: Program) -> No
     assert any("remove" in one and "roan.pell" in one for one in said)
 
 
-def test_what_stood_before_stays_and_overlapping_leases_end_with_the_last(calm: Program) -> None:
-    """A member by other means is no lease's to take away; of two leases the longer decides."""
-    assert calm("lease", "start", "mira.holt", "Chart Editors", "--for", "1h", "--yes").code == 0
-    assert calm("lease", "end", "L1", "--yes").code == 0
-    assert "mira.holt" in members(calm, "Chart Editors")
+def test_who_is_a_member_gets_no_lease_and_overlapping_ones_end_with_the_last(calm: Program) -> None:
+    """A member by other means is no lease's to take away, and one would end nothing; of two the longer decides."""
+    refused = calm("lease", "start", "mira.holt", "Chart Editors", "--for", "1h", "--yes")
+    assert (refused.code, "already, and for good: a lease would end nothing" in refused.err) == (2, True)
+    assert leases(calm) == []
     assert calm(*GIVEN, "--for", "1h").code == 0
     assert calm(*GIVEN, "--for", "2h").code == 0
-    assert calm("lease", "end", "L2", "--yes").code == 0
+    assert calm("lease", "end", "L1", "--yes").code == 0
     assert "roan.pell" in members(calm, "Chart Editors")
-    assert calm("lease", "end", "l3", "--yes").code == 0
+    assert calm("lease", "end", "l2", "--yes").code == 0
     assert "roan.pell" not in members(calm, "Chart Editors")
 
 
@@ -252,3 +252,50 @@ def test_no_lease_is_a_keeper_in_the_directory_or_on_a_host(calm: Program) -> No
     assert calm("local", "add", "QUAY-01", "administrators", keeper, "--yes").code == 0
     for removal in leave.values():
         assert calm(*removal).code == 0
+
+
+def test_what_is_given_by_hand_after_a_lease_was_taken_out_outlives_it(calm: Program) -> None:
+    """Taken out by hand or by somebody else, the lease has ended there and then: its end takes nothing away later."""
+    assert calm(*GIVEN, "--for", "1h").code == 0
+    assert calm("group", "remove", "Chart Editors", "roan.pell", "--yes").code == 0
+    assert leases(calm) == []
+    assert calm("group", "add", "Chart Editors", "roan.pell", "--yes").code == 0
+    assert calm("lease", "start", "hedda.morrow", "Chart Editors", "--for", "1h", "--yes").code == 0
+    file = calm.folder / "lowmere.ldif"
+    with_her = file.read_text()
+    [link] = [line for line in with_her.splitlines() if line.startswith("member:") and "Hedda Morrow" in line][-1:]
+    at = with_her.index("dn: CN=Chart Editors")
+    file.write_text(with_her[:at] + with_her[at:].replace(f"{link}\n", "", 1))
+    assert "Ended, since somebody has taken out whom they let in: L2" in calm("collect").err
+    file.write_text(with_her)
+    calm("collect")
+    calm.ahead = timedelta(hours=2)
+    assert calm("round", "--format", "json").json["leases_ended"] == []
+    assert {"roan.pell", "hedda.morrow"} <= members(calm, "Chart Editors")
+
+
+def test_the_end_of_a_lease_is_not_undone_into_a_membership_without_one(calm: Program) -> None:
+    """Undo says so and leaves it; what else the enactment did is taken back."""
+    assert calm(*GIVEN, "--for", "1h").code == 0
+    assert calm("lease", "end", "L1", "--yes").code == 0
+    undone = calm("undo", "--last", "--yes")
+    assert "it ended L1; undone" in undone.out
+    assert "roan.pell" not in members(calm, "Chart Editors")
+
+
+def test_a_lease_that_is_over_says_so_at_once(calm: Program) -> None:
+    """Before any round: in the list, and as a finding. One that a wrong clock made far too long is a finding too."""
+    assert calm(*GIVEN, "--for", "1h").code == 0
+    calm.ahead = timedelta(hours=1, seconds=5)
+    assert [row["state"] for row in leases(calm)] == ["over"]
+
+    def checks() -> set[str]:
+        return {f["check"] for f in calm("check", "--format", "json").json}
+
+    assert "lease-overdue" in checks()
+    calm.ahead = timedelta(days=3650)
+    assert calm("lease", "start", "hedda.morrow", "Chart Editors", "--for", "1h", "--yes").code == 0
+    calm.ahead = timedelta()
+    assert "lease-too-long" in checks()
+    assert calm("lease", "extend", "L2", "--for", "1h").code == 0
+    assert "lease-too-long" not in checks()

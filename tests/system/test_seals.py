@@ -98,7 +98,7 @@ def test_a_cut_end_is_found_out_by_the_seal(written: Program, sql: str, says: st
     assert (sealed.code, "Sealed up to row 8" in sealed.err) == (0, True), sealed.err
     [seal] = (written.folder / ".adzeguard/seals").iterdir()
     assert seal.stat().st_mode & 0o777 == 0o600
-    assert "1 seals hold" in written("journal", "verify").out
+    assert "1 seal holds, by SHA256:" in written("journal", "verify").out
     copy = Path(seal.rename(written.folder / "copy.seal"))
     write(written, "orla.fenn")
     assert written("journal", "verify", "--seal", copy).code == 0
@@ -125,6 +125,38 @@ def test_a_seal_counts_by_its_signature(written: Program) -> None:
     assert written("journal", "verify").code == 0
     (written.folder / "signers").write_text("")
     assert "none of the allowed signers" in written("journal", "verify").out
+
+
+def test_a_seal_by_another_key_than_the_workspace_seals_with_holds_nothing(written: Program) -> None:
+    """With [seal] key its public half is the signer; said is by which key each seal holds."""
+    with (written.folder / "adzeguard.toml").open("a") as settings:
+        settings.write('\n[seal]\nkey = "seal-key"\n')
+    subprocess.run(["ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", written.folder / "other-key"], check=True)
+    assert written("journal", "seal").code == 0
+    print_of = ["ssh-keygen", "-l", "-f", written.folder / "seal-key.pub"]
+    fingerprint = subprocess.run(print_of, check=True, capture_output=True, text=True).stdout.split()[1]
+    assert f"1 seal holds, by the [seal] key, {fingerprint}\n" in written("journal", "verify").out
+    (written.folder / "seal-key").unlink()
+    assert f"by the [seal] key, {fingerprint}\n" in written("journal", "verify").out
+    write(written, "hedda.morrow")
+    assert written("journal", "seal", "--key", "other-key").code == 0
+    found = written("journal", "verify")
+    assert (found.code, "it is sealed by another key than [seal] key: SHA256:" in found.out) == (3, True)
+    assert f"by the [seal] key, {fingerprint}" in found.out
+
+
+@pytest.mark.parametrize("junk", ["", "[]", '{"last": 7}'])
+def test_an_end_that_is_not_kept_any_more_is_told(written: Program, junk: str) -> None:
+    """Until something is written: a cut end would be missed by nothing but a seal."""
+    head = written.folder / ".adzeguard/journal-head"
+    if junk:
+        head.write_text(junk)
+    else:
+        head.unlink()
+    found = written("journal", "verify")
+    assert (found.code, "where the journal ended is not known" in found.out) == (3, True), found.out
+    write(written, "hedda.morrow")
+    assert written("journal", "verify").code == 0
 
 
 def test_rounds_seal_once_a_day_and_send_it(written: Program) -> None:

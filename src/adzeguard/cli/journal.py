@@ -112,19 +112,20 @@ def verify(seals: tuple[Path, ...], put_right: bool, folder: Path | None) -> int
 
     Where the journal ended is kept beside the store, in .adzeguard/journal-head: rows cut off its end are missed, and
     so is the whole journal where the store was moved away. Seals say the same with a signature, wherever they are kept;
-    those of the workspace are looked at by themselves. Without the journal there is no undo of what was done before.
+    those of the workspace are looked at by themselves. With [seal] key, or [approval] signers, a seal by any other key
+    is told; by which key each one holds is said. Without the journal there is no undo of what was done before.
     """
-    from adzeguard.workspace.sealing import broken_seals, odd_notes, put_notes_right
+    from adzeguard.workspace.sealing import end_not_kept, held_against_seals, odd_notes, put_notes_right
 
     workspace = opened(folder)
     journal = workspace.journal
     if put_right:
         put_notes_right(workspace)
-    kept = sorted(workspace.settings.seals_folder.glob("*.seal"))
-    broken = [*journal.broken_at(), *odd_notes(workspace)]
-    broken += broken_seals(workspace, [*kept, *seals]) if kept or seals else []
-    sealed = f" {len(kept) + len(seals)} seals hold." if kept or seals else ""
-    put("".join(f"{line}\n" for line in broken) or f"All {journal.count()} rows stand as they were written.{sealed}\n")
+    files = [*sorted(workspace.settings.seals_folder.glob("*.seal")), *seals]
+    broken_seals, holding = held_against_seals(workspace, files)
+    broken = [*journal.broken_at(), *end_not_kept(workspace), *odd_notes(workspace), *broken_seals]
+    lines = [*(broken or [f"All {journal.count()} rows stand as they were written."]), *holding]
+    put("".join(f"{line}\n" for line in lines))
     return Exit.TO_REPORT if broken else Exit.NOTHING_TO_REPORT
 
 

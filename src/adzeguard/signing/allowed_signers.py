@@ -74,6 +74,15 @@ def _signers(line: str, place: str) -> Iterator[Signer]:
     yield Signer(names, key, after, before, namespaces)
 
 
+def public_key_in(path: Path) -> bytes:
+    """Return the key of a file such as ssh-keygen writes beside a private one; `SignatureError` for what is none."""
+    try:
+        _, text, *_ = path.read_bytes()[:_LARGEST].decode("ascii").split()
+        return base64.b64decode(text, validate=True)
+    except (OSError, ValueError) as error:
+        raise SignatureError(f"{path} cannot be read as a public key: {error}") from error
+
+
 def _moment(text: str) -> datetime | None:
     if not text:
         return None

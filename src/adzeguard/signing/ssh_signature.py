@@ -58,7 +58,7 @@ class SshSignature:
 
 def sign(content: bytes, key: PrivateKey, purpose: str = PROPOSAL) -> str:
     """Return a signature over bytes."""
-    public = _blob(key.public_key())
+    public = blob_of(key.public_key())
     to_sign = _signed(purpose.encode(), b"sha512", hashlib.sha512(content).digest())
     if isinstance(key, ed25519.Ed25519PrivateKey):
         name, value = b"ssh-ed25519", key.sign(to_sign)
@@ -149,7 +149,8 @@ def _public(blob: bytes) -> PublicKey:
     return key
 
 
-def _blob(key: PublicKey) -> bytes:
+def blob_of(key: PublicKey) -> bytes:
+    """Return a public key as RFC 4253 section 6.6 writes it."""
     text = key.public_bytes(serialization.Encoding.OpenSSH, serialization.PublicFormat.OpenSSH)
     return base64.b64decode(text.split()[1])
 

@@ -13,7 +13,7 @@ from adzeguard.core.change.kinds.set_member_end import SetMemberEnd
 from adzeguard.core.errors import UnknownNameError
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.named import Named, is_listed
-from adzeguard.core.time.lease import Lease, last_end, takes_away
+from adzeguard.core.time.lease import ENDS, Lease, last_end, takes_away
 from adzeguard.core.wording import did_you_mean
 from adzeguard.store.leases import Leases
 
@@ -72,7 +72,7 @@ def ended_in_time(estate: Estate, leases: Iterable[Lease]) -> list[Change]:
 
 def _removal(estate: Estate, lease: Lease) -> Change:
     about = _about(estate, lease)
-    about["why"] = f"the lease {lease.id} ended{f': {lease.why}' if lease.why else ''}"
+    about["why"] = f"{ENDS.format(lease.id)}{f': {lease.why}' if lease.why else ''}"
     return RemoveLocalMember(host=lease.host, **about) if lease.host else RemoveMember(**about)
 
 
@@ -101,6 +101,17 @@ def note_ended(table: Leases, ends: Iterable[Lease], estate: Estate, at: datetim
         else:
             table.write(replace(lease, state="ended", ended=at))
     return left
+
+
+def end_what_was_taken_out(table: Leases, estate: Estate, now: datetime) -> list[Lease]:
+    """End the leases whose membership somebody else has taken away: what is given by hand afterwards is none of theirs.
+
+    One that is over is left to the round, which knows who has ended it.
+    """
+    gone = [one for one in table.all() if one.state == "running" and one.until > now and not is_inside(estate, one)]
+    for lease in gone:
+        table.write(replace(lease, state="ended", ended=now))
+    return gone
 
 
 def lease_named(leases: Iterable[Lease], name: str) -> Lease:

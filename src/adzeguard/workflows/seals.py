@@ -1,16 +1,17 @@
 """Seals: where the journal ended on a day, signed, so that any copy reveals a cut-off end."""
 
 import re
+from collections import Counter
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 from typing import Final
 
-from adzeguard.core.errors import AdzeguardError, InputError
+from adzeguard.core.errors import AdzeguardError, InputError, SignatureError
 from adzeguard.private_files import write_new
-from adzeguard.signing.allowed_signers import name_of, read_signers
+from adzeguard.signing.allowed_signers import Signer, name_of, public_key_in, read_signers
 from adzeguard.signing.private_keys import read_private_key
-from adzeguard.signing.ssh_signature import SEAL, read_signature, sign, verify
+from adzeguard.signing.ssh_signature import SEAL, SshSignature, blob_of, read_signature, sign, verify
 from adzeguard.store.journal import Journal
 
 SUFFIX: Final = ".seal"
@@ -79,23 +80,66 @@ def read_seal(file: Path) -> tuple[Seal, str]:
         raise InputError(f"{file} cannot be read as a seal: {error}") from error
 
 
-def broken_seals(journal: Journal, files: list[Path], signers: Path | None, now: datetime) -> list[str]:
-    """Return what is wrong with the journal by its seals, or with a seal: one line for each."""
-    lines: list[str] = []
-    known = read_signers(signers) if signers is not None else None
+@dataclass(frozen=True, slots=True)
+class Sealers:
+    """Whose seals count: the key that is sealed with here, and those who may sign. Where neither is named, any key."""
+
+    own: bytes | None
+    """The public half of the key, as `SshSignature` has it."""
+    signers: list[Signer] | None
+
+    @classmethod
+    def of(cls, key: Path | None, signers: Path | None) -> "Sealers":
+        """Read them; what cannot be read raises what reading it raises."""
+        return cls(_public_half(key) if key else None, read_signers(signers) if signers else None)
+
+    def whose(self, signature: SshSignature, now: datetime) -> str:
+        """Return by whose key a seal is, in words; `SignatureError` for one that does not count."""
+        if self.own == signature.key:
+            return f"the [seal] key, {signature.fingerprint}"
+        if self.signers is not None:
+            return f"the key of {name_of(self.signers, signature.key, now, SEAL)}, {signature.fingerprint}"
+        if self.own is not None:
+            raise SignatureError(f"it is sealed by another key than [seal] key: {signature.fingerprint}")
+        return f"{signature.fingerprint}, a key that nothing here names"
+
+
+def _public_half(key: Path) -> bytes:
+    try:
+        return blob_of(read_private_key(key, None).public_key())
+    except SignatureError:
+        # Where seals are only looked at, the private half need not lie.
+        public = key.with_name(f"{key.name}.pub")
+        if not public.exists():
+            raise
+        return public_key_in(public)
+
+
+@dataclass(frozen=True, slots=True)
+class Held:
+    """What seals say of a journal: what is wrong, a line for each, and by whose keys the others hold."""
+
+    broken: list[str]
+    by: Counter[str]
+
+
+def held_against(journal: Journal, files: list[Path], sealers: Sealers, now: datetime) -> Held:
+    """Hold the journal against its seals."""
+    held = Held([], Counter())
     for file in files:
         try:
             seal, signature_text = read_seal(file)
             signature = read_signature(signature_text)
             verify(seal.text.encode(), signature, SEAL)
-            if known is not None:
-                name_of(known, signature.key, now, SEAL)
+            whose = sealers.whose(signature, now)
         except AdzeguardError as error:
-            lines.append(f"{file.name}: {error.message}")
+            held.broken.append(f"{file.name}: {error.message}")
             continue
         there = journal.row(seal.row)
         if there is None:
-            lines.append(f"{file.name}: row {seal.row}, which it seals, is not there any more")
+            held.broken.append(f"{file.name}: row {seal.row}, which it seals, is not there any more")
         elif there.hash != seal.hash:
-            lines.append(f"{file.name}: row {seal.row} is another one than it seals")
-    return lines
+            held.broken.append(f"{file.name}: row {seal.row} is another one than it seals")
+        else:
+            held.by[whose] += 1
+    return held

@@ -12,6 +12,7 @@ from adzeguard.core.change.proposal import LeftOut
 from adzeguard.core.errors import UnknownNameError
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.named import Named
+from adzeguard.core.time.lease import lease_ended_by
 from adzeguard.store.journal import Journal
 from adzeguard.workflows.journal_rows import done_as_far_as_known, really_done
 from adzeguard.workflows.made_again import as_known_today
@@ -53,16 +54,25 @@ def undo_draft(estate: Estate, journal: Journal, done: Sequence[Change]) -> Draf
     ids = estate.ids_of_sids(sids)
     groups = estate.catalogue.principals(i for sid in sids if (i := ids[sid]) is not None)
     known = as_known_today(estate, done, lambda: done_as_far_as_known(journal.rows()))
+    ends = [change for change in known if change.removes_member and lease_ended_by(change.why)]
+    known = [change for change in known if change not in ends]
     inverses = inverse_changes(known, {str(group.sid): Named.of(group) for group in groups.values()})
     if any(change.rule == UNDO_RULE for change in known):
         inverses = _given_back(inverses, done_as_far_as_known(journal.rows()))
-    return replace(Draft.of(inverses), left_out=tuple(_for_good(known)))
+    return replace(Draft.of(inverses), left_out=(*_for_good(known), *_ended_for_good(ends)))
 
 
 def _for_good(done: Sequence[Change]) -> Iterator[LeftOut]:
     for change in done:
         if change.never_back:
             yield LeftOut(subject=change.in_words(), member="", rule=UNDO_RULE, reason=change.never_back)
+
+
+def _ended_for_good(ends: Sequence[Change]) -> Iterator[LeftOut]:
+    """What a lease gave is given back by another lease alone: undone it would stand without an end."""
+    for change in ends:
+        reason = f"it ended {lease_ended_by(change.why)}; undone it would last. Give it anew: adzeguard lease start"
+        yield LeftOut(subject=change.about.group, member=change.about.member, rule=UNDO_RULE, reason=reason)
 
 
 def _given_back(inverses: Sequence[Change], all_done: Sequence[Change]) -> list[Change]:

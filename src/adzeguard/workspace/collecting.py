@@ -4,9 +4,12 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from adzeguard.core.errors import UsageError
+from adzeguard.core.wording import some_of
+from adzeguard.store.leases import Leases
 from adzeguard.store.put_in import PutIn
 from adzeguard.store.shares import Shares
 from adzeguard.workflows.collect import Collected, Progress, Sources, collect
+from adzeguard.workflows.leases import end_what_was_taken_out
 from adzeguard.workflows.put_in import forget_what_is_gone
 from adzeguard.workflows.settle_later import settle_unknown
 from adzeguard.workflows.shares import SharesRead, read_shares
@@ -34,6 +37,10 @@ def collected(
         workspace.look_anew()
         settle_unknown(workspace.journal, workspace.estate, workspace.now(), workspace.operator())
         forget_what_is_gone(PutIn(workspace.database), workspace.journal, workspace.estate)
+        ended = end_what_was_taken_out(Leases(workspace.database), workspace.estate, workspace.now())
+        if ended:
+            names = some_of([one.id for one in ended])
+            workspace.frontend.say(f"Ended, since somebody has taken out whom they let in: {names}")
     return done
 
 

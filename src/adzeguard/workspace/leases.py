@@ -83,6 +83,11 @@ class Beginning:
         lease = Lease(name, *whom, about, sid, where, now, self._end, by, asked.why, contract=asked.with_contract)
         others = table.all()
         before = stood_before(lease, others, inside=is_inside(estate, lease))
+        if before:
+            raise UsageError(
+                f"{member.qualified_name} is in {about} already, and for good: a lease would end nothing",
+                "Take them out first: adzeguard group remove, or adzeguard local remove; then give the lease",
+            )
         by_itself = not (asked.host or before) and workspace.ends_leases_by_itself
         lease = replace(lease, state="starting", stood_before=before, by_itself=by_itself)
         self._begun.append(lease)

@@ -327,6 +327,7 @@ class Workspace:
             Waivers(self.database).all(),
             self.seen,
             self.now(),
+            timedelta(days=self.settings.longest_lease_days),
         )
 
     @property

@@ -23,6 +23,7 @@ from adzeguard.store.letters import Letters, keep_letters
 from adzeguard.workflows.asking import alarms
 from adzeguard.workflows.enact import drop_enactment, enact_judged
 from adzeguard.workflows.interrupted import Interrupted, interrupted_enactment, the_interrupted
+from adzeguard.workflows.leases import end_what_was_taken_out
 from adzeguard.workflows.propose import Proposed, believed, impact_of_rest, with_words_and_impact
 from adzeguard.workflows.reread_before_enact import reread_before_enact
 from adzeguard.workflows.run import UNTOUCHED
@@ -112,6 +113,8 @@ def _go(
         return _write(workspace, judged, sizes, approval, wanted, escort, earlier)
     finally:
         workspace.look_anew()
+        if any(change.removes_member for change in proposal.changes):
+            end_what_was_taken_out(Leases(workspace.database), workspace.estate, workspace.now())
 
 
 def _judged(

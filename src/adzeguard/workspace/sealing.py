@@ -3,6 +3,7 @@
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from adzeguard.store.journal_head import JournalHead
 from adzeguard.store.kept import odd_rows, put_right
 from adzeguard.store.letters import keep_letters
 
@@ -10,10 +11,28 @@ if TYPE_CHECKING:
     from adzeguard.workspace.open_workspace import Workspace
 
 
-def broken_seals(workspace: "Workspace", files: list[Path]) -> list[str]:
-    """Return what each seal says against the journal."""
-    seals = the_seals()
-    return list(seals.broken_seals(workspace.journal, files, workspace.settings.approval.signers, workspace.now()))
+def held_against_seals(workspace: "Workspace", files: list[Path]) -> tuple[list[str], list[str]]:
+    """Return what seals say against the journal, and by whose keys the others hold; nothing where there is no seal."""
+    if not files:
+        return [], []
+    seals, settings = the_seals(), workspace.settings
+    sealers = seals.Sealers.of(settings.seal_key, settings.approval.signers)
+    held = seals.held_against(workspace.journal, files, sealers, workspace.now())
+    return held.broken, [
+        f"{count} seal{'s hold' if count > 1 else ' holds'}, by {key}" for key, count in held.by.items()
+    ]
+
+
+def end_not_kept(workspace: "Workspace") -> list[str]:
+    """Say where it is not known up to where the journal went: then a cut end is missed by nothing but seals."""
+    if not workspace.journal.count() or workspace.settings.store_url:
+        return []  # with a team's store each keeps what itself has written, and may have written nothing
+    head = JournalHead(workspace.settings.journal_head_path)
+    if head.last() is not None:
+        return []
+    path = workspace.settings.journal_head_path
+    how = "is not what it was" if path.exists() else "is gone"
+    return [f"{path} {how}: where the journal ended is not known. It is kept anew by what is written next"]
 
 
 def odd_notes(workspace: "Workspace") -> list[str]:

@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from datetime import datetime
+from datetime import datetime, timedelta
 
 from adzeguard.core.change.change import Change
 from adzeguard.core.charter.resolve import ResolvedCharter
@@ -35,6 +35,7 @@ class CheckInput:
     seen: Seen = field(default_factory=Seen)
     """What the trail tells of the last days."""
     now: datetime | None = None
+    longest_lease: timedelta = timedelta.max
 
     @property
     def moment(self) -> datetime:

@@ -17,6 +17,7 @@ from adzeguard.core.wording import age_in_words
 
 _EXTENDED_OFTEN: Final = 3
 _LATELY: Final = timedelta(days=30)
+_A_DAY: Final = timedelta(days=1)
 
 
 def check_leases(looked_at: CheckInput) -> Iterator[Finding]:
@@ -25,8 +26,11 @@ def check_leases(looked_at: CheckInput) -> Iterator[Finding]:
     for lease in looked_at.leases:
         late = lease.late(now)
         about = f"the lease {lease.id} in {lease.group}, given by {lease.by}"
-        if lease.is_open and late > LATE_AFTER:
+        if lease.is_open and late:
             yield _of(lease, "lease-overdue", f"{about}, is over for {age_in_words(late)} and has not ended")
+        elif lease.is_open and not lease.contract and lease.until - now - _A_DAY > looked_at.longest_lease:
+            days = (lease.until - now).days
+            yield _of(lease, "lease-too-long", f"{about}, runs for {days} days more, and none may run for so long")
         elif lease.ended is not None and late > LATE_AFTER and now - lease.ended < _LATELY:
             yield _of(lease, "lease-ended-late", f"{about}, ended {age_in_words(late)} late")
         if lease.is_open and lease.extended >= _EXTENDED_OFTEN:
@@ -45,6 +49,15 @@ TIME_CHECKS: Final[tuple[Check, ...]] = (
         "A lease is over, and what it gave is still there",
         "Privilege that was given for a job is kept after it.",
         "End it: adzeguard round, or adzeguard lease end LEASE",
+        Severity.HIGH,
+        check_leases,
+        evidence=LEASE,
+    ),
+    Check(
+        "lease-too-long",
+        "A lease runs for longer than any lease may",
+        "It was given while a clock was wrong, or before [leases] longest_days was set: nobody meant it so.",
+        "Move its end: adzeguard lease extend LEASE --for LENGTH, or end it: adzeguard lease end LEASE",
         Severity.HIGH,
         check_leases,
         evidence=LEASE,

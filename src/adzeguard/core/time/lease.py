@@ -1,5 +1,6 @@
 """A lease: a membership with an end."""
 
+import re
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime, timedelta
@@ -52,6 +53,14 @@ class Lease:
         """The membership that it is about."""
         return self.host.casefold(), self.group_sid, self.member_sid
 
+    def standing_at(self, now: datetime) -> str:
+        """Return its state, for people and programs: one that is over says so before a round has ended it."""
+        if not self.is_open:
+            return self.state
+        if self.until <= now:
+            return "over"
+        return "ends nothing" if self.stood_before else self.state
+
     def left(self, now: datetime) -> timedelta:
         """Return how long it still holds; zero if it is over."""
         return max(self.until - now, timedelta()) if self.is_open else timedelta()
@@ -60,6 +69,17 @@ class Lease:
         """Return how much later than it should it ended, or is still there."""
         end = self.ended if self.ended is not None else now
         return max(end - self.until, timedelta()) if self.is_open or self.ended else timedelta()
+
+
+ENDS: Final = "the lease {} ended"
+"""Why a membership is taken away at the end of a lease; by these words that change is known again."""
+_ENDED: Final = re.compile(r"the lease (L\d+) ended\b")
+
+
+def lease_ended_by(why: str) -> str:
+    """Return the lease that a change ended, by why it was made; empty for any other change."""
+    found = _ENDED.match(why)
+    return found[1] if found else ""
 
 
 def due(leases: Iterable[Lease], now: datetime) -> list[Lease]:

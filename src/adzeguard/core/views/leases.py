@@ -53,7 +53,7 @@ def leases_table(leases: Iterable[Lease], now: datetime, planned: Iterable[Plann
             "left": _left(one, now),
             "by": one.by,
             "why": one.why,
-            "state": one.state,
+            "state": one.standing_at(now),
             "late_seconds": int(one.late(now).total_seconds()),
             "extended": one.extended,
             "by_itself": one.by_itself,
