@@ -143,8 +143,9 @@ def test_breaking_glass_tells_all_owners(guarded: Program) -> None:
     refused = guarded(*glass)
     assert (refused.code, "without approval" in refused.err) == (2, True)
     settings = guarded.folder / "adzeguard.toml"
-    more = '\n[tell.lines]\nfile = "told.jsonl"\n\n[questions]\nowner = "security@lowmere.example"\n'
-    settings.write_text(settings.read_text().replace("[approval]", "[approval]\nwithout = true") + more)
+    owned = settings.read_text().replace("[questions]", '[questions]\nowner = "security@lowmere.example"')
+    more = '\n[tell.lines]\nfile = "told.jsonl"\n'
+    settings.write_text(owned.replace("[approval]", "[approval]\nwithout = true") + more)
     rule = "{id: r, owner: o@lowmere.example, group: 'LOWMERE\\Chart Readers', exclude: [roan.pell]}"
     charter = f"charter: 1\nrules: [{rule}]\n"
     (guarded.folder / "charter/charter.yaml").write_text(charter)
@@ -172,3 +173,22 @@ def test_a_round_mends_around_what_waits_for_a_yes(guarded: Program) -> None:
     assert guarded("enact", "p.json", "--yes").code == 0
     assert "roan.pell" in members(guarded)
     assert guarded("round").code == 0
+
+
+def test_a_yes_counts_once(guarded: Program) -> None:
+    """Enacted and taken back, the proposal is not enacted again by the old signature, however that is written."""
+    file = proposed(guarded, *ADD)
+    approved(guarded, file)
+    kept = file.read_bytes(), (guarded.folder / "p.json.approved").read_text()
+    assert guarded("enact", file, "--yes").code == 0
+    back = proposed(guarded, "undo", "--last")
+    approved(guarded, back)
+    assert guarded("enact", back, "--yes").code == 0
+    assert "roan.pell" not in members(guarded)
+    file.write_bytes(kept[0])
+    (guarded.folder / "p.json.approved").write_text(kept[1].replace("\n", "\n\n", 1))
+    again = guarded("enact", file, "--yes")
+    assert (again.code, "said yes to this once, and it was made" in again.err) == (1, True), again.err
+    assert "roan.pell" not in members(guarded)
+    approved(guarded, proposed(guarded, *ADD))
+    assert guarded("enact", file, "--yes").code == 0

@@ -169,7 +169,7 @@ def test_nobody_answers_about_their_own_account(asking: Program) -> None:
     for way in (("--mend", "--yes"), ("--leave-until", "2w")):
         refused = asking("answer", "Q1", *way, "--why", "mine")
         assert (refused.code, "your own account" in refused.err) == (2, True)
-    settings.write_text(settings.read_text() + "\n[questions]\nown = true\n")
+    settings.write_text(settings.read_text().replace("[questions]", "[questions]\nown = true"))
     assert asking("answer", "Q1", "--leave-until", "2w", "--why", "mine").code == 0
 
 
@@ -274,8 +274,9 @@ def test_whom_a_rule_does_not_name_the_settings_name(asking: Program, mail_serve
     """And `questions try` shows at once whether that arrives."""
     charter = asking.folder / "charter/charter.yaml"
     charter.write_text(charter.read_text().replace("    owner: charts@lowmere.example\n", ""))
-    more = '\n[questions]\nowner = "security@lowmere.example"\n'
-    add_settings(asking, more + mail_server.settings(asking.folder))
+    settings = asking.folder / "adzeguard.toml"
+    owned = settings.read_text().replace("[questions]", '[questions]\nowner = "security@lowmere.example"')
+    settings.write_text(owned + mail_server.settings(asking.folder))
     assert asking("questions", "try").code == 0
     put_in(asking)
     rounds(asking)
@@ -403,3 +404,40 @@ rules:
     mended = demo("round", "--format", "json").json
     assert (mended["not_followed"], set(mended["settled"])) == ([], set(first["asked"]))
     assert mended["mended"] > 20
+
+
+def test_who_may_answer_and_who_hears_of_it(asking: Program) -> None:
+    """The owner, or whom the settings name; waivers pass the same gate. What others decided the owner is told."""
+    add_settings(asking, '\n[tell.lines]\nfile = "told.jsonl"\n')
+    settings = asking.folder / "adzeguard.toml"
+    as_made = settings.read_text()
+    put_in(asking)
+    rounds(asking)
+    found = asking("check", "--rule", "chart-editors", "--format", "json").json[0]["fingerprint"]
+    left = ("--leave-until", "2w", "--why", "w"), ("--until", "2w", "--why", "w")
+    decide = (("answer", "Q1", *left[0]), ("waivers", "add", found, *left[1]))
+    [line] = [line for line in as_made.splitlines() if line.startswith("answerers")]
+    another = as_made.replace(line, 'answerers = ["mira.holt"]')
+    own = as_made + '\n[guards]\noperator = "LOWMERE\\\\roan.pell"\n'
+    for text, said in ((another, "is for charts@lowmere.example to decide on"), (own, "your own account")):
+        settings.write_text(text)
+        for command in decide:
+            refused = asking(*command)
+            assert (refused.code, said in refused.err) == (2, True), refused.err
+    settings.write_text(as_made)
+    assert asking(*decide[1]).code == 0
+    rounds(asking)
+    told = [json.loads(line) for line in (asking.folder / "told.jsonl").read_text().splitlines()]
+    [decided] = [one for one in told if one["kind"] == "decision"]
+    assert decided["to"] == "charts@lowmere.example"
+    assert "roan.pell" in decided["text"]
+
+
+def test_what_needs_somebody_elses_yes_is_not_left_without_it(asking: Program) -> None:
+    """To leave a deviation of such a group is to widen it."""
+    put_in(asking)
+    rounds(asking)
+    add_settings(asking, "\n[approval]\ngroups = ['LOWMERE\\Chart Editors']\nsigners = \"signers\"\n")
+    (asking.folder / "signers").write_text("")
+    refused = asking("answer", "Q1", "--leave-until", "2w", "--why", "w")
+    assert (refused.code, "need somebody else's yes" in refused.err) == (1, True), refused.err

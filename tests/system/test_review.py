@@ -19,7 +19,8 @@ AIDERS = r"LOWMERE\First Aiders"
 def begun(demo: Program) -> Program:
     """A review of two groups that orla.fenn manages, in one of which she is herself, in all forms."""
     settings = demo.folder / "adzeguard.toml"
-    settings.write_text(settings.read_text() + '\n[questions]\nowner = "security@lowmere.example"\n')
+    text = settings.read_text()
+    settings.write_text(text.replace("[questions]", '[questions]\nowner = "security@lowmere.example"'))
     for line in (
         ("group", "set", "First Aiders", "--managed-by", "orla.fenn"),
         ("group", "set", "Radio Watch", "--managed-by", "orla.fenn"),

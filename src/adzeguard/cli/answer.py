@@ -41,5 +41,5 @@ def command(
         code = enact_draft(workspace, mending.draft, answers)
         mending.settle()
         return code
-    leave(workspace, asked, until, why)
+    leave(workspace, asked, until, why, answers.without_approval)
     return Exit.NOTHING_TO_REPORT

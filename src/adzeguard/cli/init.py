@@ -1,5 +1,6 @@
 """adzeguard init."""
 
+import os
 import shlex
 import sys
 from collections import Counter
@@ -8,6 +9,7 @@ from pathlib import Path
 
 import click
 
+from adzeguard.account_names import account_name
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.options import example
 from adzeguard.cli.output import put, say
@@ -93,7 +95,9 @@ def command(
             )
         host_sources = (*host_sources, shlex.join(["standin", f"folder={standin_hosts}"]))
     hosts = list(_sources(host_sources))
-    make_workspace(folder, settings_text(directory, hosts, {"response": "tell"}), _FIRST_CHARTER)
+    make_workspace(
+        folder, settings_text(directory, hosts, {"response": "tell"}, account_name(os.getuid())), _FIRST_CHARTER
+    )
     put(f"Made the workspace {folder}.\n")
     _try_it(folder)
     put(f"Next: adzeguard collect --workspace {folder}\n")

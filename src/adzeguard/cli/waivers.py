@@ -9,7 +9,7 @@ from adzeguard.cli.exits import Exit
 from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.moments import COMING
 from adzeguard.cli.opening import opened
-from adzeguard.cli.options import example, listing_options, workspace_option
+from adzeguard.cli.options import example, listing_options, without_approval_option, workspace_option
 from adzeguard.cli.output import put_view
 
 
@@ -41,8 +41,9 @@ def command(context: click.Context, everything: bool, form: str, output: Path | 
 @click.argument("fingerprint")
 @click.option("--until", type=COMING, required=True, metavar="DATE", help="Until then: 2026-12-24, 2w, 30d.")
 @click.option("--why", required=True, metavar="TEXT", help="Why; people who ask later read it.")
+@without_approval_option
 @workspace_option
-def add(fingerprint: str, until: datetime, why: str, folder: Path | None) -> int:
+def add(fingerprint: str, until: datetime, why: str, without_approval: str, folder: Path | None) -> int:
     """Leave a finding of any check as it is until a date; its fingerprint is told by check --format json.
 
     Until then check tells it as a note. Rules that tell are asked about: adzeguard answer leaves those.
@@ -50,7 +51,7 @@ def add(fingerprint: str, until: datetime, why: str, folder: Path | None) -> int
     """
     from adzeguard.workspace.answering import add_waiver
 
-    add_waiver(opened(folder), fingerprint, until, why)
+    add_waiver(opened(folder), fingerprint, until, why, without_approval)
     return Exit.NOTHING_TO_REPORT
 
 

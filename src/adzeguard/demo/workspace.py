@@ -1,10 +1,12 @@
 """Makes the workspace of the example in a folder."""
 
+import os
 from datetime import datetime
 from importlib.resources import files
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
+from adzeguard.account_names import account_name
 from adzeguard.core.errors import UsageError
 from adzeguard.demo.as_hosts import write_hosts
 from adzeguard.demo.as_ldif import DOMAIN_SID, LdifDomain
@@ -40,6 +42,7 @@ def _make(folder: Path, scenario: Scenario, now: datetime) -> None:
         {"kind": "ldif", "file": "lowmere.ldif"},
         [HostsSettings(ONLY_SOURCE, {"kind": "standin", "folder": "hosts"})],
         {"response": "tell", "privileged": [r"LOWMERE\Break Glass"]},
+        account_name(os.getuid()),
     )
     settings += f'\n[shares.harbour]\nkind = "standin-shares"\nfolder = "shares"\nserver = "{SERVER}"\n'
     make_workspace(folder, settings, charter_text())

@@ -44,7 +44,7 @@ _KNOWN: Final = {
     "guards": ("removals", "hosts", "share", "operator"),
     "tell": (),
     "shares": (),
-    "questions": ("owner", "own", "longest_days"),
+    "questions": ("owner", "own", "longest_days", "answerers"),
     "trail": ("logs",),
     "seal": ("key",),
     "approval": ("groups", "hosts", "changes", "signers", "days", "without"),
@@ -110,6 +110,8 @@ class QuestionSettings:
     """Whether somebody may answer a question about their own account."""
     longest_days: int = 365
     """For how long something may be left as it is."""
+    answerers: tuple[str, ...] = ()
+    """Who may answer beside the owner, by the names they work under."""
 
 
 @dataclass(frozen=True)
@@ -340,7 +342,8 @@ def _questions(content: dict[str, Any], path: Path) -> QuestionSettings:
     if not isinstance(own, bool):
         raise SettingsError(f"{path}: [questions] own must be true or false")
     longest = _days(content, "longest_days", QuestionSettings.longest_days, path, "questions")
-    return QuestionSettings(str(content.get("owner", "")), own, longest)
+    answerers = _names(content, "answerers", path, "questions")
+    return QuestionSettings(str(content.get("owner", "")), own, longest, answerers)
 
 
 def _response(charter: dict[str, Any], path: Path) -> Literal["tell", "mend"]:
@@ -427,11 +430,14 @@ def _names(content: dict[str, Any], key: str, path: Path, table: str = "charter"
     return tuple(names)
 
 
-def settings_text(directory: dict[str, str | bool], hosts: Sequence[HostsSettings], charter: dict[str, Any]) -> str:
-    """Return the text of adzeguard.toml."""
+def settings_text(
+    directory: dict[str, str | bool], hosts: Sequence[HostsSettings], charter: dict[str, Any], answerer: str = ""
+) -> str:
+    """Return the text of adzeguard.toml; `answerer` may answer questions beside the owners of rules."""
     parts = ["# What this workspace is connected to. Passwords never stand here: see the guide.\n"]
     sources = [(source.table, _written(source)) for source in hosts]
-    for table, content in (("directory", directory), *sources, ("charter", charter)):
+    questions = {"answerers": [answerer]} if answerer else {}
+    for table, content in (("directory", directory), *sources, ("charter", charter), ("questions", questions)):
         if content:
             # A JSON string without control characters is a TOML basic string, and so are lists and booleans.
             lines = [f"{key} = {json.dumps(value, ensure_ascii=False)}" for key, value in content.items()]

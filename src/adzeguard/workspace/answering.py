@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from adzeguard.core.change.draft import Draft
 from adzeguard.core.change.kinds.set_note import SetNote, set_note
 from adzeguard.core.errors import UnknownNameError, UsageError
+from adzeguard.core.estate.named import Named
 from adzeguard.core.review.draft import draft_for
 from adzeguard.core.time.question import Question, Waiver
 from adzeguard.core.views.page import Page
@@ -24,7 +25,7 @@ from adzeguard.workflows.asking import (
     waiver_over,
     waivers_over,
 )
-from adzeguard.workflows.operators import names_of
+from adzeguard.workspace.answerers import Deciding, ensure_may_decide, tell_owner
 from adzeguard.workspace.notes import note
 
 if TYPE_CHECKING:
@@ -49,14 +50,17 @@ def question_in_full(workspace: "Workspace", name: str) -> Page:
 
 
 def asked_about(workspace: "Workspace", names: Sequence[str]) -> list[Question]:
-    """Return questions by their ids; `UsageError` for one about the operator's own account."""
+    """Return questions by their ids; `UsageError` for one that the operator may not answer."""
     known = Questions(workspace.database).all()
     asked = [question_named(known, name) for name in dict.fromkeys(names)]
-    _refuse_own(workspace, asked)
+    for one in asked:
+        ensure_may_decide(workspace, _deciding(one))
     return asked
 
 
-def leave(workspace: "Workspace", asked: Sequence[Question], until: datetime, why: str) -> None:
+def leave(
+    workspace: "Workspace", asked: Sequence[Question], until: datetime, why: str, without_approval: str = ""
+) -> None:
     """Leave what questions are about as it is until a moment, when it is asked again."""
     refuse_moment(workspace, until, why)
     by, now = workspace.operator(), workspace.now()
@@ -65,11 +69,22 @@ def leave(workspace: "Workspace", asked: Sequence[Question], until: datetime, wh
     def left() -> list[SetNote]:
         made.extend(waivers_over(Waivers(workspace.database).all(), asked, until, by, why, now))
         named = zip(made, asked, strict=True)
-        return [set_note(None, one, f"{why} (answer to {question.id})") for one, question in named]
+        return [
+            set_note(
+                None,
+                one,
+                f"{why} (answer to {question.id})",
+                group=Named(question.subject, question.subject_sid),
+                member=Named(question.member, question.member_sid) if question.member else None,
+                on_host=question.host,
+            )
+            for one, question in named
+        ]
 
-    note(workspace, left)
+    note(workspace, left, without_approval)
     for question in asked:
         Questions(workspace.database).write(answered(question, "left", by, why, now))
+        tell_owner(workspace, _deciding(question), f"left as it is until {until.astimezone():%Y-%m-%d %H:%M}", why)
     for one in made:
         often = f", renewed {one.renewed} times" if one.renewed else ""
         about = f"{one.member} in {one.subject}" if one.member else one.subject
@@ -109,10 +124,11 @@ class Mending:
                 continue
             mended = answered(one, "mended", workspace.operator(), self._why, workspace.now())
             Questions(workspace.database).write(mended)
+            tell_owner(workspace, _deciding(one), "put right", self._why)
             workspace.frontend.say(f"{one.id} is answered: it is put right.")
 
 
-def add_waiver(workspace: "Workspace", fingerprint: str, until: datetime, why: str) -> None:
+def add_waiver(workspace: "Workspace", fingerprint: str, until: datetime, why: str, without_approval: str = "") -> None:
     """Leave a finding as it is until a moment; `UnknownNameError` where nothing is found of that fingerprint."""
     refuse_moment(workspace, until, why)
     found = next((one for one in workspace.findings() if one.fingerprint == fingerprint), None)
@@ -122,15 +138,20 @@ def add_waiver(workspace: "Workspace", fingerprint: str, until: datetime, why: s
             "See: adzeguard check --columns fingerprint,subject,message",
         )
     where = found.host.name if found.host is not None else found.subject.name
+    sids = {found.subject.sid, found.member.sid if found.member is not None else ""} - {""}
+    deciding = Deciding(f"this finding of {found.check}", found.owner, where, found.member_name, frozenset(sids))
+    ensure_may_decide(workspace, deciding)
     about = Left(fingerprint, found.rule or found.check, where, found.member_name)
     made: list[Waiver] = []
 
     def left() -> list[SetNote]:
         earlier = Waivers(workspace.database).all()
         made.append(waiver_over(earlier, about, until, workspace.operator(), why, workspace.now()))
-        return [set_note(None, made[0], why)]
+        host = found.host.name if found.host is not None else ""
+        return [set_note(None, made[0], why, group=found.subject, member=found.member, on_host=host)]
 
-    note(workspace, left)
+    note(workspace, left, without_approval)
+    tell_owner(workspace, deciding, f"left as it is until {until.astimezone():%Y-%m-%d %H:%M}", why)
     workspace.frontend.say(f"{made[0].id}: {where} is {made[0].in_words()}")
 
 
@@ -168,12 +189,6 @@ def refuse_moment(workspace: "Workspace", until: datetime, why: str) -> None:
         )
 
 
-def _refuse_own(workspace: "Workspace", asked: Sequence[Question]) -> None:
-    account, users = workspace.operator_account, names_of(workspace.operator())
-    for one in asked if not workspace.settings.questions.own else ():
-        sids = {one.member_sid, one.subject_sid} - {""}
-        is_own = account is not None and account.sid in sids
-        if is_own or one.member.rpartition("\\")[2].casefold() in users:
-            raise UsageError(
-                f"{one.id} is about your own account, {one.member or one.subject}", "Let somebody else answer it"
-            )
+def _deciding(question: Question) -> Deciding:
+    sids = frozenset({question.member_sid, question.subject_sid} - {""})
+    return Deciding(question.id, question.owner, question.subject, question.member, sids)

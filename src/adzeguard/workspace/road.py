@@ -15,11 +15,12 @@ from adzeguard.core.change.kinds.add_member import AddMember
 from adzeguard.core.change.kinds.membership import MembershipChange
 from adzeguard.core.change.outcome import Outcome
 from adzeguard.core.change.proposal import Proposal
-from adzeguard.core.errors import UsageError
+from adzeguard.core.errors import ApprovalError, UsageError
 from adzeguard.core.limits import NOTHING_NAMED, NamedSizes
 from adzeguard.core.time.lease import GIVEN_BACK
 from adzeguard.store.leases import Leases
 from adzeguard.store.letters import Letters, keep_letters
+from adzeguard.workflows.approval_used import made_with_approval
 from adzeguard.workflows.asking import alarms
 from adzeguard.workflows.enact import drop_enactment, enact_judged
 from adzeguard.workflows.interrupted import Interrupted, interrupted_enactment, the_interrupted
@@ -186,7 +187,15 @@ def _approval(workspace: "Workspace", proposal: Proposal, wanted: Wanted) -> Map
     signed = wanted.signed() if workspace.settings.approval.is_needed else None
     if signed is not None:
         whose = approving(workspace.settings.approval, workspace.now())
-        return whose.checked(signed.content, proposal, signed.signature, workspace.operator()).as_data()
+        approval = whose.checked(signed.content, proposal, signed.signature, workspace.operator())
+        used = made_with_approval(workspace.journal.rows(), proposal)
+        again = [change for change in proposal.changes if change.id in used]
+        if again:
+            raise ApprovalError(
+                f"{approval.by} said yes to this once, and it was made: {again[0].id}, {again[0].in_words()}",
+                "Propose anew, and let it be approved again",
+            )
+        return approval.as_data()
     if not wanted.without_approval.strip():
         return {}
     if not workspace.settings.approval.without:

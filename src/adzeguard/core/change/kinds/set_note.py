@@ -71,6 +71,9 @@ class SetNote(Change):
         before = written_note(self.table, self.before) if self.before is not None else None
         if isinstance(after, Lease):
             return after.is_open and (not isinstance(before, Lease) or after.until > before.until)
+        if isinstance(after, Waiver):
+            # What is left as it is stands for longer than the rule lets it.
+            return after.ended is None and (not isinstance(before, Waiver) or after.until > before.until)
         return isinstance(after, Shift) and after.ended is None
 
     def in_words(self) -> str:
@@ -99,13 +102,24 @@ class SetNote(Change):
         return self
 
 
-def set_note(before: Note | None, after: Note | None, why: str) -> SetNote:
-    """Return the change from one state of a note to another; one of them is there."""
+def set_note(
+    before: Note | None,
+    after: Note | None,
+    why: str,
+    *,
+    group: Named | None = None,
+    member: Named | None = None,
+    on_host: str = "",
+) -> SetNote:
+    """Return the change from one state of a note to another; one of them is there.
+
+    `group`, `member` and `on_host` are what a waiver leaves as it is, where it is about such.
+    """
     there = after if after is not None else before
     if there is None:
         raise ValueError("a change of no note")
     table: Table = "lease" if isinstance(there, Lease) else "shift" if isinstance(there, Shift) else "waiver"
-    named: dict[str, Any] = {}
+    named: dict[str, Any] = {"group": group, "member": member, "on_host": on_host}
     if not isinstance(there, Waiver):
         named = {
             "group": Named(there.group, there.group_sid),
