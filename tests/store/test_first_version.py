@@ -43,11 +43,11 @@ def test_its_store_is_brought_up_to_date_and_its_journal_stays_whole(first: Prog
     assert (len(journal), {row["format"] for row in journal}) == (58, {1})
     assert not any("cannot be read" in row["what"] for row in journal)
     assert any("add LOWMERE\\Kiosk Stewards to KIOSK-15\\administrators" in row["what"] for row in journal)
-    assert (verified.code, verified.out) == (0, "All 58 rows stand as they were written.\n")
+    assert (verified.code, "where the journal ended is not known" in verified.out) == (3, True)
     assert first("group", "add", "First Aiders", "orla.fenn", "--yes").code == 0
     rows = first("journal", "--limit", "500", "--format", "json").json
     assert [row["format"] for row in rows[-4:]] == [2, 2, 2, 2]
-    assert first("journal", "verify").out == "All 62 rows stand as they were written.\n"
+    assert first("journal", "verify").out == f"All {len(rows)} rows stand as they were written.\n"
 
 
 def test_its_hosts_and_members_are_those_that_it_collected(first: Program) -> None:

@@ -129,7 +129,7 @@ def test_a_store_that_somebody_else_holds(busy: Program) -> None:
     refused = busy("round")
     holder.communicate("")
     assert (refused.code, refused.err.count("\n")) == (1, 1), refused.err
-    assert busy("lease", "list", "--format", "json").json[0]["state"] == "running"
+    assert busy("lease", "list", "--format", "json").json[0]["state"] == "over"
     assert busy("round", "--format", "json").json["leases_ended"] == ["L1"]
 
 
