@@ -9,7 +9,7 @@ import os
 import pwd
 import stat
 import struct
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import suppress
 from pathlib import Path
 from typing import Final
@@ -38,6 +38,7 @@ class MountedTree:
 
     def __init__(self, top: Path, server: str, share: str, names: Names) -> None:
         self._top, self.server, self._share, self._names = top, server, share, names
+        self.asked_to_stop: Callable[[], bool] = lambda: False
 
     def shares(self) -> Sequence[ReadShare]:
         """Return the one; permissions of its own it has none."""

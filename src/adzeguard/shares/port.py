@@ -1,6 +1,6 @@
 """What every driver of file shares is."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -21,6 +21,9 @@ class SharesDriver(Protocol):
     @property
     def server(self) -> str:
         """The name by which people write its paths."""
+
+    asked_to_stop: Callable[[], bool]
+    """Asked while a server goes on answering; where it says so, what is being read ends with a `ShareError`."""
 
     def shares(self) -> Sequence[ReadShare]:
         """Return its shares, those for printers and for the administration of the server left out."""

@@ -7,11 +7,11 @@ administrators may read in full; without that right, name the shares in the sett
 import uuid
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager, suppress
+from time import monotonic
 from typing import Any, Final, TypeVar
 
 from impacket.dcerpc.v5 import srvs
 from impacket.dcerpc.v5.rpcrt import DCERPCException
-from smbprotocol.connection import Connection
 from smbprotocol.exceptions import SMBException, SMBResponseException
 from smbprotocol.file_info import FileAttributes, FileInformationClass, InfoType
 from smbprotocol.open import (
@@ -32,16 +32,20 @@ from smbprotocol.tree import TreeConnect
 from adzeguard.core.access.shares import Folder
 from adzeguard.core.drivers import DriverKind, Names, Secret, Setting, Settings
 from adzeguard.core.errors import ShareError
+from adzeguard.shares.patient import WAIT, PatientConnection
 from adzeguard.shares.port import ReadShare
 from adzeguard.shares.smb_pipe import PipeTransport
 
 T = TypeVar("T")
 _PORT: Final = 445
-_WAIT: Final = 30
 _OWNER_GROUP_LIST: Final = 0x7  # [MS-SMB2] 2.2.37, OWNER, GROUP and DACL_SECURITY_INFORMATION
 _LIST_ALONE: Final = 0x4
 _LARGEST_DESCRIPTOR: Final = 65_536
-_MOST_IN_A_FOLDER: Final = 100_000
+_MOST_IN_A_FOLDER: Final = 200_000
+_LISTING: Final = 60.0
+"""Seconds for the list of one folder: a hundred thousand names take ten."""
+_LEADS_ELSEWHERE: Final = frozenset("\\/:\0")
+_SHOWN: Final = 80
 _OF_DISKS: Final = 0  # [MS-SRVS] 2.2.2.4, STYPE_DISKTREE; what is hidden for administration has further bits
 _SYNCHRONIZE_NOT: Final = FilePipePrinterAccessMask.READ_CONTROL
 
@@ -54,6 +58,7 @@ class SmbShares:
         self._address = settings.get("address") or self.server
         self._named = [name.strip() for name in settings.get("shares", "").split(",") if name.strip()]
         self._as, self._secret = settings["bind_as"], secret
+        self.asked_to_stop: Callable[[], bool] = lambda: False
         self._session: Session | None = None
         self._trees: dict[str, TreeConnect] = {}
 
@@ -76,14 +81,14 @@ class SmbShares:
             try:
                 descriptor = self._permissions(share, path)
             # A folder that denies reading is named as such: left out, its grants would seem not to exist.
-            except SMBException as error:
+            except (SMBException, ShareError) as error:
                 yield Folder(path, b"", _words(error))
                 continue
             denied = ""
             if path and path.count("\\") + 1 < depth:
                 try:
                     waiting += [rf"{path}\{name}" for name in self._inside(share, path)]
-                except SMBException as error:
+                except (SMBException, ShareError) as error:
                     denied = f"what lies in it: {_words(error)}"
             yield Folder(path, descriptor, denied)
 
@@ -110,15 +115,16 @@ class SmbShares:
     def close(self) -> None:
         """Log off; a server that is gone is none to say goodbye to."""
         if self._session is not None:
-            with suppress(SMBException, OSError):
+            with suppress(SMBException, OSError, ShareError):
                 self._session.connection.disconnect(close=True)
             self._session, self._trees = None, {}
 
     def _connected(self) -> Session:
         if self._session is None:
             # Without signing somebody in between could change what a list says on its way.
-            connection = Connection(uuid.uuid4(), self._address, _PORT, require_signing=True)
-            connection.connect(timeout=_WAIT)
+            connection = PatientConnection(uuid.uuid4(), self._address, _PORT, require_signing=True)
+            connection.asked_to_stop = self.asked_to_stop
+            connection.connect(timeout=WAIT)
             session = Session(connection, self._as, self._secret(), require_encryption=False)
             session.connect()
             self._session = session
@@ -148,7 +154,7 @@ class SmbShares:
         try:
             yield handle
         finally:
-            with suppress(SMBException):
+            with suppress(SMBException, ShareError):
                 handle.close(False)
 
     def _permissions(self, share: str, path: str) -> bytes:
@@ -165,16 +171,22 @@ class SmbShares:
     def _asked(self, handle: Open, request: Any) -> bytes:
         tree = handle.tree_connect
         sent = handle.connection.send(request, tree.session.session_id, tree.tree_connect_id)
-        return bytes(handle.connection.receive(sent, timeout=_WAIT)["data"].get_value())
+        return bytes(handle.connection.receive(sent)["data"].get_value())
 
     def _inside(self, share: str, path: str) -> list[str]:
         """Return the names of the folders in one; a link to another place is not followed, as it may lead in a ring."""
         kind = FileInformationClass.FILE_DIRECTORY_INFORMATION
         looked = FileAttributes.FILE_ATTRIBUTE_DIRECTORY | FileAttributes.FILE_ATTRIBUTE_REPARSE_POINT
         names: list[str] = []
+        seen: set[str] = set()
+        until = monotonic() + _LISTING
         with self._opened(share, path, DirectoryAccessMask.FILE_LIST_DIRECTORY) as handle:
             first = True
-            while len(names) < _MOST_IN_A_FOLDER:
+            while True:
+                if self.asked_to_stop():
+                    raise ShareError("it was left, since somebody stopped this")
+                if monotonic() > until:
+                    raise ShareError(f"the server took longer than {_LISTING:.0f} seconds to list one folder")
                 try:
                     entries = handle.query_directory("*", kind, flags=0)
                 except SMBResponseException as error:
@@ -185,9 +197,16 @@ class SmbShares:
                 first = False
                 for entry in entries:
                     name = entry["file_name"].get_value().decode("utf-16-le", "replace")
+                    # A name that leads elsewhere, or comes again, is in no folder: one server named "." for ever.
+                    if name in seen or _LEADS_ELSEWHERE & set(name) or not name:
+                        raise ShareError(f"the server lists {name[:_SHOWN]!r} in one folder, twice or as no name")
+                    seen.add(name)
                     attributes = entry["file_attributes"].get_value()
                     if attributes & looked == FileAttributes.FILE_ATTRIBUTE_DIRECTORY and name not in (".", ".."):
                         names.append(name)
+                # A list that is cut is none: whose folders are left out would seem to hold no grants.
+                if len(seen) > _MOST_IN_A_FOLDER:
+                    raise ShareError(f"the server lists more than {_MOST_IN_A_FOLDER} names in one folder")
         return sorted(names, key=str.casefold)
 
     def _listed(self) -> list[ReadShare]:
@@ -213,6 +232,8 @@ class SmbShares:
     def _said(self, what: str, ask: Callable[[], T]) -> T:
         try:
             return ask()
+        except ShareError as error:
+            raise ShareError(rf"\\{self.server}\{what}: {error.message}") from error
         except SMBResponseException as error:
             raise ShareError(rf"\\{self.server}\{what}: {_words(error)}") from error
         except (SMBException, DCERPCException, OSError, ValueError) as error:
@@ -222,7 +243,9 @@ class SmbShares:
 _NO_MORE: Final = 0x80000006  # STATUS_NO_MORE_FILES
 
 
-def _words(error: SMBException) -> str:
+def _words(error: SMBException | ShareError) -> str:
+    if isinstance(error, ShareError):
+        return error.message
     if isinstance(error, SMBResponseException):
         said = str(error).removeprefix("Received unexpected status from the server: ")
         return said.partition(" (")[0].strip()

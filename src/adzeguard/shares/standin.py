@@ -2,7 +2,7 @@
 
 import json
 from base64 import b64decode, b64encode
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 from typing import Any, Final
 
@@ -21,6 +21,7 @@ class StandinShares:
     def __init__(self, folder: Path, server: str) -> None:
         self._folder = folder
         self.server = server
+        self.asked_to_stop: Callable[[], bool] = lambda: False
 
     def shares(self) -> Sequence[ReadShare]:
         """Return one for each file."""

@@ -4,6 +4,7 @@ from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from typing import Final, TypeVar
 
+from adzeguard.hosts.deadline import STOPPED
 from adzeguard.workflows.pace import AT_ONCE
 
 _IN_A_TASK: Final = 50
@@ -19,5 +20,13 @@ def over_hosts(
     parts = [items[at : at + in_a_task] for at in range(0, len(items), in_a_task)]
     if not parts:
         return
-    with ThreadPoolExecutor(min(at_once, len(parts))) as pool:
+    STOPPED.clear()
+    pool = ThreadPoolExecutor(min(at_once, len(parts)))
+    try:
         yield from pool.map(lambda part: [work(item) for item in part], parts)
+    except KeyboardInterrupt:
+        # Whoever stops this does not wait for hosts that are slow to answer.
+        STOPPED.set()
+        raise
+    finally:
+        pool.shutdown(cancel_futures=True)

@@ -6,6 +6,7 @@ from datetime import datetime, timedelta
 
 from adzeguard.core.access.shares import Folder, Share
 from adzeguard.core.errors import ShareError
+from adzeguard.shares.careful import CarefulShares
 from adzeguard.shares.port import ReadShare, SharesDriver
 from adzeguard.store.shares import Shares
 
@@ -39,7 +40,9 @@ def read_shares(
 ) -> SharesRead:
     """Read the shares of each server, so many levels deep. A server that does not answer keeps what was read of it."""
     read = SharesRead()
-    for source, server in servers.items():
+    for source, driver in servers.items():
+        driver.asked_to_stop = stopping
+        server = CarefulShares(driver)
         try:
             listed = server.shares()
         except ShareError as error:
@@ -55,7 +58,7 @@ def read_shares(
 
 def _read_share(
     source: str,
-    server: SharesDriver,
+    server: CarefulShares,
     listed: ReadShare,
     store: Shares,
     clock: Callable[[], datetime],
@@ -82,12 +85,14 @@ def _read_share(
             read.kept += 1
             continue
         folders = list(_of_part(server, share, part, depth))
+        if stopping():  # what was left in the middle is no part that was read
+            return
         read.folders += store.write_part(share, part, folders)
         read.denied += [(rf"{share.path}\{one.path}", one.denied) for one in folders if one.denied]
     store.end(share, parts)
 
 
-def _of_part(server: SharesDriver, share: Share, part: str, depth: int) -> Iterator[Folder]:
+def _of_part(server: CarefulShares, share: Share, part: str, depth: int) -> Iterator[Folder]:
     """Yield the folders of a part: the top alone, or a folder there with all below it."""
     try:
         yield from server.folders(share.name, part, 1 if part == _TOP else depth)

@@ -4,19 +4,23 @@ import asyncio
 import os
 import threading
 from collections.abc import Coroutine
+from concurrent.futures import wait
 from dataclasses import dataclass
 from typing import Any, Final, TypeVar
 
 import asyncssh
 
 from adzeguard.core.errors import HostFileError, HostRefusedError, HostUnreachableError
+from adzeguard.hosts.deadline import STOPPED
 from adzeguard.hosts.linux.bounded import both_read
 from adzeguard.hosts.linux.shell import AS_ROOT, COMMAND, Ran, refusal_of_sudo, without_warnings
 
 _AT_ONCE: Final = 8
 """Connections that are opened at one time: OpenSSH drops some of more than ten that are not logged in yet."""
-_ANSWER: Final = 120
+_ANSWER: Final = 60
+"""Seconds for one script; a host is read by two."""
 _CLOSING: Final = 5
+_SLICE: Final = 1.0
 T = TypeVar("T")
 
 
@@ -72,7 +76,12 @@ class Connections:
             self._loop.close()
 
     def _wait(self, work: Coroutine[Any, Any, T]) -> T:
-        return asyncio.run_coroutine_threadsafe(work, self._loop).result()
+        future = asyncio.run_coroutine_threadsafe(work, self._loop)
+        while not wait([future], _SLICE).done:
+            if STOPPED.is_set():
+                future.cancel()
+                raise HostUnreachableError("it was left, since somebody stopped this")
+        return future.result()
 
     async def _run(self, address: str, script: bytes) -> Ran:
         # A host without sudo can be reached as root; sudo would be missing there.
@@ -83,6 +92,8 @@ class Connections:
             try:
                 code, out, said = await asyncio.wait_for(_spoken_with(connection, " ".join(words), script), _ANSWER)
             except TimeoutError as error:
+                self._open.pop(address, None)
+                connection.abort()
                 raise HostUnreachableError(f"{address} gave no answer within {_ANSWER} seconds") from error
             except HostFileError:
                 # What it goes on sending has nobody to read it: the connection goes with it.

@@ -7,7 +7,7 @@ from impacket.dcerpc.v5 import samr
 from impacket.dcerpc.v5.dtypes import NULL, RPC_SID
 from impacket.dcerpc.v5.rpcrt import DCERPCException
 
-from adzeguard.core.errors import HostRefusedError
+from adzeguard.core.errors import HostFileError, HostRefusedError
 from adzeguard.core.estate.hosts import LocalAccount, LocalGroup
 from adzeguard.core.identity import Sid
 from adzeguard.core.wellknown import BUILTIN_AUTHORITY
@@ -32,7 +32,7 @@ class AccountDatabase:
         self._handle = samr.hSamrConnect(service, f"\\\\{server}\x00")["ServerHandle"]
         names = samr.hSamrEnumerateDomainsInSamServer(service, self._handle)["Buffer"]["Buffer"]
         self._domains: dict[Sid, Any] = {}
-        self.machine_sid = Sid(BUILTIN_AUTHORITY)
+        own: list[Sid] = []
         for entry in names:
             name = str(entry["Name"])
             packed = samr.hSamrLookupDomainInSamServer(service, self._handle, name)["DomainId"]
@@ -40,14 +40,23 @@ class AccountDatabase:
             self._domains[sid] = samr.hSamrOpenDomain(service, self._handle, _ACCESS, packed)["DomainHandle"]
             # Every host has two domains here: Builtin, the same everywhere, and its own ([MS-SAMR] 3.1.4.3.1).
             if name.casefold() != _BUILTIN.casefold():
-                self.machine_sid = sid
+                own.append(sid)
+        if len(own) != 1 or own[0] == BUILTIN_AUTHORITY or len(self._domains) != len(names):
+            raise HostFileError(f"the host contradicts itself: it tells of {len(own)} account databases of its own")
+        self.machine_sid = own[0]
 
     def groups(self) -> Iterator[LocalGroup]:
         """Yield every local group with its direct members. `MemberCount` lies on some hosts: the SIDs are counted."""
         for authority, domain in self._domains.items():
             for name, rid in self._listed(samr.hSamrEnumerateAliasesInDomain, domain):
                 alias = samr.hSamrOpenAlias(self._service, domain, _ACCESS, rid)["AliasHandle"]
-                members = samr.hSamrGetMembersInAlias(self._service, alias)["Members"]["Sids"]
+                told = samr.hSamrGetMembersInAlias(self._service, alias)["Members"]
+                members = () if told["Sids"] == NULL else told["Sids"]
+                # "Five members", and none of them: taken for an empty group, its members would be put in again.
+                if told["Count"] != len(members):
+                    raise HostFileError(
+                        f"the host contradicts itself: {name} has {told['Count']} members, and it names {len(members)}"
+                    )
                 sids = frozenset(Sid(member["SidPointer"].formatCanonical()) for member in members)
                 yield LocalGroup(name, Sid(f"{authority}-{rid}"), sids)
 
@@ -118,7 +127,7 @@ class AccountDatabase:
             raise HostRefusedError(f"the host refuses: {status_of(error)}") from error
 
     def _listed(self, enumerate_: Any, domain: Any) -> Iterator[tuple[str, int]]:
-        context, count = 0, 0
+        context, known = 0, set[int]()
         while True:
             try:
                 answer = enumerate_(self._service, domain, enumerationContext=context)
@@ -130,9 +139,15 @@ class AccountDatabase:
                 answer, more = error.get_packet(), True
             entries = answer["Buffer"]["Buffer"]
             for entry in () if entries == NULL else entries:
-                count += 1
-                yield str(entry["Name"]), int(entry["RelativeId"])
+                name, rid = str(entry["Name"]), int(entry["RelativeId"])
+                if rid in known:
+                    raise HostFileError(f"the host contradicts itself: it tells of {rid} ({name}) twice")
+                known.add(rid)
+                yield name, rid
             before, context = context, answer["EnumerationContext"]
-            # A host that answers with the same place for ever must not hold us.
-            if not more or context == before or count > _MOST:
+            if not more:
                 return
+            # A host that answers with the same place for ever, or without end, must not hold us; and a list that is
+            # cut is none.
+            if context == before or len(known) > _MOST:
+                raise HostFileError("the host does not come to the end of its list")

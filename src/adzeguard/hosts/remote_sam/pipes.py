@@ -15,6 +15,7 @@ from adzeguard.hosts.remote_sam.verified_smb import VerifiedSmb
 
 _WAIT: Final = 15
 _SERVICES: Final = {"samr": samr.MSRPC_UUID_SAMR, "lsarpc": lsad.MSRPC_UUID_LSAD, "winreg": rrp.MSRPC_UUID_RRP}
+_NO_PIPE: Final = ("STATUS_OBJECT_NAME_NOT_FOUND", "STATUS_PIPE_NOT_AVAILABLE", "STATUS_OBJECT_PATH_NOT_FOUND")
 _DENIED: Final = ("STATUS_LOGON_FAILURE", "STATUS_ACCESS_DENIED", "STATUS_ACCOUNT", "STATUS_PASSWORD", "STATUS_WRONG")
 
 
@@ -43,8 +44,8 @@ class Pipes:
 
     def __init__(self, address: Address, login: Login) -> None:
         with library_errors(address.name):
-            smb = VerifiedSmb(address.name, address.host, sess_port=address.port, timeout=_WAIT)
-            self._connection = smbconnection.SMBConnection(existingConnection=smb)
+            self._smb = VerifiedSmb(address.name, address.host, sess_port=address.port, timeout=_WAIT)
+            self._connection = smbconnection.SMBConnection(existingConnection=self._smb)
             try:
                 self._log_in(address, login)
             except BaseException:
@@ -72,10 +73,20 @@ class Pipes:
                 rpc_transport.set_smb_connection(self._connection)
                 rpc_transport.setRemoteHost(self._address.host)
                 bound = rpc_transport.get_dce_rpc()
-                bound.connect()
+                try:
+                    bound.connect()
+                except (smbconnection.SessionError, smb3.SessionError) as error:
+                    if not any(word in _status(error) for word in _NO_PIPE):
+                        raise
+                    # Switched off, as a registry often is: the host has its other services all the same.
+                    raise HostRefusedError(f"{self._address.name} offers no service {name}") from error
                 bound.bind(_SERVICES[name])
                 self._open[name] = bound
         return self._open[name]
+
+    def begin(self) -> None:
+        """Something else is asked of the host: its time begins anew."""
+        self._smb.deadline.begin()
 
     @property
     def said_of_itself(self) -> str:

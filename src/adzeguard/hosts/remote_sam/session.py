@@ -38,6 +38,7 @@ class RemoteSamSession:
 
     def read(self) -> HostState:
         """Read local groups, accounts, who is refused logon, and the notice."""
+        self._pipes.begin()
         with self._database() as database:
             groups, accounts = tuple(database.groups()), tuple(database.accounts())
             machine = database.machine_sid
@@ -54,6 +55,7 @@ class RemoteSamSession:
         make = _EXECUTORS.get(type(change))
         if make is None:
             raise HostRefusedError(f"a host reached by its account database knows no change of the kind {change.kind}")
+        self._pipes.begin()
         with library_errors(self._name):
             make(self, change)
 

@@ -21,7 +21,10 @@ from impacket.smb3structs import (
 )
 
 from adzeguard.core.errors import HostUnreachableError
+from adzeguard.hosts.deadline import Deadline
 
+_WHOLE: Final = 90.0
+"""Seconds for all that is read of a host, or for one change: a large one takes ten."""
 _ENCRYPTED: Final = b"\xfdSMB"
 _SIGNATURE: Final = slice(48, 64)  # [MS-SMB2] 2.2.1.2
 _HEADER_SIZE: Final = 64
@@ -32,11 +35,31 @@ class VerifiedSmb(smb3.SMB3):  # type: ignore[misc]
     """A connection on which every answer after the login is signed or encrypted, and is verified."""
 
     def negotiateSession(self, *arguments: Any, **named: Any) -> Any:  # noqa: N802 - the library's name
-        """Agree on a dialect, with signing required even if the host does not ask for it."""
+        """Agree on a dialect, with signing required even if the host does not ask for it.
+
+        The library waits anew for each part of an answer. Here everything is read until one moment: seen with a host
+        that took eight seconds over each answer, and gave them for ever.
+        """
+        self.deadline = Deadline(_WHOLE)
+        self._NetBIOSSession.read_function = self._read
         self.RequireMessageSigning = True
         agreed = super().negotiateSession(*arguments, **named)
         self._Connection["RequireSigning"] = True
         return agreed
+
+    def _read(self, length: int, _timeout: float | None) -> bytes:
+        """Return so many bytes of what comes; the errors are the library's, whose messages are told."""
+        sock, whole = self._NetBIOSSession.get_socket(), bytearray()
+        while len(whole) < length:
+            sock.settimeout(self.deadline.slice())
+            try:
+                part = sock.recv(length - len(whole))
+            except TimeoutError:
+                continue
+            if not part:
+                raise HostUnreachableError("the host closed the connection")
+            whole += part
+        return bytes(whole)
 
     def recvSMB(self, packetID: int | None = None) -> SMB2Packet:  # noqa: N802, N803 - the library's name
         """Return the answer to a message; `HostUnreachableError` for one that is not what the host has sent."""
