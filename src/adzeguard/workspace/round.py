@@ -49,6 +49,7 @@ def one_round(workspace: "Workspace", *, only_leases: bool = False) -> dict[str,
     leases end and owners are asked all the same, but nothing is given or mended beside it.
     """
     with workspace.held("round"):
+        early = _walled(_leases_of_directory, workspace, "leases", {})
         data = _collected(workspace)
         data["refused_notes"] = _not_believed(workspace)
         earlier = interrupted_enactment(workspace.journal)
@@ -58,7 +59,7 @@ def one_round(workspace: "Workspace", *, only_leases: bool = False) -> dict[str,
         if earlier is None:
             _settle_begun(workspace)
         data |= _contracts(workspace)
-        data |= _leases(workspace)
+        data |= _and_before(early, _leases(workspace))
         data |= _read_on(workspace)
         if earlier is not None:
             data |= {"leases_begun": [], "mended": 0, "refused_rules": [f"nothing is mended, since {earlier.in_words}"]}
@@ -162,14 +163,35 @@ def _contracts(workspace: "Workspace") -> dict[str, Any]:
     return {"not_made_contracts": not_made, "refused_contracts": refused}
 
 
-def _leases(workspace: "Workspace") -> dict[str, Any]:
-    """End each lease by itself: one that a guard holds back keeps no other."""
+def _leases_of_directory(workspace: "Workspace") -> dict[str, Any]:
+    """End what is over in the directory before any host is read: slow hosts must not keep anybody inside.
+
+    What could not be ended now is tried again, and told, after the collection.
+    """
+    table = Leases(workspace.database)
+    if not any(not one.host for one in due(table.all(), workspace.now())):
+        return {}
+    if interrupted_enactment(workspace.journal) is not None:
+        return {}
+    done = _leases(workspace, in_directory=True)
+    return {"leases_ended": done["leases_ended"]}
+
+
+def _and_before(early: Mapping[str, Any], later: dict[str, Any]) -> dict[str, Any]:
+    """Return what the ends of leases came to, with those that were ended before the collection."""
+    return {**later, "leases_ended": [*early.get("leases_ended", ()), *later["leases_ended"]]}
+
+
+def _leases(workspace: "Workspace", *, in_directory: bool = False) -> dict[str, Any]:
+    """End each lease by itself, or those of the directory alone: one that a guard holds back keeps no other."""
     table = Leases(workspace.database)
     ended: list[str] = []
     left: list[str] = []
     not_made: list[str] = []
     refused: list[str] = []
     for lease in due(table.all(), workspace.now()):
+        if in_directory and lease.host:
+            continue
         make = partial(_end_of, workspace, lease)
         done = enact_unattended(workspace, make, gives_back=True)
         not_made += done.not_made

@@ -18,6 +18,7 @@ from adzeguard.core.wellknown import ADMINISTRATORS, RID_ADMINISTRATOR
 
 _FIRST_PERSON: Final = 1000
 _NOBODY: Final = 65534
+_DIGITS: Final = 10
 _LARGEST_MAPPED: Final = 1 << 29
 _UNKNOWN: Final = 1 << 31
 _DAY: Final = 86_400
@@ -72,8 +73,11 @@ class Accounts:
         # An image whose id was emptied for copying gets one at its first start; until then all copies would be one.
         if not machine.strip():
             raise HostFileError("the host has no machine id", "Make one there: systemd-machine-id-setup")
-        accounts = {a.name: a for a in _accounts(passwd, _expired(shadow, today), _without_password(shadow, root_keys))}
-        groups = {g.name: g for g in _groups(group)}
+        read = list(_accounts(passwd, _expired(shadow, today), _without_password(shadow, root_keys)))
+        # Of two lines of one name the system takes the first (getpwnam(3)).
+        accounts = {account.name: account for account in reversed(read)}
+        accounts = {account.name: accounts[account.name] for account in read}
+        groups = _together(_groups(group))
         if not accounts or not groups:
             raise HostFileError("the host has no passwd or no group file that can be read")
         found = administrators or next((name for name in _ADMINISTRATORS_GROUPS if name in groups), "")
@@ -154,7 +158,7 @@ def _expired(shadow: str, today: int) -> dict[str, bool]:
         # A line that is too short must not stop the reading of all others.
         name, *rest = [*line.split(":"), *[""] * 8][:9]
         last = rest[6]
-        found[name] = last.isdecimal() and int(last) <= today
+        found[name] = _is_number(last) and int(last) <= today
     return found
 
 
@@ -167,7 +171,7 @@ def _without_password(shadow: str, root_keys: bool) -> frozenset[str]:
 def _accounts(passwd: str, expired: Mapping[str, bool], locked: frozenset[str]) -> Iterator[NativeAccount]:
     for line in _lines(passwd):
         parts = line.split(":")
-        if len(parts) >= 7 and parts[2].isdecimal() and parts[3].isdecimal():  # noqa: PLR2004 - passwd(5)
+        if len(parts) >= 7 and _is_number(parts[2]) and _is_number(parts[3]):  # noqa: PLR2004 - passwd(5)
             number = int(parts[2])
             # Root has no day on which it ends, and where nothing opens it, it is no way in for anybody.
             ended = parts[0] in locked if number == 0 else expired.get(parts[0], False)
@@ -178,8 +182,23 @@ def _accounts(passwd: str, expired: Mapping[str, bool], locked: frozenset[str]) 
 def _groups(group: str) -> Iterator[NativeGroup]:
     for line in _lines(group):
         parts = line.split(":")
-        if len(parts) >= 4 and parts[2].isdecimal():  # noqa: PLR2004 - group(5)
+        if len(parts) >= 4 and _is_number(parts[2]):  # noqa: PLR2004 - group(5)
             yield NativeGroup(parts[0], int(parts[2]), tuple(name for name in parts[3].strip().split(",") if name))
+
+
+def _together(groups: Iterable[NativeGroup]) -> dict[str, NativeGroup]:
+    """Return groups by their names; who is in any of several lines of one name is in that group, as sudo takes it."""
+    found: dict[str, NativeGroup] = {}
+    for group in groups:
+        first = found.get(group.name, group)
+        members = dict.fromkeys((*first.members, *group.members)) if first is not group else group.members
+        found[group.name] = NativeGroup(first.name, first.number, tuple(members))
+    return found
+
+
+def _is_number(text: str) -> bool:
+    """Tell whether it is a number of an account or a group, of 32 bits."""
+    return text.isascii() and text.isdecimal() and len(text) <= _DIGITS
 
 
 def _lines(text: str) -> Iterable[str]:

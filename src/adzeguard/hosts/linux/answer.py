@@ -9,6 +9,7 @@ from typing import Final
 from adzeguard.core.errors import HostUnreachableError
 
 _PAIRS: Final = ("file", "digest")
+_ONCE: Final = ("used", "name", "policy", "rootkeys", "sudo", "end")
 
 
 @dataclass(frozen=True)
@@ -35,6 +36,11 @@ class Answer:
             raise HostUnreachableError("the host gave no whole answer")
         said = [line.split(" ") for line in lines[:-1]]
         pairs = {word: dict(rest for first, *rest in said if first == word and len(rest) == 2) for word in _PAIRS}  # noqa: PLR2004
+        told = [(word, rest[0]) for word, *rest in said if word in _PAIRS and rest]
+        told += [(word, "") for word, *_ in said if word in _ONCE]
+        # Two of one file: whichever is taken, the other may be the true one.
+        if len(set(told)) < len(told) or ("end", "") in told:
+            raise HostUnreachableError("the host contradicts itself: it tells of one file twice")
         single = {word: rest[0] if rest else "" for word, *rest in said if word not in _PAIRS}
         return cls(
             {path: _unpacked(content) for path, content in pairs["file"].items()},
