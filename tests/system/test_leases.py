@@ -7,6 +7,7 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 
+from adzeguard.workflows import collect
 from tests.program import Json, Program, killed_after
 
 GIVEN = ("lease", "start", "roan.pell", r"LOWMERE\Chart Editors", "--yes")
@@ -299,3 +300,26 @@ def test_a_lease_that_is_over_says_so_at_once(calm: Program) -> None:
     assert "lease-too-long" in checks()
     assert calm("lease", "extend", "L2", "--for", "1h").code == 0
     assert "lease-too-long" not in checks()
+
+
+def test_leases_of_the_directory_end_before_any_host_is_read(calm: Program, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Hosts that are slow to answer keep nobody inside; what is on a host ends after them."""
+    assert calm(*GIVEN, "--for", "1h").code == 0
+    assert calm("lease", "start", "roan.pell", "administrators", "--on", "QUAY-01", "--for", "1h", "--yes").code == 0
+    over(calm)
+    file, seen = calm.folder / "lowmere.ldif", []
+
+    def inside() -> bool:
+        group = file.read_text().partition("dn: CN=Chart Editors")[2].partition("\n\n")[0]
+        return "Roan Pell" in group
+
+    read = collect.read_hosts
+
+    def looking(*arguments: object, **named: object) -> object:
+        seen.append(inside())
+        return read(*arguments, **named)  # type: ignore[arg-type]
+
+    assert inside()
+    monkeypatch.setattr(collect, "read_hosts", looking)
+    done = calm("round", "--format", "json")
+    assert (seen, done.code, done.json["leases_ended"]) == ([False], 0, ["L1", "L2"])

@@ -5,10 +5,12 @@ what a server says for well-formed.
 """
 
 from collections.abc import Callable, Iterator, Sequence
+from dataclasses import replace
 from typing import TypeVar
 
 from adzeguard.core.access.shares import Folder
-from adzeguard.core.errors import AdzeguardError, ShareError
+from adzeguard.core.descriptors.descriptor import Descriptor
+from adzeguard.core.errors import AdzeguardError, InputError, ShareError
 from adzeguard.shares.port import ReadShare, SharesDriver
 
 T = TypeVar("T")
@@ -40,7 +42,17 @@ class CarefulShares:
             found = _said(self.server, lambda: next(told, None))
             if found is None:
                 return
-            yield found
+            yield _checked(found)
+
+
+def _checked(folder: Folder) -> Folder:
+    """Return a folder whose permissions can be read as such; otherwise one that says that they cannot."""
+    try:
+        if folder.descriptor or not folder.denied:
+            Descriptor.from_bytes(folder.descriptor)
+    except InputError as error:
+        return replace(folder, descriptor=b"", denied=f"its permissions cannot be read: {error.message}")
+    return folder
 
 
 def _said(server: str, ask: Callable[[], T]) -> T:

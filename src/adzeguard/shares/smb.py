@@ -22,6 +22,7 @@ from smbprotocol.open import (
     ImpersonationLevel,
     Open,
     ShareAccess,
+    SMB2QueryDirectoryResponse,
     SMB2QueryInfoRequest,
     SMB2QueryInfoResponse,
     SMB2SetInfoRequest,
@@ -32,6 +33,7 @@ from smbprotocol.tree import TreeConnect
 from adzeguard.core.access.shares import Folder
 from adzeguard.core.drivers import DriverKind, Names, Secret, Setting, Settings
 from adzeguard.core.errors import ShareError
+from adzeguard.shares.directory_entries import entries_in
 from adzeguard.shares.patient import WAIT, PatientConnection
 from adzeguard.shares.port import ReadShare
 from adzeguard.shares.smb_pipe import PipeTransport
@@ -175,39 +177,40 @@ class SmbShares:
 
     def _inside(self, share: str, path: str) -> list[str]:
         """Return the names of the folders in one; a link to another place is not followed, as it may lead in a ring."""
-        kind = FileInformationClass.FILE_DIRECTORY_INFORMATION
         looked = FileAttributes.FILE_ATTRIBUTE_DIRECTORY | FileAttributes.FILE_ATTRIBUTE_REPARSE_POINT
         names: list[str] = []
         seen: set[str] = set()
         until = monotonic() + _LISTING
         with self._opened(share, path, DirectoryAccessMask.FILE_LIST_DIRECTORY) as handle:
-            first = True
-            while True:
-                if self.asked_to_stop():
-                    raise ShareError("it was left, since somebody stopped this")
-                if monotonic() > until:
-                    raise ShareError(f"the server took longer than {_LISTING:.0f} seconds to list one folder")
-                try:
-                    entries = handle.query_directory("*", kind, flags=0)
-                except SMBResponseException as error:
-                    # Each folder holds at least "." and "..": before anything came, this code is no end but a refusal.
-                    if first or error.status != _NO_MORE:
-                        raise
-                    break
-                first = False
-                for entry in entries:
-                    name = entry["file_name"].get_value().decode("utf-16-le", "replace")
+            while (entries := self._next_entries(handle, is_first=not seen)) is not None:
+                for name, attributes in entries:
                     # A name that leads elsewhere, or comes again, is in no folder: one server named "." for ever.
                     if name in seen or _LEADS_ELSEWHERE & set(name) or not name:
                         raise ShareError(f"the server lists {name[:_SHOWN]!r} in one folder, twice or as no name")
                     seen.add(name)
-                    attributes = entry["file_attributes"].get_value()
                     if attributes & looked == FileAttributes.FILE_ATTRIBUTE_DIRECTORY and name not in (".", ".."):
                         names.append(name)
                 # A list that is cut is none: whose folders are left out would seem to hold no grants.
                 if len(seen) > _MOST_IN_A_FOLDER:
                     raise ShareError(f"the server lists more than {_MOST_IN_A_FOLDER} names in one folder")
+                if monotonic() > until:
+                    raise ShareError(f"the server took longer than {_LISTING:.0f} seconds to list one folder")
+                if self.asked_to_stop():
+                    raise ShareError("it was left, since somebody stopped this")
         return sorted(names, key=str.casefold)
+
+    def _next_entries(self, handle: Open, *, is_first: bool) -> list[tuple[str, int]] | None:
+        """Return what a folder lists next, each name with its attributes; None at the end."""
+        request, _ = handle.query_directory("*", FileInformationClass.FILE_DIRECTORY_INFORMATION, flags=0, send=False)
+        answer = SMB2QueryDirectoryResponse()
+        try:
+            answer.unpack(self._asked(handle, request))
+        except SMBResponseException as error:
+            # Each folder holds at least "." and "..": before anything came, this code is no end but a refusal.
+            if is_first or error.status != _NO_MORE:
+                raise
+            return None
+        return list(entries_in(bytes(answer["buffer"].get_value())))
 
     def _listed(self) -> list[ReadShare]:
         transport = PipeTransport(self._tree("IPC$"), "srvsvc")

@@ -16,6 +16,8 @@ from adzeguard.hosts.remote_sam.pipes import status_of
 _ACCESS: Final = samr.MAXIMUM_ALLOWED
 _MORE: Final = 0x105  # STATUS_MORE_ENTRIES, [MS-ERREF] 2.3
 _MOST: Final = 100_000
+_MOST_ANSWERS: Final = 1000
+"""Of one list; an answer holds some hundred names."""
 _DISABLED: Final = 0x1  # USER_ACCOUNT_DISABLED, [MS-SAMR] 2.2.1.12
 _BUILTIN: Final = "Builtin"
 
@@ -128,7 +130,7 @@ class AccountDatabase:
 
     def _listed(self, enumerate_: Any, domain: Any) -> Iterator[tuple[str, int]]:
         context, known = 0, set[int]()
-        while True:
+        for _ in range(_MOST_ANSWERS):
             try:
                 answer = enumerate_(self._service, domain, enumerationContext=context)
                 more = answer["ErrorCode"] == _MORE
@@ -150,4 +152,5 @@ class AccountDatabase:
             # A host that answers with the same place for ever, or without end, must not hold us; and a list that is
             # cut is none.
             if context == before or len(known) > _MOST:
-                raise HostFileError("the host does not come to the end of its list")
+                break
+        raise HostFileError("the host does not come to the end of its list")
