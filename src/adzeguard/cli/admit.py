@@ -1,13 +1,19 @@
 """adzeguard admit."""
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
 from adzeguard.cli.completing import containers, names
 from adzeguard.cli.enacting import enact_draft
+from adzeguard.cli.exits import Exit
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import Answers, enacting_options, example, why_option, workspace_option
+from adzeguard.cli.output import say
+
+if TYPE_CHECKING:
+    from adzeguard.core.change.draft import Draft
 
 
 @click.command("admit", epilog=example("adzeguard admit QUAY-01 'OU=Ticket Kiosks,OU=Hosts'"))
@@ -19,12 +25,23 @@ from adzeguard.cli.options import Answers, enacting_options, example, why_option
 def command(host: str, container: str, why: str, answers: Answers, folder: Path | None) -> int:
     """Move a host that waits in a holding OU to its place, and open it there.
 
-    The move, the end of what the rules of the old place put in, and what those of the new one mend are one proposal;
-    what the host loses and gets is said before.
+    The move, the end of every refusal, limit and notice that the rules of the old place ask for and the new one does
+    not, whoever put it there, and what the rules of the new place mend are one proposal; what it loses and gets is said
+    before. Ends with 3 where the host goes on refusing somebody, or showing a notice, that no rule asks for.
 
     Keys of json and csv: id, status, target, kind, group, member, object, rule, detail.
     """
     from adzeguard.workspace.by_hand import host_admitted
 
     workspace = opened(folder)
-    return enact_draft(workspace, lambda: host_admitted(workspace, host, container, why), answers)
+    still: list[str] = []
+
+    def draft() -> "Draft":
+        made = host_admitted(workspace, host, container, why)
+        still[:] = [one.reason for one in made.left_out if not one.rule]
+        return made
+
+    code = enact_draft(workspace, draft, answers)
+    for reason in still if code == Exit.NOTHING_TO_REPORT else ():
+        say(f"{host}: {reason}")
+    return Exit.TO_REPORT if still and code == Exit.NOTHING_TO_REPORT else code

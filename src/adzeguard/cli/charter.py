@@ -78,11 +78,14 @@ def adopt(output: Path | None, folder: Path | None) -> int:
 def where(rule: str, form: str, output: Path | None, folder: Path | None) -> int:
     """List the hosts that RULE reaches, what part it has on each, and what it finds there.
 
-    Ends with 3 when it finds anything. Keys of json and csv: host, rule, decides, standing, deviations.
+    What it has put in goes when the rule goes; what stood before stays, until adzeguard propose --take-over RULE.
+
+    Ends with 3 when it finds anything. Keys of json and csv: host, rule, decides, standing, deviations, put_in, met.
     """
     from adzeguard.core.charter.host_scope import on_hosts
     from adzeguard.core.errors import UsageError
     from adzeguard.core.review.corrections import corrections
+    from adzeguard.core.review.met import met_by
     from adzeguard.core.views.rule_reach import where_table
     from adzeguard.workspace.deviations import refuse_unknown_rules
 
@@ -94,9 +97,10 @@ def where(rule: str, form: str, output: Path | None, folder: Path | None) -> int
     about = on_hosts(resolved)
     if about is None:
         raise UsageError(f"the rule {rule} is not about hosts", "See: adzeguard check")
-    table = where_table(
-        workspace.estate, workspace.charter, about, corrections(workspace.rights, workspace.charter, workspace.put_in)
-    )
+    estate, whole, put_in = workspace.estate, workspace.charter, workspace.put_in
+    ours = {key for change in put_in for key in change.claims()}
+    found = corrections(workspace.rights, whole, put_in)
+    table = where_table(estate, whole, about, found, put_in, met_by(estate, whole, resolved, ours))
     put_view(table, form, output)
     return Exit.TO_REPORT if any(row["deviations"] for row in table.rows) else Exit.NOTHING_TO_REPORT
 

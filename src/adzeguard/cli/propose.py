@@ -18,6 +18,13 @@ if TYPE_CHECKING:
 
 @click.command("propose", epilog=example("adzeguard propose --output monday.json"))
 @click.option("--also", multiple=True, metavar="RULE", help="Also put right what this rule says, though it only tells.")
+@click.option(
+    "--take-over",
+    "taken_over",
+    multiple=True,
+    metavar="RULE",
+    help="Nothing but: let what this rule asks for and finds standing be its own, to go with it.",
+)
 @choosing_options
 @click.option(
     "--format",
@@ -34,23 +41,36 @@ if TYPE_CHECKING:
     help="Write the proposal to a file, to review and enact.",
 )
 @workspace_option
-def command(also: tuple[str, ...], choice: Choice, form: str, output: Path | None, folder: Path | None) -> int:
+def command(
+    also: tuple[str, ...],
+    taken_over: tuple[str, ...],
+    choice: Choice,
+    form: str,
+    output: Path | None,
+    folder: Path | None,
+) -> int:
     """Show what would be changed to put right what the rules with `response: mend` say, and what it comes to.
 
     With --rule, --group, --host or --under only a part of it: of each kind one must fit, and all kinds together.
-    Changes nothing. A proposal that would lock the keepers out is refused. Ends with 3 when there are changes to make.
+    What stood before any rule of ours goes with no rule: members, refusals, limits and notices that a rule finds as it
+    wants them. With --take-over they are the rule's from then on; charter where says which are.
+
+    Changes nothing. A proposal that would lock the keepers out is refused. Ends with 3 when anything deviates:
+    changes to make, what rules only tell, what is left out, hosts that were not read.
     """
     from adzeguard.core.views.changes import proposal_page
-    from adzeguard.workspace.deviations import proposed
+    from adzeguard.workspace.deviations import proposed, proposed_take_over
 
-    made = proposed(opened(folder), also, choice)
+    workspace = opened(folder)
+    made = proposed_take_over(workspace, taken_over) if taken_over else proposed(workspace, also, choice)
     page = proposal_page(made.proposal)
     if output is not None:
         write_proposal(made, output)
     put_view(page, "table" if output is not None else form)
     for reason in made.past_limits:
         say(f"Past a limit: {reason}")
-    return Exit.TO_REPORT if made.proposal.changes else Exit.NOTHING_TO_REPORT
+    whole = made.proposal
+    return Exit.TO_REPORT if whole.changes or whole.left_out or whole.notes else Exit.NOTHING_TO_REPORT
 
 
 def write_proposal(made: "Proposed", output: Path) -> None:

@@ -104,6 +104,9 @@ class Run:
     def _note(self, outcome: Outcome) -> None:
         if outcome.already and outcome.change.id in self.begun:
             outcome = Outcome(outcome.change, Status.VERIFIED, "found done after an interruption")
+        elif outcome.already and outcome.change.takes_over:
+            self.intend(outcome.change)  # so that the journal tells it, from which put-ins are gathered
+            outcome = Outcome(outcome.change, Status.VERIFIED, "stood before, and is the rule's from now on")
         body = {"change": outcome.change.id, "status": outcome.status, "detail": outcome.detail}
         as_intended = replace(outcome, change=self.intended.get(outcome.change.id, outcome.change))
         self.write("outcome", body, as_intended)

@@ -55,11 +55,12 @@ def undo_draft(estate: Estate, journal: Journal, done: Sequence[Change]) -> Draf
     groups = estate.catalogue.principals(i for sid in sids if (i := ids[sid]) is not None)
     known = as_known_today(estate, done, lambda: done_as_far_as_known(journal.rows()))
     ends = [change for change in known if change.removes_member and lease_ended_by(change.why)]
-    known = [change for change in known if change not in ends]
+    stood = [change for change in known if change.takes_over]
+    known = [change for change in known if change not in ends and change not in stood]
     inverses = inverse_changes(known, {str(group.sid): Named.of(group) for group in groups.values()})
     if any(change.rule == UNDO_RULE for change in known):
         inverses = _given_back(inverses, done_as_far_as_known(journal.rows()))
-    return replace(Draft.of(inverses), left_out=(*_for_good(known), *_ended_for_good(ends)))
+    return replace(Draft.of(inverses), left_out=(*_for_good(known), *_ended_for_good(ends), *_stood_before(stood)))
 
 
 def _for_good(done: Sequence[Change]) -> Iterator[LeftOut]:
@@ -73,6 +74,12 @@ def _ended_for_good(ends: Sequence[Change]) -> Iterator[LeftOut]:
     for change in ends:
         reason = f"it ended {lease_ended_by(change.why)}; undone it would last. Give it anew: adzeguard lease start"
         yield LeftOut(subject=change.about.group, member=change.about.member, rule=UNDO_RULE, reason=reason)
+
+
+def _stood_before(taken_over: Sequence[Change]) -> Iterator[LeftOut]:
+    for change in taken_over:
+        reason = "it stood before the rule took it over, and nothing was written"
+        yield LeftOut(subject=change.in_words(), member="", rule=UNDO_RULE, reason=reason)
 
 
 def _given_back(inverses: Sequence[Change], all_done: Sequence[Change]) -> list[Change]:

@@ -1,17 +1,22 @@
 """What deviates, and what would put it right: findings and proposals of a workspace."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
+from adzeguard.core.change.change import Change
 from adzeguard.core.change.draft import Draft
+from adzeguard.core.charter.host_scope import HostRule
 from adzeguard.core.check_row import Severity
 from adzeguard.core.checks.finding import Finding
 from adzeguard.core.errors import UsageError
 from adzeguard.core.estate.names import resolve
 from adzeguard.core.identity import fold_dn
 from adzeguard.core.review.chosen import Chosen
+from adzeguard.core.review.correction import Correction
+from adzeguard.core.review.met import met_by
 from adzeguard.core.views.findings import counts_of
-from adzeguard.core.wording import nearest
+from adzeguard.core.wording import nearest, some_of
 from adzeguard.store.checked import LastCheck
 from adzeguard.workflows.propose import Proposed
 from adzeguard.workspace.choice import Choice
@@ -47,6 +52,19 @@ def proposed(workspace: "Workspace", also: Sequence[str] = (), choice: Choice = 
         return workspace.proposed(chosen_draft(workspace, also, choice))
 
 
+def proposed_take_over(workspace: "Workspace", rules: Sequence[str]) -> Proposed:
+    """Return what lets rules own what they find standing as they want it; nothing is written but that."""
+    refuse_unknown_rules(workspace, rules)
+    with workspace.held("propose"):
+        ours = {key for change in workspace.put_in for key in change.claims()}
+        changes: list[Change] = []
+        for rule in workspace.charter.rules:
+            if rule.id in rules:
+                met = met_by(workspace.estate, workspace.charter, rule, ours)
+                changes += [change.model_copy(update={"takes_over": True}) for change in met]
+        return workspace.proposed(Draft.of(changes))
+
+
 def chosen_draft(workspace: "Workspace", also: Sequence[str] = (), choice: Choice = EVERYTHING) -> Draft:
     """Return what the charter asks for, as far as it was chosen; a name that is none is an error."""
     refuse_unknown_rules(workspace, [*also, *choice.rules])
@@ -55,8 +73,18 @@ def chosen_draft(workspace: "Workspace", also: Sequence[str] = (), choice: Choic
     for name, dn in zip(choice.under, under, strict=True):
         if workspace.estate.catalogue.by_dn(dn) is None:
             raise UsageError(f"there is no OU '{name}'", "Write it like OU=Ticket Kiosks,OU=Hosts")
-    meant = Chosen(choice.rules, groups, choice.hosts, under).means
-    return workspace.charter_draft(tuple(also), meant)
+    chosen = Chosen(choice.rules, groups, choice.hosts, under)
+    on_hosts = {rule.id for rule in workspace.written_charter.rules if isinstance(rule, HostRule)}
+
+    def is_meant(one: Correction) -> bool:
+        return chosen.means(one) or (one.stops_rule and chosen.may_concern(one, about_hosts=one.rule in on_hosts))
+
+    draft = workspace.charter_draft(tuple(also), is_meant)
+    unread = [host.name for host in workspace.estate.hosts if host.trouble and chosen.means_host(host)]
+    if not unread or not on_hosts:
+        return draft
+    said = f"{len(unread)} hosts were not read, and may be otherwise by now: {some_of(unread)}"
+    return replace(draft, notes=(*draft.notes, said))
 
 
 def refuse_unknown_rules(workspace: "Workspace", named: Sequence[str]) -> None:

@@ -5,9 +5,11 @@ workspace is held, so that nothing of ours changes between the guards and the ch
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Final
 
+from adzeguard.core.change.change import BY_HAND_RULE
+from adzeguard.core.change.draft import Draft
 from adzeguard.core.change.guards.all import pass_guards_when_made
 from adzeguard.core.change.guards.judge import Judged, judge
 from adzeguard.core.change.kinds.add_local_member import AddLocalMember
@@ -17,6 +19,7 @@ from adzeguard.core.change.outcome import Outcome
 from adzeguard.core.change.proposal import Proposal
 from adzeguard.core.errors import ApprovalError, UsageError
 from adzeguard.core.limits import NOTHING_NAMED, NamedSizes
+from adzeguard.core.review.against_rules import undone_by_rules
 from adzeguard.core.time.lease import GIVEN_BACK
 from adzeguard.store.leases import Leases
 from adzeguard.store.letters import Letters, keep_letters
@@ -93,10 +96,19 @@ def _made(workspace: "Workspace", wanted: Wanted) -> Proposal:
     if isinstance(asked, Proposal):
         proposal = believed(workspace.privilege, asked)
     else:
-        proposal = with_words_and_impact(asked, workspace.proposer)
+        proposal = with_words_and_impact(_with_what_rules_undo(workspace, asked), workspace.proposer)
     if wanted.part is None:
         return proposal
     return impact_of_rest(proposal, wanted.part(proposal), workspace.privilege)
+
+
+def _with_what_rules_undo(workspace: "Workspace", draft: Draft) -> Draft:
+    """Return a draft that says what of it a rule that mends undoes again, before anybody says yes."""
+    if not any(change.rule == BY_HAND_RULE and isinstance(change, MembershipChange) for change in draft.changes):
+        return draft
+    leased = {lease.pair for lease in Leases(workspace.database).all() if lease.is_open}
+    said = undone_by_rules(workspace.estate, workspace.guarding_charter, draft.changes, leased)
+    return replace(draft, notes=(*draft.notes, *said)) if said else draft
 
 
 def _go(

@@ -87,6 +87,7 @@ class Change(BaseModel, ABC):
     rule: str
     why: str = ""
     leaves: bool = Field(False, description="What the rule put in stays when the rule goes away.")
+    takes_over: bool = Field(False, description="What stands already is the rule's from then on, and goes with it.")
 
     order: ClassVar[Order]
     needs: ClassVar[str] = ""

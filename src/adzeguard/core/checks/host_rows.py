@@ -4,7 +4,15 @@ from typing import Final
 
 from adzeguard.core.check_row import Severity
 from adzeguard.core.checks.check import Check
-from adzeguard.core.checks.hosts import check_hosts, long_unread, too_wide, waiting_hosts, without_rule, without_source
+from adzeguard.core.checks.hosts import (
+    check_hosts,
+    closed_without_rule,
+    long_unread,
+    too_wide,
+    waiting_hosts,
+    without_rule,
+    without_source,
+)
 from adzeguard.core.checks.local_accounts import local_accounts
 
 HOST_CHECKS: Final[tuple[Check, ...]] = (
@@ -34,6 +42,15 @@ HOST_CHECKS: Final[tuple[Check, ...]] = (
         Severity.LOW,
         waiting_hosts,
         evidence=("days", "since"),
+    ),
+    Check(
+        "closed-without-rule",
+        "A host refuses people, or shows a notice, and no rule asks for that",
+        "It stayed from another place, or somebody set it by hand: whoever works there is kept out.",
+        "Let a rule ask for it, or end it by one that does: adzeguard charter adopt, or propose --take-over RULE",
+        Severity.LOW,
+        closed_without_rule,
+        evidence=("setting",),
     ),
     Check(
         "keeper-missing",

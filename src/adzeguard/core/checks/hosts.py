@@ -21,6 +21,7 @@ from adzeguard.core.estate.names import host_named, local_group_named, on_host
 from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.estate.rows import NEVER
 from adzeguard.core.identity import Sid
+from adzeguard.core.review.closing import ClosingRules
 from adzeguard.core.wellknown import ADMINISTRATORS, BUILTIN_AUTHORITY, EVERYONE_LIKE
 
 _FEWEST_USERS = 10
@@ -46,6 +47,17 @@ def check_hosts(looked_at: CheckInput) -> Iterator[Finding]:
             yield from findings
         yield from twins.on(host)
         yield from _strangers(estate, host, host.state)
+
+
+def closed_without_rule(looked_at: CheckInput) -> Iterator[Finding]:
+    """Each thing that closes a host and that no rule wants, where the charter has rules about such things."""
+    rules = ClosingRules(looked_at.charter)
+    for host in looked_at.estate.hosts if rules.are_any else ():
+        for one in rules.on(looked_at.estate, host):
+            if one.rule is None:
+                said = f"it {one.in_words()}, and no rule asks for that"
+                evidence = {"setting": one.setting.put_in_by.model_fields["kind"].default}
+                yield Finding("closed-without-rule", host_named(host), said, host=host_named(host), evidence=evidence)
 
 
 def _strangers(estate: Estate, host: Host, state: HostState) -> Iterator[Finding]:

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from fnmatch import fnmatchcase
 
+from adzeguard.core.estate.hosts import Host
 from adzeguard.core.identity import fold_dn
 from adzeguard.core.review.correction import Correction
 
@@ -30,6 +31,25 @@ class Chosen:
             and (not self.groups or (not host and one.subject.sid in self.groups))
             and (not self.hosts or any(_is_like(host, pattern) for pattern in self.hosts))
             and (not self.under or any(place == ou or place.endswith(f",{ou}") for ou in self.under))
+        )
+
+    def may_concern(self, one: Correction, *, about_hosts: bool) -> bool:
+        """Tell whether a rule that is not followed at all may be about what is meant: it has no host of its own."""
+        of_hosts = bool(self.hosts or self.under)
+        return (
+            one.host is None
+            and (not self.rules or one.rule in self.rules)
+            and (not of_hosts or about_hosts)
+            and not (self.groups and about_hosts)
+        )
+
+    def means_host(self, host: Host) -> bool:
+        """Tell whether a host is meant."""
+        place = fold_dn(host.dn)
+        return (
+            not self.groups
+            and (not self.hosts or any(_is_like(host.name, pattern) for pattern in self.hosts))
+            and (not self.under or any(place.endswith(f",{ou}") for ou in self.under))
         )
 
 

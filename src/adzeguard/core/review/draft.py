@@ -1,25 +1,42 @@
 """From corrections to a draft: what is to be mended, and what is left out and why."""
 
+from collections import Counter
 from collections.abc import Collection, Iterable, Iterator, Mapping
+from typing import Final
 
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.draft import Draft
 from adzeguard.core.change.proposal import LeftOut
 from adzeguard.core.review.correction import Correction
 from adzeguard.core.time.question import Waiver
+from adzeguard.core.wording import some_of
+
+_FOR_KNOWING: Final = frozenset({"host-excepted", "keeper-not-listed", "unlisted-reach", "left-as-it-is"})
+"""Checks of what no change puts right, or nobody needs put right."""
 
 
 def draft_of(corrections: Iterable[Correction], also: Collection[str] = ()) -> Draft:
     """Return the changes of what is to be mended; `also` are ids of rules to follow although they only tell."""
     changes: list[Change] = []
     left_out: list[LeftOut] = []
+    told: Counter[str] = Counter()
     for correction in corrections:
         meant = correction.is_to_be_mended(also)
         if meant:
             changes += correction.changes
         if correction.left_out and (meant or correction.stops_rule):
             left_out.append(_left_out(correction))
-    return Draft(tuple(changes), tuple(left_out))
+        elif not meant and correction.check not in _FOR_KNOWING:
+            told[correction.rule] += 1
+    return Draft(tuple(changes), tuple(left_out), tuple(_told(told)))
+
+
+def _told(by_rule: Counter[str]) -> Iterator[str]:
+    """Say what deviates and is not changed, since its rule only tells: what stands is not what is wanted."""
+    if by_rule:
+        rules = [f"{rule} ({count})" for rule, count in by_rule.most_common()]
+        first = by_rule.most_common(1)[0][0]
+        yield f"{by_rule.total()} deviations are only told, of the rules {some_of(rules)}; put right by: --also {first}"
 
 
 def without_left(corrections: Iterable[Correction], left: Mapping[str, Waiver]) -> Iterator[Correction]:

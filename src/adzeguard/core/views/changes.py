@@ -12,13 +12,14 @@ from adzeguard.core.wording import some_of
 
 _NAMES_SHOWN = 6
 NOTHING = "Nothing to change: what stands is what is wanted."
+BY_ITSELF = "Nothing is changed by itself."
 
 
 def proposal_page(proposal: Proposal) -> Page:
     """Return a proposal: the changes, what they come to, and what is left out."""
     data = proposal.model_dump(mode="json")
     if not proposal.changes and not proposal.left_out:
-        return Page(data, [Lines([NOTHING])])
+        return Page(data, [Lines([NOTHING] if not proposal.notes else [BY_ITSELF, *proposal.notes])])
     sections: list[Section] = [_changes(proposal)]
     moves_members = any(isinstance(change, MembershipChange) for change in proposal.changes)
     if moves_members or proposal.impact != Impact():

@@ -1,8 +1,10 @@
 """Which hosts a rule reaches and what it finds there; and what a host would lose and get in another place."""
 
+from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
+from adzeguard.core.change.change import Change
 from adzeguard.core.charter.host_scope import OnHosts
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.charter.scopes import HostScopes
@@ -17,6 +19,8 @@ _WHERE = (
     Column("decides", "Its part", wide=True),
     Column("standing", "Stands", kind="word"),
     Column("deviations", "What deviates", wide=True),
+    Column("put_in", "Put in", kind="number"),
+    Column("met", "Stood before", kind="number"),
 )
 _EFFECT = (
     Column("change", "Change", kind="word"),
@@ -27,8 +31,20 @@ _EFFECT = (
 )
 
 
-def where_table(estate: Estate, charter: ResolvedCharter, rule: OnHosts, corrections: Iterable[Correction]) -> Table:
-    """Return one row for each host that a rule reaches, excepted ones among them."""
+def where_table(
+    estate: Estate,
+    charter: ResolvedCharter,
+    rule: OnHosts,
+    corrections: Iterable[Correction],
+    put_in: Iterable[Change],
+    met: Iterable[Change],
+) -> Table:
+    """Return one row for each host that a rule reaches, excepted ones among them.
+
+    `put_in` is what rules have put in, `met` what the rule found standing as it wants it.
+    """
+    ours = Counter(change.host_name.casefold() for change in put_in if change.rule == rule.id)
+    stood = Counter(change.host_name.casefold() for change in met)
     found: dict[str, list[str]] = {}
     for correction in corrections:
         if correction.rule == rule.id and correction.host is not None:
@@ -49,6 +65,8 @@ def where_table(estate: Estate, charter: ResolvedCharter, rule: OnHosts, correct
                 "decides": "; ".join(parts) or host.why_unknown,
                 "standing": "excepted" if excepted else standing,
                 "deviations": "; ".join(messages),
+                "put_in": ours[host.name.casefold()],
+                "met": stood[host.name.casefold()],
             }
         )
     return Table(rows, _WHERE, title=f"{rule.id} reaches {len(rows)} hosts", empty="It reaches no host.")
