@@ -7,7 +7,7 @@ import ssl
 import threading
 from collections.abc import Iterator
 from contextlib import closing
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from hashlib import sha256
 from http.server import BaseHTTPRequestHandler, HTTPServer
 from pathlib import Path
@@ -441,3 +441,56 @@ def test_what_needs_somebody_elses_yes_is_not_left_without_it(asking: Program) -
     (asking.folder / "signers").write_text("")
     refused = asking("answer", "Q1", "--leave-until", "2w", "--why", "w")
     assert (refused.code, "need somebody else's yes" in refused.err) == (1, True), refused.err
+
+
+def told(program: Program) -> list[tuple[str, str]]:
+    """Who was told of which question, in their order."""
+    file = program.folder / "told.jsonl"
+    lines = file.read_text().splitlines() if file.exists() else []
+    return [(letter["id"], letter["to"]) for letter in map(json.loads, lines) if letter["kind"] == "question"]
+
+
+def test_what_waits_is_told_once_there_is_a_way_and_again_after_a_while(asking: Program) -> None:
+    """Asked before there was any way to tell; then the owner again, their deputy, and the workspace's owner."""
+    put_in(asking)
+    rounds(asking)
+    add_settings(asking, '\n[tell.lines]\nfile = "told.jsonl"\n')
+    settings = asking.folder / "adzeguard.toml"
+    more = 'owner = "security@lowmere.example"\ndeputy = "deputy@lowmere.example"\nremind_days = 3'
+    settings.write_text(settings.read_text().replace("[questions]", f"[questions]\n{more}"))
+    whom = ["charts", "charts", "deputy", "security", "security"]
+    for days in range(0, 15, 3):
+        asking.ahead = timedelta(days=days, minutes=days)
+        rounds(asking)
+        rounds(asking)
+    assert told(asking) == [("Q1", f"{one}@lowmere.example") for one in whom]
+
+
+def test_an_owner_who_is_no_address_is_told_of_by_lint_and_the_workspaces_owner_hears(
+    asking: Program, mail_server: MailServer
+) -> None:
+    """Nobody is asked whom nobody tells."""
+    charter = asking.folder / "charter/charter.yaml"
+    charter.write_text(charter.read_text().replace("charts@lowmere.example", "the chart room"))
+    settings = asking.folder / "adzeguard.toml"
+    owned = settings.read_text().replace("[questions]", '[questions]\nowner = "security@lowmere.example"')
+    settings.write_text(owned + mail_server.settings(asking.folder))
+    found = asking("charter", "lint")
+    assert (found.code, "its owner 'the chart room' is no mail address" in found.out) == (3, True)
+    put_in(asking)
+    rounds(asking)
+    assert [mail["To"] for mail in mail_server.mails] == ["security@lowmere.example"]
+
+
+def test_a_question_offers_what_can_be_done(asking: Program) -> None:
+    """To put a keeper out is refused: said where it is asked, and refused before anything is proposed."""
+    charter = asking.folder / "charter/charter.yaml"
+    rule = r"- {id: chart-editors, owner: o@x.example, group: LOWMERE\Break Glass, exclude: [LOWMERE\glass.one]}"
+    charter.write_text(f"charter: 1\nrules:\n{rule}\n")
+    settings = asking.folder / "adzeguard.toml"
+    settings.write_text(settings.read_text().replace("[charter]", "[charter]\nkeepers = ['LOWMERE\\glass.one']"))
+    rounds(asking)
+    [asked] = asking("questions", "--format", "json").json
+    assert "no change puts it right" in asking("questions", "show", asked["id"]).out
+    refused = asking("answer", asked["id"], "--mend", "--why", "w", "--yes")
+    assert (refused.code, "cannot be put right by a change" in refused.err) == (2, True)

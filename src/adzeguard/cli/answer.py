@@ -35,7 +35,7 @@ def command(
     if not why.strip():
         raise UsageError("--why says nothing", "Give a reason: somebody will ask")
     workspace = opened(folder)
-    asked = asked_about(workspace, questions)
+    asked = asked_about(workspace, questions, mend=mend)
     if until is None:
         mending = Mending(workspace, asked, why)
         code = enact_draft(workspace, mending.draft, answers)

@@ -28,10 +28,12 @@ def lint(folder: Path | None) -> int:
     """Read the charter and resolve its names against what was collected; changes nothing.
 
     Ends with 3 when a rule cannot be followed: a name stands for nothing or for two things, a duty means nothing over
-    its object, or two rules contradict each other; and with 1 when the charter cannot be read.
+    its object, two rules contradict each other, or mail is sent and an owner is no address; and with 1 when the charter
+    cannot be read.
     """
     from adzeguard.core.errors import NothingCollectedError
     from adzeguard.core.review.corrections import corrections
+    from adzeguard.workspace.answerers import owners_nobody_mails
 
     workspace = opened(folder)
     rules = workspace.written_charter.rules
@@ -40,11 +42,10 @@ def lint(folder: Path | None) -> int:
         mistakes = [c for c in corrections(workspace.rights, workspace.charter) if c.stops_rule]
     except NothingCollectedError:
         say("Names are not looked up, since nothing has been collected yet.")
-    for mistake in mistakes:
-        put(f"{mistake.place}: rule {mistake.rule}: {mistake.message}\n")
-    if not mistakes:
-        put(f"{len(rules)} rule{'s' * (len(rules) != 1)}, nothing wrong.\n")
-    return Exit.TO_REPORT if mistakes else Exit.NOTHING_TO_REPORT
+    said = [f"{mistake.place}: rule {mistake.rule}: {mistake.message}" for mistake in mistakes]
+    said += owners_nobody_mails(workspace)
+    put("".join(f"{line}\n" for line in said) or f"{len(rules)} rule{'s' * (len(rules) != 1)}, nothing wrong.\n")
+    return Exit.TO_REPORT if said else Exit.NOTHING_TO_REPORT
 
 
 @command.command(

@@ -44,7 +44,7 @@ _KNOWN: Final = {
     "guards": ("removals", "hosts", "share", "operator"),
     "tell": (),
     "shares": (),
-    "questions": ("owner", "own", "longest_days", "answerers"),
+    "questions": ("owner", "own", "longest_days", "answerers", "deputy", "remind_days"),
     "trail": ("logs",),
     "seal": ("key",),
     "approval": ("groups", "hosts", "changes", "signers", "days", "without"),
@@ -112,6 +112,10 @@ class QuestionSettings:
     """For how long something may be left as it is."""
     answerers: tuple[str, ...] = ()
     """Who may answer beside the owner, by the names they work under."""
+    deputy: str = ""
+    """Who is told when an owner does not answer, before the workspace's owner is."""
+    remind_days: int = 7
+    """After how many days somebody is told again."""
 
 
 @dataclass(frozen=True)
@@ -343,7 +347,9 @@ def _questions(content: dict[str, Any], path: Path) -> QuestionSettings:
         raise SettingsError(f"{path}: [questions] own must be true or false")
     longest = _days(content, "longest_days", QuestionSettings.longest_days, path, "questions")
     answerers = _names(content, "answerers", path, "questions")
-    return QuestionSettings(str(content.get("owner", "")), own, longest, answerers)
+    remind = _days(content, "remind_days", QuestionSettings.remind_days, path, "questions")
+    owner, deputy = (str(content.get(key, "")) for key in ("owner", "deputy"))
+    return QuestionSettings(owner, own, longest, answerers, deputy, remind)
 
 
 def _response(charter: dict[str, Any], path: Path) -> Literal["tell", "mend"]:

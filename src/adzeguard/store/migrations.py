@@ -194,7 +194,10 @@ def _form_nine(connection: Connection) -> None:
 
 
 def _form_ten(connection: Connection) -> None:
-    """The chain tells each write of what is kept beside it: all that stands is told once."""
+    """The chain tells each write of what is kept beside it: all that stands is told once. Questions are told again."""
+    for column in ("told TEXT NOT NULL DEFAULT ''", "cannot_mend TEXT NOT NULL DEFAULT ''"):
+        connection.run(f"ALTER TABLE question ADD COLUMN {column}")
+    connection.run(f"ALTER TABLE question ADD COLUMN reminded {connection.dialect.integer} NOT NULL DEFAULT 0")
     adopt(connection)
 
 

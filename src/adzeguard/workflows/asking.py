@@ -12,7 +12,7 @@ from adzeguard.core.charter.rule import RuleBase
 from adzeguard.core.checks.asking import to_ask
 from adzeguard.core.errors import UnknownNameError, UsageError
 from adzeguard.core.review.correction import Correction
-from adzeguard.core.time.question import Question, State, Waiver
+from adzeguard.core.time.question import Question, Reminding, State, Waiver
 from adzeguard.core.views.questions import since_of
 from adzeguard.core.wording import did_you_mean
 from adzeguard.store.connection import Database
@@ -29,6 +29,10 @@ _ABOUT: Final = ("group", "hosts", "accounts", "over", "local-group")
 """Keys of a rule that say what it is about; they come first."""
 
 
+Kept = tuple[str, str, str, Mapping[str, Any]]
+"""A letter that is to be kept: by which way, of which kind, to whom, and what."""
+
+
 @dataclass(frozen=True)
 class Asker:
     """Where questions are written down, by which charter, and who is told of them."""
@@ -39,6 +43,7 @@ class Asker:
     owner: str
     """Who is asked where a rule names nobody."""
     now: datetime
+    reminding: Reminding
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,19 +68,40 @@ def ask(found: Iterable[Correction], asker: Asker, origins: Callable[[Sequence[C
     known = origins([one for one, _ in waiting.new]) if waiting.new else []
     for place, ((correction, again), origin) in enumerate(zip(waiting.new, known, strict=True)):
         new.append(_question(f"Q{first + place}", correction, again, origin, asker))
-    if new or settled:
-        whys = {rule.id: rule.why for rule in asker.charter.rules}
-        letters = [
-            (name, "question", one.owner, letter_of(one, whys.get(one.rule, ""), asker.now))
-            for name, teller in asker.tellers.items()
-            for one in new
-            if teller.takes("question", one.owner)
-        ]
+    gone = {one.id for one in settled}
+    letters, told = _letters([*(one for one in questions if one.is_open and one.id not in gone), *new], asker)
+    if new or settled or told:
+        known_told = {one.id: one for one in told}
         with asker.database.writing() as connection:
-            write_questions(connection, [*new, *settled])
+            write_questions(connection, [*({one.id: one for one in new} | known_told).values(), *settled])
             if letters:
                 keep_letters(connection, letters, asker.now)
     return AskedNow(new, settled)
+
+
+def _letters(waiting: Iterable[Question], asker: Asker) -> tuple[list[Kept], list[Question]]:
+    """Return what is to be told of open questions now, and the questions with that noted.
+
+    Told is what nobody was told yet, such as what was asked before there was a way to tell; and what has waited for
+    long is told again. Whom no way reaches, an owner who is no address, for them the workspace's owner hears.
+    """
+    whys = {rule.id: rule.why for rule in asker.charter.rules}
+    letters: list[Kept] = []
+    told: list[Question] = []
+    for one in waiting if asker.tellers else ():
+        whom = asker.reminding.whom(one, asker.now)
+        reached = [
+            (name, to)
+            for to in dict.fromkeys((whom, asker.owner))
+            for name, teller in asker.tellers.items()
+            if to and teller.takes("question", to)
+        ]
+        if not whom or not reached:
+            continue
+        body = letter_of(one, whys.get(one.rule, ""), asker.now)
+        letters += [(name, "question", to, body) for name, to in reached if to == reached[0][1]]
+        told.append(replace(one, told=asker.now, reminded=one.reminded + (one.told is not None)))
+    return letters, told
 
 
 def _question(name: str, correction: Correction, again: int, origin: Origin, asker: Asker) -> Question:
@@ -95,6 +121,7 @@ def _question(name: str, correction: Correction, again: int, origin: Origin, ask
         asker.now,
         *origin,
         again=again,
+        cannot_mend="" if correction.changes else correction.left_out or "it is only ever told",
     )
 
 
@@ -135,6 +162,8 @@ def letter_of(question: Question, why: str, now: datetime) -> dict[str, Any]:
         "changed_from": question.changed_from,
         "mend": "mend the rule in the charter; this settles by itself then"
         if question.is_about_its_rule
+        else f"no change puts it right: {question.cannot_mend}"
+        if question.cannot_mend
         else f"adzeguard answer {shlex.quote(question.id)} --mend --why '…'",
         "leave": f"adzeguard answer {shlex.quote(question.id)} --leave-until {until} --why '…'",
     }

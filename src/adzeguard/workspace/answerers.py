@@ -61,6 +61,20 @@ def tell_owner(workspace: "Workspace", about: Deciding, what: str, why: str) -> 
             keep_letters(connection, letters, workspace.now())
 
 
+def owners_nobody_mails(workspace: "Workspace") -> list[str]:
+    """Return the rules whose owner is no plain address, where mail is how people are told: nobody would hear."""
+    if not any(one.given.get("kind") == "mail" for one in workspace.settings.tell):
+        return []
+    from adzeguard.tellers.mail import is_address
+
+    instead = workspace.settings.questions.owner or "nobody: set [questions] owner"
+    return [
+        f"{rule.place.at()}: rule {rule.id}: its owner '{rule.owner}' is no mail address; told instead is {instead}"
+        for rule in workspace.written_charter.rules
+        if rule.owner and not is_address(rule.owner)
+    ]
+
+
 def _folded(name: str) -> str:
     r"""Return the part of a name that people work under: of `mira@lowmere.example` and `LOWMERE\mira`, `mira`."""
     return name.partition("@")[0].rpartition("\\")[2].casefold()

@@ -49,12 +49,14 @@ def question_in_full(workspace: "Workspace", name: str) -> Page:
     return question_page(found, [(one.teller, one.tries, one.detail) for one in kept])
 
 
-def asked_about(workspace: "Workspace", names: Sequence[str]) -> list[Question]:
-    """Return questions by their ids; `UsageError` for one that the operator may not answer."""
+def asked_about(workspace: "Workspace", names: Sequence[str], *, mend: bool = False) -> list[Question]:
+    """Return questions by their ids; `UsageError` for one that the operator may not answer, or not so."""
     known = Questions(workspace.database).all()
     asked = [question_named(known, name) for name in dict.fromkeys(names)]
     for one in asked:
         ensure_may_decide(workspace, _deciding(one))
+        if mend and one.cannot_mend and not one.is_about_its_rule:
+            raise UsageError(f"{one.id} cannot be put right by a change: {one.cannot_mend}", "Leave it until a date")
     return asked
 
 

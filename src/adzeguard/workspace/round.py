@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Mapping
 from dataclasses import replace
+from datetime import timedelta
 from functools import partial
 from typing import TYPE_CHECKING, Any, Final
 
@@ -12,6 +13,7 @@ from adzeguard.core.cleaning.reviewed import overdue
 from adzeguard.core.errors import AdzeguardError, SettingsError
 from adzeguard.core.review.not_followed import not_followed
 from adzeguard.core.time.lease import due, last_end, stood_before
+from adzeguard.core.time.question import Reminding
 from adzeguard.core.time.shift import why_unusable
 from adzeguard.store.kept import odd_rows
 from adzeguard.store.leases import Leases
@@ -251,12 +253,14 @@ def _sealed(workspace: "Workspace") -> dict[str, Any]:
 
 def _asked(workspace: "Workspace") -> dict[str, Any]:
     """Ask owners what only they can say, and tell them; what cannot be told is kept for the next round."""
-    deputy, now = workspace.settings.questions.owner, workspace.now()
+    settings, now = workspace.settings.questions, workspace.now()
+    deputy = settings.owner
+    reminding = Reminding(timedelta(days=settings.remind_days), settings.deputy, settings.owner)
     late = overdue(Reviews(workspace.database).all(), now, deputy)
     found = list(workspace.corrections())
     stopped = not_followed(found)
     with workspace.tellers() as tellers:
-        asker = Asker(workspace.database, workspace.written_charter, tellers, deputy, now)
+        asker = Asker(workspace.database, workspace.written_charter, tellers, deputy, now, reminding)
         asked = ask([*found, *stopped, *late], asker, lambda new: origins(new, workspace.past))
         told = tell_waiting(Letters(workspace.database), tellers)
     return {

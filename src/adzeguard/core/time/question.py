@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Literal
 
 State = Literal["open", "mended", "left", "settled"]
@@ -38,6 +38,12 @@ class Question:
     answered_by: str = ""
     answered_at: datetime | None = None
     why: str = ""
+    told: datetime | None = None
+    """When somebody was told of it last."""
+    reminded: int = 0
+    """How often somebody was told again."""
+    cannot_mend: str = ""
+    """Why no change puts it right; empty where one does."""
 
     @property
     def is_open(self) -> bool:
@@ -48,6 +54,24 @@ class Question:
     def is_about_its_rule(self) -> bool:
         """Whether the rule itself cannot be followed: no change puts that right, only the charter does."""
         return not self.subject_sid and self.subject == self.rule
+
+
+@dataclass(frozen=True, slots=True)
+class Reminding:
+    """After how long somebody is told again, and who hears of it then: the owner, the deputy, the workspace's owner."""
+
+    after: timedelta
+    deputy: str = ""
+    last: str = ""
+
+    def whom(self, question: Question, now: datetime) -> str:
+        """Return who is to be told of a question now; an empty text where nobody is."""
+        if question.told is None:
+            return question.owner or self.last
+        if now - question.told < self.after:
+            return ""
+        steps = (question.owner, self.deputy or self.last)
+        return (steps[question.reminded] if question.reminded < len(steps) else self.last) or question.owner
 
 
 @dataclass(frozen=True, slots=True)

@@ -91,6 +91,8 @@ def question_page(question: Question, untold: Sequence[tuple[str, int, str]]) ->
                 [
                     "mend the rule in the charter, and it settles by itself; or"
                     if question.is_about_its_rule
+                    else f"no change puts it right ({question.cannot_mend}); or"
+                    if question.cannot_mend
                     else f"adzeguard answer {question.id} --mend --why '…'",
                     f"adzeguard answer {question.id} --leave-until DATE --why '…'",
                 ],
