@@ -23,23 +23,33 @@ def command() -> None:
 
 
 @command.command("lint", short_help="Look for mistakes in the charter.", epilog=example("adzeguard charter lint"))
+@click.option(
+    "--take-names", is_flag=True, help="Let each name stand for what is called so now, whatever it was before."
+)
 @workspace_option
-def lint(folder: Path | None) -> int:
+def lint(take_names: bool, folder: Path | None) -> int:
     """Read the charter and resolve its names against what was collected; changes nothing.
 
     Ends with 3 when a rule cannot be followed: a name stands for nothing or for two things, a duty means nothing over
     its object, two rules contradict each other, or mail is sent and an owner is no address; and with 1 when the charter
     cannot be read.
+
+    What a name stood for is kept: a group that was renamed is followed by its SID, and told. A name that another object
+    took meanwhile stops its rule, until --take-names.
     """
     from adzeguard.core.errors import NothingCollectedError
     from adzeguard.core.review.corrections import corrections
     from adzeguard.workspace.answerers import owners_nobody_mails
 
     workspace = opened(folder)
+    if take_names:
+        with workspace.held("charter lint"):
+            workspace.take_names_anew()
     rules = workspace.written_charter.rules
     mistakes = []
     try:
-        mistakes = [c for c in corrections(workspace.rights, workspace.charter) if c.stops_rule]
+        found = corrections(workspace.rights, workspace.charter)
+        mistakes = [c for c in found if c.stops_rule or c.check == "renamed-in-rule"]
     except NothingCollectedError:
         say("Names are not looked up, since nothing has been collected yet.")
     said = [f"{mistake.place}: rule {mistake.rule}: {mistake.message}" for mistake in mistakes]

@@ -27,6 +27,7 @@ KEPT: Final[Mapping[str, str]] = {
     "shift": columns_of(Shift),
     "waiver": columns_of(Waiver),
     "question": columns_of(Question),
+    "rule_name": "id, sid",
     "retired": "id, body",
     "review": "id, body",
     "pending": "claim, host, since, tries, detail, format, change",
@@ -37,7 +38,11 @@ KEPT: Final[Mapping[str, str]] = {
 _BY_DIGEST: Final = ("put_in", "letter")
 """Of these the chain keeps a digest alone: the first is gathered from the journal again, others are told and gone."""
 TO_BE_GATHERED: Final = "put-in"
-_SHOWN: Final = {"put_in": "what rules have put in", "retired": "what is put away"}
+_SHOWN: Final = {
+    "rule_name": "what a name in rules stands for",
+    "put_in": "what rules have put in",
+    "retired": "what is put away",
+}
 
 Entry = list[Any] | str | None
 """The values of a row, or the digest of them; None for a row that is taken out."""

@@ -198,6 +198,7 @@ def _form_ten(connection: Connection) -> None:
     for column in ("told TEXT NOT NULL DEFAULT ''", "cannot_mend TEXT NOT NULL DEFAULT ''"):
         connection.run(f"ALTER TABLE question ADD COLUMN {column}")
     connection.run(f"ALTER TABLE question ADD COLUMN reminded {connection.dialect.integer} NOT NULL DEFAULT 0")
+    _make(connection, "rule_name (id TEXT NOT NULL PRIMARY KEY, sid TEXT NOT NULL)")
     adopt(connection)
 
 

@@ -29,8 +29,8 @@ def ou_names(database: Database) -> list[str]:
 def enactments_beginning(database: Database, part: str, limit: int) -> list[tuple[str, str]]:
     """Return the names of enactments that begin with a text, the latest first, with when and by whom."""
     query = (
-        'SELECT enactment, min(at), min("by") FROM journal GROUP BY enactment ORDER BY max(seq) DESC'
-        f" LIMIT {int(limit)}"
+        "SELECT enactment, min(at), min(\"by\") FROM journal WHERE enactment <> '' GROUP BY enactment"
+        f" ORDER BY max(seq) DESC LIMIT {int(limit)}"
     )
     with database.reading() as connection:
         rows = connection.rows(query)

@@ -1,6 +1,6 @@
 """The charter of a workspace against its estate."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from datetime import date
 
 from adzeguard.core.access.keepers import default_keepers
@@ -15,11 +15,16 @@ from adzeguard.core.review.kinds import RULE_KINDS
 
 
 def resolved_charter(
-    charter: Charter, estate: Estate, day: date, response: Response, keepers: Iterable[str]
+    charter: Charter,
+    estate: Estate,
+    day: date,
+    response: Response,
+    keepers: Iterable[str],
+    stood_for: Mapping[str, str],
 ) -> ResolvedCharter:
     """Resolve the charter, with the keepers that the workspace names or the usual ones."""
     named = named_principals(estate, keepers, "keepers")
-    return resolve_charter(charter, RULE_KINDS, estate, day, response, named or default_keepers(estate))
+    return resolve_charter(charter, RULE_KINDS, estate, day, response, named or default_keepers(estate), stood_for)
 
 
 def named_principals(estate: Estate, names: Iterable[str], key: str, table: str = "charter") -> list[Principal]:

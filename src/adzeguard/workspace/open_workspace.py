@@ -188,10 +188,28 @@ class Workspace:
         return self._resolved(self.written_charter)
 
     def _resolved(self, written: "Charter") -> "ResolvedCharter":
+        from adzeguard.store.rule_names import RuleNamesKept
         from adzeguard.workflows.charter import resolved_charter
 
         workspace, today = self.settings, self.now().astimezone().date()
-        return resolved_charter(written, self.estate, today, workspace.response, workspace.keepers)
+        stood_for = RuleNamesKept(self.database).all() if self._moment is None else {}
+        return resolved_charter(written, self.estate, today, workspace.response, workspace.keepers, stood_for)
+
+    def remember_names(self) -> None:
+        """Keep what the names in rules stand for now, so that what is renamed is known again."""
+        from adzeguard.store.rule_names import RuleNamesKept
+
+        news = self.charter.memory.news
+        if news and self.database.writable:
+            RuleNamesKept(self.database).keep(news)
+
+    def take_names_anew(self) -> None:
+        """Let each name in rules stand for what is called so now."""
+        from adzeguard.store.rule_names import RuleNamesKept
+
+        RuleNamesKept(self.database).forget()
+        self.look_anew()
+        self.remember_names()
 
     @cached_property
     def charter_digest(self) -> str:

@@ -274,6 +274,7 @@ def _asked(workspace: "Workspace") -> dict[str, Any]:
 
 def _mended(workspace: "Workspace") -> dict[str, Any]:
     """Mend what rules say to mend, but for what needs somebody else's yes: that waits, and holds nothing else up."""
+    workspace.remember_names()
     needs = approval_needs(workspace.settings.approval, workspace.estate)
     waiting: set[str] = set()
 

@@ -1,7 +1,7 @@
 """The names in a rule, and what they stand for. A name that is none, or two, stops its rule alone."""
 
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
 from datetime import date
 
 from adzeguard.core.charter.rule import RuleBase
@@ -49,6 +49,30 @@ class NameProblem:
     message: str
 
 
+@dataclass(frozen=True, slots=True)
+class Renaming:
+    """A name in a rule whose object is called otherwise by now; the rule is followed all the same."""
+
+    rule: RuleBase
+    where: str
+    name: str
+    now: str
+
+
+@dataclass
+class NameMemory:
+    """What names stood for when they were last looked up, by folded names; and what was found of it now."""
+
+    stood_for: Mapping[str, str] = field(default_factory=dict)
+    stands_for: dict[str, str] = field(default_factory=dict)
+    renamed: list[Renaming] = field(default_factory=list)
+
+    @property
+    def news(self) -> dict[str, str]:
+        """What is to be kept: names that stand for something else than before, or were never looked up."""
+        return {name: sid for name, sid in self.stands_for.items() if self.stood_for.get(name) != sid}
+
+
 def member_key(principal: Principal) -> MemberKey:
     """Return what this member is compared by."""
     return principal.sid or fold_dn(principal.dn)
@@ -65,6 +89,7 @@ class RuleNames:
         day: date = date.min,
         *,
         bare_allowed: bool = False,
+        memory: NameMemory | None = None,
     ) -> None:
         """`day` is the one on which the rule is looked at: what ends is over after its last day.
 
@@ -75,11 +100,12 @@ class RuleNames:
         self._bare_allowed = bare_allowed
         self._rule = rule
         self._problems = problems
+        self._memory = memory if memory is not None else NameMemory()
         self.failed = False
 
     def of_rule(self, rule: RuleBase) -> "RuleNames":
         """Return the same for another rule, one that a roster comes to: lists of people write bare names."""
-        return RuleNames(rule, self.estate, self._problems, self.day, bare_allowed=True)
+        return RuleNames(rule, self.estate, self._problems, self.day, bare_allowed=True, memory=self._memory)
 
     def fail(self, path: tuple[str | int, ...], name: str, message: str) -> None:
         """Note that a name cannot be used, and where it stands; the rule is then not followed."""
@@ -130,7 +156,9 @@ class RuleNames:
             self.fail(path, name, error.message)
             return None
         if len(qualified) == 1:
-            return qualified[0]
+            return self._the_same(path, name, qualified[0])
+        if not qualified and (renamed := self._called_otherwise(path, name)) is not None:
+            return renamed
         if qualified:
             self.fail(path, name, f"'{name}' stands for {len(qualified)} objects:\n{candidate_lines(qualified)}")
         else:
@@ -138,6 +166,30 @@ class RuleNames:
             hint = f", did you mean '{near[0].qualified_name}'?" if near else ""
             self.fail(path, name, f"nothing is called '{name}'{hint}")
         return None
+
+    def _the_same(self, path: tuple[str | int, ...], name: str, found: Principal) -> Principal | None:
+        """Return what a name stands for, unless that took the name of another object that is still there."""
+        stood_for = self._memory.stood_for.get(name.casefold(), "")
+        before = self.estate.id_of_sid(stood_for) if stood_for and found.sid != stood_for else None
+        if before is not None:
+            # Whoever may rename groups could put one of their own in the place of the one that a rule speaks of.
+            was = self.estate.principal(before).qualified_name
+            self.fail(path, name, f"'{name}' was another object until now, which is called '{was}'")
+            return None
+        if found.sid:
+            self._memory.stands_for[name.casefold()] = found.sid
+        return found
+
+    def _called_otherwise(self, path: tuple[str | int, ...], name: str) -> Principal | None:
+        """Return the object that a name stood for and that was renamed; None if there is none."""
+        stood_for = self._memory.stood_for.get(name.casefold(), "")
+        renamed = self.estate.id_of_sid(stood_for) if stood_for else None
+        if renamed is None:
+            return None
+        found = self.estate.principal(renamed)
+        place = self._rule.place.at(*path)
+        self._memory.renamed.append(Renaming(self._rule, place, name, found.qualified_name))
+        return found
 
     def _bare(self, name: str) -> str:
         """A bare name can stand in the directory and on every host and mean different things."""

@@ -1,13 +1,13 @@
 """From the names in a charter to identities: every rule in force with what its names stand for."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 from typing import TypeVar
 
 from adzeguard.core.charter.charter import Charter
 from adzeguard.core.charter.kinds import RuleKind
-from adzeguard.core.charter.references import NameProblem, RuleNames
+from adzeguard.core.charter.references import NameMemory, NameProblem, RuleNames
 from adzeguard.core.charter.rule import Resolved, Response
 from adzeguard.core.errors import CharterError
 from adzeguard.core.estate.estate import Estate
@@ -24,6 +24,8 @@ class ResolvedCharter:
     problems: tuple[NameProblem, ...]
     keepers: tuple[Principal, ...]
     charter: Charter = field(default_factory=Charter)
+    memory: NameMemory = field(default_factory=NameMemory)
+    """What its names stood for before, and what became of that."""
 
     def of(self, kind: type[ResolvedT]) -> list[ResolvedT]:
         """Return the rules of one kind, in their order."""
@@ -37,8 +39,13 @@ def resolve_charter(
     day: date,
     response: Response,
     keepers: Iterable[Principal],
+    stood_for: Mapping[str, str] | None = None,
 ) -> ResolvedCharter:
-    """Resolve every rule in force on that day. `response` is the workspace's own, for rules that say none."""
+    """Resolve every rule in force on that day. `response` is the workspace's own, for rules that say none.
+
+    `stood_for` is what names stood for when they were last looked up.
+    """
+    memory = NameMemory(stood_for or {})
     by_words = {kind.words: kind for kind in kinds}
     rules: list[Resolved] = []
     problems: list[NameProblem] = []
@@ -47,5 +54,7 @@ def resolve_charter(
             kind = by_words.get(type(rule))
             if kind is None:
                 raise CharterError([f"{rule.place.at()}: rule {rule.id}: nothing here knows rules of its kind"])
-            rules += kind.resolve(rule, RuleNames(rule, estate, problems, day), rule.response or response)
-    return ResolvedCharter(tuple(rules), tuple(problems), tuple(keepers), charter)
+            rules += kind.resolve(
+                rule, RuleNames(rule, estate, problems, day, memory=memory), rule.response or response
+            )
+    return ResolvedCharter(tuple(rules), tuple(problems), tuple(keepers), charter, memory)

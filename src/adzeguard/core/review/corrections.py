@@ -65,3 +65,12 @@ def review_names(charter: ResolvedCharter) -> Iterator[Correction]:
             stops_rule=True,
             evidence={"place": problem.where, "name": problem.name},
         )
+    for renaming in charter.memory.renamed:
+        yield Correction(
+            "renamed-in-rule",
+            Named(renaming.rule.id),
+            f"'{renaming.name}' is called '{renaming.now}' by now, and is followed by its SID",
+            **about_rule(renaming.rule) | {"place": renaming.where},
+            member=Named(renaming.name),
+            evidence={"place": renaming.where, "name": renaming.name},
+        )

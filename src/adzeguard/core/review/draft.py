@@ -11,7 +11,9 @@ from adzeguard.core.review.correction import Correction
 from adzeguard.core.time.question import Waiver
 from adzeguard.core.wording import some_of
 
-_FOR_KNOWING: Final = frozenset({"host-excepted", "keeper-not-listed", "unlisted-reach", "left-as-it-is"})
+_FOR_KNOWING: Final = frozenset(
+    {"host-excepted", "keeper-not-listed", "unlisted-reach", "left-as-it-is", "renamed-in-rule"}
+)
 """Checks of what no change puts right, or nobody needs put right."""
 
 

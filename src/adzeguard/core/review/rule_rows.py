@@ -15,6 +15,14 @@ RULE_ROWS: Final[tuple[CheckRow, ...]] = (
         evidence=("place", "name"),
     ),
     CheckRow(
+        "renamed-in-rule",
+        "What a rule names is called otherwise by now",
+        "The rule goes on by its SID; whoever reads it looks for a name that is none any more.",
+        "Write the new name into the rule",
+        Severity.LOW,
+        evidence=("place", "name"),
+    ),
+    CheckRow(
         "local-name-unknown",
         "A host does not know a name of its own that a rule uses",
         "The rule is not followed there, so what it guards is not guarded.",
@@ -312,5 +320,7 @@ def rows(*ids: str) -> tuple[CheckRow, ...]:
     return tuple(_BY_ID[one] for one in ids)
 
 
-FOR_EVERY_RULE: Final = rows("unresolved-name", "local-name-unknown", "rule-conflict", "left-behind", "left-as-it-is")
+FOR_EVERY_RULE: Final = rows(
+    "unresolved-name", "renamed-in-rule", "local-name-unknown", "rule-conflict", "left-behind", "left-as-it-is"
+)
 """What a rule of any kind may find."""
