@@ -58,7 +58,7 @@ def undo_draft(estate: Estate, journal: Journal, done: Sequence[Change]) -> Draf
     stood = [change for change in known if change.takes_over]
     known = [change for change in known if change not in ends and change not in stood]
     inverses = inverse_changes(known, {str(group.sid): Named.of(group) for group in groups.values()})
-    if any(change.rule == UNDO_RULE for change in known):
+    if any(change.puts_in() for change in inverses):
         inverses = _given_back(inverses, done_as_far_as_known(journal.rows()))
     return replace(Draft.of(inverses), left_out=(*_for_good(known), *_ended_for_good(ends), *_stood_before(stood)))
 
@@ -83,10 +83,14 @@ def _stood_before(taken_over: Sequence[Change]) -> Iterator[LeftOut]:
 
 
 def _given_back(inverses: Sequence[Change], all_done: Sequence[Change]) -> list[Change]:
-    """Return changes with those that put in again what a rule had put in as that rule's: it is withdrawn with it."""
-    owners = {key: change for change in all_done if change.rule not in _NO_RULES for key in change.puts_in()}
+    """Return changes with those that put in again what a rule had put in as that rule's: it is withdrawn with it.
+
+    Who put something in last owns it: undone, a withdrawal would otherwise leave what nobody takes away any more.
+    """
+    owners = {key: change for change in all_done if change.rule != UNDO_RULE for key in change.puts_in()}
     found = []
     for change in inverses:
         owner = next((owners[key] for key in change.puts_in() if key in owners), None)
-        found.append(change.by(owner.rule, change.why) if owner is not None else change)
+        is_of_rule = owner is not None and owner.rule not in _NO_RULES
+        found.append(change.by(owner.rule, change.why) if owner is not None and is_of_rule else change)
     return found

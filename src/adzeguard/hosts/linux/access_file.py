@@ -38,9 +38,12 @@ class Logons:
 
 
 def access_text(logons: Logons) -> str:
-    """Return the file, for nobody its head alone; `HostRefusedError` for a name that cannot be written into one."""
+    """Return the file; `HostRefusedError` for a name that cannot be written into one.
+
+    For nobody it is empty, as whoever set up the service of PAM made it: nothing of ours is left then.
+    """
     if not (logons.refused_accounts or logons.refused_groups) and logons.alone_accounts is None:
-        return HEAD
+        return ""
     lines = [f"+|{access_name(name)}|ALL" for name in dict.fromkeys(logons.always)]
     lines += [f"-|{access_name(name)}|ALL" for name in sorted(logons.refused_accounts)]
     lines += [f"-|({access_name(name)})|ALL" for name in sorted(logons.refused_groups)]

@@ -230,7 +230,7 @@ class LinuxSession:
         """Put the files of a state in place, and the state beside them."""
         before = seen.kept.state
         files = _files(wanted, frozenset(self._always), seen.ways)
-        digests = {path: sha256(text.encode()).hexdigest() for path, (text, _) in files.items() if text != HEAD}
+        digests = {path: sha256(text.encode()).hexdigest() for path, (text, _) in files.items() if text}
         now = wanted.model_copy(update={"files": digests})
         changes = [
             f"write={path}={mode}={_packed(text)}"
