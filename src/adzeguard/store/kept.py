@@ -18,7 +18,7 @@ from adzeguard.core.time.lease import Lease
 from adzeguard.core.time.question import Question, Waiver
 from adzeguard.core.time.shift import Shift
 from adzeguard.store.batches import among, batched
-from adzeguard.store.chain import COLUMNS, append_row, hash_of
+from adzeguard.store.chain import COLUMNS, Head, append_row, hash_of
 from adzeguard.store.column_names import columns_of
 from adzeguard.store.connection import Connection, Database, one
 
@@ -176,20 +176,22 @@ def _odd(connection: Connection, table: str, known: Mapping[str, Entry]) -> Iter
             yield Odd(table, key, "was taken out by nobody of ours")
 
 
-_read_up_to: Final[WeakKeyDictionary[Database, tuple[int, Entries]]] = WeakKeyDictionary()
+_read_up_to: Final[WeakKeyDictionary[Database, tuple[Head, Entries]]] = WeakKeyDictionary()
 """For each open database what its chain has told, and up to which row it was read."""
+_NOTHING_READ: Final = Head(0, "")
 
 
 def _known(database: Database, connection: Connection) -> Entries:
-    seq, known = _read_up_to.get(database, (0, {}))
-    rows = connection.rows(
-        f"SELECT {COLUMNS} FROM journal WHERE seq > ? AND kind IN ('kept', 'outcome') ORDER BY seq", (seq,)
-    )
-    for *values, previous, digest, written_as in rows:
-        seq = int(values[0])
-        if '"kept"' in values[-1] and hash_of(values, previous, written_as) == digest:
+    read, known = _read_up_to.get(database, (_NOTHING_READ, {}))
+    there = one(connection, "SELECT hash FROM journal WHERE seq = ?", (read.seq,))
+    if read.seq and (there is None or there[0] != read.hash):
+        read, known = _NOTHING_READ, {}  # what was read was never kept: its transaction was rolled back
+    query = f"SELECT {COLUMNS} FROM journal WHERE seq > ? AND kind IN ('kept', 'outcome') AND body LIKE ? ORDER BY seq"
+    for *values, previous, digest, written_as in connection.rows(query, (read.seq, '%"kept"%')):
+        read = Head(int(values[0]), str(digest))
+        if hash_of(values, previous, written_as) == digest:
             told = json.loads(values[-1]).get("kept", {})
             for table, entries in told.items():
                 known.setdefault(table, {}).update(entries)
-    _read_up_to[database] = seq, known
+    _read_up_to[database] = read, known
     return known
