@@ -96,7 +96,7 @@ def test_ctrl_c_stops_after_the_change_in_hand_and_the_rest_is_gone_on_with_or_d
 
     resumed = program("enact", "--resume", "--yes")
     assert (resumed.code, "Going on with e" in resumed.err) == (0, True), resumed.err
-    assert program("propose").code == 0
+    assert program("propose", "--format", "json").json["changes"] == []
     assert program("journal", "verify").code == 0
 
     dropped = other("enact", "--drop", "--format", "json")

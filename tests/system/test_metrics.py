@@ -17,7 +17,7 @@ def values(text: str) -> dict[str, float]:
 
 def test_figures_say_what_the_commands_say(demo: Program) -> None:
     """Findings, headcounts, hosts, leases, questions; each figure with its help and type, in the open format."""
-    assert demo("lease", "start", "roan.pell", "First Aiders", "--for", "1h", "--yes").code == 0
+    assert demo("lease", "start", "hedda.morrow", "First Aiders", "--for", "1h", "--yes").code == 0
     text = demo("metrics").out
     told = values(text)
     findings = demo("check", "--each", "--format", "json").json

@@ -103,7 +103,7 @@ rules:
 def test_leases_and_waivers_that_hold_on_to_what_is_over(demo: Program) -> None:
     """A lease past its end, one of a disabled account; a waiver for what was mended."""
     for line in (
-        ("lease", "start", "roan.pell", "First Aiders", "--for", "1h", "--yes"),
+        ("lease", "start", "hedda.morrow", "First Aiders", "--for", "1h", "--yes"),
         ("lease", "start", "orla.fenn", "Radio Watch", "--for", "1h", "--yes"),
     ):
         assert demo(*line).code == 0

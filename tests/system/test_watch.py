@@ -62,7 +62,7 @@ def test_it_says_what_it_does_by_itself_and_ends_when_it_is_told_to(demo: Progra
     _, said = running.communicate(timeout=60)
     assert running.returncode == 0
     assert "mends what 3 rules say: two-administrators, kiosk-administrators, laptop-helpers" in said
-    assert "Nothing to change" in demo("propose").out
+    assert demo("propose", "--format", "json").json["changes"] == []
 
 
 def test_a_lease_is_ended_at_its_time_and_not_at_the_next_quarter_of_an_hour(calm: Program, waits: list[float]) -> None:
