@@ -7,7 +7,7 @@ chain tells it is as good as none, until somebody puts it right.
 import json
 import os
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from hashlib import sha256
 from typing import Any, Final
 from weakref import WeakKeyDictionary
@@ -37,6 +37,9 @@ KEPT: Final[Mapping[str, str]] = {
 """The tables with their columns; by the first one a row is known. A step that alters one adopts it anew."""
 _BY_DIGEST: Final = ("put_in", "letter")
 """Of these the chain keeps a digest alone: the first is gathered from the journal again, others are told and gone."""
+_BY_OUTCOMES: Final = ("put_in", "pending")
+"""What outcomes tell of, too."""
+_NOTHING_READ: Final = Head(0, "")
 TO_BE_GATHERED: Final = "put-in"
 _SHOWN: Final = {
     "rule_name": "what a name in rules stands for",
@@ -92,9 +95,8 @@ def odd_rows(database: Database, tables: Iterable[str] = tuple(KEPT)) -> list[Od
     """Return the rows that are not as the chain tells them: changed, written by nobody of ours, or gone."""
     found: list[Odd] = []
     with database.reading() as connection:
-        known = _known(database, connection)
         for table in tables:
-            found += _odd(connection, table, known.get(table, {}))
+            found += _odd(connection, table, _known(database, connection, table, checked=True))
     return found
 
 
@@ -102,7 +104,7 @@ def believed(database: Database, connection: Connection, table: str) -> frozense
     """Return by what the rows of a table are known that stand as the chain tells them; None where all do."""
     if one(connection, f"SELECT 1 FROM {table} LIMIT 1") is None:
         return None
-    known = _known(database, connection).get(table, {})
+    known = _known(database, connection, table)
     standing = {str(values[0]): _digest(_entry(table, values)) for values in _rows(connection, table)}
     good = frozenset(key for key, digest in standing.items() if _digest(known.get(key)) == digest)
     return None if len(good) == len(standing) else good
@@ -115,9 +117,8 @@ def put_right(database: Database) -> list[Odd]:
     """
     wrong = odd_rows(database)
     with database.writing() as connection:
-        known = _known(database, connection)
         for one_row in wrong:
-            entry = known.get(one_row.table, {}).get(one_row.key)
+            entry = _known(database, connection, one_row.table, checked=True).get(one_row.key)
             connection.run(f"DELETE FROM {one_row.table} WHERE {_known_by(one_row.table)} = ?", (one_row.key,))
             if isinstance(entry, list):
                 marks = ", ".join("?" * len(entry))
@@ -176,22 +177,45 @@ def _odd(connection: Connection, table: str, known: Mapping[str, Entry]) -> Iter
             yield Odd(table, key, "was taken out by nobody of ours")
 
 
-_read_up_to: Final[WeakKeyDictionary[Database, tuple[Head, Entries]]] = WeakKeyDictionary()
-"""For each open database what its chain has told, and up to which row it was read."""
-_NOTHING_READ: Final = Head(0, "")
+@dataclass
+class _Told:
+    """What a chain has told, up to which row it was read, and whether the link of each row was checked on the way."""
+
+    upto: Head = _NOTHING_READ
+    entries: Entries = field(default_factory=dict)
+    is_checked: bool = True
 
 
-def _known(database: Database, connection: Connection) -> Entries:
-    read, known = _read_up_to.get(database, (_NOTHING_READ, {}))
-    there = one(connection, "SELECT hash FROM journal WHERE seq = ?", (read.seq,))
-    if read.seq and (there is None or there[0] != read.hash):
-        read, known = _NOTHING_READ, {}  # what was read was never kept: its transaction was rolled back
-    query = f"SELECT {COLUMNS} FROM journal WHERE seq > ? AND kind IN ('kept', 'outcome') AND body LIKE ? ORDER BY seq"
-    for *values, previous, digest, written_as in connection.rows(query, (read.seq, '%"kept"%')):
-        read = Head(int(values[0]), str(digest))
-        if hash_of(values, previous, written_as) == digest:
-            told = json.loads(values[-1]).get("kept", {})
-            for table, entries in told.items():
-                known.setdefault(table, {}).update(entries)
-    _read_up_to[database] = read, known
-    return known
+_read: Final[WeakKeyDictionary[Database, dict[bool, _Told]]] = WeakKeyDictionary()
+"""For each open database what was read of its chain: of its rows alone, and of outcomes with them."""
+
+
+def _known(database: Database, connection: Connection, table: str, *, checked: bool = False) -> Mapping[str, Entry]:
+    """Return what the chain tells of a table.
+
+    Outcomes tell what rules have put in, and what waits; there are many, and checking each link takes five times as
+    long: a round and `journal verify` do, and what only looks compares.
+    """
+    of_outcomes = table in _BY_OUTCOMES
+    told = _read.setdefault(database, {}).setdefault(of_outcomes, _Told())
+    there = one(connection, "SELECT hash FROM journal WHERE seq = ?", (told.upto.seq,))
+    if told.upto.seq and (there is None or there[0] != told.upto.hash or (checked and not told.is_checked)):
+        # What was read was never kept, its transaction was rolled back; or it was not read with such care.
+        told = _read[database][of_outcomes] = _Told()
+    with_care = checked or not of_outcomes
+    kinds = "'kept', 'outcome'" if of_outcomes else "'kept'"
+    columns = COLUMNS if with_care else "seq, body, hash"
+    query = f"SELECT {columns} FROM journal WHERE seq > ? AND kind IN ({kinds}) AND body LIKE ? ORDER BY seq"
+    rows = connection.rows(query, (told.upto.seq, '%"kept"%'))
+    for row in rows:
+        if with_care:
+            *values, previous, digest, written_as = row
+            body = values[-1] if hash_of(values, previous, written_as) == digest else "{}"
+        else:
+            body = row[1]
+        for name, entries in json.loads(body).get("kept", {}).items():
+            told.entries.setdefault(name, {}).update(entries)
+    if rows:
+        told.upto = Head(int(rows[-1][0]), str(rows[-1][-2 if with_care else -1]))
+        told.is_checked = told.is_checked and with_care
+    return told.entries.get(table, {})

@@ -49,7 +49,6 @@ def proposed(workspace: "Workspace", also: Sequence[str] = (), choice: Choice = 
     `also` are rules that only tell, and are put right all the same. `GuardError` where it would do harm.
     """
     with workspace.held("propose"):
-        workspace.remember_names()
         return workspace.proposed(chosen_draft(workspace, also, choice))
 
 

@@ -5,10 +5,11 @@ workspace is held, so that nothing of ours changes between the guards and the ch
 """
 
 from collections.abc import Mapping
+from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Final
 
-from adzeguard.core.change.change import BY_HAND_RULE
+from adzeguard.core.change.change import BY_HAND_RULE, UNDO_RULE
 from adzeguard.core.change.draft import Draft
 from adzeguard.core.change.guards.all import pass_guards_when_made
 from adzeguard.core.change.guards.judge import Judged, judge
@@ -17,7 +18,7 @@ from adzeguard.core.change.kinds.add_member import AddMember
 from adzeguard.core.change.kinds.membership import MembershipChange
 from adzeguard.core.change.outcome import Outcome
 from adzeguard.core.change.proposal import Proposal
-from adzeguard.core.errors import ApprovalError, UsageError
+from adzeguard.core.errors import ApprovalError, CharterError, UsageError
 from adzeguard.core.limits import NOTHING_NAMED, NamedSizes
 from adzeguard.core.review.against_rules import undone_by_rules
 from adzeguard.core.time.lease import GIVEN_BACK
@@ -120,6 +121,9 @@ def _go(
     escort.agree(proposal)
     if not proposal.changes and earlier is None:
         return Done()
+    if any(change.rule not in (BY_HAND_RULE, UNDO_RULE) for change in proposal.changes):
+        with suppress(CharterError):  # what the guards need is known without it
+            workspace.remember_names()
     if approval.get("by") == BROKEN_GLASS and earlier is None:
         _tell_owners(workspace, proposal, approval["why"])
     try:
