@@ -1,5 +1,7 @@
 """The checks as things one can talk about: listed, explained, switched off, tuned, and a finding left for a while."""
 
+import json
+
 import pytest
 
 from tests.program import Program
@@ -82,3 +84,15 @@ def test_each_finding_gives_the_evidence_that_its_check_says(demo: Program) -> N
     assert others == set()
     assert all(row["next"] for row in found)
     assert demo("checks", "explain", "unlisted-member", "--format", "json").json["evidence"][0] == "place"
+
+
+def test_hosts_that_everybody_administers_are_counted_apart(demo: Program) -> None:
+    """`who --hosts` names them beside the people it counts: by themselves, or through a group."""
+    assert "Everybody else" not in demo("who", "--hosts").out
+    file = demo.folder / "hosts/KIOSK-02.json"
+    content = json.loads(file.read_text())
+    next(group for group in content["local_groups"] if group["sid"] == "S-1-5-32-544")["members"].append("S-1-1-0")
+    file.write_text(json.dumps(content))
+    demo("collect")
+    said = " ".join(demo("who", "--hosts").out.split())
+    assert "Everybody else who can log on administers 1 host too: KIOSK-02" in said

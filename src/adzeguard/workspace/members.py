@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING
 from adzeguard.core.access.members import (
     Access,
     by_everybody,
+    hosts_of_everyone,
     hosts_per_person,
     members_of,
     members_on_host,
@@ -61,7 +62,7 @@ def on_all_hosts(workspace: "Workspace", at_least: int = 1) -> Table:
     estate = workspace.estate
     counts = {person: count for person, count in hosts_per_person(estate).items() if count >= at_least}
     known = sum(host.state is not None for host in estate.hosts)
-    return administrators_table(counts, estate.catalogue.principals(counts), known)
+    return administrators_table(counts, estate.catalogue.principals(counts), known, hosts_of_everyone(estate))
 
 
 def all_groups(workspace: "Workspace") -> Table:

@@ -14,7 +14,7 @@ from adzeguard.core.estate.membership import LEFT_OUT, MembershipGraph
 from adzeguard.core.estate.names import local_group_label, local_principal, on_host
 from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.identity import Sid
-from adzeguard.core.wellknown import ADMINISTRATORS, EVERYONE_LIKE
+from adzeguard.core.wellknown import ADMINISTRATORS, BUILTIN_AUTHORITY, EVERYONE_LIKE
 
 _LONGEST_CHAIN = 30
 """Of so many groups inside each other all are told to everybody; `why` tells all of any number."""
@@ -109,6 +109,20 @@ def like_everyone(estate: Estate, among: Ids | None = None) -> frozenset[int]:
     foreign = estate.catalogue.of_kind(Kind.FOREIGN)
     some = foreign if among is None else np.intersect1d(foreign, among)
     return frozenset(i for i, p in estate.catalogue.principals(some.tolist()).items() if p.sid in EVERYONE_LIKE)
+
+
+def groups_of_everyone(estate: Estate) -> frozenset[Sid]:
+    """Return the groups of the directory in which everybody is; those of every host have the same SIDs as its own."""
+    inside = {group for i in like_everyone(estate) for group in estate.graph.effective_groups(i).tolist()}
+    groups = estate.catalogue.principals(inside).values()
+    return frozenset(group.sid for group in groups if group.sid and group.sid.authority != BUILTIN_AUTHORITY)
+
+
+def hosts_of_everyone(estate: Estate) -> list[str]:
+    """Return the hosts that practically everybody administers, by themselves or through a group."""
+    everybody = EVERYONE_LIKE | groups_of_everyone(estate)
+    both = zip(estate.hosts, estate.host_administrators, strict=True)
+    return [host.name for host, members in both if not everybody.isdisjoint(members)]
 
 
 def members_on_host(estate: Estate, host: Host, group_sid: Sid = ADMINISTRATORS) -> list[Access]:

@@ -8,7 +8,7 @@ from typing import Any, Final
 import numpy as np
 
 from adzeguard.core.access.keepers import KeepersAtWork
-from adzeguard.core.access.members import like_everyone
+from adzeguard.core.access.members import groups_of_everyone
 from adzeguard.core.charter.host_scope import on_hosts
 from adzeguard.core.charter.logon_rule import ResolvedLogonRule
 from adzeguard.core.charter.scopes import HostScopes
@@ -32,7 +32,7 @@ def check_hosts(looked_at: CheckInput) -> Iterator[Finding]:
     """Each thing that is wrong with a host's administrators, and each host that could not be read."""
     estate = looked_at.estate
     at_work = KeepersAtWork(estate, list(looked_at.charter.keepers), looked_at.moment)
-    twins, holding_everybody = _NameTwins(estate), _holding_everybody(estate)
+    twins, holding_everybody = _NameTwins(estate), groups_of_everyone(estate)
     in_order: set[frozenset[Sid]] = set()
     for host, members in zip(estate.hosts, estate.host_administrators, strict=True):
         yield from _unread(host)
@@ -95,13 +95,6 @@ def without_source(looked_at: CheckInput) -> Iterator[Finding]:
         if not host.source and not host.is_of_directory:
             message = "no source of hosts takes it, so nothing is known of it"
             yield Finding("host-without-source", host_named(host), message, evidence={"dn": host.dn})
-
-
-def _holding_everybody(estate: Estate) -> frozenset[Sid]:
-    """Return the groups of the directory in which everybody is; those of every host have the same SIDs as its own."""
-    inside = {group for i in like_everyone(estate) for group in estate.graph.effective_groups(i).tolist()}
-    groups = estate.catalogue.principals(inside).values()
-    return frozenset(group.sid for group in groups if group.sid and group.sid.authority != BUILTIN_AUTHORITY)
 
 
 def _unread(host: Host) -> Iterator[Finding]:

@@ -45,12 +45,17 @@ def through(access: Access) -> str:
     return " > ".join(between) or "directly"
 
 
-def administrators_table(counts: Mapping[int, int], people: Mapping[int, Principal], hosts: int) -> Table:
-    """Return who administers how many hosts, most first."""
+def administrators_table(
+    counts: Mapping[int, int], people: Mapping[int, Principal], hosts: int, of_everyone: Sequence[str] = ()
+) -> Table:
+    """Return who administers how many hosts, most first; `of_everyone` are hosts that everybody does, counted apart."""
     ranked = sorted(people.items(), key=lambda item: (-counts[item[0]], item[1].qualified_name.casefold()))
     rows = [{**identity(p), "hosts": counts[i]} for i, p in ranked]
     columns = (*identity_columns("Person"), Column("hosts", "Hosts", kind="number"))
     note = f"{len(rows)} accounts, {hosts} hosts"
+    if of_everyone:
+        many = f"{len(of_everyone)} host{'s' * (len(of_everyone) != 1)}"
+        note += f". Everybody else who can log on administers {many} too: {some_of(of_everyone)}"
     return Table(rows, columns, "Effective administrators of hosts", note, "Nobody administers a host.")
 
 
