@@ -8,6 +8,8 @@ from contextlib import contextmanager
 
 import pytest
 
+from adzeguard.hosts.remote_sam import pipes
+from adzeguard.hosts.remote_sam.session import RemoteSamSession
 from tests.program import Json, Program
 from tests.server.member import Member
 from tests.server.server import PASSWORD, Server
@@ -241,3 +243,17 @@ def test_the_tickets_of_a_cache_are_used_instead_of_a_password(harbour: Program,
     charter(harbour)
     enacted(harbour)
     assert "no ticket" in without.json[-1]["said"]
+
+
+def test_a_host_without_one_of_its_services_is_read_all_the_same(
+    harbour: Program, member: Member, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Its registry is switched off, as many are: it lacks a notice, with the reason, and its members are known."""
+    monkeypatch.setitem(pipes._SERVICES, "switched-off", pipes._SERVICES["winreg"])
+    monkeypatch.setattr(RemoteSamSession, "_notice", lambda session: session._pipes.service("switched-off"))
+    assert member.administrators()
+    harbour("collect")
+    shown = harbour("show", HOST, "--format", "json").json
+    assert any(group["members"] for group in shown["local_groups"] if group["name"] == "administrators")
+    assert "notice" not in shown["capabilities"]
+    assert "offers no service switched-off" in json.dumps(shown)
