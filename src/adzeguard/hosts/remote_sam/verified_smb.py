@@ -47,15 +47,17 @@ class VerifiedSmb(smb3.SMB3):  # type: ignore[misc]
         self._Connection["RequireSigning"] = True
         return agreed
 
-    def _read(self, length: int, _timeout: float | None) -> bytes:
-        """Return so many bytes of what comes; the errors are the library's, whose messages are told."""
+    def _read(self, length: int, timeout: float | None) -> bytes:
+        """Return so many bytes of what comes; `timeout` is for how long nothing at all may come."""
         sock, whole = self._NetBIOSSession.get_socket(), bytearray()
+        silence = Deadline(timeout or _WHOLE)
         while len(whole) < length:
-            sock.settimeout(self.deadline.slice())
+            sock.settimeout(min(self.deadline.slice(), silence.slice()))
             try:
                 part = sock.recv(length - len(whole))
             except TimeoutError:
                 continue
+            silence.begin()
             if not part:
                 raise HostUnreachableError("the host closed the connection")
             whole += part
