@@ -118,7 +118,10 @@ def test_no_forged_row_puts_anybody_in_or_out(at_work: Program) -> None:
     assert at_work("propose", "--format", "json").json["changes"] == []
     assert at_work("retire", "--help").code == 0
     assert inside(at_work, "Domain Admins") == before
-    assert [row["id"] for row in at_work("lease", "list", "--format", "json").json] == ["L1", "L2"]
+    listed = at_work("lease", "list", "--format", "json")
+    assert [row["id"] for row in listed.json] == ["L1", "L2"]
+    assert "1 more are not as the journal tells" in listed.err
+    assert "2 rows are not as the journal tells, and not acted on" in " ".join(at_work("status").out.split())
 
 
 def test_each_enactment_tells_the_charter_that_it_was_made_by(demo: Program) -> None:

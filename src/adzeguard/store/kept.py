@@ -100,6 +100,11 @@ def odd_rows(database: Database, tables: Iterable[str] = tuple(KEPT)) -> list[Od
     return found
 
 
+def few_odd_rows(database: Database) -> list[Odd]:
+    """Return those of the tables that are quickly looked through: all but what outcomes tell of."""
+    return odd_rows(database, [table for table in KEPT if table not in _BY_OUTCOMES])
+
+
 def believed(database: Database, connection: Connection, table: str) -> frozenset[str] | None:
     """Return by what the rows of a table are known that stand as the chain tells them; None where all do."""
     if one(connection, f"SELECT 1 FROM {table} LIMIT 1") is None:

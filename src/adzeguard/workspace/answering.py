@@ -27,6 +27,7 @@ from adzeguard.workflows.asking import (
 )
 from adzeguard.workspace.answerers import Deciding, ensure_may_decide, tell_owner
 from adzeguard.workspace.notes import note
+from adzeguard.workspace.sealing import say_what_is_odd
 
 if TYPE_CHECKING:
     from adzeguard.workspace.open_workspace import Workspace
@@ -174,6 +175,7 @@ def end_waiver(workspace: "Workspace", name: str) -> None:
 
 def waivers_listed(workspace: "Workspace", *, everything: bool = False) -> Table:
     """Return what is left as it is, or all that ever was."""
+    say_what_is_odd(workspace, "waiver")
     shown = [one for one in Waivers(workspace.database).all() if everything or one.holds(workspace.now())]
     return waivers_table(shown, workspace.now())
 

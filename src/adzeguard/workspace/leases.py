@@ -21,6 +21,7 @@ from adzeguard.store.leases import Leases
 from adzeguard.workflows.contracts import contract_of
 from adzeguard.workflows.leases import end_moved, ending, giving, is_inside, lease_named, note_ended
 from adzeguard.workspace.notes import note
+from adzeguard.workspace.sealing import say_what_is_odd
 
 if TYPE_CHECKING:
     from adzeguard.workspace.open_workspace import Workspace
@@ -153,6 +154,7 @@ def end_now(workspace: "Workspace", name: str, enact: Enact) -> int:
 
 def listed(workspace: "Workspace", *, everything: bool = False) -> Table:
     """Return the leases that run, or all that ever did, with those of the charter."""
+    say_what_is_odd(workspace, "lease")
     shown = [one for one in Leases(workspace.database).all() if everything or one.is_open]
     today = workspace.now().astimezone().date()
     planned = [one for one in planned_in(workspace.written_charter) if everything or one.last >= today]

@@ -4,6 +4,7 @@ from datetime import datetime, timedelta
 from typing import TYPE_CHECKING, Any
 
 from adzeguard.core.views.status import headcounts
+from adzeguard.store.kept import few_odd_rows
 from adzeguard.store.letters import Letters
 from adzeguard.store.pending import PendingChanges
 from adzeguard.store.questions import Questions
@@ -41,6 +42,7 @@ def overview(workspace: "Workspace") -> dict[str, Any]:
         "pending_since": pending_since,
         "questions": [one.asked_at for one in waiting],
         "not_followed": sorted(one.rule for one in waiting if one.is_about_its_rule),
+        "odd_rows": len(few_odd_rows(workspace.database)),
         "letters_kept": sum(1 for one in Letters(workspace.database).waiting() if one.tries),
         "interrupted": interrupted.name if interrupted else "",
         "enactments": [

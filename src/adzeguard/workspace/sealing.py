@@ -40,6 +40,13 @@ def odd_notes(workspace: "Workspace") -> list[str]:
     return [one.in_words for one in odd_rows(workspace.database)]
 
 
+def say_what_is_odd(workspace: "Workspace", table: str) -> None:
+    """Say, beside a list, how many rows of its table are left out of it since nobody of ours wrote them so."""
+    wrong = odd_rows(workspace.database, [table])
+    if wrong:
+        workspace.frontend.say(f"{len(wrong)} more are not as the journal tells: adzeguard journal verify")
+
+
 def put_notes_right(workspace: "Workspace") -> None:
     """Let what is kept beside the journal stand again as its rows tell it, and say what was otherwise."""
     with workspace.held("journal verify"):

@@ -17,6 +17,7 @@ from adzeguard.store.leases import Leases
 from adzeguard.store.shifts import Shifts
 from adzeguard.workflows.shifts import shift_named
 from adzeguard.workspace.notes import note
+from adzeguard.workspace.sealing import say_what_is_odd
 
 if TYPE_CHECKING:
     from adzeguard.workspace.open_workspace import Workspace
@@ -77,6 +78,7 @@ def end(workspace: "Workspace", name: str) -> None:
 
 def listed(workspace: "Workspace", *, everything: bool = False) -> Page:
     """Return the coming week of each shift, of those that ended too where everything is asked for."""
+    say_what_is_odd(workspace, "shift")
     shown = [one for one in Shifts(workspace.database).all() if everything or one.ended is None]
     return shifts_page(shown, workspace.now())
 

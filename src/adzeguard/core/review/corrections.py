@@ -68,9 +68,10 @@ def review_names(charter: ResolvedCharter) -> Iterator[Correction]:
     for renaming in charter.memory.renamed:
         yield Correction(
             "renamed-in-rule",
-            Named(renaming.rule.id),
+            Named(f"rule {renaming.rule.id}"),
             f"'{renaming.name}' is called '{renaming.now}' by now, and is followed by its SID",
             **about_rule(renaming.rule) | {"place": renaming.where},
             member=Named(renaming.name),
+            left_out=f"write '{renaming.now}' into the rule, at {renaming.where}",
             evidence={"place": renaming.where, "name": renaming.name},
         )

@@ -46,6 +46,9 @@ def status_page(data: Mapping[str, Any], now: datetime) -> Page:
     if data["not_followed"]:
         said = f"{some_of(data['not_followed'])} not followed, as the last round found: adzeguard charter lint"
         sections.append(Fact("Rules", said, "high"))
+    if data["odd_rows"]:
+        said = f"{data['odd_rows']} rows are not as the journal tells, and not acted on: adzeguard journal verify"
+        sections.append(Fact("Tampered", said, "critical"))
     if data["letters_kept"]:
         sections.append(Fact("Not told", f"{data['letters_kept']}, tried again by: adzeguard round", "high"))
     if data["interrupted"]:
