@@ -38,7 +38,8 @@ def _told(by_rule: Counter[str]) -> Iterator[str]:
     if by_rule:
         rules = [f"{rule} ({count})" for rule, count in by_rule.most_common()]
         first = by_rule.most_common(1)[0][0]
-        yield f"{by_rule.total()} deviations are only told, of the rules {some_of(rules)}; put right by: --also {first}"
+        said = f"{by_rule.total()} deviations are only told, of the rules {some_of(rules)}"
+        yield f"{said}; put right by: adzeguard enact --also {first}"
 
 
 def without_left(corrections: Iterable[Correction], left: Mapping[str, Waiver]) -> Iterator[Correction]:
