@@ -16,21 +16,8 @@ from adzeguard.store.sqlite import SqliteDatabase
 from adzeguard.store.trail import Trail
 from adzeguard.workflows.trail import import_log
 from tests.long_tests import part_of
+from tests.trail.test_reading import SAMBA
 
-SAMBA: dict[str, Any] = {
-    "timestamp": "2026-11-22T02:40:00.123456+0000",
-    "type": "groupChange",
-    "groupChange": {
-        "version": {"major": 1, "minor": 1},
-        "eventId": 4728,
-        "status": "Success",
-        "action": "Added",
-        "remoteAddress": "ipv4:192.0.2.7:49153",
-        "userSid": "S-1-5-21-1-2-3-500",
-        "group": "CN=Night Watch,DC=x",
-        "user": "CN=Ada,DC=x",
-    },
-}
 OWN: dict[str, Any] = {"time": "2026-11-22T02:41:00Z", "verb": "added", "group": "Watch", "member": "ada", "from": "x"}
 VALUES: dict[str, str] = {
     "half a character": '"\\ud800"',
