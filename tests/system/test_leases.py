@@ -323,3 +323,20 @@ def test_leases_of_the_directory_end_before_any_host_is_read(calm: Program, monk
     monkeypatch.setattr(collect, "read_hosts", looking)
     done = calm("round", "--format", "json")
     assert (seen, done.code, done.json["leases_ended"]) == ([False], 0, ["L1", "L2"])
+
+
+def test_a_host_that_is_looked_after_no_more_ends_no_lease(calm: Program) -> None:
+    """Nobody saw that the membership is gone: the lease runs on, and ends with its change once the host is back."""
+    assert calm("lease", "start", "roan.pell", "administrators", "--on", "QUAY-01", "--for", "1h", "--yes").code == 0
+    settings = calm.folder / "adzeguard.toml"
+    text = settings.read_text()
+    settings.write_text(text.replace("[hosts]", '[hosts]\nnamed = "KIOSK-*"'))
+    calm("collect")
+    assert [row["id"] for row in leases(calm)] == ["L1"]
+    over(calm)
+    late = calm("round", "--format", "json")
+    assert (late.code, late.json["leases_ended"], late.json["leases_left"]) == (4, [], ["L1"])
+    settings.write_text(text)
+    assert calm("round", "--format", "json").json["leases_ended"] == ["L1"]
+    inside = {m["name"] for m in calm("who", "--host", "QUAY-01", "--format", "json").json if m["direct"]}
+    assert "roan.pell" not in inside

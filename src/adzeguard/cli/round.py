@@ -18,8 +18,8 @@ def command(only_leases: bool, form: str, output: Path | None, folder: Path | No
     """Do one pass without being watched: collect, end leases that are over, begin shifts, mend, ask owners.
 
     Safe from cron: one at a time, within the guards, and what is past a limit is told and left. Nothing is written
-    where nothing is to be done. Ends with 4 when a rule cannot be followed, or when something was refused, could not
-    be made or could not be told.
+    where nothing is to be done. Ends with 4 when a rule cannot be followed, a lease that is over has not ended, or when
+    something was refused, could not be made or could not be told.
 
     Keys of json: collected, events, leases_ended, leases_left, leases_begun, mended, asked, settled, told, untold,
     not_followed, not_made, refused.
@@ -29,5 +29,5 @@ def command(only_leases: bool, form: str, output: Path | None, folder: Path | No
 
     data = one_round(opened(folder), only_leases=only_leases)
     put_view(round_page(data), form, output)
-    left = any(data[key] for key in ("not_followed", "not_made", "refused", "untold"))
+    left = any(data[key] for key in ("leases_left", "not_followed", "not_made", "refused", "untold"))
     return Exit.DONE_IN_PART if left else Exit.NOTHING_TO_REPORT

@@ -96,11 +96,28 @@ def note_ended(table: Leases, ends: Iterable[Lease], estate: Estate, at: datetim
     everything = table.all()
     for lease in ends:
         others = [one for one in everything if one.id != lease.id]
-        if is_inside(estate, lease) and takes_away(lease, others):
+        stands = is_inside(estate, lease) or _is_unread(estate, lease)
+        if stands and takes_away(lease, others):
             left.append(lease)
         else:
             table.write(replace(lease, state="ended", ended=at))
     return left
+
+
+def _is_unread(estate: Estate, lease: Lease) -> bool:
+    """Tell whether nothing is known of the host of a lease, since no source takes it any more: it may stand there."""
+    host = estate.hosts_by_name.get(lease.host.casefold()) if lease.host else None
+    return host is not None and host.state is None
+
+
+def _is_known_gone(estate: Estate, lease: Lease) -> bool:
+    """Tell whether a membership was seen not to stand: what nobody could read, or finds no more, tells nothing."""
+    if lease.host:
+        host = estate.hosts_by_name.get(lease.host.casefold())
+        was_read = host is not None and host.state is not None and not host.trouble
+        return was_read and not is_inside(estate, lease)
+    both = estate.id_of_sid(lease.group_sid), estate.id_of_sid(lease.member_sid)
+    return None not in both and not is_inside(estate, lease)
 
 
 def end_what_was_taken_out(table: Leases, estate: Estate, now: datetime) -> list[Lease]:
@@ -108,7 +125,7 @@ def end_what_was_taken_out(table: Leases, estate: Estate, now: datetime) -> list
 
     One that is over is left to the round, which knows who has ended it.
     """
-    gone = [one for one in table.all() if one.state == "running" and one.until > now and not is_inside(estate, one)]
+    gone = [one for one in table.all() if one.state == "running" and one.until > now and _is_known_gone(estate, one)]
     for lease in gone:
         table.write(replace(lease, state="ended", ended=now))
     return gone
