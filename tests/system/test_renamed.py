@@ -7,6 +7,23 @@ from tests.program import Json, Program
 STEWARDS = r"LOWMERE\Kiosk Stewards"
 
 
+def test_a_group_that_is_made_again_takes_no_rule_until_it_is_meant(demo: Program) -> None:
+    """Its SID is another one: whoever may delete and make groups must not decide whom a rule puts in."""
+    charter = demo.folder / "charter/charter.yaml"
+    rule = r"- {id: editors, response: mend, group: 'LOWMERE\Chart Writers', include: ['LOWMERE\Lamp Trimmers']}"
+    charter.write_text(f"charter: 1\nrules:\n{rule}\n")
+    for _ in range(2):
+        assert demo("group", "create", "Lamp Trimmers", "--in", "OU=Groups", "--yes").code == 0
+        demo("round")
+        assert demo("group", "delete", "Lamp Trimmers", "--yes").code == 0
+    assert demo("group", "create", "Lamp Trimmers", "--in", "OU=Groups", "--yes").code == 0
+    [finding] = found(demo, "unresolved-name")
+    assert "was another object until now, which is gone: if this one is meant" in finding["message"]
+    assert demo("propose", "--format", "json").json["changes"] == []
+    assert demo("charter", "lint", "--take-names").code == 0
+    assert len(demo("propose", "--format", "json").json["changes"]) == 1
+
+
 @pytest.fixture
 def followed(demo: Program) -> Program:
     """The demo after a round that followed its rules."""
@@ -55,7 +72,7 @@ def test_another_group_that_takes_the_name_takes_no_rule(followed: Program) -> N
     rename(followed, "Kiosk Stewards", "Kiosk Wardens")
     assert followed("group", "create", "Kiosk Stewards", "--in", "OU=Groups", "--yes").code == 0
     [finding] = found(followed, "unresolved-name")
-    assert r"was another object until now, which is called 'LOWMERE\Kiosk Wardens'" in finding["message"]
+    assert r"was another object until now, which is called 'LOWMERE\Kiosk Wardens':" in finding["message"]
     assert followed("propose", "--host", "KIOSK-0*", "--format", "json").json["changes"] == []
     followed("charter", "lint", "--take-names")
     assert found(followed, "unresolved-name") == []

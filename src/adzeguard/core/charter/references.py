@@ -168,13 +168,14 @@ class RuleNames:
         return None
 
     def _the_same(self, path: tuple[str | int, ...], name: str, found: Principal) -> Principal | None:
-        """Return what a name stands for, unless that took the name of another object that is still there."""
+        """Return what a name stands for, unless that took the name of another object."""
         stood_for = self._memory.stood_for.get(name.casefold(), "")
-        before = self.estate.id_of_sid(stood_for) if stood_for and found.sid != stood_for else None
-        if before is not None:
-            # Whoever may rename groups could put one of their own in the place of the one that a rule speaks of.
-            was = self.estate.principal(before).qualified_name
-            self.fail(path, name, f"'{name}' was another object until now, which is called '{was}'")
+        if stood_for and found.sid != stood_for:
+            # Whoever may rename groups, or make them, could put one of their own in the place of one that a rule means.
+            before = self.estate.id_of_sid(stood_for)
+            became = f"is called '{self.estate.principal(before).qualified_name}'" if before is not None else "is gone"
+            way_out = "if this one is meant, adzeguard charter lint --take-names"
+            self.fail(path, name, f"'{name}' was another object until now, which {became}: {way_out}")
             return None
         if found.sid:
             self._memory.stands_for[name.casefold()] = found.sid
