@@ -12,7 +12,7 @@ from adzeguard.core.charter.logon_rule import ResolvedLogonRule
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.charter.scopes import HostScopes, ScopedRule
 from adzeguard.core.estate.estate import Estate
-from adzeguard.core.estate.hosts import Host
+from adzeguard.core.estate.hosts import Host, HostState
 from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.notice import Notice
 from adzeguard.core.identity import Sid
@@ -90,14 +90,13 @@ class ClosingRules:
         state = host.state
         if state is None:
             return
-        rules = self._scopes.on(host)
+        # Of twenty thousand hosts few are closed in any way: the others are not looked at further.
+        closed = [(setting, standing) for setting in _CLOSING if (standing := _standing(setting, state))]
+        rules = self._scopes.on(host) if closed else []
         if any(scoped.rule.unknown_on(state) for scoped in rules):
             return
         on = OnHost(host, state, rules)
-        for setting in _CLOSING:
-            standing = {fact: stands for fact, stands in setting.standing(state).items() if _closes(setting, stands)}
-            if not standing:
-                continue
+        for setting, standing in closed:
             wanted = setting.wanted(state, rules, self._keepers)
             for fact, stands in standing.items():
                 by = next((one for one in wanted.get(fact, ()) if one.by is not None or one.conflict), None)
@@ -106,8 +105,9 @@ class ClosingRules:
                 yield Closing(host, setting, fact, stands, names, rule)
 
 
-def _closes(setting: Setting[Any], stands: Any) -> bool:
-    return bool(stands) if setting is not ALONE else stands is not None
+def _standing(setting: Setting[Any], state: HostState) -> dict[Any, Any]:
+    standing = setting.standing(state)
+    return {fact: stands for fact, stands in standing.items() if stands or (setting is ALONE and stands is not None)}
 
 
 def _sids(setting: Setting[Any], fact: Any, stands: Any) -> Iterable[Sid]:
