@@ -72,3 +72,15 @@ def test_what_cannot_be_read_is_told_where_it_stands(written: Program) -> None:
     assert "its body is no JSON" in " ".join(written("journal", "--enactment", first).out.split())
     lines = written("journal", "--format", "jsonl").out.splitlines()
     assert json.loads(lines[1])["what"] == "cannot be read: its body is no JSON"
+
+
+def test_programs_get_every_row(demo: Program) -> None:
+    """Without --limit nothing is cut; people get the latest fifty, and of those who ask, as many as they ask for."""
+    for number in range(14):
+        verb = "add" if number % 2 == 0 else "remove"
+        assert demo("group", verb, "First Aiders", "orla.fenn", "--yes").code == 0
+    rows = demo("journal", "--format", "json").json
+    assert [row["seq"] for row in rows] == list(range(1, 57))
+    assert len(demo("journal", "--format", "csv").out.splitlines()) == 57
+    assert len(demo("journal", "--format", "json", "--limit", "3").json) == 3
+    assert demo("journal", "--rows").out.rstrip().endswith("50 rows")

@@ -18,6 +18,8 @@ from adzeguard.cli.options import example, listing_options_without_limit, worksp
 from adzeguard.cli.output import put, put_view, say
 
 _ROWS_AT_ONCE: Final = 1000
+_FOR_PEOPLE: Final = 50
+_EVERYTHING: Final = 10**9
 _LOOK_EVERY: Final = 1.0
 """Seconds between two looks for new rows."""
 
@@ -31,10 +33,8 @@ _LOOK_EVERY: Final = 1.0
 )
 @click.option(
     "--limit",
-    type=click.IntRange(1, 10**9),
-    default=50,
-    show_default=True,
-    help="How many of the latest enactments to show, or of rows.",
+    type=click.IntRange(1, _EVERYTHING),
+    help="How many of the latest enactments to show, or of rows; for people 50 without it, for programs all.",
 )
 @click.option(
     "--enactment",
@@ -53,7 +53,7 @@ _LOOK_EVERY: Final = 1.0
 @click.pass_context
 def command(
     ctx: click.Context,
-    limit: int,
+    limit: int | None,
     of_enactment: str,
     by: str,
     about: str,
@@ -76,12 +76,13 @@ def command(
     from adzeguard.workflows.journal_view import Sought, changes_table, enactments_table, journal_table, rows_sought
 
     journal = opened(folder).journal
-    sought = Sought(limit, by, about, since)
     as_rows = form != "table" or every_row
+    most = limit or (_FOR_PEOPLE if form == "table" else _EVERYTHING)
+    sought = Sought(most, by, about, since)
     if of_enactment:
         rows = journal.rows(limit if as_rows else None, of_enactment)
     else:
-        rows = journal.rows(limit) if as_rows and sought.is_all else rows_sought(journal, sought)
+        rows = journal.rows(most) if as_rows and sought.is_all else rows_sought(journal, sought)
     if as_rows:
         put_view(journal_table(rows), form, output)
     else:
