@@ -3,6 +3,7 @@
 import getpass
 import json
 import subprocess
+import sys
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
@@ -192,3 +193,18 @@ def test_a_yes_counts_once(guarded: Program) -> None:
     assert "roan.pell" not in members(guarded)
     approved(guarded, proposed(guarded, *ADD))
     assert guarded("enact", file, "--yes").code == 0
+
+
+def test_without_its_extra_approving_is_one_line(guarded: Program, monkeypatch: pytest.MonkeyPatch) -> None:
+    """To approve, and to enact what was approved; it names what to install."""
+    file = proposed(guarded, *ADD)
+    approved(guarded, file)
+    for name in list(sys.modules):
+        if name.startswith("cryptography"):
+            monkeypatch.setitem(sys.modules, name, None)
+        elif name.startswith(("adzeguard.signing", "adzeguard.workflows.approval")):
+            monkeypatch.delitem(sys.modules, name)
+    for command in (("approve", file, "--key", guarded.folder / "isolde", "--yes"), ("enact", file, "--yes")):
+        told = guarded(*command)
+        assert (told.code, told.err.count("\n")) == (1, 1), told.err
+        assert "pip install 'adzeguard[approval]'" in told.err

@@ -36,7 +36,7 @@ def command(proposal_file: Path, key: Path | None, made: Path | None, yes: bool,
     """
     from adzeguard.core.views.changes import proposal_page
     from adzeguard.private_files import write_result
-    from adzeguard.workflows.approval import SUFFIX
+    from adzeguard.workflows.approval_files import SUFFIX
     from adzeguard.workflows.propose import believed
     from adzeguard.workspace.approval_needs import approving
     from adzeguard.workspace.proposal_files import bytes_of, proposal_in
@@ -44,13 +44,13 @@ def command(proposal_file: Path, key: Path | None, made: Path | None, yes: bool,
     if (key is None) == (made is None):
         raise UsageError("say with what: --key FILE, or --signature FILE", "Such as --key ~/.ssh/id_ed25519")
     workspace = opened(folder)
+    whose = approving(workspace.settings.approval, workspace.now())
     content = bytes_of(proposal_file)
     proposal = believed(workspace.privilege, proposal_in(content, proposal_file))
     put_view(proposal_page(proposal), "table")
     if not yes:
         _ask(proposal)
     text = _signed(content, key) if key is not None else bytes_of(made or proposal_file).decode("ascii", "replace")
-    whose = approving(workspace.settings.approval, workspace.now())
     approval = whose.checked(content, proposal, text, operator=proposal.made_by)
     beside = proposal_file.with_name(proposal_file.name + SUFFIX)
     try:

@@ -132,7 +132,7 @@ def command(
 
 
 def _signed(file: Path, content: bytes) -> Signed | None:
-    from adzeguard.workflows.approval import approval_beside
+    from adzeguard.workflows.approval_files import approval_beside
 
     signature = approval_beside(file)
     return Signed(content, signature) if signature else None

@@ -3,16 +3,12 @@
 from dataclasses import asdict, dataclass
 from datetime import datetime, timedelta
 from pathlib import Path
-from typing import Final
 
 from adzeguard.core.change.proposal import Proposal
 from adzeguard.core.errors import ApprovalError
 from adzeguard.signing.allowed_signers import name_of, read_signers
 from adzeguard.signing.ssh_signature import SshSignature, read_signature, verify
 from adzeguard.workflows.operators import names_of
-
-SUFFIX: Final = ".approved"
-"""What the file of a signature is called beside its proposal."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,12 +59,3 @@ class Approving:
 def is_same(name: str, operator: str) -> bool:
     """Tell whether a signer is an operator: people sign under a name or a mail address, and work under a name."""
     return name.partition("@")[0].rpartition("\\")[2].casefold() in names_of(operator)
-
-
-def approval_beside(file: Path) -> str:
-    """Return the signature that lies beside a proposal; empty where there is none."""
-    beside = file.with_name(file.name + SUFFIX)
-    try:
-        return beside.read_text(encoding="ascii") if beside.exists() else ""
-    except (OSError, UnicodeDecodeError) as error:
-        raise ApprovalError(f"{beside} cannot be read: {error}") from error
