@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from adzeguard.core.trail.audit_coverage import gaps
 from adzeguard.core.trail.event import Event
-from adzeguard.core.trail.history import Known, history_of
+from adzeguard.core.trail.history import Known, carried_on, history_of
 
 NOON = datetime(2026, 11, 22, 12, tzinfo=UTC)
 GROUPS = ("g0", "g1", "g2", "g3")
@@ -68,6 +68,15 @@ def test_how_long_it_held_is_the_time_to_the_opposite(moves: Moves) -> None:
             k.event.at for k in known if (k.group, k.member) == (one.group, one.member) and k.event.at > one.event.at
         ]
         assert entry.undone_after == (min(later) - one.event.at if later else None)
+
+
+@given(MOVES, st.integers(0, 30), st.integers(0, 3))
+def test_what_was_done_since_a_collection_began_is_carried_on(moves: Moves, collected: int, took: int) -> None:
+    """Also what was done while it was read, which it may have seen already or not."""
+    known, states = played(moves)
+    begun = NOON + timedelta(minutes=collected)
+    seen = states[min(collected + took, len(moves))]
+    assert carried_on(seen, known, begun) == states[-1]
 
 
 def test_a_night_is_no_gap_and_days_without_an_event_are() -> None:

@@ -19,6 +19,8 @@ CHANGES = times(500, 80)
 ACTORS = [f"trail.actor{n}" for n in range(5)]
 PEOPLE = [f"trail.person{n}" for n in range(6)]
 GROUPS = [f"Trail Group {n}" for n in range(5)]
+Done = tuple[str, str, str, str, datetime, frozenset[str]]
+"""What was done, to which group and whom, by whom and when, and the groups that led into the first one then."""
 
 
 def bound(server: Server, account: str) -> Wire:
@@ -53,11 +55,12 @@ def places(server: Server) -> Iterator[dict[str, str]]:
 def test_history_tells_exactly_what_the_server_logged(
     server: Server, workspace: Program, places: dict[str, str]
 ) -> None:
-    """Actor, group, member and second of every change; nested, what led in at that moment alone."""
+    """Every change since the collection, by whom and when; nested, what led in at that moment alone."""
     chance = random.Random(20261126)
     inside: dict[str, set[str]] = {group: set() for group in GROUPS}
     wires = {actor: bound(server, actor) for actor in ACTORS}
-    done: list[tuple[str, str, str, str, datetime, frozenset[str]]] = []
+    done: list[Done] = []
+    workspace("collect")
     while len(done) < CHANGES:
         group, member = chance.choice(GROUPS), chance.choice([*PEOPLE, *GROUPS])
         if member == group:
@@ -70,7 +73,6 @@ def test_history_tells_exactly_what_the_server_logged(
         done.append((verb, group, member, actor, datetime.now(UTC), _leading_in(inside)))
     for wire in wires.values():
         wire.close()
-    workspace("collect")
     _logged(server, len(done))
     assert workspace("trail", "import", server.audit_log).code == 0
     rows = workspace("history", "--format", "json").json[::-1]
@@ -82,8 +84,37 @@ def test_history_tells_exactly_what_the_server_logged(
     effective = workspace("history", GROUPS[0], "--format", "json").json[::-1]
     wanted = [one[:4] for one in done if one[1] in one[5]]
     assert [(r["verb"], _bare(r["group"]), _bare(r["member"]), _bare(r["by"])) for r in effective] == wanted
+    for row in told:
+        stands = _bare(row["member"]) in inside[_bare(row["group"])]
+        assert row["still"] == (stands == (row["verb"] == "added") and not _undone_later(row, told))
+    line = workspace("timeline", GROUPS[0], "--since", "1h", "--format", "json").json
+    shown = {_bare(one["member"]): [(s["begin"], s["end"]) for s in one["stretches"]] for one in line["people"]}
+    assert shown == _stretches(told)
     logons = workspace("trail", "support", "--format", "json").json
     assert {"logon", "added", "removed"} <= {row["verb"] for row in logons["events"]}
+
+
+def _undone_later(row: dict, told: list[dict]) -> bool:
+    """Whether something later was done to the same pair."""
+    pair = (row["group"], row["member"])
+    return any((one["group"], one["member"]) == pair and one["time"] > row["time"] for one in told)
+
+
+def _stretches(told: list[dict]) -> dict[str, list[tuple[str, str | None]]]:
+    """Who was inside the first group from when to when: what was done, played again."""
+    inside: dict[str, set[str]] = {group: set() for group in GROUPS}
+    found: dict[str, list[tuple[str, str | None]]] = {}
+    before: set[str] = set()
+    for row in told:
+        at = row["time"]
+        inside[_bare(row["group"])] ^= {_bare(row["member"])}
+        now = {one for leading in _leading_in(inside) for one in inside[leading] if one in PEOPLE}
+        for person in now - before:
+            found.setdefault(person, []).append((at, None))
+        for person in before - now:
+            found[person][-1] = (found[person][-1][0], at)
+        before = now
+    return found
 
 
 def _leading_in(inside: dict[str, set[str]]) -> frozenset[str]:

@@ -72,7 +72,7 @@ def past_of(database: Database, collections: Sequence[Nesting], told: Sequence[E
         )
     trail = Trail(database)
     trail.add([trail_row(f"{number} {event}", event) for number, event in enumerate(told)], [], "log")
-    return Past(store.load(), store, trail, Journal(database), database)
+    return Past(store.load(), store, trail, Journal(database), database, NOON + timedelta(hours=len(collections) - 1))
 
 
 def named(past: Past, name: str) -> Principal:
@@ -97,8 +97,8 @@ def test_what_ever_led_into_a_group_is_all_that_its_history_needs(
             if since is None or one.event.at >= since
         ]
         assert len(part) <= len(whole)
-        entries = history_of(SIDS[group], whole, nested_now(past.estate, about, whole))
-        assert history_of(SIDS[group], part, nested_now(past.estate, about, part)) == entries
+        entries = history_of(SIDS[group], whole, nested_now(past, about, whole))
+        assert history_of(SIDS[group], part, nested_now(past, about, part)) == entries
 
 
 @pytest.mark.parametrize("between", ["Deck", "Mast"])

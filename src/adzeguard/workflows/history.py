@@ -10,7 +10,7 @@ from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.named import is_listed
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.identity import Sid
-from adzeguard.core.trail.history import Entry, Known, direct_history, history_of, outside_hours
+from adzeguard.core.trail.history import Entry, Known, carried_on, direct_history, history_of, outside_hours
 from adzeguard.core.wording import age_in_words
 from adzeguard.workflows.ancestor_groups import leading
 from adzeguard.workflows.identities import Identities
@@ -42,15 +42,16 @@ def answered(asked: Asked, past: Past, exactly: Exactly | None = None) -> list[d
     names = Identities(past.estate, past.store)
     elsewhere = Elsewhere.of(past)
     known = all_known(past, elsewhere, names, _groups_asked_about(asked, past, elsewhere, names))
-    entries = _asked_about(asked, known, past.estate)
+    entries = _asked_about(asked, known, past)
     groups = {entry.known.group for entry in entries if entry.known.event.after is not None}
     if exactly is not None and groups:
-        entries = _asked_about(asked, exactly(known, groups), past.estate)
+        entries = _asked_about(asked, exactly(known, groups), past)
     names.look_up(
         sid for e in entries for sid in (e.known.group, e.known.member, e.known.event.by_sid) if "=" not in sid
     )
     ours = declared_by(elsewhere.from_here)
-    rows = [_row(entry, names, past.estate, ours) for entry in entries]
+    lately = {(one.group, one.member): one.event.verb for one in known if one.event.at >= past.collected}
+    rows = [_row(entry, names, _is_inside(entry.known, past.estate, lately), ours) for entry in entries]
     return [row for row in rows if not (asked.undeclared and row["declared"])]
 
 
@@ -71,33 +72,36 @@ def _groups_asked_about(asked: Asked, past: Past, elsewhere: Elsewhere, names: I
     return {names.key(*one) for one in changed} | {one.group for one in beside}
 
 
-def _asked_about(asked: Asked, known: Sequence[Known], estate: Estate) -> list[Entry]:
-    entries = _entries(asked, known, estate)
+def _asked_about(asked: Asked, known: Sequence[Known], past: Past) -> list[Entry]:
+    entries = _entries(asked, known, past)
     if asked.hours is not None:
         entries = list(outside_hours(entries, asked.hours, asked.offset or timedelta()))
     return [entry for entry in entries if _is_asked(asked, entry)]
 
 
-def _entries(asked: Asked, known: Sequence[Known], estate: Estate) -> list[Entry]:
+def _entries(asked: Asked, known: Sequence[Known], past: Past) -> list[Entry]:
     if asked.group is None or asked.group.sid is None or asked.direct:
         return direct_history(known)
-    return history_of(asked.group.sid, known, nested_now(estate, asked.group, known))
+    return history_of(asked.group.sid, known, nested_now(past, asked.group, known))
 
 
-def nested_now(estate: Estate, group: Principal, known: Iterable[Known]) -> Mapping[str, set[str]]:
+def nested_now(past: Past, group: Principal, known: Sequence[Known]) -> Mapping[str, AbstractSet[str]]:
     """Return which groups are directly inside which, of all that may matter: those inside now, and those that were.
 
-    A group that was taken out since led in with all that is inside it, though nothing was ever done to it itself.
+    A group that was put in or taken out led in with all that is inside it, though nothing was ever done to it itself.
     """
-    changed = {one.group for one in known} | {one.member for one in known if one.event.verb == "removed"}
+    groups = {one.group for one in known}
+    nested = _nested_as_collected(past.estate, group, groups | {one.member for one in known})
+    return carried_on(nested, [one for one in known if one.member in groups or one.member in nested], past.collected)
+
+
+def _nested_as_collected(estate: Estate, group: Principal, changed: AbstractSet[str]) -> Mapping[str, set[str]]:
     ids = estate.ids_of_sids({Sid(sid) for sid in changed if sid.startswith("S-1-")})
-    start = {group.id, *(i for i in ids.values() if i is not None)}
+    graph = estate.graph
+    start = {group.id, *(i for i in ids.values() if i is not None and graph.position_of(i) is not None)}
     waiting, seen = list(start), set(start)
     edges: dict[int, list[int]] = {}
-    graph = estate.graph
     for one in waiting:
-        if graph.position_of(one) is None:
-            continue
         edges[one] = graph.groups_inside(one)
         waiting += [m for m in edges[one] if m not in seen]
         seen |= set(edges[one])
@@ -123,13 +127,18 @@ def declared_by(from_here: Iterable[Known]) -> dict[tuple[str, str, str], list[d
     return found
 
 
+def _is_inside(known: Known, estate: Estate, lately: Mapping[tuple[str, str], str]) -> bool:
+    """Tell whether somebody is inside now: by what was done last since the collection, else by the collection."""
+    last = lately.get((known.group, known.member))
+    return last == "added" if last is not None else is_listed(estate, known.group, known.member)
+
+
 def _row(
-    entry: Entry, names: Identities, estate: Estate, ours: Mapping[tuple[str, str, str], Sequence[datetime]]
+    entry: Entry, names: Identities, inside: bool, ours: Mapping[tuple[str, str, str], Sequence[datetime]]
 ) -> dict[str, Any]:
     known, event = entry.known, entry.known.event
     begin = (event.after or event.at) - AROUND
     declared = any(begin <= at <= event.at + AROUND for at in ours.get((event.verb, known.group, known.member), ()))
-    inside = is_listed(estate, known.group, known.member)
     return {
         "time": event.at,
         "verb": event.verb,

@@ -35,6 +35,8 @@ class Past:
     trail: Trail
     journal: Journal
     database: Database
+    collected: datetime
+    """When the last collection of everything began: what was done since then, the estate does not know."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -59,7 +59,7 @@ def _done(
     for group in privileged:
         if group.sid is None:
             continue
-        for entry in history_of(group.sid, known, nested_now(past.estate, group, known)):
+        for entry in history_of(group.sid, known, nested_now(past, group, known)):
             one, event = entry.known, entry.known.event
             # Who gets into several privileged groups at once is told once, in the most powerful.
             found.setdefault(

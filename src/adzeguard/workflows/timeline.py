@@ -12,7 +12,7 @@ from adzeguard.core.time.lease import Lease
 from adzeguard.core.time.question import Question, Waiver
 from adzeguard.core.trail.audit_coverage import gaps
 from adzeguard.core.trail.event import Event
-from adzeguard.core.trail.history import Known
+from adzeguard.core.trail.history import Known, carried_on
 from adzeguard.core.trail.intervals import Stretch, about, intervals_of
 from adzeguard.core.views.timeline import Inside, Mark, Timeline
 from adzeguard.workflows.ancestor_groups import leading
@@ -37,7 +37,8 @@ def timeline_of(past: Past, group: Principal, since: datetime, until: datetime, 
     sid = str(group.sid)
     elsewhere = Elsewhere.of(past)
     known = all_known(past, elsewhere, names, leading([sid], past, elsewhere, names))
-    members, groups = _members_now(past.estate, group, known)
+    as_collected, groups = _members_as_collected(past.estate, group, known)
+    members = carried_on(as_collected, known, past.collected)
     mattering = about(sid, known, members, groups)
     found = {
         person: [one for one in stretches if one.end is None or one.end >= since]
@@ -63,10 +64,10 @@ def _sids_in(found: dict[str, list[Stretch]]) -> set[str]:
     return {sid for sid in (*found, *(event.by_sid for event in events)) if sid.startswith("S-1-")}
 
 
-def _members_now(
+def _members_as_collected(
     estate: Estate, group: Principal, known: Iterable[Known]
 ) -> tuple[dict[str, AbstractSet[str]], AbstractSet[str]]:
-    """Return who is directly inside each group that may matter now, and which of all those are groups."""
+    """Return who is directly inside each group that may matter, and which of all those are groups."""
     told = {one.group for one in known} | {one.member for one in known}
     ids = estate.ids_of_sids({sid for sid in told if sid.startswith("S-1-")})
     waiting = [group.id, *(i for sid in sorted(told) if (i := ids.get(sid)) is not None)]

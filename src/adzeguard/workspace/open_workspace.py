@@ -318,7 +318,8 @@ class Workspace:
         """What is known of the past, and where from."""
         from adzeguard.workflows.past import Past
 
-        return Past(self.estate, self.store, self.trail, self.journal, self.database)
+        collected = (self.store.last_full() or self.store.latest()).facts.started
+        return Past(self.estate, self.store, self.trail, self.journal, self.database, collected)
 
     @property
     def checks(self) -> "list[Check]":

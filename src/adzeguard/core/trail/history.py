@@ -31,12 +31,27 @@ class Entry:
     undone_after: timedelta | None = None
 
 
+def carried_on(
+    inside: Mapping[str, AbstractSet[str]], events: Sequence[Known], since: datetime
+) -> dict[str, AbstractSet[str]]:
+    """Return who is inside each group after the events since a collection began, which it knows nothing of.
+
+    `events` are oldest first. What the collection saw of them already changes nothing a second time.
+    """
+    now: dict[str, set[str]] = {group: set(members) for group, members in inside.items()}
+    for known in events:
+        if known.event.at >= since:
+            members = now.setdefault(known.group, set())
+            (members.add if known.event.verb == "added" else members.discard)(known.member)
+    return dict(now)
+
+
 def history_of(group: str, events: Sequence[Known], nested: Mapping[str, AbstractSet[str]]) -> list[Entry]:
     """Return the events that changed who is inside a group, newest first.
 
     `events` are all about memberships, oldest first; `nested` says of each group which groups are directly inside it
-    now. From there the way leads back: before a group was put in, what was done to it was no matter here, and before it
-    was taken out, it was.
+    now, after all of them. From there the way leads back: before a group was put in, what was done to it was no matter
+    here, and before it was taken out, it was.
     """
     inside = {parent: set(children) for parent, children in nested.items()}
     groups = set(inside) | {known.group for known in events}

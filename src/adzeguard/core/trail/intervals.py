@@ -28,8 +28,8 @@ def intervals_of(
 ) -> dict[str, list[Stretch]]:
     """Return the stretches of each person, the oldest first.
 
-    `events` are all about memberships, oldest first; `members` says who is directly inside each group now, and `groups`
-    which of all those are groups. From now the way leads back, event by event.
+    `events` are all about memberships, oldest first; `members` says who is directly inside each group now, after all
+    of them, and `groups` which of all those are groups. From now the way leads back, event by event.
     """
     inside: defaultdict[str, set[str]] = defaultdict(set, {one: set(them) for one, them in members.items()})
     all_groups = set(groups) | {known.group for known in events}
