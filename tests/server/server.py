@@ -32,7 +32,7 @@ AUDITED = ("dsdb_json_audit:5", "dsdb_group_json_audit:5", "auth_json_audit:3")
 
 _APART = (
     "mount --make-rprivate / && mkdir -p /run/samba && mount -t tmpfs -o mode=755 tmpfs /run/samba"
-    ' && mount -t proc proc /proc && exec samba -s "$1" -i --debug-stdout'
+    ' && mount -t proc proc /proc && exec samba -s "$1" -F'
 )
 """Sockets and process numbers lie in a folder that no setting moves; this one is not the machine's own."""
 
@@ -117,8 +117,11 @@ class Server:
             "[global]\n\tinterfaces = 127.0.0.1\n\tbind interfaces only = yes\n"
             "\tserver services = ldap, rpc, kdc, s3fs, winbindd, cldap\n"
         )
-        logged = f"\tlog level = 0 {' '.join(AUDITED)}\n"
-        conf.write_text(conf.read_text().replace("[global]\n", only_here + logged, 1))
+        # Every process of it, the file server's too, adds to the one log of its own.
+        audited = " ".join(f"{kind}@{self.audit_log}" for kind in AUDITED)
+        logged = f"\tlog level = 0 {audited}\n\tlog file = {self.folder}/log.%m\n"
+        lines = [line for line in conf.read_text().splitlines(keepends=True) if "log file" not in line]
+        conf.write_text("".join(lines).replace("[global]\n", only_here + logged, 1))
         self.password_file.touch(0o600)
         self.password_file.write_text(PASSWORD)
 
@@ -139,14 +142,14 @@ class Server:
 
     def start(self) -> None:
         conf = str(self.folder / "etc/smb.conf")
-        with self.audit_log.open("ab") as log:  # in the foreground it logs to its standard output
-            self.process = subprocess.Popen(
-                [*ENDS_WITH_US, "unshare", "-m", "-p", "-f", "--kill-child", "sh", "-c", _APART, "sh", conf],
-                stdin=subprocess.DEVNULL,
-                stdout=log,
-                stderr=subprocess.DEVNULL,
-                start_new_session=True,
-            )
+        self.audit_log.touch()
+        self.process = subprocess.Popen(
+            [*ENDS_WITH_US, "unshare", "-m", "-p", "-f", "--kill-child", "sh", "-c", _APART, "sh", conf],
+            stdin=subprocess.DEVNULL,
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+            start_new_session=True,
+        )
         deadline = time.monotonic() + 60
         while not (self.ca_file.exists() and self._listens()):
             assert time.monotonic() < deadline, "the directory server did not come up within a minute"

@@ -1,21 +1,26 @@
 """The real server's own log: who did what to which membership, held against what was really done."""
 
+import contextlib
 import os
 import random
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from datetime import UTC, datetime
 
 import pytest
+from impacket.smbconnection import SessionError, SMBConnection
 
+from adzeguard.core.errors import CredentialsRefusedError
 from adzeguard.directory.ldap_wire import Address, Wire
 from adzeguard.directory.port import Modification
 from tests.long_tests import times
 from tests.program import Program
+from tests.server.member import Member
 from tests.server.server import PASSWORD, Server
 
 pytestmark = pytest.mark.server
 CHANGES = times(500, 80)
+TRIES = 15
 ACTORS = [f"trail.actor{n}" for n in range(5)]
 PEOPLE = [f"trail.person{n}" for n in range(6)]
 GROUPS = [f"Trail Group {n}" for n in range(5)]
@@ -73,7 +78,7 @@ def test_history_tells_exactly_what_the_server_logged(
         done.append((verb, group, member, actor, datetime.now(UTC), _leading_in(inside)))
     for wire in wires.values():
         wire.close()
-    _logged(server, len(done))
+    _logged(server, lambda log: log.count("OU=Trailing") >= len(done))
     assert workspace("trail", "import", server.audit_log).code == 0
     rows = workspace("history", "--format", "json").json[::-1]
     told = [row for row in rows if _bare(row["group"]) in GROUPS]
@@ -117,6 +122,63 @@ def _stretches(told: list[dict]) -> dict[str, list[tuple[str, str | None]]]:
     return found
 
 
+def test_every_wrong_try_is_counted_by_whatever_name_it_was_made(
+    server: Server, workspace: Program, places: dict[str, str]
+) -> None:
+    """Four ways of naming one account, over LDAP and SMB: all are one account's, and the check says it."""
+    name = ACTORS[0]
+    dns = "lowmere.example"
+    ways: list[Callable[[], None]] = [
+        lambda: _binds(server, rf"LOWMERE\{name}"),
+        lambda: _binds(server, f"{name}@{dns}"),
+        lambda: _signs_in(name, "", "wrong"),
+        lambda: _signs_in(f"{name}@{dns}", "", "wrong"),
+    ]
+    for way in ways:
+        for _ in range(TRIES):
+            way()
+    _signs_in(ACTORS[1], "NOWHERE", "wrong")
+    workspace("collect")
+    _logged(server, lambda log: log.count('"eventId": 4625') > TRIES * len(ways))
+    assert workspace("trail", "import", server.audit_log).code == 0
+    rows = {_bare(row["account"]): row for row in workspace("logons", "--format", "json").json}
+    assert (rows[name]["refused"], rows[ACTORS[1]]["refused"]) == (TRIES * len(ways), 1)
+    findings = workspace("check", "--where", "check=tried-in-vain", "--format", "json").json
+    assert [(_bare(one["subject"]), one["evidence"]["tries"]) for one in findings] == [(name, TRIES * len(ways))]
+
+
+def test_a_logon_is_told_by_the_host_that_proved_itself(server: Server, member: Member, workspace: Program) -> None:
+    """What the client calls itself stands beside it; at the console and over the network are two things."""
+    begin = datetime.now(UTC).isoformat()
+    _signs_in("Administrator", "LOWMERE", PASSWORD, member.address)
+    assert member.run("wbinfo", f"--pam-logon=LOWMERE\\Administrator%{PASSWORD}").returncode == 0
+    _signs_in("Administrator", "LOWMERE", PASSWORD)
+    workspace("collect")
+    _logged(server, lambda log: '"logonType": 2' in log)
+    workspace("trail", "import", server.audit_log)
+    rows = workspace("logons", "Administrator", "--since", begin, "--format", "json").json[::-1]
+    told = [(row["host"], row["claimed"], row["way"]) for row in rows if row["way"] in ("network", "console")]
+    assert told == [
+        ("HARBOUR-01", "DC-TRUSTED", "network"),
+        ("HARBOUR-01", "HARBOUR-01", "console"),
+        ("", "DC-TRUSTED", "network"),
+    ]
+    assert "says it is DC-TRUSTED" in workspace("logons", "Administrator", "--since", begin).out
+
+
+def _binds(server: Server, name: str) -> None:
+    with pytest.raises(CredentialsRefusedError):
+        Wire(Address(server.url, str(server.ca_file), server.tls_name), name, "wrong")
+
+
+def _signs_in(name: str, domain: str, password: str, address: str = "127.0.0.1") -> None:
+    """Try to sign in over SMB, as a host that one is not."""
+    connection = SMBConnection(address, address, myName="DC-TRUSTED")
+    with contextlib.suppress(SessionError):
+        connection.login(name, password, domain)
+    connection.close()
+
+
 def _leading_in(inside: dict[str, set[str]]) -> frozenset[str]:
     """The groups that lead into the first one."""
     found, waiting = {GROUPS[0]}, [GROUPS[0]]
@@ -128,10 +190,10 @@ def _leading_in(inside: dict[str, set[str]]) -> frozenset[str]:
     return frozenset(found)
 
 
-def _logged(server: Server, least: int) -> None:
+def _logged(server: Server, enough: Callable[[str], bool]) -> None:
     """Wait until the server has written what it did."""
     end = time.monotonic() + 30
-    while server.audit_log.read_text().count("OU=Trailing") < least:
+    while not enough(server.audit_log.read_text()):
         assert time.monotonic() < end, "the server does not log"
         os.sched_yield()
 

@@ -87,6 +87,57 @@ def test_a_log_that_is_read_again_adds_nothing(told: Program) -> None:
     assert (again.json["events"], again.json["already_known"]) == (0, again.json["read"])
 
 
+def test_what_an_older_version_read_is_understood_anew(told: Program) -> None:
+    """It had taken what a client claims to be for the host, and knew not how somebody logged on."""
+    with closing(sqlite3.connect(told.folder / ".adzeguard/store.db")) as store:
+        before = store.execute("SELECT * FROM trail ORDER BY key").fetchall()
+        store.execute("UPDATE trail SET what = 'DC-TRUSTED', way = '', whom = 'x' WHERE verb = 'logon'")
+        store.commit()
+        assert told("trail", "import", "trail.jsonl", "--format", "json").json["events"] == 0
+        assert store.execute("SELECT * FROM trail ORDER BY key").fetchall() == before
+
+
+def test_an_account_is_known_by_each_of_its_names(told: Program) -> None:
+    """By its principal name, its bare one, and in a domain that nobody knows; an account of a host is another."""
+    names = [
+        "tobin.asker.adm@lowmere.example",
+        "TOBIN.ASKER.ADM",
+        r"lowmere.example\tobin.asker.adm",
+        r"NOWHERE\tobin.asker.adm",
+    ]
+    others = [r"KIOSK-07\tobin.asker.adm", r"BUILTIN\tobin.asker.adm", "nobody.at.all"]
+    now = datetime.now().astimezone().isoformat()
+    lines = [json.dumps({"time": now, "verb": "refused", "member": name, "claimed": "X"}) for name in names + others]
+    (told.folder / "tries.jsonl").write_text("\n".join(lines))
+    assert told("trail", "import", "tries.jsonl", "--format", "json").json["events"] == len(lines)
+    rows = {row["account"]: row["refused"] for row in told("logons", "--format", "json").json}
+    assert {account: count for account, count in rows.items() if count} == {r"LOWMERE\tobin.asker.adm": len(names)}
+
+
+def test_nothing_in_the_trail_is_not_never(told: Program) -> None:
+    """Who was used by the directory's own stamp is not called unused; without a log nobody is."""
+    used = {row["account"]: row for row in told("logons", "--format", "json").json}
+    assert used[r"LOWMERE\svc.tickets"]["directory_says"] is not None
+    shown = " ".join(told("logons").out.split())
+    assert "not in the trail; by the directory" in shown
+    assert "not once" in shown
+    assert "not once" not in told("logons", "--since", "200d").out
+
+
+def test_a_class_is_missing_only_without_any_of_its_events(told: Program, demo: Program) -> None:
+    """That nobody was taken out yet does not say that it would not be logged."""
+    line = {"time": datetime.now().astimezone().isoformat(), "verb": "added", "group": "CN=a", "member": "CN=b"}
+    for path in (demo.folder / ".adzeguard").glob("store.db*"):
+        path.unlink()
+    demo("collect")
+    (demo.folder / "one.jsonl").write_text(json.dumps(line))
+    demo("trail", "import", "one.jsonl")
+    assert demo("trail", "support", "--format", "json").json["missing"] == ["changes of objects", "logons"]
+    (demo.folder / "none.jsonl").write_text("no record\n")
+    nothing = demo("trail", "import", "none.jsonl")
+    assert (nothing.code, "none.jsonl holds no record of a form that is known" in nothing.err) == (3, True)
+
+
 def test_what_cannot_be_read_is_kept_aside_and_shown(told: Program) -> None:
     """With its reason; the others are read, and the end of the program says that something was left."""
     (told.folder / "odd.log").write_text('{"some": "thing"}\n{"verb": "added", "time": "now"}\nno record\n')

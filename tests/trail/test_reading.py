@@ -102,6 +102,48 @@ def test_an_exported_event_log_is_read() -> None:
     assert (refused.verb, refused.member, refused.member_sid) == ("refused", "LOWMERE\\Domain Admins", GROUP)
 
 
+def logon_of(number: int, **data: str) -> list[Record]:
+    """What an exported event log of one logon tells."""
+    event = XML[XML.index("<Event ") :].replace("4728", str(number))
+    values = "".join(f'<Data Name="{name}">{value}</Data>' for name, value in data.items())
+    head, tail = event.split("<EventData>")
+    head = head.replace("</System>", "<Computer>DC1.lowmere.example</Computer></System>")
+    return read(f"<Events>{head}<EventData>{values}{tail[tail.index('</EventData>') :]}</Events>")
+
+
+@pytest.mark.parametrize(
+    ("number", "data", "told"),
+    [
+        (4624, {"LogonType": "2", "WorkstationName": "KIOSK-07"}, ("logon", "DC1", "KIOSK-07", "console")),
+        (4624, {"LogonType": "3", "WorkstationName": "FORGED"}, ("logon", "DC1", "FORGED", "network")),
+        (4624, {"LogonType": "10"}, ("logon", "DC1", "", "remote")),
+        (4625, {"LogonType": "8", "TargetUserSid": "S-1-0-0"}, ("refused", "DC1", "", "password")),
+        (4771, {"Status": "0x18", "TargetSid": MEMBER}, ("refused", "", "", "ticket")),
+        (4776, {"Status": "0xc000006a", "Workstation": "FORGED"}, ("refused", "", "FORGED", "")),
+    ],
+)
+def test_a_logon_is_told_with_how_it_was_and_what_the_client_claims(number: int, data: dict, told: tuple) -> None:
+    """The host is the one that logs; a directory server, which checks passwords for others, is none."""
+    [record] = logon_of(number, TargetUserName="ada", TargetDomainName="LOWMERE", **data)
+    [event] = record.events
+    assert (event.verb, event.group, event.claimed, event.way) == told
+    assert (event.member, event.member_sid) == (r"LOWMERE\ada", data.get("TargetSid", ""))
+
+
+def test_what_tells_nothing_that_is_kept_is_counted_by_its_kind() -> None:
+    """Nothing that was logged is passed over in silence."""
+    other = {"timestamp": SAMBA["timestamp"], "type": "passwordChange", "passwordChange": {}}
+    refused = SAMBA | {"groupChange": SAMBA["groupChange"] | {"status": "Insufficient access rights"}}
+    found = [record for one in (other, refused) for record in read(json.dumps(one))]
+    found += logon_of(4776, Status="0x0", TargetUserName="ada") + logon_of(4634, TargetUserName="ada")
+    assert [record.passed_over for record in found] == [
+        "passwordChange",
+        "groupChange Added Insufficient access rights",
+        "event 4776 of success",
+        "event 4634",
+    ]
+
+
 def test_a_line_of_our_own_form_is_read() -> None:
     """For whatever has no reader here."""
     line = {"time": "2026-11-22T03:40:00.123456+01:00", "verb": "removed", "by": "ada", "group_sid": GROUP}

@@ -22,29 +22,18 @@ def command(account: str | None, since: datetime | None, form: str, output: Path
     """Show when and from where each privileged account was used last, and from where it is tried in vain.
 
     Who was not used at all stands first: that need not be privileged. With ACCOUNT, each of its logons. Told by what
-    adzeguard trail import has read.
+    adzeguard trail import has read; where that has nothing, by the directory's own stamp, which can be two weeks late.
+    HOST is the one that proved itself to the server; what the client claims to be stands beside it.
 
-    Keys of json and csv: account, account_sid, last_used, last_host, last_from, logons, refused, refused_from. With
-    ACCOUNT: time, outcome, host, from.
+    Keys of json and csv: account, account_sid, last_used, last_host, last_claimed, last_way, last_from, directory_says,
+    logons, refused, refused_from. With ACCOUNT: time, outcome, host, claimed, way, from.
     """
-    from adzeguard.core.estate.names import resolve
-    from adzeguard.core.views.logons import logons_table, used_rows, used_table
-    from adzeguard.workflows.identities import Identities
-    from adzeguard.workflows.past_members import people_in, privileged_logons
+    from adzeguard.workspace.past import logons
 
     workspace = opened(folder)
-    past, begin = workspace.past, since or workspace.now() - timedelta(days=30)
-    identities = Identities(past.estate, past.store)
-    if account:
-        about = resolve(workspace.estate, account)
-        events = past.trail.since(begin, ("logon", "refused"))
-        theirs = [one for one in events if identities.key(one.member, one.member_sid) == about.sid]
-        put_view(logons_table(theirs, about.qualified_name), form, output)
-    else:
-        people = {sid: one.qualified_name for sid, one in people_in(past, workspace.privileged).items()}
-        logons = privileged_logons(past, workspace.privileged, begin, identities)
-        put_view(used_table(used_rows(people, logons), begin, workspace.now()), form, output)
-    first, _ = past.trail.span()
+    begin = since or workspace.now() - timedelta(days=30)
+    put_view(logons(workspace, account or "", begin), form, output)
+    first, _ = workspace.trail.span()
     if first is None:
         say("The trail is empty. Read a log: adzeguard trail import FILE")
     elif first > begin:

@@ -40,21 +40,31 @@ def import_files(files: tuple[str, ...], form: str, output: Path | None, folder:
 
     Understood are the JSON lines of a Samba server, event logs exported as XML, lines of syslog (RFC 5424) that carry
     one of these, and JSON lines of our own form: see the guide. What cannot be read is kept aside with its reason, and
-    shown by adzeguard trail aside. Ends with 3 when something was set aside.
+    shown by adzeguard trail aside; what tells nothing that is kept is counted by its kinds. Ends with 3 when something
+    was set aside, or a file held no record of a known form.
 
-    Keys of json: read, events, already_known, set_aside, reasons.
+    Keys of json: read, events, already_known, set_aside, reasons, passed_over.
     """
     from adzeguard.core.views.trail import imported_page
     from adzeguard.workflows.trail import Imported, import_log
 
     workspace = opened(folder)
     done = Imported()
+    empty: list[str] = []
     with progress_bar() as progress:
         for name in files:
             with _opened(name) as file:
-                done = _together(done, import_log(workspace.trail, file, name, partial(_tell, progress, name)))
-    put_view(imported_page(done.read, done.events, done.already_known, done.set_aside, done.reasons), form, output)
-    return Exit.TO_REPORT if done.set_aside else Exit.NOTHING_TO_REPORT
+                one = import_log(workspace.trail, file, name, partial(_tell, progress, name))
+            done = _together(done, one)
+            empty += [name] if not one.read else []
+    put_view(
+        imported_page(done.read, done.events, done.already_known, done.set_aside, done.reasons, done.passed_over),
+        form,
+        output,
+    )
+    for name in empty:
+        say(f"{name} holds no record of a form that is known. See the forms: adzeguard trail import --help")
+    return Exit.TO_REPORT if done.set_aside or empty else Exit.NOTHING_TO_REPORT
 
 
 def _tell(progress: Callable[[str, int, int | None], None], name: str, read: int) -> None:
@@ -73,14 +83,18 @@ def _opened(name: str) -> BinaryIO:
 def _together(one: "Imported", other: "Imported") -> "Imported":
     from adzeguard.workflows.trail import Imported
 
-    reasons = {why: one.reasons.get(why, 0) + other.reasons.get(why, 0) for why in {**one.reasons, **other.reasons}}
     return Imported(
         one.read + other.read,
         one.events + other.events,
         one.already_known + other.already_known,
         one.set_aside + other.set_aside,
-        reasons,
+        _summed(one.reasons, other.reasons),
+        _summed(one.passed_over, other.passed_over),
     )
+
+
+def _summed(one: dict[str, int], other: dict[str, int]) -> dict[str, int]:
+    return {key: one.get(key, 0) + other.get(key, 0) for key in {**one, **other}}
 
 
 @command.command("follow", epilog=example("adzeguard trail follow trail.jsonl --once"))

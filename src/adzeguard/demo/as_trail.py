@@ -95,6 +95,8 @@ def _logon(at: datetime, actor: str, address: str, sid_of: Mapping[str, Sid]) ->
         "eventId": 4624,
         "status": "NT_STATUS_OK",
         "remoteAddress": f"ipv4:{address}:{49152 + at.second}",
+        "serviceDescription": "Kerberos KDC",
+        "logonType": 3,
         "clientAccount": actor,
         "becameSid": str(sid_of[actor]),
     }

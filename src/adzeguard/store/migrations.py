@@ -202,6 +202,16 @@ def _form_ten(connection: Connection) -> None:
     adopt(connection)
 
 
+def _form_eleven(connection: Connection) -> None:
+    """Of a logon: the host that the client claims to be, beside the one that has proved itself; and how it was.
+
+    What was read before knew one host, and of most logs the claimed one: nothing is judged by it any more.
+    """
+    for column in ("claimed", "way"):
+        connection.run(f"ALTER TABLE trail ADD COLUMN {column} TEXT NOT NULL DEFAULT ''")
+    connection.run("UPDATE trail SET claimed = what, what = '' WHERE verb IN ('logon', 'refused')")
+
+
 TRAIL_INDEXES: Final = {
     "trail_by_time": "trail (at)",
     "object_by_former_dn": "object (dn_hash) WHERE until IS NOT NULL",
@@ -217,6 +227,7 @@ MIGRATIONS: Final[tuple[Callable[[Connection], None], ...]] = (
     _form_eight,
     _form_nine,
     _form_ten,
+    _form_eleven,
 )
 """Step i brings a store from version i to version i + 1. A step and the note of it share one transaction."""
 VERSION: Final = len(MIGRATIONS)

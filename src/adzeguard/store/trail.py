@@ -9,9 +9,11 @@ from adzeguard.core.trail.event import MEMBERSHIP, Event, key_of, microseconds_o
 from adzeguard.store.batches import among, batched
 from adzeguard.store.connection import Connection, Database, Row, one
 
-_COLUMNS: Final = '"key", at, verb, by_name, by_sid, what, what_sid, whom, whom_sid, origin, number'
-_READ: Final = "at, verb, by_name, by_sid, what, what_sid, whom, whom_sid, origin, number"
-_MARKS: Final = ", ".join("?" * 11)
+_COLUMNS: Final = '"key", at, verb, by_name, by_sid, what, what_sid, whom, whom_sid, origin, number, claimed, way'
+_READ: Final = "at, verb, by_name, by_sid, what, what_sid, whom, whom_sid, origin, number, claimed, way"
+_MARKS: Final = ", ".join("?" * 13)
+_UNDERSTOOD: Final = ("what", "whom", "whom_sid", "claimed", "way")
+"""The columns that an older version of the program may have read differently from the same words."""
 _LONGEST_ASIDE: Final = 2000
 _FIRST: Final = 1 << 62
 """So that times before 1970 have a place too."""
@@ -48,11 +50,13 @@ class Trail:
         """Write rows of events, and what could not be read with its reason; return the new ones.
 
         All of it and the place that was read up to, or nothing: a program that is killed goes on where the last whole
-        part ended, and what is read again is known already.
+        part ended, and what is read again is known already: it is only understood anew.
         """
         kept = [(key_of(text), source, reason, text[:_LONGEST_ASIDE]) for text, reason in aside]
         with self._database.writing() as connection:
             new = connection.run_many(f"INSERT INTO trail ({_COLUMNS}) VALUES ({_MARKS}) ON CONFLICT DO NOTHING", rows)
+            if new < len(rows):
+                connection.run_many(_UNDERSTAND_ANEW, [_anew(row) for row in rows])
             connection.run_many(
                 'INSERT INTO trail_aside ("key", source, reason, text) VALUES (?, ?, ?, ?) ON CONFLICT DO NOTHING', kept
             )
@@ -149,6 +153,18 @@ def _key(microseconds: int, text: str) -> bytes:
     return (microseconds + _FIRST).to_bytes(8, "big") + key_of(text)
 
 
+_UNDERSTAND_ANEW: Final = (
+    f"UPDATE trail SET {', '.join(f'{name} = ?' for name in _UNDERSTOOD)}"
+    f' WHERE "key" = ? AND ({" OR ".join(f"{name} <> ?" for name in _UNDERSTOOD)})'
+)
+_NAMES: Final = tuple(_COLUMNS.replace('"', "").split(", "))
+
+
+def _anew(row: TrailRow) -> TrailRow:
+    values = [row[_NAMES.index(name)] for name in _UNDERSTOOD]
+    return (*values, row[0], *values)
+
+
 def trail_row(text: str, event: Event) -> TrailRow:
     """Return the row of an event, by what was logged of it."""
     at = event.microseconds
@@ -164,6 +180,8 @@ def trail_row(text: str, event: Event) -> TrailRow:
         event.member_sid,
         event.origin,
         event.number,
+        event.claimed,
+        event.way,
     )
 
 

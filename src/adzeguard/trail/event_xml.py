@@ -4,12 +4,13 @@ The numbers are those of the audit of group members, of directory changes, of lo
 """
 
 from collections.abc import Iterator, Mapping
+from datetime import datetime
 from typing import Any, BinaryIO, Final
 from xml.etree.ElementTree import Element, ParseError, XMLPullParser, tostring
 
-from adzeguard.core.trail.event import Event, Verb
-from adzeguard.trail.port import NotReadError, Record
-from adzeguard.trail.values import address_of, host_of, sid_of, text_of, time_of
+from adzeguard.core.trail.event import LOGON_WAYS, Event, Verb
+from adzeguard.trail.port import NotReadError, PassedOverError, Record
+from adzeguard.trail.values import address_of, host_of, qualified, sid_of, text_of, time_of
 
 _VERBS: Final[Mapping[int, Verb]] = {
     **dict.fromkeys((4728, 4732, 4746, 4751, 4756, 4761), "added"),
@@ -20,9 +21,18 @@ _VERBS: Final[Mapping[int, Verb]] = {
     5139: "moved",
     4624: "logon",
     4625: "refused",
+    **dict.fromkeys((4768, 4771, 4776), "refused"),
     1102: "cleared",
 }
-_LOGONS: Final = (4624, 4625)
+_TICKETS: Final = (4768, 4771)
+_OF_DIRECTORY: Final = (*_TICKETS, 4776)
+"""What a directory server logs of tickets and of passwords that it checks for others: its refusals alone are read.
+
+What it granted is logged again where somebody logs on with it.
+"""
+_LOGONS: Final = (4624, 4625, *_OF_DIRECTORY)
+_NOBODY: Final = "S-1-0-0"
+"""As whom a log has everybody that was not let in."""
 _CHUNK: Final = 1 << 16
 _LARGEST: Final = 1 << 20
 _LONGEST_NUMBER: Final = 9
@@ -67,10 +77,12 @@ def _record(element: Element) -> Record:
         event = _event(element)
     except NotReadError as error:
         return Record(text, trouble=str(error))
-    return Record(text, (event,) if event is not None else ())
+    except PassedOverError as error:
+        return Record(text, passed_over=str(error))
+    return Record(text, (event,))
 
 
-def _event(element: Element) -> Event | None:
+def _event(element: Element) -> Event:
     parts = {_bare(child.tag): child for child in element}
     system = {_bare(child.tag): child for child in parts.get("System", ())}
     number = (system["EventID"].text or "").strip() if "EventID" in system else ""
@@ -78,7 +90,7 @@ def _event(element: Element) -> Event | None:
         raise NotReadError("it has no event number")
     verb = _VERBS.get(int(number))
     if verb is None:
-        return None
+        raise PassedOverError(f"event {int(number)}")
     created = system.get("TimeCreated")
     at = time_of(created.get("SystemTime") if created is not None else None)
     said = {
@@ -87,19 +99,9 @@ def _event(element: Element) -> Event | None:
         for data in parts.get(part, ())
     }
     if int(number) in _LOGONS:
-        name = _qualified(said.get("TargetDomainName", ""), said.get("TargetUserName", ""))
-        sid = sid_of(said.get("TargetUserSid"))
-        return Event(
-            at,
-            verb,
-            group=host_of(system["Computer"].text if "Computer" in system else ""),
-            member=name,
-            member_sid=sid,
-            origin=address_of(said.get("IpAddress")),
-            number=int(number),
-        )
-    by = _qualified(said.get("SubjectDomainName", ""), said.get("SubjectUserName", ""))
-    group = said.get("ObjectDN") or _qualified(said.get("TargetDomainName", ""), said.get("TargetUserName", ""))
+        return _logon(at, int(number), verb, said, system["Computer"].text if "Computer" in system else "")
+    by = qualified(said.get("SubjectDomainName"), said.get("SubjectUserName"))
+    group = said.get("ObjectDN") or qualified(said.get("TargetDomainName"), said.get("TargetUserName"))
     return Event(
         at,
         verb,
@@ -114,9 +116,30 @@ def _event(element: Element) -> Event | None:
     )
 
 
-def _qualified(domain: str, name: str) -> str:
-    domain, name = text_of(domain), text_of(name)
-    return rf"{domain}\{name}" if domain and name else name
+def _logon(at: datetime, number: int, verb: Verb, said: Mapping[str, str], computer: str | None) -> Event:
+    of_directory = number in _OF_DIRECTORY
+    if of_directory and verb == "refused" and _number(said.get("Status", "")) == 0:
+        raise PassedOverError(f"event {number} of success")
+    kind, sid = _number(said.get("LogonType", "")), sid_of(said.get("TargetUserSid") or said.get("TargetSid"))
+    return Event(
+        at,
+        verb,
+        # A directory server logs there that it was asked, and not where somebody logs on.
+        group="" if of_directory else host_of(computer),
+        member=qualified(said.get("TargetDomainName"), said.get("TargetUserName")),
+        member_sid="" if sid == _NOBODY else sid,
+        origin=address_of(said.get("IpAddress")),
+        number=number,
+        claimed=host_of(said.get("WorkstationName") or said.get("Workstation")),
+        way="ticket" if number in _TICKETS else LOGON_WAYS.get(kind, ""),
+    )
+
+
+def _number(text: str) -> int:
+    try:
+        return int(text, 0)
+    except ValueError:
+        return 0
 
 
 def _bare(tag: str) -> str:

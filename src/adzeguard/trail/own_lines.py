@@ -3,7 +3,8 @@ r"""JSON lines of our own form, for logs without a reader here: one event a line
     {"time": "2026-11-22T02:40:00+00:00", "verb": "added", "by": "LOWMERE\\desk.ada", "by_sid": "S-1-5-21-…",
      "group": "CN=…", "group_sid": "S-1-5-21-…", "member": "CN=…", "member_sid": "S-1-5-21-…", "from": "192.0.2.7"}
 
-`time` (ISO 8601 with offset) and `verb` are needed, and of what was done to its name or its SID.
+`time` (ISO 8601 with offset) and `verb` are needed, and of what was done to its name or its SID. Of a logon `group` is
+the host at which, as it has proved itself, `claimed` what the client calls itself, and `way` how it was: `LOGON_WAYS`.
 """
 
 import json
@@ -14,7 +15,9 @@ from adzeguard.core.trail.event import MEMBERSHIP, VERBS, Event
 from adzeguard.trail.port import NotReadError
 from adzeguard.trail.values import sid_of, text_of, time_of
 
-_KEYS: Final = frozenset({"time", "verb", "by", "by_sid", "group", "group_sid", "member", "member_sid", "from"})
+_KEYS: Final = frozenset(
+    {"time", "verb", "by", "by_sid", "group", "group_sid", "member", "member_sid", "from", "claimed", "way"}
+)
 
 
 def read_own_line(line: str) -> Sequence[Event] | None:
@@ -42,6 +45,8 @@ def read_own_line(line: str) -> Sequence[Event] | None:
         text_of(told.get("member")),
         sid_of(told.get("member_sid")),
         text_of(told.get("from")),
+        claimed=text_of(told.get("claimed")),
+        way=text_of(told.get("way")),
     )
     if event.verb in MEMBERSHIP and not ((event.group or event.group_sid) and (event.member or event.member_sid)):
         raise NotReadError("a membership names neither its group nor its member")

@@ -8,7 +8,7 @@ from typing import BinaryIO, Final
 
 from adzeguard.trail.event_xml import read_event_xml
 from adzeguard.trail.own_lines import read_own_line
-from adzeguard.trail.port import LineReader, NotReadError, Record
+from adzeguard.trail.port import LineReader, NotReadError, PassedOverError, Record
 from adzeguard.trail.samba import read_samba
 
 LINE_READERS: Final[tuple[LineReader, ...]] = (read_samba, read_own_line)
@@ -86,6 +86,8 @@ def record_of(line: str) -> Record | None:
             events = read(message)
         except NotReadError as error:
             return Record(text, trouble=str(error))
+        except PassedOverError as error:
+            return Record(text, passed_over=str(error))
         if events is not None:
             return Record(text, events)
     if not text or _HEADER.match(text) or not text.startswith("{"):

@@ -48,6 +48,12 @@ def text_of(value: Any) -> str:
     raise NotReadError("a name is too long" if isinstance(value, str) else "a name is no text")
 
 
+def qualified(domain: Any, name: Any) -> str:
+    r"""Return DOMAIN\name of two values; the name alone where there is no domain."""
+    before, account = text_of(domain), text_of(name)
+    return rf"{before}\{account}" if before and account else account
+
+
 def cleaned(text: str) -> str:
     r"""Return a text that can be stored: half a character, "\ud800" or a byte that is no UTF-8, stands as a number."""
     try:

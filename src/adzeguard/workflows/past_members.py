@@ -1,11 +1,13 @@
 """What checks look at of the past: the trail of the last days, as far as it is about what is privileged."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from collections.abc import Set as AbstractSet
 from datetime import datetime, timedelta
 from typing import Final
 
-from adzeguard.core.estate.principal import Principal
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.principal import Kind, Principal
+from adzeguard.core.trail.accounts import Accounts, once
 from adzeguard.core.trail.audit_coverage import gaps, missing
 from adzeguard.core.trail.event import Event
 from adzeguard.core.trail.history import Known, history_of
@@ -15,6 +17,7 @@ from adzeguard.workflows.history import declared_by, nested_now
 from adzeguard.workflows.identities import Identities
 from adzeguard.workflows.past import AROUND, Elsewhere, Past, all_known
 
+_PLACES: Final = ("builtin", "nt authority", "nt service", "window manager", "font driver host", "iis apppool")
 _SETTLING: Final = timedelta(minutes=10)
 """A log may come late: a change that was made just now is not missed yet."""
 
@@ -95,19 +98,23 @@ def _logons(past: Past, privileged: Sequence[Principal], since: datetime, names:
             event.group,
             event.origin,
             event.verb == "refused",
+            event.claimed,
+            event.way,
         )
-        for key, event in privileged_logons(past, privileged, since, names)
+        for key, event in logons_of(past, people_in(past, privileged).values(), since)
     ]
 
 
-def privileged_logons(
-    past: Past, privileged: Sequence[Principal], since: datetime, names: Identities
-) -> list[tuple[str, Event]]:
-    """Return the logons and refused tries of everybody who is in a privileged group, by their SIDs, oldest first."""
-    people = people_in(past, privileged)
+def logons_of(past: Past, accounts: Iterable[Principal], since: datetime) -> list[tuple[str, Event]]:
+    """Return the logons and refused tries of some accounts, by their SIDs, oldest first."""
+    meant = Accounts(accounts, past.estate.domain, lambda place: _has_accounts(past.estate, place)).meant
     events = past.trail.since(since, ("logon", "refused"))
-    keyed = [(names.key(event.member, event.member_sid), event) for event in events]
-    return [(key, event) for key, event in keyed if key in people]
+    return once((sid, event) for event in events if (sid := meant(event)))
+
+
+def _has_accounts(estate: Estate, place: str) -> bool:
+    found = estate.catalogue.principals(estate.catalogue.by_name(place)).values()
+    return place in _PLACES or any(one.kind in (Kind.COMPUTER, Kind.TRUST) for one in found)
 
 
 def people_in(past: Past, groups: Sequence[Principal]) -> dict[str, Principal]:

@@ -27,6 +27,8 @@ _BLOCKS_ALONE: Final = 8
 _BLOCKS_AHEAD: Final = 3
 _ASIDE_AT_MOST: Final = 1000
 """Records kept aside of one log: a file that is no log at all must not fill the store."""
+_KINDS_AT_MOST: Final = 30
+_OTHERS: Final = "others"
 
 LOST: Final = "was rotated away before its end was read: read the old one by adzeguard trail import FILE"
 
@@ -43,6 +45,8 @@ class Imported:
     set_aside: int = 0
     reasons: dict[str, int] = field(default_factory=dict)
     """Why records were set aside, and how often."""
+    passed_over: dict[str, int] = field(default_factory=dict)
+    """The kinds of records that tell nothing which the trail keeps, and how often."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,6 +56,7 @@ class Part:
     read: int
     rows: Sequence[TrailRow]
     aside: Sequence[tuple[str, str]]
+    passed_over: Sequence[str] = ()
 
 
 def part_of(some: Iterable[Record]) -> Part:
@@ -59,6 +64,7 @@ def part_of(some: Iterable[Record]) -> Part:
     read = 0
     rows: list[TrailRow] = []
     aside: list[tuple[str, str]] = []
+    passed_over: list[str] = []
     for record in some:
         read += 1
         for n, event in enumerate(record.events):
@@ -66,7 +72,9 @@ def part_of(some: Iterable[Record]) -> Part:
             rows.append(trail_row(f"{n}\0{record.text}" if n else record.text, event))
         if record.trouble:
             aside.append((cleaned(record.text), cleaned(record.trouble)))
-    return Part(read, rows, aside)
+        if record.passed_over:
+            passed_over.append(cleaned(record.passed_over))
+    return Part(read, rows, aside, passed_over)
 
 
 def part_of_lines(block: bytes) -> Part:
@@ -166,6 +174,9 @@ def _keep(trail: Trail, part: Part, source: str, done: Imported, place: Place | 
     done.read += part.read
     for _, why in part.aside:
         done.reasons[why] = done.reasons.get(why, 0) + 1
+    for kind in part.passed_over:
+        known = kind if kind in done.passed_over or len(done.passed_over) < _KINDS_AT_MOST else _OTHERS
+        done.passed_over[known] = done.passed_over.get(known, 0) + 1
     aside = part.aside[: max(_ASIDE_AT_MOST - done.set_aside, 0)]
     done.set_aside += len(part.aside)
     moved = place is not None and trail.place(source) != place

@@ -6,15 +6,19 @@ from typing import TYPE_CHECKING
 
 from adzeguard.core.errors import InputError, UsageError
 from adzeguard.core.estate.logon_hours import read_times
+from adzeguard.core.estate.moments import moment
 from adzeguard.core.estate.names import resolve
 from adzeguard.core.estate.principal import Kind
+from adzeguard.core.trail.audit_coverage import missing
 from adzeguard.core.views.history import history_table
+from adzeguard.core.views.logons import logons_table, used_rows, used_table
 from adzeguard.core.views.table import Table
 from adzeguard.core.views.timeline import Timeline
 from adzeguard.store.leases import Leases
 from adzeguard.store.questions import Questions, Waivers
 from adzeguard.workflows.exact_times import with_exact_times
 from adzeguard.workflows.history import Asked, answered
+from adzeguard.workflows.past_members import logons_of, people_in
 from adzeguard.workflows.timeline import Decided, timeline_of
 
 if TYPE_CHECKING:
@@ -71,3 +75,17 @@ def timeline(workspace: "Workspace", name: str, since: datetime | None = None) -
     database = workspace.database
     decided = Decided(Leases(database).all(), Questions(database).all(), Waivers(database).all())
     return timeline_of(workspace.past, about, begin, workspace.now(), decided)
+
+
+def logons(workspace: "Workspace", account: str, since: datetime) -> Table:
+    """Return when each privileged account was used last, and tried in vain; of one account, each of its logons."""
+    past = workspace.past
+    if account:
+        about = resolve(workspace.estate, account)
+        events = [event for _, event in logons_of(past, [about], since)]
+        return logons_table(events, about.qualified_name, moment(about.details.get("last_logon")))
+    people = people_in(past, workspace.privileged)
+    first, _ = past.trail.span()
+    told = first is not None and first <= since and "logons" not in missing([verb for verb, *_ in past.trail.moments()])
+    rows = used_rows(people, logons_of(past, people.values(), since))
+    return used_table(rows, since, workspace.now(), whole=told)

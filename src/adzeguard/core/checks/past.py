@@ -1,7 +1,7 @@
 """What was done lately that should not go unnoticed, and what the trail does not show."""
 
-from collections import Counter
-from collections.abc import Iterator
+from collections import Counter, defaultdict
+from collections.abc import Iterator, Sequence
 from collections.abc import Set as AbstractSet
 from datetime import timedelta
 from typing import Final
@@ -15,7 +15,7 @@ from adzeguard.core.checks.check_input import CheckInput
 from adzeguard.core.checks.finding import Finding
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host
-from adzeguard.core.estate.logon import logon_of
+from adzeguard.core.estate.logon import WAYS, logon_of
 from adzeguard.core.estate.logon_limits import hosts_listed
 from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.names import host_named
@@ -27,6 +27,9 @@ from adzeguard.core.wording import length_in_words
 
 _BRIEF: Final = timedelta(hours=1)
 _TRIES: Final = 10
+"""So often within a day, from wherever: who guesses with care comes from several places."""
+_A_DAY: Final = timedelta(days=1)
+_ORIGINS: Final = 10
 _IN_PERSON: Final = ("console", "remote")
 _LETS_CHANGE_MEMBERS: Final = frozenset({"group-membership", "group-lifecycle", "everything"})
 
@@ -113,20 +116,31 @@ def check_logons(looked_at: CheckInput) -> Iterator[Finding]:
     judge = _Judge(looked_at)
     told: set[tuple[str, str, str]] = set()
     for one in logons:
+        # By the host that proved itself alone: what a client calls itself could accuse any other.
         host = looked_at.estate.hosts_by_name.get(one.host.casefold()) if one.host and not one.refused else None
         for check, why in judge.wrong(one, host) if host is not None else ():
             if host is not None and (check, one.account_sid, host.name) not in told:
                 told.add((check, one.account_sid, host.name))
                 yield _logon(one, check, f"{one.account} logged on, and {why}", host)
-    tries = Counter((one.account, one.account_sid, one.origin) for one in logons if one.refused)
-    for (account, sid, origin), count in sorted(tries.items()):
-        if count >= _TRIES:
-            said = f"{account} was tried in vain {count} times{f' from {origin}' if origin else ''}"
-            yield Finding("tried-in-vain", Named(account, sid), said, evidence={"from": origin, "tries": count})
+    refused: defaultdict[tuple[str, str], list[Logon]] = defaultdict(list)
+    for one in logons:
+        if one.refused:
+            refused[one.account, one.account_sid].append(one)
+    for (account, sid), tries in sorted(refused.items()):
+        if any(last.at - first.at <= _A_DAY for first, last in zip(tries, tries[_TRIES - 1 :], strict=False)):
+            yield _tried(Named(account, sid), tries)
+
+
+def _tried(account: Named, tries: Sequence[Logon]) -> Finding:
+    origins = Counter(one.origin for one in tries if one.origin).most_common()
+    more = f" and {len(origins) - 1} more" if len(origins) > 1 else ""
+    said = f"{account.name} was tried in vain {len(tries)} times{f' from {origins[0][0]}{more}' if origins else ''}"
+    evidence = {"from": ", ".join(origin for origin, _ in origins[:_ORIGINS]), "tries": len(tries)}
+    return Finding("tried-in-vain", account, said, evidence=evidence)
 
 
 def _logon(one: Logon, check: str, message: str, host: Host) -> Finding:
-    evidence = {"time": one.at.isoformat(), "from": one.origin}
+    evidence = {"time": one.at.isoformat(), "from": one.origin, "way": one.way}
     return Finding(
         check, host_named(host), message, Named(one.account, one.account_sid), host_named(host), evidence=evidence
     )
@@ -159,7 +173,8 @@ class _Judge:
         if host.state is not None:
             token = token_on(self._estate, host.state, Sid(one.account_sid))
             rules = logon_of(host.state)
-            if rules is not None and not any(may_log_on(rules, token, way).allowed for way in _IN_PERSON):
+            ways = (one.way,) if one.way in WAYS else _IN_PERSON
+            if rules is not None and not any(may_log_on(rules, token, way).allowed for way in ways):
                 yield "logon-though-refused", f"it is refused logon at {host.name} today"
         if listed and host.name.casefold() not in listed:
             yield "logon-though-refused", f"it may log on to other hosts alone, not to {host.name}"

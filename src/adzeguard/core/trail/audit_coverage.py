@@ -1,6 +1,6 @@
 """Whether a trail tells enough: which kinds of events it has, and where it is silent for longer than usual."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from itertools import pairwise
@@ -15,7 +15,12 @@ _USUAL: Final = 0.98
 """The part of all stretches that are usual, nights and weekends among them."""
 _SHORTEST: Final = timedelta(hours=12)
 """A night without events is no gap."""
-WANTED: Final = ("added", "removed", "changed", "logon")
+WANTED: Final[Mapping[str, Sequence[str]]] = {
+    "members of groups": ("added", "removed"),
+    "changes of objects": ("created", "changed", "moved", "deleted"),
+    "logons": ("logon", "refused"),
+}
+"""The classes of events that can be switched on, and of which of them an event is; one event tells that it is on."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,5 +52,5 @@ def gaps(times: Iterable[int]) -> list[Gap]:
 
 
 def missing(verbs: Sequence[str]) -> list[str]:
-    """Return which kinds of events a trail does not have."""
-    return [verb for verb in WANTED if verb not in verbs]
+    """Return the classes of which a trail has not one event."""
+    return [name for name, some in WANTED.items() if not set(some) & set(verbs)]

@@ -31,7 +31,10 @@ class Done:
 
 @dataclass(frozen=True, slots=True)
 class Logon:
-    """A privileged account logged on, or was refused. `host` is where, empty where the log does not tell."""
+    """A privileged account logged on, or was refused.
+
+    `host` is where, as far as that has proved itself, and empty where nothing has; `claimed` is what the client says.
+    """
 
     at: datetime
     account: str
@@ -39,6 +42,8 @@ class Logon:
     host: str
     origin: str
     refused: bool
+    claimed: str = ""
+    way: str = ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,30 +2,46 @@
 
 from collections.abc import Iterable, Mapping, Sequence
 from datetime import datetime
-from typing import Any
+from typing import Any, Final
 
+from adzeguard.core.estate.moments import moment
+from adzeguard.core.estate.principal import Principal
 from adzeguard.core.trail.event import Event
 from adzeguard.core.views.table import Column, Table, data_columns
 from adzeguard.core.wording import age_in_words
 
+_WAYS: Final = {
+    "console": "at the console",
+    "remote": "at a remote desktop",
+    "network": "over the network",
+    "batch": "as a batch",
+    "service": "as a service",
+    "password": "by a plain password",
+    "ticket": "for a ticket",
+    "directory": "at the directory",
+}
 
-def used_rows(names: Mapping[str, str], logons: Iterable[tuple[str, Event]]) -> list[dict[str, Any]]:
+
+def used_rows(people: Mapping[str, Principal], logons: Iterable[tuple[str, Event]]) -> list[dict[str, Any]]:
     """Return one row for each account by its SID: when and from where it was used last, how often, and tried in vain.
 
     Who was never used comes first, then by age: those are the ones that need not be privileged.
     """
     rows: dict[str, dict[str, Any]] = {
         sid: {
-            "account": name,
+            "account": one.qualified_name,
             "account_sid": sid,
             "last_used": None,
             "last_host": "",
+            "last_claimed": "",
+            "last_way": "",
             "last_from": "",
+            "directory_says": moment(one.details.get("last_logon")),
             "logons": 0,
             "refused": 0,
             "refused_from": [],
         }
-        for sid, name in names.items()
+        for sid, one in people.items()
     }
     for sid, event in logons:
         row = rows[sid]
@@ -36,25 +52,26 @@ def used_rows(names: Mapping[str, str], logons: Iterable[tuple[str, Event]]) -> 
         else:
             row["logons"] += 1
             row |= {"last_used": event.at, "last_host": event.group, "last_from": event.origin}
-    never = [row for row in rows.values() if row["last_used"] is None]
-    used = [row for row in rows.values() if row["last_used"] is not None]
-    return [*sorted(never, key=lambda row: row["account"]), *sorted(used, key=lambda row: row["last_used"])]
+            row |= {"last_claimed": event.claimed, "last_way": event.way}
+    return sorted(rows.values(), key=_age)
 
 
-def used_table(rows: Sequence[Mapping[str, Any]], since: datetime, now: datetime) -> Table:
-    """Return it for people: who was not used at all stands first."""
+def _age(row: Mapping[str, Any]) -> tuple[bool, float, str]:
+    known = row["last_used"] or row["directory_says"]
+    return row["last_used"] is not None, known.timestamp() if known is not None else 0, row["account"]
+
+
+def used_table(rows: Sequence[Mapping[str, Any]], since: datetime, now: datetime, *, whole: bool) -> Table:
+    """Return it for people, in their order. `whole` says that the trail tells of all this time."""
     shown = [
-        {
-            **row,
-            "used": f"{age_in_words(now - row['last_used'])} ago" if row["last_used"] else "not once",
-            "where": ", ".join(part for part in (row["last_host"], row["last_from"]) if part),
-            "tried": _tried(row),
-        }
+        {**row, "used": _used(row, since, now, whole=whole), "where": _where(row, "last_"), "tried": _tried(row)}
         for row in rows
     ]
     columns = (
         Column("account", "Privileged account"),
-        *data_columns("account_sid", "last_used", "last_host", "last_from"),
+        *data_columns(
+            "account_sid", "last_used", "last_host", "last_claimed", "last_way", "last_from", "directory_says"
+        ),
         Column("used", "Last used", for_people=True),
         Column("where", "From", for_people=True),
         Column("logons", "Logons", kind="number"),
@@ -65,6 +82,24 @@ def used_table(rows: Sequence[Mapping[str, Any]], since: datetime, now: datetime
     return Table(shown, columns, title, empty="Nobody is privileged.")
 
 
+def _used(row: Mapping[str, Any], since: datetime, now: datetime, *, whole: bool) -> str:
+    """Say when it was used. That the trail has nothing is no proof: it may not reach back, or not be logged."""
+    if row["last_used"] is not None:
+        return f"{age_in_words(now - row['last_used'])} ago"
+    said = row["directory_says"]
+    if whole and (said is None or said < since):
+        return "not once"
+    if said is None:
+        return "not in the trail, nor by the directory"
+    return f"not in the trail; by the directory {age_in_words(now - said)} ago"
+
+
+def _where(row: Mapping[str, Any], before: str = "") -> str:
+    host, claimed, way, origin = (row[f"{before}{key}"] for key in ("host", "claimed", "way", "from"))
+    says = f"says it is {claimed}" if claimed and claimed.casefold() != host.casefold() else ""
+    return ", ".join(part for part in (host, _WAYS.get(way, way), origin, says) if part)
+
+
 def _tried(row: Mapping[str, Any]) -> str:
     if not row["refused"]:
         return ""
@@ -73,13 +108,15 @@ def _tried(row: Mapping[str, Any]) -> str:
     return f"{row['refused']} times{f' from {origins[0]}{more}' if origins else ''}"
 
 
-def logons_table(events: Sequence[Event], account: str) -> Table:
-    """Return the logons of one account, newest first."""
+def logons_table(events: Sequence[Event], account: str, said: datetime | None) -> Table:
+    """Return the logons of one account, newest first. `said` is when it logged on last, by the directory."""
     rows = [
         {
             "time": event.at,
             "outcome": "refused" if event.verb == "refused" else "let in",
             "host": event.group,
+            "claimed": event.claimed,
+            "way": event.way,
             "from": event.origin,
         }
         for event in reversed(events)
@@ -87,7 +124,13 @@ def logons_table(events: Sequence[Event], account: str) -> Table:
     columns = (
         Column("time", "When", kind="moment"),
         Column("outcome", "Outcome", kind="word"),
-        Column("host", "Host"),
-        Column("from", "From", wide=True),
+        *data_columns("host", "claimed", "way", "from"),
+        Column("where", "How, and from where", for_people=True, wide=True),
     )
-    return Table(rows, columns, f"Logons of {account} ({len(rows)})", empty="No logon is known.")
+    by_directory = f" By the directory it logged on last about {said.astimezone():%Y-%m-%d}." if said else ""
+    return Table(
+        [{**row, "where": _where(row)} for row in rows],
+        columns,
+        f"Logons of {account} ({len(rows)})",
+        empty=f"No logon is in the trail.{by_directory}",
+    )

@@ -28,7 +28,14 @@ SWITCH_ON: Final = (
 )
 
 
-def imported_page(read: int, events: int, already_known: int, set_aside: int, reasons: Mapping[str, int]) -> Page:
+def imported_page(
+    read: int,
+    events: int,
+    already_known: int,
+    set_aside: int,
+    reasons: Mapping[str, int],
+    passed_over: Mapping[str, int],
+) -> Page:
     """Return what an import came to."""
     data = {"read": read, "events": events, "already_known": already_known, "set_aside": set_aside}
     sections: list[Section] = [
@@ -36,10 +43,14 @@ def imported_page(read: int, events: int, already_known: int, set_aside: int, re
         Fact("New events", str(events)),
         Fact("Known already", str(already_known)),
     ]
+    if passed_over:
+        kinds = [f"{count} of {kind}" for kind, count in sorted(passed_over.items(), key=lambda item: -item[1])]
+        sections.append(Fact(f"Passed over ({sum(passed_over.values())})", [*kinds, "they tell nothing that is kept"]))
     if set_aside:
         lines = [f"{count} because {why}" for why, count in sorted(reasons.items(), key=lambda item: -item[1])]
         sections.append(Fact(f"Set aside ({set_aside})", [*lines, "see: adzeguard trail aside"]))
-    return Page({**data, "reasons": dict(sorted(reasons.items()))}, sections)
+    counted = {"reasons": dict(sorted(reasons.items())), "passed_over": dict(sorted(passed_over.items()))}
+    return Page({**data, **counted}, sections)
 
 
 def aside_table(aside: Iterable[tuple[str, str, str]]) -> Table:
@@ -77,6 +88,5 @@ def support_page(
         ]
         sections.append(Lines(told, f"Without any event, longer than usual ({len(gaps)})", indent=2))
     if missing:
-        words = ", ".join(_WORDS[verb] for verb in missing)
-        sections.append(Lines([f"Not a single one of: {words}.", *SWITCH_ON], "Missing", indent=2))
+        sections.append(Lines([f"Not a single one about {', '.join(missing)}.", *SWITCH_ON], "Missing", indent=2))
     return Page(data, sections)
