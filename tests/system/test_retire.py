@@ -92,6 +92,71 @@ def test_finish_deletes_what_waited_and_nothing_names(demo: Program) -> None:
     assert len(demo("find", "Old Regatta", "--format", "json").json) == 1
 
 
+def test_a_note_lasts_as_long_as_the_thing_lies_there(demo: Program) -> None:
+    """Brought back or deleted, and that undone, it is put away as it was: where from, until when, and why."""
+    assert demo("retire", "Old Regatta", "lior.nye", "--yes", "--why", "unused").code == 0
+    noted = listed(demo)
+    assert demo("retire", "restore", "Old Regatta", "lior.nye", "--yes").code == 0
+    assert listed(demo) == []
+    assert demo("undo", "--last", "--yes").code == 0
+    assert listed(demo) == noted
+    assert demo("retire", "finish", "Old Regatta", "lior.nye", "--anyway", "--yes", "--deletions", "2").code == 0
+    assert listed(demo) == []
+    assert demo("undo", "--last", "--yes").code == 0
+    assert listed(demo) == noted
+    assert demo("retire", "restore", "Old Regatta", "lior.nye", "--yes").code == 0
+    assert demo("move", "Old Regatta", "OU=Retired", "--yes").code == 0
+    assert listed(demo) == []
+
+
+def test_a_proposal_in_a_file_keeps_its_note(demo: Program) -> None:
+    """Proposed only, nothing is put away; enacted out of the file, it is, and finds its way back."""
+    before = directory(demo)
+    assert demo("retire", "cato.lune", "--why", "left", "--only-propose", "away.json").code == 3
+    assert listed(demo) == []
+    assert demo("enact", "away.json", "--yes").code == 0
+    assert [(row["name"], row["why"]) for row in listed(demo)] == [(r"LOWMERE\cato.lune", "left")]
+    assert insisting(demo, "retire", "restore", "cato.lune", "--yes").code == 0
+    assert directory(demo) == before
+
+
+def test_a_group_goes_together_with_who_is_in_it(demo: Program) -> None:
+    """Both are moved before the one is taken out of the other, and each is found wherever it lies by then."""
+    before = directory(demo)
+    done = demo(
+        "retire", "Night Watch", "roan.pell", r"LOWMERE\Kiosk Stewards", "signe.quist", "--yes", "--format", "json"
+    )
+    assert {row["status"] for row in done.json} == {"verified"}, done.out
+    names = ("Night Watch", "roan.pell", r"LOWMERE\Kiosk Stewards", "signe.quist")
+    assert insisting(demo, "retire", "restore", *names, "--yes").code == 0
+    assert directory(demo) == before
+
+
+def test_what_was_used_since_is_not_deleted(demo: Program) -> None:
+    """Enabled again, renamed, or logged on since: each is said, and --anyway deletes it all the same."""
+    names = ("lior.nye", "cato.lune", "Old Regatta")
+    assert demo("retire", *names, "--yes", "--why", "left").code == 0
+    long_ago(demo)
+    file = demo.folder / "lowmere.ldif"
+    text = file.read_text().replace("sAMAccountName: Old Regatta\n", "sAMAccountName: New Regatta\n")
+    entries = text.split("\n\n")
+    for number, entry in enumerate(entries):
+        if "sAMAccountName: lior.nye\n" in entry:
+            entries[number] = re.sub("userAccountControl: [0-9]*", "userAccountControl: 512", entry)
+        if "sAMAccountName: cato.lune\n" in entry:
+            entries[number] = (
+                re.sub("lastLogonTimestamp: .*\n?", "", entry) + "\nlastLogonTimestamp: 150000000000000000"
+            )
+    file.write_text("\n\n".join(entries))
+    demo("collect")
+    shown = " ".join(demo("retire", "finish", "--yes").out.split())
+    for said in ("it was enabled since", "it was renamed since: it was", "it logged on since, on"):
+        assert said in shown
+    assert len(listed(demo)) == len(names)
+    gone = ("lior.nye", "cato.lune", "New Regatta")
+    assert demo("retire", "finish", *gone, "--anyway", "--yes", "--deletions", "3").code == 0
+
+
 def test_what_is_deleted_anyway_leaves_its_sid_to_be_taken_out(demo: Program) -> None:
     """Named by a rule, a grant and a share; deleted all the same, its SID is found and taken out by a proposal."""
     (demo.folder / "charter/ledgers.yaml").write_text(

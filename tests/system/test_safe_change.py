@@ -91,6 +91,23 @@ def test_undo_passes_the_guards_and_leaves_alone_what_others_changed(demo: Progr
         assert (ran.code, said in ran.err) == (2, True), ran.err
 
 
+def test_what_stands_already_holds_nothing_back(demo: Program) -> None:
+    """Undone, a host gets back whom somebody else has put in meanwhile: that is no addition that did not come about."""
+    assert demo("local", "remove", "KIOSK-03", "administrators", r"LOWMERE\Kiosk Stewards", "--yes").code == 0
+    assert demo("local", "add", "KIOSK-03", "administrators", "orla.fenn", "--yes").code == 0
+    stewards = demo("show", r"LOWMERE\Kiosk Stewards", "--format", "json").json["sid"]
+    file = demo.folder / "hosts/KIOSK-03.json"
+    edit_host(demo, "KIOSK-03", lambda content: content["local_groups"][0]["members"].append(stewards))
+    done = demo("undo", "--since", "1h", "--yes", "--format", "json")
+    assert {row["kind"]: row["status"] for row in done.json} == {
+        "add-local-member": "conflict",
+        "remove-local-member": "verified",
+    }, done.out
+    orla = demo("show", "orla.fenn", "--format", "json").json["sid"]
+    members = json.loads(file.read_text())["local_groups"][0]["members"]
+    assert (stewards in members, orla in members) == (True, False)
+
+
 def test_a_large_proposal_needs_its_number(demo: Program) -> None:
     """Past a limit the operator must name the very number; another one does not do."""
     settings = demo.folder / "adzeguard.toml"

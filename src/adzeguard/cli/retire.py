@@ -8,7 +8,7 @@ import click
 
 from adzeguard.cli.completing import containers, names
 from adzeguard.cli.csv_files import read_rows
-from adzeguard.cli.enacting import enact_work
+from adzeguard.cli.enacting import enact_draft, enact_work
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.moments import LENGTH
 from adzeguard.cli.opening import opened
@@ -142,7 +142,8 @@ def finish(given: tuple[str, ...], anyway: bool, why: str, answers: Answers, fol
     from adzeguard.workspace.retired import Finishing
 
     workspace = opened(folder)
-    return enact_work(workspace, Finishing(workspace, given, why, anyway=anyway), answers)
+    finishing = Finishing(workspace, given, why, anyway=anyway)
+    return enact_draft(workspace, finishing.draft, answers)
 
 
 def _named(workspace: "Workspace", given: tuple[str, ...], file: Path | None) -> "list[Principal]":

@@ -3,11 +3,14 @@
 import json
 from dataclasses import asdict
 from datetime import datetime
+from typing import Final
 
 from adzeguard.core.cleaning.retired import Link, Retired
 from adzeguard.core.errors import StoreDamagedError
 from adzeguard.store.connection import Database
 from adzeguard.store.kept import believed, note_kept
+
+_TIMES: Final = ("at", "until", "back")
 
 
 class RetiredThings:
@@ -28,7 +31,8 @@ class RetiredThings:
 
     def write(self, one: Retired) -> None:
         """Write one, over what was noted of the same thing."""
-        body = asdict(one) | {"at": one.at.isoformat(), "until": one.until.isoformat()}
+        times = {key: at.isoformat() for key in _TIMES if (at := getattr(one, key)) is not None}
+        body = asdict(one) | times
         with self._database.writing() as connection:
             connection.run("DELETE FROM retired WHERE id = ?", (one.key,))
             connection.run("INSERT INTO retired (id, body) VALUES (?, ?)", (one.key, json.dumps(body)))
@@ -44,7 +48,7 @@ class RetiredThings:
 def _read(body: str) -> Retired:
     try:
         given = json.loads(body)
-        times = {key: datetime.fromisoformat(given[key]) for key in ("at", "until")}
+        times = {key: datetime.fromisoformat(given[key]) for key in _TIMES if given.get(key)}
         links = tuple(Link(**link) for link in given["links"])
         return Retired(**{**given, **times, "groups": tuple(given["groups"]), "links": links})
     except (ValueError, KeyError, TypeError) as error:

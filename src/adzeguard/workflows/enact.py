@@ -117,7 +117,9 @@ def _settle(run: Run, estate: Estate) -> None:
 
 
 def _not_held_back(removals: Sequence[Change], run: Run, case: Case) -> list[Change]:
-    failed = {o.change.id: o.change for o in run.outcomes if o.status in _UNDONE and _goes_first(o.change)}
+    # What was so already is no addition that failed: it stands.
+    undone = [o for o in run.outcomes if o.status in _UNDONE and not o.already]
+    failed = {o.change.id: o.change for o in undone if _goes_first(o.change)}
     if not failed:
         return list(removals)
     lacking = {change.host_name for change in failed.values() if change.host_name}

@@ -5,9 +5,9 @@ from collections.abc import Set as AbstractSet
 from datetime import datetime, timedelta
 from typing import Final
 
+from adzeguard.core.access.accounts_called import Accounts, once
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import Kind, Principal
-from adzeguard.core.trail.accounts import Accounts, once
 from adzeguard.core.trail.audit_coverage import gaps, missing
 from adzeguard.core.trail.event import Event
 from adzeguard.core.trail.history import Known, history_of

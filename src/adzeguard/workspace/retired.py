@@ -1,23 +1,28 @@
 """What is put away, brought back, and deleted in the end, with the notes of it."""
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
 from datetime import timedelta
 from typing import TYPE_CHECKING
 
 from adzeguard.core.change.by_hand.objects import container_at
-from adzeguard.core.change.change import BY_HAND_RULE
+from adzeguard.core.change.change import BY_HAND_RULE, Change
 from adzeguard.core.change.draft import Draft
 from adzeguard.core.change.proposal import LeftOut
-from adzeguard.core.cleaning.retired import Noted, Retired, brought_back, ended, found, put_away
+from adzeguard.core.cleaning.retired import Noted, Retired, brought_back, ended, found, put_away, put_there_by_undo
 from adzeguard.core.cleaning.uses import uses_by_id
 from adzeguard.core.errors import UsageError
+from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.names import resolve
 from adzeguard.core.estate.principal import Principal
+from adzeguard.core.identity import Sid, fold_dn
 from adzeguard.core.rights.power import Powers
 from adzeguard.core.views.retired import retired_table
 from adzeguard.core.views.table import Table
 from adzeguard.store.retired import RetiredThings
-from adzeguard.workflows.interrupted import interrupted_enactment
+from adzeguard.workflows.journal_rows import done_as_far_as_known
+from adzeguard.workflows.made_again import successors
+from adzeguard.workflows.undo import done_since
 from adzeguard.workspace.cleaning import named_by
 
 if TYPE_CHECKING:
@@ -43,27 +48,30 @@ class PuttingAway:
         now = workspace.now()
         until = now + (wait or timedelta(days=workspace.settings.retire.wait_days))
         self._noted = Noted(now, until, workspace.operator(), why)
-        self._put: dict[str, Retired] = {}
+        self._lying_already: list[Retired] = []
 
     def draft(self) -> Draft:
         """Return what moves, disables and takes out."""
         workspace = self._workspace
-        self._put.clear()
         holding = container_at(workspace.estate, self._to)
         powers = Powers(workspace.rights, workspace.privileged)
-        changes = []
+        changes: list[Change] = []
+        self._lying_already = []
         for one in self._named():
             some, note = put_away(workspace.estate, one, holding, powers, self._noted)
             changes += some
-            self._put[note.key] = note
-        # Noted before anything is moved: what is moved without a note could not be brought back.
-        for note in self._put.values():
-            RetiredThings(workspace.database).write(note)
+            if some:
+                # Noted before anything is moved: what is moved without a note could not be brought back. It counts
+                # once the thing lies there.
+                RetiredThings(workspace.database).write(note)
+            else:
+                self._lying_already.append(note)
         return Draft.of(changes)
 
     def settle(self) -> None:
-        """Forget the notes of what was not moved."""
-        _forget_what_did_not_happen(self._workspace, self._put.values())
+        """Note what there was nothing to change of, such as a policy that is linked nowhere."""
+        for note in self._lying_already:
+            RetiredThings(self._workspace.database).write(note)
 
 
 class BringingBack:
@@ -73,16 +81,26 @@ class BringingBack:
         self._workspace = workspace
         self._given = given
         self._why = why
-        self._chosen = _chosen(workspace, given)
+        self._chosen: list[Lying] = []
 
     def draft(self) -> Draft:
         """Return what moves, enables, and puts into groups and links again."""
         workspace = self._workspace
-        return _together(brought_back(workspace.estate, one, self._why) for one in _chosen(workspace, self._given))
+        self._chosen = _chosen(workspace, self._given)
+        follow = _made_again(workspace, [sid for one in self._chosen for sid in one.note.groups])
+        return _together(brought_back(workspace.estate, one.note, one.thing, self._why, follow) for one in self._chosen)
 
     def settle(self) -> None:
-        """Forget the notes of what is back."""
-        _forget_what_came_back(self._workspace, self._chosen)
+        """Note of what is back that it is; what there was nothing to change of is forgotten."""
+        workspace = self._workspace
+        workspace.look_anew()
+        still = {one.note.key for one in lying(workspace)}
+        table = RetiredThings(workspace.database)
+        for one in self._chosen:
+            if not one.note.links and fold_dn(one.note.now) == fold_dn(one.note.dn):
+                table.forget(one.note)
+            elif one.note.key not in still:
+                table.write(replace(one.note, back=workspace.now()))
 
 
 class Finishing:
@@ -96,7 +114,6 @@ class Finishing:
         self._given = given
         self._why = why
         self._anyway = anyway
-        self._before = lying(workspace)
 
     def draft(self) -> Draft:
         """Return what deletes; what is not deleted is left out with the reason."""
@@ -104,24 +121,22 @@ class Finishing:
         things = _chosen(workspace, self._given) if self._given else lying(workspace)
         uses, drafts = _uses(workspace, things), []
         for one in things:
-            if one.until > workspace.now() and not anyway:
-                reason = f"it waits until {one.until.astimezone():%Y-%m-%d %H:%M}"
-                left = LeftOut(subject=one.now, member=one.name, rule=BY_HAND_RULE, reason=reason)
+            if one.note.until > workspace.now() and not anyway:
+                reason = f"it waits until {one.note.until.astimezone():%Y-%m-%d %H:%M}"
+                left = LeftOut(subject=one.thing.dn, member=one.note.name, rule=BY_HAND_RULE, reason=reason)
                 drafts.append(Draft((), (left,)))
             else:
-                why = self._why or one.why
-                drafts.append(ended(workspace.estate, one, uses.get(one.key, ()), why, anyway=anyway))
+                why = self._why or one.note.why
+                named = uses.get(one.note.key, ())
+                drafts.append(ended(workspace.estate, one.note, one.thing, named, why, anyway=anyway))
         return _together(drafts)
-
-    def settle(self) -> None:
-        """Forget the notes of what is gone."""
-        _forget_what_did_not_happen(self._workspace, self._before)
 
 
 def listed(workspace: "Workspace") -> Table:
     """Return what is put away, with what names it still."""
     things = lying(workspace)
-    return retired_table(things, _uses(workspace, things), workspace.now())
+    shown = [(one.note, one.thing) for one in things]
+    return retired_table(shown, _uses(workspace, things), workspace.now())
 
 
 def _together(drafts: "Iterable[Draft]") -> "Draft":
@@ -130,54 +145,56 @@ def _together(drafts: "Iterable[Draft]") -> "Draft":
     return Draft(changes, tuple(left for one in several for left in one.left_out))
 
 
-def lying(workspace: "Workspace") -> "list[Retired]":
-    """Return what is put away and lies where it was put."""
-    return [one for one in RetiredThings(workspace.database).all() if found(workspace.estate, one) is not None]
+@dataclass(frozen=True, slots=True)
+class Lying:
+    """The note of a thing, and the thing as it lies there today."""
+
+    note: Retired
+    thing: Principal
 
 
-def _chosen(workspace: "Workspace", given: Sequence[str]) -> "list[Retired]":
+def lying(workspace: "Workspace") -> list[Lying]:
+    """Return what is put away and lies where it was put: that, and no more, says whether a note counts.
+
+    So nothing need be noted when something is deleted, brought back, undone or put away out of a file, and no kill in
+    between leaves a note that is wrong.
+    """
+    notes = RetiredThings(workspace.database).all()
+    follow = _made_again(workspace, [note.sid for note in notes if note.sid])
+    return [
+        Lying(note, thing)
+        for note in notes
+        if (thing := found(workspace.estate, note, follow)) is not None and _counts(workspace, note)
+    ]
+
+
+def _counts(workspace: "Workspace", note: Retired) -> bool:
+    """Whether it was put away again by us after it was brought back; somebody else may have put it there by hand."""
+    return note.back is None or any(
+        put_there_by_undo(note, change) for change in done_since(workspace.journal, note.back)
+    )
+
+
+def _made_again(workspace: "Workspace", sids: Sequence[str]) -> Mapping[str, Named]:
+    """Return what was deleted and made again under another SID; the journal is read where one is gone alone."""
+    ids = workspace.estate.ids_of_sids({Sid(sid) for sid in sids})
+    gone = any(i is None for i in ids.values())
+    return successors(workspace.estate, done_as_far_as_known(workspace.journal.rows())) if gone else {}
+
+
+def _chosen(workspace: "Workspace", given: Sequence[str]) -> list[Lying]:
     """Return those of them that are named."""
-    by_key = {one.key: one for one in lying(workspace)}
+    by_id = {one.thing.id: one for one in lying(workspace)}
     chosen = []
     for name in given:
         principal = resolve(workspace.estate, name)
-        one = by_key.get(str(principal.sid or "")) or by_key.get(principal.dn.casefold())
-        if one is None:
-            one = next((other for other in by_key.values() if other.now.casefold() == principal.dn.casefold()), None)
-        if one is None:
+        if principal.id not in by_id:
             raise UsageError(f"{principal.qualified_name} is not put away", "See: adzeguard retire list")
-        chosen.append(one)
+        chosen.append(by_id[principal.id])
     return chosen
 
 
-def _uses(workspace: "Workspace", things: "Sequence[Retired]") -> "dict[str, list[Use]]":
+def _uses(workspace: "Workspace", things: Sequence[Lying]) -> "dict[str, list[Use]]":
     """Return by the keys of things what names each."""
-    about = {one.key: p for one in things if (p := found(workspace.estate, one)) is not None}
-    by_id = uses_by_id(named_by(workspace, list(about.values()))) if about else {}
-    return {key: by_id.get(principal.id, []) for key, principal in about.items()}
-
-
-def _forget_what_did_not_happen(workspace: "Workspace", noted: "Iterable[Retired]") -> None:
-    """Forget the notes of what does not lie where it was put: it was not moved, or is gone."""
-    several = list(noted)
-    if not several or interrupted_enactment(workspace.journal) is not None:
-        return  # what was begun may be gone on with, and needs its notes
-    workspace.look_anew()
-    for one in several:
-        is_linked_still = one.links and not any(_stands(workspace, link.dn, link.after) for link in one.links)
-        if found(workspace.estate, one) is None or is_linked_still:
-            RetiredThings(workspace.database).forget(one)
-
-
-def _forget_what_came_back(workspace: "Workspace", chosen: "Sequence[Retired]") -> None:
-    """Forget the notes of what is back: elsewhere than where it was put, or a policy that is linked again."""
-    workspace.look_anew()
-    for one in chosen:
-        still = found(workspace.estate, one)
-        if still is None or (one.links and all(_stands(workspace, link.dn, link.before) for link in one.links)):
-            RetiredThings(workspace.database).forget(one)
-
-
-def _stands(workspace: "Workspace", dn: str, links: str) -> bool:
-    found_id = workspace.estate.catalogue.by_dn(dn)
-    return found_id is not None and str(workspace.estate.principal(found_id).details.get("policy_links", "")) == links
+    by_id = uses_by_id(named_by(workspace, [one.thing for one in things])) if things else {}
+    return {one.note.key: by_id.get(one.thing.id, []) for one in things}

@@ -1,12 +1,12 @@
 """What is put away until it is deleted: what it was, where, and what brings it back or ends it."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Final
 
 from adzeguard.core.change.by_hand.members import leaving
-from adzeguard.core.change.change import BY_HAND_RULE, Change
+from adzeguard.core.change.change import BY_HAND_RULE, UNDO_RULE, Change
 from adzeguard.core.change.draft import Draft
 from adzeguard.core.change.kinds.add_member import AddMember
 from adzeguard.core.change.kinds.create_object import DeleteObject
@@ -18,7 +18,8 @@ from adzeguard.core.change.proposal import LeftOut
 from adzeguard.core.cleaning.uses import Use
 from adzeguard.core.errors import GuardError, UsageError
 from adzeguard.core.estate.estate import Estate
-from adzeguard.core.estate.named import Named
+from adzeguard.core.estate.moments import moment
+from adzeguard.core.estate.named import Named, id_of
 from adzeguard.core.estate.places import short_dn
 from adzeguard.core.estate.policy_links import without_link
 from adzeguard.core.estate.principal import Flag, Kind, Principal
@@ -27,6 +28,7 @@ from adzeguard.core.rights.power import Powers
 
 _KINDS: Final = frozenset({Kind.USER, Kind.GROUP, Kind.COMPUTER, Kind.POLICY})
 _SHOWN: Final = 4
+NOTHING_MADE_AGAIN: Final[Mapping[str, Named]] = {}
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,6 +56,8 @@ class Retired:
     until: datetime
     by: str
     why: str
+    back: datetime | None = None
+    """When it was brought back. The note is kept: an undo may put it away again."""
 
     @property
     def key(self) -> str:
@@ -97,13 +101,12 @@ def put_away(
         way = f"Give it another first: adzeguard group leave '{one.qualified_name}' '{primary.qualified_name}'"
         raise GuardError([f"{primary.qualified_name} is the primary group of {one.qualified_name}. {way}"])
     is_account = one.kind in (Kind.USER, Kind.COMPUTER)
-    changes: list[Change] = []
+    changes: list[Change] = [leaving(group, one, noted.why) for group in groups]
     if is_account and one.enabled:
         changes.append(
             SetAccountControl(object=Named.of(one), control="disabled", on=True, rule=BY_HAND_RULE, why=noted.why)
         )
     changes.append(MoveObject(object=Named.of(one), to=to, rule=BY_HAND_RULE, why=noted.why))
-    changes += [leaving(group, one, noted.why) for group in groups]
     sids = tuple(str(group.sid) for group in groups)
     retired = Retired(
         one.qualified_name,
@@ -164,18 +167,62 @@ def _linked(ou: Principal, before: str, after: str, why: str) -> SetAttributes:
     return SetAttributes(object=Named.of(ou), attributes=(change,), rule=BY_HAND_RULE, why=why)
 
 
-def found(estate: Estate, retired: Retired) -> Principal | None:
-    """Return it where it lies now; None if it is gone, or was taken elsewhere since."""
-    found_id = estate.id_of_sid(Sid(retired.sid)) if retired.sid else estate.catalogue.by_dn(retired.now)
-    one = estate.principal(found_id) if found_id is not None else None
-    return one if one is not None and fold_dn(one.dn) == fold_dn(retired.now) else None
+def found(estate: Estate, retired: Retired, successors: Mapping[str, Named] = NOTHING_MADE_AGAIN) -> Principal | None:
+    """Return it where it was put; None if it is gone, was taken elsewhere since, or is linked again.
+
+    `successors` says by their SIDs what was deleted, and lives again under another one.
+    """
+    one = _known_today(estate, retired.sid, successors) if retired.sid else _at(estate, retired.now)
+    if one is None or fold_dn(parent_dn(one.dn)) != fold_dn(parent_dn(retired.now)):
+        return None
+    linked_again = any(_is_linked(estate, link, one) for link in retired.links)
+    return None if linked_again else one
 
 
-def brought_back(estate: Estate, retired: Retired, why: str) -> Draft:
+def _known_today(estate: Estate, sid: str, successors: Mapping[str, Named]) -> Principal | None:
+    found_id = estate.id_of_sid(Sid(sid))
+    if found_id is None and sid in successors:
+        found_id = id_of(estate, successors[sid])
+    return estate.principal(found_id) if found_id is not None else None
+
+
+def _at(estate: Estate, dn: str) -> Principal | None:
+    found_id = estate.catalogue.by_dn(dn)
+    return estate.principal(found_id) if found_id is not None else None
+
+
+def _is_linked(estate: Estate, link: Link, policy: Principal) -> bool:
+    container = _at(estate, link.dn)
+    stands = str(container.details.get("policy_links", "")) if container is not None else ""
+    return without_link(stands, policy.dn) != stands
+
+
+def put_there_by_undo(retired: Retired, change: Change) -> bool:
+    """Tell whether a change, undoing another, puts a thing where it is noted: a move by hand is no putting away."""
+    if change.rule != UNDO_RULE:
+        return False
+    if isinstance(change, MoveObject):
+        is_the_one = change.object.sid == retired.sid or fold_dn(change.object.dn) == fold_dn(retired.dn)
+        return is_the_one and fold_dn(parent_dn(change.to)) == fold_dn(parent_dn(retired.now))
+    if isinstance(change, SetAttributes):
+        return any(fold_dn(change.object.dn) == fold_dn(link.dn) for link in retired.links)
+    return False
+
+
+def happened_since(retired: Retired, one: Principal) -> str:
+    """Return what speaks against deleting a thing that has waited, in words; empty where nothing does."""
+    if one.kind in (Kind.USER, Kind.COMPUTER) and one.enabled:
+        return "it was enabled since"
+    if one.qualified_name.casefold() != retired.name.casefold():
+        return f"it was renamed since: it was {retired.name}"
+    used = moment(one.details.get("last_logon"))
+    return f"it logged on since, on {used:%Y-%m-%d}" if used is not None and used > retired.at else ""
+
+
+def brought_back(
+    estate: Estate, retired: Retired, one: Principal, why: str, successors: Mapping[str, Named] = NOTHING_MADE_AGAIN
+) -> Draft:
     """Return the changes after which all is as before; what cannot be so any more is left out, with the reason."""
-    one = found(estate, retired)
-    if one is None:
-        raise UsageError(f"{retired.name} does not lie in {short_dn(estate, parent_dn(retired.now))} any more")
     changes: list[Change] = []
     left_out: list[LeftOut] = []
     # Enabled first: afterwards it is called otherwise than the proposal says.
@@ -183,17 +230,16 @@ def brought_back(estate: Estate, retired: Retired, why: str) -> Draft:
         changes.append(
             SetAccountControl(object=Named.of(one), control="disabled", on=False, rule=BY_HAND_RULE, why=why)
         )
-    if fold_dn(retired.dn) != fold_dn(retired.now):
+    if fold_dn(retired.dn) != fold_dn(one.dn):
         if estate.catalogue.by_dn(parent_dn(retired.dn)) is None:
             raise UsageError(f"{short_dn(estate, parent_dn(retired.dn))}, where it was, is gone", "Make it again first")
         changes.append(MoveObject(object=Named.of(one), to=retired.dn, rule=BY_HAND_RULE, why=why))
     for sid in retired.groups:
-        group_id = estate.id_of_sid(Sid(sid))
-        if group_id is None:
+        group = _known_today(estate, sid, successors)
+        if group is None:
             left_out.append(LeftOut(subject=sid, member=retired.name, rule=BY_HAND_RULE, reason="the group is gone"))
             continue
-        group = estate.principal(group_id)
-        if one.id not in estate.graph.direct_members(group_id):
+        if one.id not in estate.graph.direct_members(group.id):
             changes.append(AddMember(group=Named.of(group), member=Named.of(one), rule=BY_HAND_RULE, why=why))
     for link in retired.links:
         ou_id = estate.catalogue.by_dn(link.dn)
@@ -209,16 +255,13 @@ def brought_back(estate: Estate, retired: Retired, why: str) -> Draft:
     return Draft(tuple(changes), tuple(left_out))
 
 
-def ended(estate: Estate, retired: Retired, uses: Sequence[Use], why: str, *, anyway: bool) -> Draft:
-    """Return the changes that delete it, or why it stays: something names it still, other than groups that list it."""
-    one = found(estate, retired)
-    if one is None:
-        raise UsageError(f"{retired.name} does not lie in {short_dn(estate, parent_dn(retired.now))} any more")
-    naming = [use for use in uses if use.what != "membership"]
-    if naming and not anyway:
-        shown = "; ".join(f"{use.what} {use.where}" for use in naming[:_SHOWN])
-        more = f" and {len(naming) - _SHOWN} more" if len(naming) > _SHOWN else ""
-        reason = f"named by {shown}{more}"
+def ended(estate: Estate, retired: Retired, one: Principal, uses: Sequence[Use], why: str, *, anyway: bool) -> Draft:
+    """Return the changes that delete it, or why it stays: it was used since, or something names it still.
+
+    Groups that list it do not count.
+    """
+    reason = "" if anyway else happened_since(retired, one) or _naming(uses)
+    if reason:
         return Draft(
             (),
             (LeftOut(subject=short_dn(estate, one.dn), member=one.qualified_name, rule=BY_HAND_RULE, reason=reason),),
@@ -230,3 +273,10 @@ def ended(estate: Estate, retired: Retired, uses: Sequence[Use], why: str, *, an
     deepest_first = sorted([one, *(p for p in below if p.id != one.id)], key=lambda p: -len(split_dn(p.dn)))
     changes += [DeleteObject(object=Named.of(p), rule=BY_HAND_RULE, why=why) for p in deepest_first]
     return Draft.of(changes)
+
+
+def _naming(uses: Sequence[Use]) -> str:
+    naming = [use for use in uses if use.what != "membership"]
+    shown = "; ".join(f"{use.what} {use.where}" for use in naming[:_SHOWN])
+    more = f" and {len(naming) - _SHOWN} more" if len(naming) > _SHOWN else ""
+    return f"named by {shown}{more}" if naming else ""

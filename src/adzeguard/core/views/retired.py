@@ -5,29 +5,34 @@ from collections.abc import Mapping, Sequence
 from datetime import datetime
 from typing import Final
 
-from adzeguard.core.cleaning.retired import Retired
+from adzeguard.core.cleaning.retired import Retired, happened_since
 from adzeguard.core.cleaning.uses import Use
+from adzeguard.core.estate.principal import Principal
 from adzeguard.core.views.table import Column, Table, data_columns
 
 _DOMAIN: Final = re.compile(r"(,DC=[^,]+)+$", re.IGNORECASE)
 
+_READY: Final = "may be deleted"
 
-def retired_table(things: Sequence[Retired], uses: Mapping[str, Sequence[Use]], now: datetime) -> Table:
+
+def retired_table(
+    things: Sequence[tuple[Retired, Principal]], uses: Mapping[str, Sequence[Use]], now: datetime
+) -> Table:
     """Return one row for each, with what names it still by its key, groups that list it left out."""
     rows = [
         {
             "name": one.name,
-            "dn": one.now,
+            "dn": thing.dn,
             "from": one.dn,
             "was": _DOMAIN.sub("", one.dn),
             "since": one.at,
             "until": one.until,
             "by": one.by,
             "why": one.why,
-            "state": "may be deleted" if one.until <= now else "waits",
+            "state": happened_since(one, thing) or (_READY if one.until <= now else "waits"),
             "named": sum(use.what != "membership" for use in uses.get(one.key, ())),
         }
-        for one in things
+        for one, thing in things
     ]
     columns = (
         Column("name", "Name"),
@@ -40,7 +45,7 @@ def retired_table(things: Sequence[Retired], uses: Mapping[str, Sequence[Use]], 
         Column("state", "State", for_people=True),
         Column("named", "Named by", kind="number", for_people=True),
     )
-    ready = sum(one.until <= now for one in things)
+    ready = sum(row["state"] == _READY for row in rows)
     return Table(
         rows, columns, "", f"{len(rows)} put away, {ready} may be deleted: adzeguard retire finish", "Nothing."
     )

@@ -22,7 +22,7 @@ def add_member(directory: DirectoryDriver, change: AddMember, intent: Intent) ->
 
 def group_without(directory: DirectoryDriver, change: AddMember) -> tuple[Entry, Entry] | Outcome:
     """Return the group and whom it does not hold yet, as they stand now; else what became of the change."""
-    group, member = same_entry(directory, change.group), same_account(directory, change.member)
+    group, member = same_account(directory, change.group), same_account(directory, change.member)
     if group is None or member is None:
         gone = change.group.name if group is None else change.member.name
         return Outcome(change, Status.CONFLICT, f"{gone} is not where the proposal saw it")
@@ -33,7 +33,7 @@ def group_without(directory: DirectoryDriver, change: AddMember) -> tuple[Entry,
 
 def remove_member(directory: DirectoryDriver, change: RemoveMember, intent: Intent) -> Outcome:
     """Take a listed member out of a group. One that is gone itself is still listed by its name."""
-    group, member = same_entry(directory, change.group), same_account(directory, change.member)
+    group, member = same_account(directory, change.group), same_account(directory, change.member)
     if group is None:
         return Outcome(change, Status.CONFLICT, f"{change.group.name} is not where the proposal saw it")
     if member is None and directory.read(change.member.dn) is not None:
@@ -66,7 +66,7 @@ def set_primary_group(directory: DirectoryDriver, change: SetPrimaryGroup, inten
 
 
 def _read_back(directory: DirectoryDriver, change: MembershipChange, member_dn: str, *, listed: bool) -> Outcome:
-    after = same_entry(directory, change.group)
+    after = same_account(directory, change.group)
     if after is not None and lists(after, member_dn) == listed:
         return Outcome(change, Status.VERIFIED)
     return Outcome(change, Status.DIFFERS, OTHERWISE)
