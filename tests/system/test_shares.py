@@ -60,19 +60,22 @@ def test_unknown_shares_and_rights_say_what_there_is(read: Program) -> None:
 
 
 def test_orphans_are_found_taken_out_and_given_back(read: Program) -> None:
-    """On objects and folders, copies that were handed on too; what is in its place is left; undone all is as before."""
+    """On objects, folders and hosts, with the copies that were handed on; undone all is as before."""
     before = {path.name: path.read_bytes() for path in (read.folder / "shares").iterdir()}
     rows = read("uses", "--orphans", "--format", "json").json
     assert {(row["sid"], row["what"], row["where"]) for row in rows} == {
+        (GONE, "local-group", "KIOSK-12"),
         (GONE, "grant", "OU=People"),
         (GONE, "folder", r"\\HARBOUR-04\Harbour\Plans"),
         (GONE, "folder", r"\\HARBOUR-04\Harbour\Plans\Quay"),
     }
-    asked = read("tidy", "--only-propose", "tidy.json")
+    asked = read("tidy", "--sid", GONE, "--only-propose", "tidy.json")
     assert asked.code == 3, asked.err
     assert read("uses", "--orphans", "--format", "json").json == rows
-    done = read("enact", "tidy.json", "--yes", "--format", "json")
-    assert [row["status"] for row in done.json] == ["verified"] * 3, done.err
+    refused = read("enact", "tidy.json", "--yes")
+    assert (refused.code, "Give --vanished 1" in refused.err) == (1, True), refused.err
+    done = read("enact", "tidy.json", "--yes", "--vanished", "1", "--format", "json")
+    assert [row["status"] for row in done.json] == ["verified"] * 4, done.err
     assert read("uses", "--orphans", "--format", "json").json == []
     assert read("collect", "--shares").code == 0
     assert read("uses", "--orphans", "--format", "json").json == []
@@ -86,12 +89,12 @@ def test_orphans_are_found_taken_out_and_given_back(read: Program) -> None:
 
 def test_a_folder_that_changed_since_is_left_alone(read: Program) -> None:
     """Somebody else took the entry out meanwhile: it is so already, and nothing is written."""
-    read("tidy", "--only-propose", "tidy.json")
+    read("tidy", "--sid", GONE, "--only-propose", "tidy.json")
     file = read.folder / "shares/Harbour.json"
     content = json.loads(file.read_text())
     content["folders"]["Plans"] = content["folders"][""]
     file.write_text(json.dumps(content))
-    done = read("enact", "tidy.json", "--yes", "--format", "json")
+    done = read("enact", "tidy.json", "--yes", "--vanished", "1", "--format", "json")
     statuses = {row["object"]: (row["status"], row["detail"]) for row in done.json}
     assert statuses[r"\\HARBOUR-04\Harbour\Plans"] == ("conflict", "it is so already")
     assert json.loads(file.read_text())["folders"]["Plans"] == content["folders"]["Plans"]

@@ -1,5 +1,7 @@
 """What names a group or an account: all of it, and nothing else."""
 
+import json
+
 from tests.program import Json, Program
 
 WARDENS = r"LOWMERE\Console Wardens"
@@ -80,3 +82,53 @@ def test_what_is_elevated_owned_left_and_named_by_nothing(demo: Program) -> None
     assert demo("group", "create", "Nobody Knows", "--in", "OU=Groups", "--yes").code == 0
     assert [row for row in uses(demo, "Nobody Knows") if row["what"] != "owner"] == []
     assert demo("uses", "nobody.at.all").code == 2
+
+
+def test_a_dead_sid_is_found_on_hosts_and_taken_out(demo: Program) -> None:
+    """In a local group, refused, and elevated; undone all is as before. The tidying of a live one is no tidying."""
+    elevate = f"{{program: /opt/tide/set, sha256: {'ab' * 32}, for: ['LOWMERE\\Shift Crew']}}"
+    (demo.folder / "charter/charter.yaml").write_text(
+        "charter: 1\nrules:\n"
+        "- {id: a, hosts: {named: CONSOLE-03}, response: mend, refuse-logon: {console: ['LOWMERE\\Shift Crew']}}\n"
+        f"- {{id: b, hosts: {{named: CONSOLE-03}}, response: mend, elevate: {elevate}}}\n"
+    )
+    for line in (
+        ("group", "create", "Shift Crew", "--in", "OU=Groups"),
+        ("local", "add", "CONSOLE-03", "administrators", "Shift Crew"),
+        ("enact",),
+        ("group", "delete", "Shift Crew"),
+    ):
+        done = demo(*line, "--yes")
+        assert done.code == 0, (line, done.err)
+    before = json.loads((demo.folder / "hosts/CONSOLE-03.json").read_text())
+    rows = [row for row in demo("uses", "--orphans", "--format", "json").json if row["seen"] == "deleted"]
+    assert {(row["what"], row["where"], row["seen"]) for row in rows} == {
+        ("local-group", "CONSOLE-03", "deleted"),
+        ("refusal", "CONSOLE-03", "deleted"),
+        ("elevation", "CONSOLE-03", "deleted"),
+    }
+    [sid] = {row["sid"] for row in rows}
+    assert demo("tidy", "--sid", sid, "--yes").code == 0
+    assert sid not in (demo.folder / "hosts/CONSOLE-03.json").read_text()
+    assert demo("undo", "--last", "--yes").code == 0
+    assert json.loads((demo.folder / "hosts/CONSOLE-03.json").read_text()) == before
+    planted = {row["where"] for row in demo("uses", "--orphans", "--format", "json").json if row["seen"] == "vanished"}
+    assert planted >= {"KIOSK-12", "OU=People"}
+
+
+def test_who_merely_vanished_is_taken_out_by_their_number_alone(demo: Program) -> None:
+    """An export without somebody says nothing of whether they are gone: their rights stay until it is said."""
+    assert demo("local", "add", "CONSOLE-03", "administrators", "roan.pell", "--yes").code == 0
+    sid = demo("show", "roan.pell", "--format", "json").json["sid"]
+    file = demo.folder / "lowmere.ldif"
+    whole = file.read_text()
+    file.write_text("\n\n".join(entry for entry in whole.split("\n\n") if "sAMAccountName: roan.pell\n" not in entry))
+    demo("collect")
+    assert {row["seen"] for row in demo("uses", "--orphans", "--format", "json").json} == {"vanished"}
+    refused = demo("tidy", "--sid", sid, "--yes")
+    assert (refused.code, "nobody has seen them deleted" in refused.err) == (1, True), refused.err
+    wrong = demo("tidy", "--sid", sid, "--yes", "--vanished", "2")
+    assert (wrong.code, "1 such SIDs" in wrong.err) == (1, True), wrong.err
+    assert sid in (demo.folder / "hosts/CONSOLE-03.json").read_text()
+    assert demo("tidy", "--sid", sid, "--yes", "--vanished", "1").code == 0
+    assert sid not in (demo.folder / "hosts/CONSOLE-03.json").read_text()

@@ -164,4 +164,4 @@ def _switched_on(workspace: Workspace, domain: str, able: "LinkEnds") -> int:
     say(f"From then on {domain}, with every domain of its forest, keeps ends of links. That can never be switched off.")
     if click.prompt("The name of the domain", err=True).strip().casefold() != domain.casefold():
         raise DeclinedError("nothing was switched on: that is not its name")
-    return enact_draft(workspace, lambda: draft, Answers(True, None, None, None, None, "table"))
+    return enact_draft(workspace, lambda: draft, Answers(yes=True))

@@ -94,11 +94,12 @@ class Answers:
     """What the operator says beforehand to a command that changes something."""
 
     yes: bool
-    removals: int | None
-    hosts: int | None
-    deletions: int | None
-    new_reach: int | None
-    form: str
+    removals: int | None = None
+    hosts: int | None = None
+    deletions: int | None = None
+    new_reach: int | None = None
+    vanished: int | None = None
+    form: str = "table"
     only_propose: Path | None = None
     """Where the proposal is written to instead of being enacted."""
     without_approval: str = ""
@@ -109,7 +110,7 @@ class Answers:
         """The sizes that the operator has named."""
         from adzeguard.core.limits import NamedSizes
 
-        return NamedSizes(self.removals, self.hosts, self.deletions, self.new_reach)
+        return NamedSizes(self.removals, self.hosts, self.deletions, self.new_reach, self.vanished)
 
 
 def without_approval_option(function: F) -> F:
@@ -133,12 +134,13 @@ def enacting_options(function: F) -> F:
         hosts: int | None,
         deletions: int | None,
         new_reach: int | None,
+        vanished: int | None,
         form: str,
         only_propose: Path | None,
         without_approval: str,
         **others: Any,
     ) -> Any:
-        answers = Answers(yes, removals, hosts, deletions, new_reach, form, only_propose, without_approval)
+        answers = Answers(yes, removals, hosts, deletions, new_reach, vanished, form, only_propose, without_approval)
         return function(answers=answers, **others)
 
     options = (
@@ -148,6 +150,12 @@ def enacting_options(function: F) -> F:
         click.option("--deletions", type=click.IntRange(0), metavar="N", help="How many objects the proposal deletes."),
         click.option(
             "--new-reach", type=click.IntRange(0), metavar="N", help="How many people get a new way into privilege."
+        ),
+        click.option(
+            "--vanished",
+            type=click.IntRange(0),
+            metavar="N",
+            help="How many SIDs without an owner, which nobody saw deleted.",
         ),
         click.option(
             "--only-propose",

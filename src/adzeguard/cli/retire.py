@@ -20,7 +20,7 @@ from adzeguard.cli.options import (
     why_option,
     workspace_option,
 )
-from adzeguard.cli.output import put_view
+from adzeguard.cli.output import put_view, say
 from adzeguard.core.errors import InputError, UsageError
 from adzeguard.workspace.open_workspace import Workspace
 
@@ -93,7 +93,10 @@ def away(
         raise UsageError("say NAME or --from FILE", "See: adzeguard retire away --help")
     workspace = opened(folder)
     work = PuttingAway(workspace, lambda: _named(workspace, given, file), to or "", wait, why)
-    return enact_work(workspace, work, answers)
+    code = enact_draft(workspace, work.draft, answers)
+    for note in work.only_noted if answers.only_propose is None else ():
+        say(f"{note.name} is linked nowhere, and is put away until {note.until.astimezone():%Y-%m-%d %H:%M}.")
+    return code
 
 
 @command.command("list", epilog=example("adzeguard retire list"))

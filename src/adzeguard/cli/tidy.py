@@ -15,9 +15,10 @@ from adzeguard.cli.options import Answers, enacting_options, example, why_option
 @enacting_options
 @workspace_option
 def command(sids: tuple[str, ...], why: str, answers: Answers, folder: Path | None) -> int:
-    """Take out of objects and folders the SIDs of the domain that belong to nothing any more: see uses --orphans.
+    """Take out of objects, folders and hosts the SIDs of the domain that belong to nothing any more.
 
-    An account that does not see the whole directory takes for gone what is only hidden: look at the list first.
+    See uses --orphans first. An account that does not see the whole directory could take for gone what is only hidden
+    from it: SIDs that nobody saw deleted, neither the directory nor we, want their number: --vanished.
 
     Keys of json and csv: id, status, target, kind, group, member, object, rule, detail.
     """

@@ -26,6 +26,8 @@ class NamedSizes:
     hosts: int | None = None
     deletions: int | None = None
     new_reach: int | None = None
+    vanished: int | None = None
+    """How many SIDs resolve to nothing, without anybody having seen them deleted."""
 
 
 USUAL_LIMITS: Final = Limits()

@@ -219,19 +219,27 @@ class LdapDirectory:
 
     def restore(self, sid: Sid, dn: str) -> bool:
         """Bring a deleted entry back ([MS-ADTS] 3.1.1.5.3.7, reanimation), which takes a right of its own."""
-        if not self._base:
-            self.facts()
-        query = f"(&(isDeleted=TRUE)(objectSid={_escaped(sid)}))"
         # The name of a deleted object holds its GUID, and is not known before it was asked for.
-        kept = list(self._connected().search(self._base, query, ["isDeleted"], descriptors=False, deleted=True))
+        kept = self._what_is_left(sid)
         if len(kept) != 1:
             return False
         try:
-            self._once(lambda wire: wire.restore(kept[0][0], dn))
+            self._once(lambda wire: wire.restore(kept[0], dn))
         # Without the right to reanimate, or where its parent is gone: it is made anew instead, under another SID.
         except ChangeRefusedError:
             return False
         return True
+
+    def was_deleted(self, sid: Sid) -> bool:
+        """Tell whether a tombstone of this SID is there ([MS-ADTS] 3.1.1.1.5.1); not everybody may see them."""
+        return bool(self._what_is_left(sid))
+
+    def _what_is_left(self, sid: Sid) -> list[str]:
+        if not self._base:
+            self.facts()
+        query = f"(&(isDeleted=TRUE)(objectSid={_escaped(sid)}))"
+        found = self._connected().search(self._base, query, ["isDeleted"], descriptors=False, deleted=True)
+        return [dn for dn, _ in found]
 
     def rename(self, dn: str, new_dn: str) -> None:
         """Give an entry another name or container."""

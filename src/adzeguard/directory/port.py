@@ -134,6 +134,14 @@ class WatchableDirectory(Protocol):
         """Wait at most so long, and tell whether anything has changed; `DirectoryError` where it cannot tell."""
 
 
+@runtime_checkable
+class TellsDeleted(Protocol):
+    """A directory that keeps for a time what is left of deleted objects."""
+
+    def was_deleted(self, sid: Sid) -> bool:
+        """Tell whether what is left of an object of this SID is there to be seen."""
+
+
 @dataclass(frozen=True, slots=True)
 class LinkEnds:
     """Whether a directory can end links by itself, and whether it does."""

@@ -21,7 +21,7 @@ from adzeguard.store.columns import text_hash
 from adzeguard.store.connection import Connection, Database, one
 from adzeguard.store.host_rows import StoredHosts, read_at, read_hosts, write_hosts
 from adzeguard.store.memberships import read_graph, write_memberships
-from adzeguard.store.objects import write_whole
+from adzeguard.store.objects import sids_of_ids, write_seen_deleted, write_whole
 from adzeguard.store.partial import PartialWrite
 from adzeguard.store.shares import Shares
 
@@ -105,7 +105,18 @@ class EstateStore:
                 connection.run("DELETE FROM about WHERE name = 'digest'")
                 objects, groups = partial.write(connection, number)
             hosts_changed = write_hosts(connection, number, hosts, whole=all_hosts)
+            write_seen_deleted(connection, list(sids_of_ids(connection, gone)))
         return Written(number, objects, groups, hosts_changed)
+
+    def note_deleted(self, sids: Iterable[str]) -> None:
+        """Note that these were seen deleted."""
+        with self.database.writing() as connection:
+            write_seen_deleted(connection, sids)
+
+    def seen_deleted(self) -> frozenset[str]:
+        """Return the SIDs that were seen deleted, by the directory or by us."""
+        with self.database.reading() as connection:
+            return frozenset(str(sid) for (sid,) in connection.rows("SELECT sid FROM seen_deleted"))
 
     def _catalogue(self) -> StoredCatalogue:
         return StoredCatalogue(self.database, self.latest().facts.domain)

@@ -29,6 +29,7 @@ KEPT: Final[Mapping[str, str]] = {
     "question": columns_of(Question),
     "rule_name": "id, sid",
     "retired": "id, body",
+    "brought_back": "id, at",
     "review": "id, body",
     "pending": "claim, host, since, tries, detail, format, change",
     "put_in": "claim, rule, format, change",
@@ -45,6 +46,7 @@ _SHOWN: Final = {
     "rule_name": "what a name in rules stands for",
     "put_in": "what rules have put in",
     "retired": "what is put away",
+    "brought_back": "what was brought back",
 }
 
 Entry = list[Any] | str | None
@@ -83,9 +85,11 @@ def note_kept(connection: Connection, table: str, keys: Iterable[str]) -> None:
         _tell(connection, {table: entries})
 
 
-def adopt(connection: Connection) -> None:
+def adopt(connection: Connection, tables: Iterable[str] = tuple(KEPT)) -> None:
     """Write the row that tells everything as it stands: the first one of a store that an older version wrote."""
-    standing = {table: {str(values[0]): _entry(table, values) for values in _rows(connection, table)} for table in KEPT}
+    standing = {
+        table: {str(values[0]): _entry(table, values) for values in _rows(connection, table)} for table in tables
+    }
     entries: Entries = {table: of_table for table, of_table in standing.items() if of_table}
     if entries:
         _tell(connection, entries)

@@ -13,7 +13,7 @@ from typing import Any, Final
 
 from adzeguard.core.errors import StoreError, StoreTooNewError
 from adzeguard.store.connection import Connection, Database, one
-from adzeguard.store.kept import adopt
+from adzeguard.store.kept import KEPT, adopt
 
 _FIRST_TABLES: Final = (
     "about (name TEXT NOT NULL PRIMARY KEY, value TEXT NOT NULL)",
@@ -199,16 +199,23 @@ def _form_ten(connection: Connection) -> None:
         connection.run(f"ALTER TABLE question ADD COLUMN {column}")
     connection.run(f"ALTER TABLE question ADD COLUMN reminded {connection.dialect.integer} NOT NULL DEFAULT 0")
     _make(connection, "rule_name (id TEXT NOT NULL PRIMARY KEY, sid TEXT NOT NULL)")
-    adopt(connection)
+    adopt(connection, [table for table in KEPT if has_table(connection, table)])
 
 
 def _form_eleven(connection: Connection) -> None:
     """Of a logon: the host that the client claims to be, beside the one that has proved itself; and how it was.
 
+    Beside these: the SIDs that were seen deleted, and did not merely vanish from what can be read; and what was brought
+    back of what is put away.
     What was read before knew one host, and of most logs the claimed one: nothing is judged by it any more.
     """
     for column in ("claimed", "way"):
         connection.run(f"ALTER TABLE trail ADD COLUMN {column} TEXT NOT NULL DEFAULT ''")
+    _make(
+        connection,
+        "seen_deleted (sid TEXT NOT NULL PRIMARY KEY)",
+        "brought_back (id TEXT NOT NULL PRIMARY KEY, at TEXT NOT NULL)",
+    )
     connection.run("UPDATE trail SET claimed = what, what = '' WHERE verb IN ('logon', 'refused')")
 
 

@@ -12,6 +12,7 @@ from adzeguard.core.errors import StoreError
 from adzeguard.store.connection import Database
 from adzeguard.store.leases import Leases
 from adzeguard.store.questions import Waivers
+from adzeguard.store.retired import RetiredThings
 from adzeguard.store.shifts import Shifts
 
 Intent = Callable[[Change], None]
@@ -23,7 +24,12 @@ class _Notes(Protocol):
     def take_out(self, note_id: str, /) -> None: ...
 
 
-_TABLES: Final[Mapping[Table, Callable[[Database], _Notes]]] = {"lease": Leases, "shift": Shifts, "waiver": Waivers}
+_TABLES: Final[Mapping[Table, Callable[[Database], _Notes]]] = {
+    "lease": Leases,
+    "shift": Shifts,
+    "waiver": Waivers,
+    "retired": RetiredThings,
+}
 
 
 def make_note(database: Database, allowed: Allowed, intent: Intent) -> Outcome:

@@ -1,11 +1,12 @@
 """The rows of objects: what holds now, what is written anew, and what has ended."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from hashlib import blake2b
 from itertools import compress
 
 from adzeguard.core.estate.objects import Objects
 from adzeguard.core.estate.principal import Kind
+from adzeguard.store.batches import among, batched
 from adzeguard.store.columns import INSERT, READ, Known, packed, place_of
 from adzeguard.store.connection import Connection, Row
 from adzeguard.store.migrations import FIRST_INDEXES, OBJECT_INDEXES_OF_FORM_TWO
@@ -68,3 +69,19 @@ def end_rows(connection: Connection, table: str, key: str, number: int, ended: I
     """Say of rows that hold now that they hold until before this collection."""
     query = f"UPDATE {table} SET until = ? WHERE {key} = ? AND until IS NULL"
     connection.run_many(query, [(number, i) for i in ended])
+
+
+def write_seen_deleted(connection: Connection, sids: Iterable[str]) -> None:
+    """Note SIDs that were seen deleted."""
+    query = "INSERT INTO seen_deleted (sid) VALUES (?) ON CONFLICT (sid) DO NOTHING"
+    connection.run_many(query, [(sid,) for sid in sids])
+
+
+def sids_of_ids(connection: Connection, ids: Iterable[int]) -> Iterator[str]:
+    """Yield the SIDs of objects, also of those that are gone."""
+    for some in batched(sorted(ids)):
+        query = (
+            "SELECT DISTINCT a.text, o.rid FROM object o JOIN authority a ON a.id = o.authority"
+            f" WHERE {among('o.id', len(some))}"
+        )
+        yield from (f"{authority}-{rid}" for authority, rid in connection.rows(query, some))

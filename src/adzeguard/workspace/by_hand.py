@@ -1,6 +1,7 @@
 """What people change by hand, by the names that they type: drafts for the one road."""
 
 from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Set as AbstractSet
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
@@ -26,20 +27,20 @@ from adzeguard.core.cleaning.uses import uses_of
 from adzeguard.core.estate.names import resolve, resolve_host
 from adzeguard.core.estate.places import short_dn
 from adzeguard.core.estate.principal import Principal
-from adzeguard.core.identity import parent_dn
+from adzeguard.core.identity import Sid, parent_dn
 from adzeguard.core.review.admission import admitted, as_if_moved
 from adzeguard.core.rights.duties import named_duties
 from adzeguard.core.rights.duty_words import Extent
 from adzeguard.core.views.host_page import host_rules
 from adzeguard.core.views.rule_reach import effect_table
 from adzeguard.core.views.uses import staying_behind
+from adzeguard.directory.port import TellsDeleted
 from adzeguard.workspace.cleaning import named_by
 from adzeguard.workspace.members import group_called
 
 if TYPE_CHECKING:
     from adzeguard.workspace.open_workspace import Workspace
 
-_ON_THE_SHARE = "it stands on the share itself, which its server changes"
 _NAMING = "ou="
 
 
@@ -246,12 +247,25 @@ def withdrawn(workspace: "Workspace", asked: GrantAsked, why: str) -> Draft:
 def tidied(workspace: "Workspace", sids: Sequence[str], why: str) -> Draft:
     """Take out the SIDs of the domain that belong to nothing any more, or only these."""
     found = [one for one in orphans(workspace.estate, workspace.shared, why) if not sids or one.sid in sids]
+    _ask_whether_deleted(workspace, {one.sid for one in found if one.change is not None})
     kept = [
-        LeftOut(subject=one.where, member=one.sid, rule=BY_HAND_RULE, reason=_ON_THE_SHARE)
+        LeftOut(subject=one.where, member=one.sid, rule=BY_HAND_RULE, reason=one.detail)
         for one in found
         if one.change is None
     ]
     return Draft(tuple(one.change for one in found if one.change is not None), tuple(kept))
+
+
+def _ask_whether_deleted(workspace: "Workspace", sids: AbstractSet[str]) -> None:
+    """Note of SIDs that resolve to nothing which the directory has seen deleted: what merely vanished is asked about.
+
+    A collection of everything does not tell the two apart.
+    """
+    unsure = sorted(sids - workspace.store.seen_deleted())
+    if unsure:
+        with workspace.directory() as directory:
+            if isinstance(directory, TellsDeleted):
+                workspace.store.note_deleted([sid for sid in unsure if directory.was_deleted(Sid(sid))])
 
 
 def _pairs(workspace: "Workspace", groups: Sequence[str], members: Sequence[str]) -> list[tuple[Principal, Principal]]:

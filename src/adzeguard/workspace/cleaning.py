@@ -40,7 +40,8 @@ def uses(workspace: "Workspace", name: str) -> Table:
 
 def orphaned(workspace: "Workspace") -> Table:
     """Return the SIDs of the domain that belong to nothing any more, and where they stand."""
-    return orphans_table(list(orphans(workspace.estate, workspace.shared, "")))
+    found = list(orphans(workspace.estate, workspace.shared, ""))
+    return orphans_table(found, workspace.store.seen_deleted())
 
 
 def stale_counts(looked: StaleInput) -> Table:

@@ -411,6 +411,7 @@ class Workspace:
             approved_by,
             (*self._ending, *leased_by_rules(self.estate, charter)),
             self._comes_in_by,
+            self.store.seen_deleted(),
             self.now(),
         )
 

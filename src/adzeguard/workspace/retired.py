@@ -1,15 +1,16 @@
 """What is put away, brought back, and deleted in the end, with the notes of it."""
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
-from datetime import timedelta
+from dataclasses import dataclass
+from datetime import datetime, timedelta
 from typing import TYPE_CHECKING
 
 from adzeguard.core.change.by_hand.objects import container_at
 from adzeguard.core.change.change import BY_HAND_RULE, Change
 from adzeguard.core.change.draft import Draft
+from adzeguard.core.change.kinds.set_note import set_note
 from adzeguard.core.change.proposal import LeftOut
-from adzeguard.core.cleaning.retired import Noted, Retired, brought_back, ended, found, put_away, put_there_by_undo
+from adzeguard.core.cleaning.retired import Noted, brought_back, ended, found, put_away, put_there_by_undo
 from adzeguard.core.cleaning.uses import uses_by_id
 from adzeguard.core.errors import UsageError
 from adzeguard.core.estate.named import Named
@@ -17,6 +18,7 @@ from adzeguard.core.estate.names import resolve
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.identity import Sid, fold_dn
 from adzeguard.core.rights.power import Powers
+from adzeguard.core.time.put_away import Retired
 from adzeguard.core.views.retired import retired_table
 from adzeguard.core.views.table import Table
 from adzeguard.store.retired import RetiredThings
@@ -47,31 +49,25 @@ class PuttingAway:
         self._to = to or workspace.settings.retire.ou
         now = workspace.now()
         until = now + (wait or timedelta(days=workspace.settings.retire.wait_days))
+        self.only_noted: list[Retired] = []
+        """Of these there is nothing to change, such as of a policy that is linked nowhere."""
         self._noted = Noted(now, until, workspace.operator(), why)
-        self._lying_already: list[Retired] = []
 
     def draft(self) -> Draft:
         """Return what moves, disables and takes out."""
         workspace = self._workspace
         holding = container_at(workspace.estate, self._to)
         powers = Powers(workspace.rights, workspace.privileged)
+        self.only_noted = []
+        known = {note.id: note for note in RetiredThings(workspace.database).all()}
         changes: list[Change] = []
-        self._lying_already = []
         for one in self._named():
             some, note = put_away(workspace.estate, one, holding, powers, self._noted)
-            changes += some
-            if some:
-                # Noted before anything is moved: what is moved without a note could not be brought back. It counts
-                # once the thing lies there.
-                RetiredThings(workspace.database).write(note)
-            else:
-                self._lying_already.append(note)
+            # Noted before anything is moved: what is moved without a note could not be brought back. It counts once
+            # the thing lies there.
+            changes += [set_note(known.get(note.id), note, self._noted.why), *some]
+            self.only_noted += [note] if not some else []
         return Draft.of(changes)
-
-    def settle(self) -> None:
-        """Note what there was nothing to change of, such as a policy that is linked nowhere."""
-        for note in self._lying_already:
-            RetiredThings(self._workspace.database).write(note)
 
 
 class BringingBack:
@@ -94,13 +90,13 @@ class BringingBack:
         """Note of what is back that it is; what there was nothing to change of is forgotten."""
         workspace = self._workspace
         workspace.look_anew()
-        still = {one.note.key for one in lying(workspace)}
+        still = {one.note.id for one in lying(workspace)}
         table = RetiredThings(workspace.database)
         for one in self._chosen:
             if not one.note.links and fold_dn(one.note.now) == fold_dn(one.note.dn):
-                table.forget(one.note)
-            elif one.note.key not in still:
-                table.write(replace(one.note, back=workspace.now()))
+                table.take_out(one.note.id)
+            elif one.note.id not in still:
+                table.note_back(one.note, workspace.now())
 
 
 class Finishing:
@@ -127,7 +123,7 @@ class Finishing:
                 drafts.append(Draft((), (left,)))
             else:
                 why = self._why or one.note.why
-                named = uses.get(one.note.key, ())
+                named = uses.get(one.note.id, ())
                 drafts.append(ended(workspace.estate, one.note, one.thing, named, why, anyway=anyway))
         return _together(drafts)
 
@@ -159,20 +155,21 @@ def lying(workspace: "Workspace") -> list[Lying]:
     So nothing need be noted when something is deleted, brought back, undone or put away out of a file, and no kill in
     between leaves a note that is wrong.
     """
-    notes = RetiredThings(workspace.database).all()
+    table = RetiredThings(workspace.database)
+    notes, back = table.all(), table.brought_back()
     follow = _made_again(workspace, [note.sid for note in notes if note.sid])
     return [
         Lying(note, thing)
         for note in notes
-        if (thing := found(workspace.estate, note, follow)) is not None and _counts(workspace, note)
+        if (thing := found(workspace.estate, note, follow)) is not None and _counts(workspace, note, back.get(note.id))
     ]
 
 
-def _counts(workspace: "Workspace", note: Retired) -> bool:
-    """Whether it was put away again by us after it was brought back; somebody else may have put it there by hand."""
-    return note.back is None or any(
-        put_there_by_undo(note, change) for change in done_since(workspace.journal, note.back)
-    )
+def _counts(workspace: "Workspace", note: Retired, back: datetime | None) -> bool:
+    """Whether it was not brought back, or was put away again since; somebody else may have put it there by hand."""
+    if back is None or note.at > back:
+        return True
+    return any(put_there_by_undo(note, change) for change in done_since(workspace.journal, back))
 
 
 def _made_again(workspace: "Workspace", sids: Sequence[str]) -> Mapping[str, Named]:
@@ -197,4 +194,4 @@ def _chosen(workspace: "Workspace", given: Sequence[str]) -> list[Lying]:
 def _uses(workspace: "Workspace", things: Sequence[Lying]) -> "dict[str, list[Use]]":
     """Return by the keys of things what names each."""
     by_id = uses_by_id(named_by(workspace, [one.thing for one in things])) if things else {}
-    return {one.note.key: by_id.get(one.thing.id, []) for one in things}
+    return {one.note.id: by_id.get(one.thing.id, []) for one in things}

@@ -1,12 +1,16 @@
 """A proposal that comes from a file is believed in nothing: what it says is held against what stands."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Final
 
 from adzeguard.core.change.change import Change
+from adzeguard.core.change.kinds.add_member import RemoveMember
 from adzeguard.core.change.kinds.create_object import CreateObject
 from adzeguard.core.change.kinds.membership import LocalMembershipChange
+from adzeguard.core.change.kinds.move_object import MoveObject
 from adzeguard.core.change.kinds.object_change import values_of
+from adzeguard.core.change.kinds.set_attributes import SetAttributes
+from adzeguard.core.change.kinds.set_note import IN_PROPOSALS, SetNote, written_note
 from adzeguard.core.change.proposal import Proposal
 from adzeguard.core.change.reach_impact import Privilege, weighed
 from adzeguard.core.change.words import kind_made, with_words
@@ -16,6 +20,7 @@ from adzeguard.core.estate.names import local_group_named, on_host
 from adzeguard.core.estate.objects import outsider
 from adzeguard.core.estate.principal import Kind
 from adzeguard.core.identity import Sid, fold_dn, leaf_name
+from adzeguard.core.time.put_away import Retired
 
 _MADE_WITH: Final = frozenset({"objectclass", "samaccountname", "grouptype", "description", "mail", "managedby"})
 """What a new group or OU may begin with. Anything else could be a member, a right or a key in disguise."""
@@ -31,6 +36,7 @@ def misstatements(privilege: Privilege, proposal: Proposal) -> Iterator[str]:
     rights, estate = privilege.rights, privilege.rights.estate
     making = {fold_dn(c.object.dn): c for c in proposal.changes if isinstance(c, CreateObject)}
     untrue = [said for change in proposal.changes for said in _untrue_names(estate, making, change)]
+    untrue += [said for change in proposal.changes for said in _untrue_note(estate, change, proposal.changes)]
     yield from untrue
     if untrue:
         return
@@ -42,6 +48,8 @@ def misstatements(privilege: Privilege, proposal: Proposal) -> Iterator[str]:
 
 
 def _untrue_names(estate: Estate, making: dict[str, CreateObject], change: Change) -> Iterator[str]:
+    if isinstance(change, SetNote) and change.table in IN_PROPOSALS:
+        return
     if change.in_person:
         yield f"{change.id} would {change.in_words()}, which is asked for in person and never out of a file"
         return
@@ -55,6 +63,35 @@ def _untrue_names(estate: Estate, making: dict[str, CreateObject], change: Chang
         yield from _not_to_be_made(estate, change)
     for one in change.identities():
         yield from _untrue(change, one, _as_it_is(estate, making, one))
+
+
+def _untrue_note(estate: Estate, change: Change, beside: Sequence[Change]) -> Iterator[str]:
+    """Yield what the note of something put away says otherwise than it is, or than is done beside it.
+
+    It tells afterwards where the thing goes back to, and into which groups.
+    """
+    if not isinstance(change, SetNote) or change.table not in IN_PROPOSALS:
+        return
+    note = written_note("retired", change.after or change.before or {})
+    if not isinstance(note, Retired):
+        return
+    if change.after is None:
+        if not any(isinstance(one, MoveObject) and one.object.sid == note.sid for one in beside):
+            yield f"{change.id} forgets that {note.name} is put away, and does not move it"
+        return
+    known = id_of(estate, Named(note.name, note.sid, note.dn))
+    thing = estate.principal(known) if known is not None else None
+    left = {one.group.sid for one in beside if isinstance(one, RemoveMember) and one.member.sid == note.sid}
+    set_there = {fold_dn(one.object.dn) for one in beside if isinstance(one, SetAttributes)}
+    moved = {fold_dn(one.to) for one in beside if isinstance(one, MoveObject) and one.object.sid == note.sid}
+    if (
+        thing is None
+        or (thing.qualified_name, fold_dn(thing.dn), thing.enabled) != (note.name, fold_dn(note.dn), note.enabled)
+        or not set(note.groups) <= left
+        or not {fold_dn(link.dn) for link in note.links} <= set_there
+        or not (fold_dn(note.now) in moved or thing.kind == Kind.POLICY)
+    ):
+        yield f"{change.id} notes of {note.name} what it is not, or what the proposal does not do"
 
 
 def _untrue(change: Change, said: Named, true: Named | None) -> Iterator[str]:

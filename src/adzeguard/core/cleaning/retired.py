@@ -25,44 +25,11 @@ from adzeguard.core.estate.policy_links import without_link
 from adzeguard.core.estate.principal import Flag, Kind, Principal
 from adzeguard.core.identity import Sid, fold_dn, parent_dn, split_dn
 from adzeguard.core.rights.power import Powers
+from adzeguard.core.time.put_away import Link, Retired
 
 _KINDS: Final = frozenset({Kind.USER, Kind.GROUP, Kind.COMPUTER, Kind.POLICY})
 _SHOWN: Final = 4
 NOTHING_MADE_AGAIN: Final[Mapping[str, Named]] = {}
-
-
-@dataclass(frozen=True, slots=True)
-class Link:
-    """A container's links to directory policies before and after one was taken out."""
-
-    dn: str
-    before: str
-    after: str
-
-
-@dataclass(frozen=True, slots=True)
-class Retired:
-    """One thing that is put away: where it was, where it lies `now`, the SIDs of the groups it was taken out of."""
-
-    name: str
-    sid: str
-    dn: str
-    now: str
-    kind: str
-    enabled: bool
-    groups: tuple[str, ...]
-    links: tuple[Link, ...]
-    at: datetime
-    until: datetime
-    by: str
-    why: str
-    back: datetime | None = None
-    """When it was brought back. The note is kept: an undo may put it away again."""
-
-    @property
-    def key(self) -> str:
-        """By what it is known: its SID, or of what has none, where it lies."""
-        return self.sid or fold_dn(self.now)
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,12 +68,13 @@ def put_away(
         way = f"Give it another first: adzeguard group leave '{one.qualified_name}' '{primary.qualified_name}'"
         raise GuardError([f"{primary.qualified_name} is the primary group of {one.qualified_name}. {way}"])
     is_account = one.kind in (Kind.USER, Kind.COMPUTER)
-    changes: list[Change] = [leaving(group, one, noted.why) for group in groups]
+    changes: list[Change] = []
     if is_account and one.enabled:
         changes.append(
             SetAccountControl(object=Named.of(one), control="disabled", on=True, rule=BY_HAND_RULE, why=noted.why)
         )
     changes.append(MoveObject(object=Named.of(one), to=to, rule=BY_HAND_RULE, why=noted.why))
+    changes += [leaving(group, one, noted.why) for group in groups]
     sids = tuple(str(group.sid) for group in groups)
     retired = Retired(
         one.qualified_name,

@@ -5,9 +5,10 @@ from collections.abc import Mapping, Sequence
 from datetime import datetime
 from typing import Final
 
-from adzeguard.core.cleaning.retired import Retired, happened_since
+from adzeguard.core.cleaning.retired import happened_since
 from adzeguard.core.cleaning.uses import Use
 from adzeguard.core.estate.principal import Principal
+from adzeguard.core.time.put_away import Retired
 from adzeguard.core.views.table import Column, Table, data_columns
 
 _DOMAIN: Final = re.compile(r"(,DC=[^,]+)+$", re.IGNORECASE)
@@ -30,7 +31,7 @@ def retired_table(
             "by": one.by,
             "why": one.why,
             "state": happened_since(one, thing) or (_READY if one.until <= now else "waits"),
-            "named": sum(use.what != "membership" for use in uses.get(one.key, ())),
+            "named": sum(use.what != "membership" for use in uses.get(one.id, ())),
         }
         for one, thing in things
     ]

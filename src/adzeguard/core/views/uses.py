@@ -2,6 +2,7 @@
 
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Set as AbstractSet
 from typing import Final
 
 from adzeguard.core.cleaning.orphans import Orphan
@@ -22,11 +23,21 @@ def uses_table(uses: Sequence[Use], name: str) -> Table:
     return Table(rows, columns, f"What names {name}", counts, f"Nothing names {name}.")
 
 
-def orphans_table(found: Sequence[Orphan]) -> Table:
+def orphans_table(found: Sequence[Orphan], seen_deleted: AbstractSet[str]) -> Table:
     """Return one row for each place where a SID stands that belongs to nothing."""
-    rows = [{"sid": one.sid, "what": one.what, "where": one.where, "detail": one.detail} for one in found]
+    rows = [
+        {
+            "sid": one.sid,
+            "seen": "deleted" if one.sid in seen_deleted else "vanished",
+            "what": one.what,
+            "where": one.where,
+            "detail": one.detail,
+        }
+        for one in found
+    ]
     columns = (
         Column("sid", "SID"),
+        Column("seen", "Seen", fixed=True),
         Column("what", "What", fixed=True),
         Column("where", "Where", wide=True),
         Column("detail", "Detail"),

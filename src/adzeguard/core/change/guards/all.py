@@ -13,6 +13,7 @@ from adzeguard.core.change.guards.reach import new_reach
 from adzeguard.core.change.guards.rights import lost_rights, shutting_out
 from adzeguard.core.change.guards.signing_in import limited_keepers
 from adzeguard.core.change.guards.size import oversizes
+from adzeguard.core.change.guards.vanished import vanished
 from adzeguard.core.change.guards.way_back import lost_ways_back
 from adzeguard.core.change.guards.way_in import lost_ways_in
 from adzeguard.core.errors import GuardError
@@ -33,7 +34,7 @@ GUARDS: Final[tuple[Guard, ...]] = (
 )
 """Those that nothing but another proposal can satisfy."""
 
-SIZES: Final[tuple[Guard, ...]] = (oversizes, new_reach)
+SIZES: Final[tuple[Guard, ...]] = (oversizes, new_reach, vanished)
 """Those that the operator satisfies by naming the number."""
 OTHERS: Final[tuple[Guard, ...]] = (lacking_approval,)
 """Those that somebody else satisfies, once the proposal is made."""

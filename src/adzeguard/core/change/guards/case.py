@@ -41,6 +41,8 @@ class Case:
     """What ends in time: the removal of each membership that a lease gives, here or in a rule. Nobody leans on it."""
     comes_in_by: Mapping[str, str] = field(default_factory=dict)
     """By source of hosts, the account of each host's own by which we come to it."""
+    seen_deleted: AbstractSet[str] = frozenset()
+    """The SIDs that were seen deleted, by the directory or by us."""
     now: datetime | None = None
     """Since when accounts have expired; when the estate was collected where nobody says."""
 

@@ -1,21 +1,24 @@
-"""A note of ours changes: until when a lease runs, when a shift is worked, what is left as it is."""
+"""A note of ours changes: until when a lease runs, when a shift is worked, what is left as it is or put away."""
 
 from collections.abc import Callable, Mapping
 from datetime import datetime
 from functools import cache
-from typing import Any, ClassVar, Literal, Self
+from typing import Any, ClassVar, Final, Literal, Self
 
 from pydantic import TypeAdapter, model_validator
 
 from adzeguard.core.change.change import BY_HAND_RULE, UNDO_RULE, About, Change, Key, Order
 from adzeguard.core.estate.named import Named
 from adzeguard.core.time.lease import Lease
+from adzeguard.core.time.put_away import Retired
 from adzeguard.core.time.question import Waiver
 from adzeguard.core.time.shift import Shift
 
-Note = Lease | Shift | Waiver
-Table = Literal["lease", "shift", "waiver"]
-TABLES: Mapping[Table, type[Note]] = {"lease": Lease, "shift": Shift, "waiver": Waiver}
+Note = Lease | Shift | Waiver | Retired
+Table = Literal["lease", "shift", "waiver", "retired"]
+TABLES: Mapping[Table, type[Note]] = {"lease": Lease, "shift": Shift, "waiver": Waiver, "retired": Retired}
+IN_PROPOSALS: Final = frozenset({"retired"})
+"""The notes that come with changes of the directory, and so out of a file too."""
 Written = dict[str, Any]
 """A note as JSON has it."""
 
@@ -62,7 +65,9 @@ class SetNote(Change):
     @property
     def about(self) -> About:
         """The group and the member that it is about."""
-        return About(self.group.name if self.group else "", self.member.name if self.member else "")
+        noted = self.after or self.before or {}
+        thing = str(noted.get("name", "")) if self.table == "retired" else ""
+        return About(self.group.name if self.group else "", self.member.name if self.member else "", thing)
 
     @property
     def widens(self) -> bool:
@@ -78,6 +83,10 @@ class SetNote(Change):
 
     def in_words(self) -> str:
         """Return what is noted, with what it was."""
+        if self.table == "retired":
+            noted = written_note(self.table, self.after or self.before or {})
+            verb = "note" if self.after is not None else "forget"
+            return f"{verb} that {_said(noted)}"
         if self.after is None:
             return f"forget {self.table} {self.note}"
         return f"note {self.table} {self.note}: {_said(written_note(self.table, self.after))}"
@@ -118,9 +127,9 @@ def set_note(
     there = after if after is not None else before
     if there is None:
         raise ValueError("a change of no note")
-    table: Table = "lease" if isinstance(there, Lease) else "shift" if isinstance(there, Shift) else "waiver"
+    table = next(name for name, kind in TABLES.items() if isinstance(there, kind))
     named: dict[str, Any] = {"group": group, "member": member, "on_host": on_host}
-    if not isinstance(there, Waiver):
+    if isinstance(there, Lease | Shift):
         named = {
             "group": Named(there.group, there.group_sid),
             "member": Named(there.member, there.member_sid),
@@ -159,6 +168,8 @@ def _said(note: Note) -> str:
         about = f"{note.member} in {note.subject}" if note.member else note.subject
         ended = f", ended {_moment(note.ended)}" if note.ended is not None else ""
         return f"{about} is left until {_moment(note.until)} ({note.rule}){ended}"
+    if isinstance(note, Retired):
+        return f"{note.name} is put away until {_moment(note.until)}, from {note.dn}"
     where = f"{note.group} of {note.host}" if note.host else note.group
     if isinstance(note, Lease):
         return f"{note.member} is in {where} until {_moment(note.until)}"
