@@ -89,3 +89,19 @@ def test_a_tree_is_read_so_deep_and_no_link_is_followed(tmp_path: Path) -> None:
         tree.write("crew", "a", b"")
     with pytest.raises(ShareError, match="is it mounted"):
         MountedTree(tmp_path / "gone", "harbour-01", "crew", NoNames()).shares()
+
+
+def test_names_that_are_no_text_are_read_and_found_again(tmp_path: Path) -> None:
+    """Bytes that are no UTF-8, a backslash, a tab, a mark that turns text: each can be stored, and found again."""
+    names = [b"caf\xe9", b"back\\slash", b"tab\there", "turned\u202eround".encode(), "ž".encode(), b"\xff\xfe"]
+    for number, name in enumerate(names):
+        folder = tmp_path / os.fsdecode(name)
+        (folder / os.fsdecode(name)).mkdir(parents=True)
+        folder.chmod(0o700 | number)
+    tree = MountedTree(tmp_path, "harbour-01", "crew", NoNames())
+    found = {folder.path: folder.descriptor for part in tree.parts("crew") for folder in tree.folders("crew", part, 3)}
+    assert len(found) == 2 * len(names)
+    for path, read in found.items():
+        path.encode()
+        assert tree.read("crew", path) == read != b""
+    assert "ž" in found

@@ -4,6 +4,7 @@ import csv
 import io
 import json
 import re
+from base64 import b64encode
 from pathlib import Path
 
 import pytest
@@ -12,6 +13,8 @@ from openpyxl import load_workbook
 from tests.program import Json, Program
 from tests.store_rows import write_as_told
 
+ODD = "fenna\tkell"
+"""A name that a form cannot show as it is."""
 AIDERS = r"LOWMERE\First Aiders"
 
 
@@ -21,11 +24,16 @@ def begun(demo: Program) -> Program:
     settings = demo.folder / "adzeguard.toml"
     text = settings.read_text()
     settings.write_text(text.replace("[questions]", '[questions]\nowner = "security@lowmere.example"'))
+    directory = demo.folder / "lowmere.ldif"
+    odd = b64encode(ODD.encode()).decode()
+    directory.write_text(directory.read_text().replace("sAMAccountName: fenna.kell\n", f"sAMAccountName:: {odd}\n"))
+    demo("collect")
     for line in (
         ("group", "set", "First Aiders", "--managed-by", "orla.fenn"),
         ("group", "set", "Radio Watch", "--managed-by", "orla.fenn"),
         ("group", "add", "First Aiders", "roan.pell"),
         ("group", "add", "First Aiders", "yorick.tarn"),
+        ("group", "add", "First Aiders", ODD),
         ("group", "add", "First Aiders", "orla.fenn"),
         ("group", "add", "First Aiders", "Radio Watch"),
     ):

@@ -1,7 +1,12 @@
 """What names a group or an account: all of it, and nothing else."""
 
 import json
+from base64 import b64decode, b64encode
+from dataclasses import replace
 
+from adzeguard.core.descriptors.ace import Ace, AceKind
+from adzeguard.core.descriptors.descriptor import AceList, Descriptor
+from adzeguard.core.identity import Sid
 from tests.program import Json, Program
 
 WARDENS = r"LOWMERE\Console Wardens"
@@ -132,3 +137,31 @@ def test_who_merely_vanished_is_taken_out_by_their_number_alone(demo: Program) -
     assert sid in (demo.folder / "hosts/CONSOLE-03.json").read_text()
     assert demo("tidy", "--sid", sid, "--yes", "--vanished", "1").code == 0
     assert sid not in (demo.folder / "hosts/CONSOLE-03.json").read_text()
+
+
+def test_a_group_that_keeps_others_out_of_a_share_says_so_before_it_is_deleted(demo: Program) -> None:
+    """Whoever was denied by it alone would get in: that is told apart from what it gives."""
+    sid = Sid(demo("show", "Chart Editors", "--format", "json").json["sid"])
+    file = demo.folder / "shares/Harbour.json"
+    content = json.loads(file.read_text())
+    before = Descriptor.from_bytes(b64decode(content["folders"]["Plans"]))
+    entries = (Ace(AceKind.DENY, 0, 0x1F01FF, sid), *before.entries)
+    after = replace(before, dacl=AceList(entries, 2))
+    content["folders"]["Plans"] = b64encode(after.to_bytes()).decode()
+    file.write_text(json.dumps(content))
+    assert demo("collect", "--shares").code == 0
+    assert ("share-denial", r"\\HARBOUR-04\Harbour\Plans") in {
+        (row["what"], row["where"]) for row in uses(demo, "Chart Editors")
+    }
+    demo("group", "delete", "Chart Editors", "--only-propose", "p.json")
+    [said] = [note for note in json.loads((demo.folder / "p.json").read_text())["notes"] if "is denied on" in note]
+    assert "gets in" in said
+    assert r"\\HARBOUR-04\Harbour\Plans" in said
+
+
+def test_who_is_put_away_is_told_by_what_they_could_still_come_in(demo: Program) -> None:
+    """The second door, a direct entry on a host, is not closed by moving an account."""
+    assert demo("local", "add", "CONSOLE-03", "administrators", "elof.kell", "--yes").code == 0
+    shown = " ".join(demo("retire", "elof.kell", "--yes", "--why", "left").out.split())
+    assert r"LOWMERE\elof.kell is still named by" in shown
+    assert "local-group CONSOLE-03" in shown

@@ -82,6 +82,7 @@ def away(
     """Put things away: into the holding OU, disabled, out of groups that give power; where they were is noted.
 
     Power is what a privileged group gives, what leads into one by nesting or by rights, and what administers hosts.
+    What else still names them is said: entries on hosts and shares, grants, rules.
 
     A directory policy stays where it is and is linked nowhere any more.
 

@@ -25,8 +25,8 @@ def command(name: str | None, orphans: bool, form: str, output: Path | None, fol
     collect --shares has read. What --orphans shows, adzeguard tidy takes out.
 
     Keys of json and csv: what, where, detail. What is membership, grant, denial, rule, roster, local-group, refusal,
-    elevation, lease, waiver, managed-by, owner, policy-link, policy-filter or share. With --orphans: sid, seen
-    (deleted or vanished), what, where, detail.
+    elevation, lease, waiver, managed-by, owner, policy-link, policy-filter, share or share-denial. With --orphans: sid,
+    seen (deleted or vanished), what, where, detail.
     """
     from adzeguard.workspace.cleaning import orphaned
     from adzeguard.workspace.cleaning import uses as uses_of

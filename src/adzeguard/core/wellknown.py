@@ -14,6 +14,8 @@ DIRECTORY_SERVER_GROUPS: Final = (516, 521)
 """The primary groups of domain controllers, writable and read-only ([MS-ADTS] 6.1.1.4.13)."""
 MADE_BY_STAFF: Final = 1000
 """Relative identifiers below are those of what every domain is born with ([MS-SAMR] 3.1.1.9.2)."""
+GROUPS_OF_THE_NAME_SERVICE: Final = frozenset({"dnsadmins", "dnsupdateproxy"})
+"""Made with the name service of a domain, and so born with it, under identifiers as those of what staff make."""
 RID_ADMINISTRATOR: Final = 500
 RID_GUEST: Final = 501
 RID_DOMAIN_ADMINS: Final = 512

@@ -29,6 +29,12 @@ _OWNER, _USER, _OWNING, _GROUP, _MASK, _OTHER = 1, 2, 4, 8, 16, 32
 _RIGHTS: Final = {4: 0x120089, 2: 0x116, 1: 0x20}
 """What r, w and x of a folder let one do: list and read; make and delete what is in it; pass through it."""
 _ALL: Final = 0x120089 | 0x116 | 0x20 | 0x40
+_SURROGATES: Final = 0xDC00
+"""Where Python keeps the bytes of a file name that are no UTF-8 (PEP 383); no store takes them."""
+_BYTES: Final = 0xEF00
+"""Where they stand in what we tell: among the private characters of Unicode, which no name of a person's holds."""
+_BACKSLASH: Final = "\uf05c"
+"""What file servers give a backslash that is no separator."""
 _UNIX_USERS, _UNIX_GROUPS = "S-1-22-1", "S-1-22-2"
 """What people and groups of the system are known by that the directory does not know."""
 
@@ -60,7 +66,7 @@ class MountedTree:
                 if path and path.count("\\") + 1 < depth:
                     waiting += [rf"{path}\{name}" for name in self._inside(here)]
             except (ShareError, OSError) as error:
-                yield Folder(path, b"", str(getattr(error, "strerror", None) or error))
+                yield Folder(path, b"", _as_told(str(getattr(error, "strerror", None) or error)))
                 continue
             yield Folder(path, descriptor)
 
@@ -79,13 +85,13 @@ class MountedTree:
         """Nothing is kept open."""
 
     def _at(self, path: str) -> Path:
-        return self._top.joinpath(*(part for part in path.split("\\") if part))
+        return self._top.joinpath(*(_as_it_is(part) for part in path.split("\\") if part))
 
     def _inside(self, folder: Path) -> list[str]:
         try:
             with os.scandir(folder) as found:
                 names = (entry.name for entry in found if entry.is_dir(follow_symlinks=False))
-                return sorted((name for name in names if "\\" not in name), key=str.casefold)
+                return sorted(map(_as_told, names), key=str.casefold)
         except OSError as error:
             raise ShareError(f"{folder} cannot be listed: {error.strerror}") from error
 
@@ -129,6 +135,24 @@ class MountedTree:
         """People of the domain are known by names with its own in front; others are people of the system alone."""
         known = self._names.sid_of(name) if "\\" in name else None
         return Sid(known or otherwise)
+
+
+def _as_told(name: str) -> str:
+    """Return a name as text that can be stored: it may hold bytes that are no UTF-8, and a backslash is no separator.
+
+    Both have places of their own among the private characters, so that the folder is found again by it.
+    """
+    told = (chr(_BYTES + ord(one) - _SURROGATES) if _is_byte(one) else one for one in name)
+    return "".join(told).replace("\\", _BACKSLASH)
+
+
+def _as_it_is(name: str) -> str:
+    back = (chr(_SURROGATES + ord(one) - _BYTES) if _BYTES + 0x80 <= ord(one) <= _BYTES + 0xFF else one for one in name)
+    return "".join(back).replace(_BACKSLASH, "\\")
+
+
+def _is_byte(one: str) -> bool:
+    return _SURROGATES + 0x80 <= ord(one) <= _SURROGATES + 0xFF
 
 
 def _classes(raw: bytes, mode: int) -> list[tuple[int, int, int]]:

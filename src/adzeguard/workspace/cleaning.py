@@ -21,15 +21,17 @@ if TYPE_CHECKING:
     from adzeguard.workspace.open_workspace import Workspace
 
 
-def named_by(workspace: "Workspace", about: Sequence[Principal]) -> Named:
+def named_by(workspace: "Workspace", about: Sequence[Principal], *, only_told: bool = False) -> Named:
     """Return everything in which these may be named: directory, rights, charter, hosts, leases, waivers and shares.
 
+    `only_told` says that nothing is decided by it: rules that cannot be read are then left out, and that is said.
     An account that is stale for three reasons is given three times, and is looked for once.
     """
     waivers = [one for one in Waivers(workspace.database).all() if one.holds(workspace.now())]
     leases = Leases(workspace.database).all()
     once = list({one.id: one for one in about}.values())
-    return Named(workspace.rights, workspace.charter, leases, waivers, once, workspace.shared)
+    charter = workspace.charter_if_readable("Which rules name it is not said") if only_told else workspace.charter
+    return Named(workspace.rights, charter, leases, waivers, once, workspace.shared)
 
 
 def uses(workspace: "Workspace", name: str) -> Table:

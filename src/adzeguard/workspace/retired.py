@@ -3,7 +3,7 @@
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Final
 
 from adzeguard.core.change.by_hand.objects import container_at
 from adzeguard.core.change.change import BY_HAND_RULE, Change
@@ -21,6 +21,7 @@ from adzeguard.core.rights.power import Powers
 from adzeguard.core.time.put_away import Retired
 from adzeguard.core.views.retired import retired_table
 from adzeguard.core.views.table import Table
+from adzeguard.core.wording import some_of
 from adzeguard.store.retired import RetiredThings
 from adzeguard.workflows.journal_rows import done_as_far_as_known
 from adzeguard.workflows.made_again import successors
@@ -30,6 +31,11 @@ from adzeguard.workspace.cleaning import named_by
 if TYPE_CHECKING:
     from adzeguard.core.cleaning.uses import Use
     from adzeguard.workspace.open_workspace import Workspace
+
+
+_DOORS: Final = frozenset({"local-group", "elevation", "grant", "owner", "share", "lease", "rule", "roster"})
+"""What gives something to an account or a group beside its memberships."""
+_SAID_OF: Final = 20
 
 
 class PuttingAway:
@@ -61,13 +67,25 @@ class PuttingAway:
         self.only_noted = []
         known = {note.id: note for note in RetiredThings(workspace.database).all()}
         changes: list[Change] = []
-        for one in self._named():
+        things = self._named()
+        for one in things:
             some, note = put_away(workspace.estate, one, holding, powers, self._noted)
             # Noted before anything is moved: what is moved without a note could not be brought back. It counts once
             # the thing lies there.
             changes += [set_note(known.get(note.id), note, self._noted.why), *some]
             self.only_noted += [note] if not some else []
-        return Draft.of(changes)
+        return Draft.of(changes, self._left_standing(things))
+
+    def _left_standing(self, things: Sequence[Principal]) -> list[str]:
+        """Say by what doors each could still come in, once it is enabled again: none of them is closed by this."""
+        uses = uses_by_id(named_by(self._workspace, things, only_told=True)) if things else {}
+        said = []
+        for one in things:
+            places = [f"{use.what} {use.where}" for use in uses.get(one.id, ()) if use.what in _DOORS]
+            if places:
+                said.append(f"{one.qualified_name} is still named by {some_of(places)}: adzeguard uses '{one.name}'")
+        shown = said[:_SAID_OF]
+        return [*shown, f"and so are {len(said) - _SAID_OF} more"] if len(said) > _SAID_OF else shown
 
 
 class BringingBack:

@@ -31,6 +31,7 @@ from adzeguard.core.identity import Sid
 from adzeguard.core.review.correction import Correction
 from adzeguard.core.rights.delegations import Delegation, Rights
 from adzeguard.core.wellknown import ADMINISTRATORS
+from adzeguard.core.wording import printable
 
 KEEP: Final = "keep"
 TAKE_OUT: Final = "take out"
@@ -298,7 +299,8 @@ def checked_answers(review: Review, rows: Sequence[Mapping[str, str]], at: Seque
             raise TamperedError(f"{where}: this line is none of review {review.id}, or stands there twice")
         seen.add(item.id)
         for key, value in item.shown.items():
-            if row.get(key, "") != value:
+            # Forms show what is printable alone; a quote before a sign of formulas is taken for theirs.
+            if printable(value) not in (row.get(key, ""), f"'{row.get(key, '')}"):
                 raise TamperedError(f"{where}: '{key}' was changed; only answer and reason may be")
         answer, reason = (row.get(key, "").strip() for key in ("answer", "reason"))
         if not answer and not reason:

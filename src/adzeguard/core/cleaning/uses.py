@@ -220,7 +220,8 @@ def _on_shares(named: Named) -> Iterator[Found]:
         for entry in descriptor.entries:
             one = named.by_sid.get(str(entry.sid)) if not entry.inherited else None
             if one is not None:
-                yield one, Use("share", path, f"it {'may not' if entry.denies else 'may'} {mask_in_words(entry.mask)}")
+                what, verb = ("share-denial", "may not") if entry.denies else ("share", "may")
+                yield one, Use(what, path, f"it {verb} {mask_in_words(entry.mask)}")
 
 
 FINDERS: Final[tuple[Finder, ...]] = (

@@ -62,10 +62,13 @@ _STAYS: Final[Mapping[str, str]] = {
     "managed-by": "it answers for {count} object{s}: {places}",
     "owner": "it owns {count} object{s}: {places}",
     "policy-filter": "{count} directory polic{ies} appl{ies_verb} to its members: {places}",
+    "share-denial": (
+        "it is denied on {count} folder{s} of file shares, and who is kept out by it alone gets in: {places}"
+    ),
     "share": "it stands in the permissions of {count} folder{s} of file shares: {places}",
 }
 """What stays behind where an object is deleted, by the kinds of uses. Its own memberships go with it."""
-_WITH_DETAIL: Final = frozenset({"rule", "local-group", "elevation", "share"})
+_WITH_DETAIL: Final = frozenset({"rule", "local-group", "elevation", "share", "share-denial"})
 
 
 def staying_behind(uses: Iterable[Use]) -> Iterator[str]:

@@ -16,7 +16,7 @@ from adzeguard.core.estate.principal import Flag, Kind, Principal
 from adzeguard.core.rights.delegations import Rights
 from adzeguard.core.time.lease import Lease
 from adzeguard.core.time.question import Waiver
-from adzeguard.core.wellknown import MADE_BY_STAFF
+from adzeguard.core.wellknown import GROUPS_OF_THE_NAME_SERVICE, MADE_BY_STAFF
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,6 +84,8 @@ class StaleInput:
 def is_born(one: Principal) -> bool:
     """Tell whether every domain is born with it."""
     if one.flags & (Flag.CRITICAL | Flag.BUILTIN):
+        return True
+    if one.kind == Kind.GROUP and one.name.casefold() in GROUPS_OF_THE_NAME_SERVICE:
         return True
     return one.kind in _WITH_SID and (one.sid is None or one.sid.rid < MADE_BY_STAFF)
 
