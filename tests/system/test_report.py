@@ -1,8 +1,10 @@
 """Reports, as they are handed on."""
 
+import csv
 import io
 import json
 import re
+from collections import Counter
 
 import pypdf
 import pytest
@@ -33,6 +35,79 @@ def test_each_report_says_what_the_commands_say(demo: Program) -> None:
     assert demo("report", "changes", "--format", "json").json == []
     assert demo("group", "add", "First Aiders", "yorick.tarn", "--yes").code == 0
     assert len(demo("report", "changes", "--since", "1h", "--format", "json").json) == 1
+
+
+def outcomes_in_journal(demo: Program) -> Counter[tuple[str, str, str]]:
+    """By enactment, change and status, as the rows of the journal tell it themselves."""
+    rows = demo("journal", "--format", "json").json
+    return Counter(
+        (row["enactment"], row["body"]["change"], row["body"]["status"]) for row in rows if row["kind"] == "outcome"
+    )
+
+
+def test_the_report_of_changes_has_each_change_with_its_own_outcome(demo: Program) -> None:
+    """Many enactments whose changes have the same numbers, some of them refused: in every form one row for each."""
+    for name in ("yorick.tarn", "roan.pell", "hedda.morrow"):
+        assert demo("group", "add", "First Aiders", name, "--yes", "--why", f"=SUM(1) for {name}").code == 0
+    demo("local", "remove", "KIOSK-03", "administrators", r"LOWMERE\Kiosk Stewards", "--yes")
+    demo("local", "add", "KIOSK-03", "administrators", r"LOWMERE\Kiosk Stewards", "--only-propose", "p.json")
+    demo("local", "add", "KIOSK-03", "administrators", r"LOWMERE\Kiosk Stewards", "--yes")
+    host = demo.folder / "hosts/KIOSK-03.json"
+    there = host.read_text()
+    demo("undo", "--last", "--yes")
+    host.write_text(there)
+    assert demo("enact", "p.json", "--yes", "--format", "json").json[0]["status"] == "conflict"
+    told = outcomes_in_journal(demo)
+    assert len({enactment for enactment, *_ in told}) == len(told) == 7
+    assert {change for _, change, _ in told} == {"c00001"}
+    rows = demo("report", "changes", "--format", "json").json
+    assert Counter((row["enactment"], row["change"], row["outcome"]) for row in rows) == told
+    assert {row["why"] for row in rows} >= {"=SUM(1) for roan.pell"}
+    for ending in ("csv", "xlsx", "html", "pdf", "jsonl"):
+        assert demo("report", "changes", "--output", f"c.{ending}").code == 0
+    by_csv = list(csv.DictReader(io.StringIO((demo.folder / "c.csv").read_text(encoding="utf-8-sig"))))
+    assert Counter((row["enactment"], row["change"], row["outcome"]) for row in by_csv) == told
+    sheet = list(load_workbook(demo.folder / "c.xlsx").active.iter_rows(values_only=True))
+    flat = [[str(cell) for cell in row] for row in sheet]
+    page = re.sub("<[^>]*>", " ", (demo.folder / "c.html").read_text())
+    paper = "".join(part.extract_text() for part in pypdf.PdfReader(demo.folder / "c.pdf").pages)
+    lines = [json.loads(line) for line in (demo.folder / "c.jsonl").read_text().splitlines()]
+    assert Counter((row["enactment"], row["change"], row["outcome"]) for row in lines) == told
+    for enactment in {one for one, *_ in told}:
+        count = sum(number for (one, *_), number in told.items() if one == enactment)
+        assert sum(enactment in row for row in flat) == count
+        assert page.count(enactment) == count
+        assert re.sub(r"\s", "", paper).count(enactment) == count
+
+
+@pytest.mark.parametrize(
+    ("line", "says"),
+    [
+        (("report", "changes", "--output", "c.docx"), "says no format"),
+        (("report", "changes", "--output", "c.csv", "--format", "json"), "say two things"),
+        (("check", "--output", "c.xlsx"), "says no format"),
+        (("check", "--output", "c.csv", "--format", "json"), "say two things"),
+        (("status", "--output", "c.csv"), "says no format"),
+        (("who", "Domain Admins", "--output", "c.yaml"), "says no format"),
+    ],
+)
+def test_the_ending_of_a_file_says_its_form_or_is_refused(demo: Program, line: tuple[str, ...], says: str) -> None:
+    """A file is what it is called: nothing is written under a name that lies."""
+    done = demo(*line)
+    assert (done.code, says in done.err) == (2, True), done.err
+    assert not list(demo.folder.glob("c.*"))
+
+
+def test_a_file_takes_the_form_of_its_ending(demo: Program) -> None:
+    """Of lists, of cards and of the journal; a name without an ending is as --format says."""
+    demo("group", "add", "First Aiders", "yorick.tarn", "--yes")
+    for line in (("who", "Domain Admins"), ("journal",), ("show", "yorick.tarn"), ("check",)):
+        demo(*line, "--output", "out.json")
+        assert (demo.folder / "out.json").read_text() == demo(*line, "--format", "json").out
+        demo(*line, "--output", "out", "--format", "json")
+        assert (demo.folder / "out").read_text() == (demo.folder / "out.json").read_text()
+        (demo.folder / "out").unlink()
+        (demo.folder / "out.json").unlink()
 
 
 @pytest.mark.parametrize("ending", ["xlsx", "html", "pdf", "json"])

@@ -123,6 +123,25 @@ def members(program: Program, group: str) -> set[str]:
     return set(program("show", group, "--format", "json").json["members"])
 
 
+def test_nothing_is_left_out_in_silence_and_nothing_asked_twice(begun: Program) -> None:
+    """What waits is not asked again until it is answered or over; what nobody owns is told, with what helps."""
+    again = begun("review", "start", "--group", "First Aiders", "--group", "Radio Watch", "--output", "out")
+    assert (again.code, "wait for an answer already, in R1, R2" in again.err) == (2, True), again.err
+    more = begun("review", "start", "--group", "First Aiders", "--group", "Chart Editors", "--output", "more")
+    assert (more.code, "are not asked again" in more.err) == (0, True), more.err
+    shown = begun("review", "status", "--format", "json").json
+    assert {row["id"] for row in shown} == {"R1", "R2", "R3"}
+    begun("review", "read", by_csv(begun.folder / f"out/{hers(begun)}.csv"))
+    anew = begun("review", "start", "--group", "First Aiders", "--output", "anew")
+    assert anew.code == 0, anew.err
+    settings = begun.folder / "adzeguard.toml"
+    settings.write_text(settings.read_text().replace('owner = "security@lowmere.example"', ""))
+    whole = begun("review", "start", "--output", "all")
+    assert "groups are owned by nobody, and in no review" in whole.err
+    named = begun("review", "start", "--group", "Night Watch", "--output", "one")
+    assert (named.code, r"owned by nobody, and in no review: LOWMERE\Night Watch" in named.err) == (2, True), named.err
+
+
 def test_each_line_says_how_and_by_whom(begun: Program) -> None:
     """By whom and when, as the journal knows; nested ones through what; the owner herself goes elsewhere."""
     name = hers(begun)

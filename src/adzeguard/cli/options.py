@@ -7,15 +7,19 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar, cast
 
 import click
+from click.core import ParameterSource
 
 from adzeguard.cli.completing import rule_ids
 from adzeguard.cli.output import FILTERING
-from adzeguard.report.renderers import formats, formats_of_pages
+from adzeguard.core.errors import UsageError
+from adzeguard.report.renderers import RENDERERS, formats, formats_of_pages
 from adzeguard.workspace.choice import Choice
 
 if TYPE_CHECKING:
     from adzeguard.core.limits import NamedSizes
 
+_TEXT = ("txt", "text", "log")
+"""Endings of what is for people."""
 F = TypeVar("F", bound=Callable[..., Any])
 
 
@@ -68,7 +72,7 @@ def _listing(function: F, *, limited: bool) -> F:
         from adzeguard.report.filtering import Filtering, columns_of
 
         click.get_current_context().meta[FILTERING] = Filtering(tuple(columns_of(columns)), sort, where, most, count)
-        return function(**others)
+        return function(**_with_form_of_file(others, formats()))
 
     options = [
         _format_option(formats(), "table for people; json, jsonl and csv with all keys."),
@@ -209,7 +213,41 @@ def choosing_options(function: F) -> F:
 
 def card_options(function: F) -> F:
     """--format and --output of what is one thing rather than a list."""
-    return _format_option(formats_of_pages(), "table for people; json has all of it.")(output_option(function))
+
+    @wraps(function)
+    def gathered(**given: Any) -> Any:
+        return function(**_with_form_of_file(given, formats_of_pages()))
+
+    return cast(
+        "F", _format_option(formats_of_pages(), "table for people; json has all of it.")(output_option(gathered))
+    )
+
+
+def _with_form_of_file(given: dict[str, Any], possible: list[str]) -> dict[str, Any]:
+    output = given.get("output")
+    return given if output is None else {**given, "form": form_of(given["form"], output, possible)}
+
+
+def form_of(form: str | None, output: Path, possible: list[str]) -> str | None:
+    """Return the format of a file: as --format says, else by its ending; `UsageError` where the two contradict.
+
+    An ending that says nothing is refused too: a table in a file that is called a workbook opens in nothing.
+    """
+    ending = output.suffix.casefold().removeprefix(".")
+    told = "table" if ending in _TEXT else ending
+    source = click.get_current_context().get_parameter_source("form")
+    if form is not None and source is not ParameterSource.DEFAULT:
+        if told in RENDERERS and told != form:
+            raise UsageError(f"--format {form} and the ending of {output} say two things", "Leave one of them out")
+        return form
+    if not ending:
+        return form
+    if told not in possible:
+        raise UsageError(
+            f"the ending of {output} says no format that there is here",
+            f"Let it end in {', '.join(f'.{one}' for one in (_TEXT[0], *possible) if one != 'table')}, or say --format",
+        )
+    return told
 
 
 def output_option(function: F) -> F:

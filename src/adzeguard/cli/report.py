@@ -9,7 +9,7 @@ import click
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.moments import MOMENT
 from adzeguard.cli.opening import opened
-from adzeguard.cli.options import example, workspace_option
+from adzeguard.cli.options import example, form_of, workspace_option
 from adzeguard.cli.output import put_view
 from adzeguard.cli.tables import ListingCommand, OneOf
 from adzeguard.core.errors import UsageError
@@ -68,10 +68,10 @@ def command(name: str, since: datetime | None, form: str | None, output: Path | 
     """
     from adzeguard.core.views.reports import REPORTS, ReportInput, all_reports
     from adzeguard.workflows.asking import demand_of
-    from adzeguard.workflows.journal_view import Sought, changes_table, rows_sought
+    from adzeguard.workflows.journal_view import Sought, every_change_table, rows_sought
     from adzeguard.workspace.cleaning import stale_by_kind
 
-    chosen = form or _by_ending(output)
+    chosen = (form_of(form, output, list(RENDERERS)) if output is not None else form) or "table"
     if RENDERERS[chosen].of_files_alone and output is None:
         raise UsageError(f"{chosen} is nothing for a terminal", f"Give --output {name}.{chosen}")
     workspace = opened(folder)
@@ -80,7 +80,7 @@ def command(name: str, since: datetime | None, form: str | None, output: Path | 
         workspace.rights,
         workspace.charter,
         workspace.privileged,
-        changes_table(rows_sought(workspace.journal, Sought(_EVERYTHING, since=since))),
+        every_change_table(rows_sought(workspace.journal, Sought(_EVERYTHING, since=since))),
         lambda: stale_by_kind(workspace),
         lambda charter: ((rule.id, demand_of(rule)) for rule in charter.rules),
         workspace.now(),
@@ -108,8 +108,3 @@ def _pictures(workspace: Workspace) -> "list[Picture]":
     pictures.ages(seen.ages(workspace.estate, workspace.now()), outs[1])
     pictures.places(seen.people_by_place(workspace.estate, _PEOPLE), outs[2])
     return [Picture(title, says, out.getvalue()) for (title, says), out in zip(_PICTURES, outs, strict=True)]
-
-
-def _by_ending(output: Path | None) -> str:
-    ending = output.suffix.casefold()[1:] if output is not None else ""
-    return ending if ending in RENDERERS else "table"

@@ -57,7 +57,9 @@ def start(
     """Write for each owner what they own: groups, administrators of hosts and grants, with how each got in.
 
     A group is owned by its manager, or by the owner of a rule about it; hosts and grants by the owners of their rules.
-    What nobody owns, or what its owner is inside of themselves, goes to [questions] owner.
+    What is named and nobody owns, or what its owner is inside of themselves, goes to [questions] owner; where nothing
+    is named, groups that nobody owns are in no review, and are told. A line that waits for an answer already is not
+    asked again.
     """
     from adzeguard.workspace.reviewing import begin
 

@@ -1,7 +1,7 @@
 """The journal for people and for programs: enactments, the changes of one, or every row."""
 
 from collections import Counter
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, Final
@@ -11,7 +11,7 @@ from adzeguard.core.errors import StoreError
 from adzeguard.core.views.table import Column, Noted, Table, data_columns
 from adzeguard.core.wording import some_of
 from adzeguard.store.journal import Journal, JournalRow
-from adzeguard.workflows.journal_rows import change_of, in_words
+from adzeguard.workflows.journal_rows import change_of, in_words, proposal_in
 
 _CHANGES_SHOWN: Final = 2
 _WHYS_SHOWN: Final = 2
@@ -83,7 +83,7 @@ def _enactment(name: str, rows: Sequence[JournalRow]) -> dict[str, Any]:
     troubles = [in_words(row) for row in rows if row.trouble]
     said = [*troubles, *(change.in_words() for change in changes)] or [in_words(rows[0])]
     whys = list(dict.fromkeys(f"{one.rule}{f': {one.why}' if one.why else ''}".rstrip(".") for one in changes))
-    approved = next((str(row.body["approval"].get("by")) for row in rows if _is_approved(row)), "")
+    approved = _approved_by(rows)
     notes = whys[:_WHYS_SHOWN] + ([f"and {len(whys) - _WHYS_SHOWN} more"] if len(whys) > _WHYS_SHOWN else [])
     notes += [f"approved by {approved}"] if approved else []
     statuses = Counter(str(row.body.get("status")) for row in rows if row.kind == "outcome" and not row.trouble)
@@ -103,20 +103,71 @@ def _is_approved(row: JournalRow) -> bool:
 
 
 def _changes(rows: Iterable[JournalRow]) -> list[Change]:
+    """Return the changes of an enactment: as they were proposed, or as each was about to be made.
+
+    What was so already, or was held back, was proposed alone.
+    """
     found: dict[str, Change] = {}
     for row in rows:
-        if row.kind == "intent":
-            try:
-                change = change_of(row)
-            except StoreError:
-                continue
-            found.setdefault(change.id, change)
+        try:
+            some = proposal_in(row).changes if row.kind == "begin" else [change_of(row)] if row.kind == "intent" else ()
+        except StoreError:
+            continue
+        found |= {change.id: change for change in some}
     return list(found.values())
+
+
+def every_change_table(rows: Sequence[JournalRow]) -> Table:
+    """Return one row for each change of each enactment, the oldest first: all that is known of it, and what became."""
+    by_enactment: dict[str, list[JournalRow]] = {}
+    for row in rows:
+        by_enactment.setdefault(row.enactment, []).append(row)
+    shown = [one for of_one in by_enactment.values() for one in _every_change(of_one)]
+    columns = (
+        Column("at", "When", kind="moment"),
+        Column("by", "By"),
+        Column("enactment", "Enactment", fixed=True),
+        Column("change", "Change", fixed=True),
+        Column("on", "On"),
+        Column("what", "What", wide=True),
+        Column("rule", "Rule"),
+        Column("why", "Why"),
+        Column("outcome", "Outcome", kind="word"),
+        Column("detail", "Detail"),
+        Column("approval", "Approved by"),
+    )
+    return Table(shown, columns, "", f"{len(shown)} changes", "Nothing was changed.")
+
+
+def _every_change(rows: Sequence[JournalRow]) -> Iterator[dict[str, Any]]:
+    outcomes = _outcomes(rows)
+    about = {"enactment": rows[0].enactment, "approval": _approved_by(rows)}
+    for change in _changes(rows):
+        outcome = outcomes.get(change.id)
+        became = {"outcome": "not concluded", "detail": ""}
+        if outcome is not None:
+            became = {"outcome": str(outcome.body.get("status")), "detail": str(outcome.body.get("detail") or "")}
+        told = {"on": change.target, "what": change.in_words(), "rule": change.rule, "why": change.why}
+        told_by = outcome or rows[0]
+        yield {"at": _moment(told_by.at), "by": told_by.by, **about, "change": change.id, **told, **became}
+    for row in rows:
+        if row.trouble:
+            unread = {"change": "", "on": "", "what": in_words(row), "rule": "", "why": "", "detail": ""}
+            yield {"at": _moment(row.at), "by": row.by, **about, **unread, "outcome": "cannot be read"}
+
+
+def _outcomes(rows: Iterable[JournalRow]) -> dict[str, JournalRow]:
+    """Return by the changes of one enactment the last that is told of each."""
+    return {str(row.body.get("change")): row for row in rows if row.kind == "outcome" and not row.trouble}
+
+
+def _approved_by(rows: Iterable[JournalRow]) -> str:
+    return next((str(row.body["approval"].get("by")) for row in rows if _is_approved(row)), "")
 
 
 def changes_table(rows: Sequence[JournalRow]) -> Table:
     """Return one row for each change of an enactment: what, under which rule and why, and what became of it."""
-    outcomes = {str(row.body.get("change")): row for row in rows if row.kind == "outcome" and not row.trouble}
+    outcomes = _outcomes(rows)
     shown: list[dict[str, Any]] = [
         {
             "change": change.id,

@@ -142,6 +142,30 @@ def items_by_owner(
     return {owner: items for owner, items in found.items() if owner}
 
 
+def owned_by_nobody(owned: Owned, groups: Iterable[Principal] | None) -> list[str]:
+    """Return the names of groups with members that are in no review, since nobody would answer: of these, or of all.
+
+    Of all groups the deputy is asked about none: there are too many, and they are told to nobody in silence.
+    """
+    if groups is not None:
+        return [one.qualified_name for one in groups if not (owned.deputy or _owner_of_group(owned, one))]
+    catalogue, graph = owned.estate.catalogue, owned.estate.graph
+    every = catalogue.principals(catalogue.of_kind(Kind.GROUP).tolist()).values()
+    inside = (one for one in every if graph.direct_members(one.id).size or graph.primary_members(one.id).size)
+    return [one.qualified_name for one in inside if not _owner_of_group(owned, one)]
+
+
+def asked_already(reviews: Iterable[Review], now: datetime) -> dict[tuple[str, str], str]:
+    """Return by owner and item in which review that is not over an answer is awaited."""
+    return {
+        (one.owner.casefold(), item.id): one.id
+        for one in reviews
+        if one.until > now
+        for item in one.items
+        if item.id not in one.answers
+    }
+
+
 def _owned_groups(owned: Owned) -> Iterator[Principal]:
     catalogue = owned.estate.catalogue
     for group in catalogue.principals(catalogue.of_kind(Kind.GROUP).tolist()).values():
