@@ -58,7 +58,7 @@ def test_the_report_of_changes_has_each_change_with_its_own_outcome(demo: Progra
     host.write_text(there)
     assert demo("enact", "p.json", "--yes", "--format", "json").json[0]["status"] == "conflict"
     told = outcomes_in_journal(demo)
-    assert len({enactment for enactment, *_ in told}) == len(told) == 7
+    assert len({enactment for enactment, *_ in told}) == len(told) == 6
     assert {change for _, change, _ in told} == {"c00001"}
     rows = demo("report", "changes", "--format", "json").json
     assert Counter((row["enactment"], row["change"], row["outcome"]) for row in rows) == told
@@ -75,7 +75,7 @@ def test_the_report_of_changes_has_each_change_with_its_own_outcome(demo: Progra
     assert Counter((row["enactment"], row["change"], row["outcome"]) for row in lines) == told
     for enactment in {one for one, *_ in told}:
         count = sum(number for (one, *_), number in told.items() if one == enactment)
-        assert sum(enactment in row for row in flat) == count
+        assert sum(any(enactment in cell for cell in row) for row in flat) == count
         assert page.count(enactment) == count
         assert re.sub(r"\s", "", paper).count(enactment) == count
 

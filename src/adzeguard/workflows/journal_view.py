@@ -1,7 +1,7 @@
 """The journal for people and for programs: enactments, the changes of one, or every row."""
 
 from collections import Counter
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, Final
@@ -126,17 +126,21 @@ def every_change_table(rows: Sequence[JournalRow]) -> Table:
     columns = (
         Column("at", "When", kind="moment"),
         Column("by", "By"),
-        Column("enactment", "Enactment", fixed=True),
-        Column("change", "Change", fixed=True),
-        Column("on", "On"),
-        Column("what", "What", wide=True),
-        Column("rule", "Rule"),
-        Column("why", "Why"),
-        Column("outcome", "Outcome", kind="word"),
-        Column("detail", "Detail"),
-        Column("approval", "Approved by"),
+        *data_columns("enactment", "change", "on", "what", "rule", "why", "outcome", "detail", "approval"),
+        Column("said", "What", kind="noted", wide=True, for_people=True),
+        Column("became", "Outcome", for_people=True),
     )
-    return Table(shown, columns, "", f"{len(shown)} changes", "Nothing was changed.")
+    note = f"{len(shown)} changes" if len(shown) != 1 else "1 change"
+    return Table([{**one, **_for_people(one)} for one in shown], columns, "", note, "Nothing was changed.")
+
+
+def _for_people(one: Mapping[str, Any]) -> dict[str, Any]:
+    reason = f"{one['rule']}{': ' if one['why'] else ''}{one['why']}"
+    approval = f"approved by {one['approval']}" if one["approval"] else ""
+    notes = " · ".join(part for part in (reason, f"{one['enactment']} {one['change']}".strip(), approval) if part)
+    where = f" (on {one['on']})" if one["on"] not in ("", "directory") and one["on"] not in str(one["what"]) else ""
+    became = f"{one['outcome']}{': ' if one['detail'] else ''}{one['detail']}"
+    return {"said": Noted(f"{one['what']}{where}", notes), "became": became}
 
 
 def _every_change(rows: Sequence[JournalRow]) -> Iterator[dict[str, Any]]:
