@@ -106,6 +106,16 @@ def test_who_and_why_show_the_way_to_the_last_member(demo: Program) -> None:
     assert (hosts["isolde.varn.adm"], hosts["pontus.reil"]) == (61, 3)  # a kiosk, and two consoles through Domain Users
 
 
+@pytest.mark.parametrize("line", [("who", "--host", "CONSOLE-03"), ("doors", "orla.fenn"), ("check",)])
+def test_the_same_question_gives_the_same_bytes(demo: Program, line: tuple[str, ...]) -> None:
+    """Whatever order a run keeps sets in: of two ways of one length the same is told each time."""
+    answers = set()
+    for seed in ("1", "2", "3"):
+        demo.environment["PYTHONHASHSEED"] = seed
+        answers.add(demo.as_process(*line, "--format", "json").out)
+    assert len(answers) == 1
+
+
 def test_propose_and_enact_put_right_what_says_mend_and_nothing_else(demo: Program) -> None:
     """The proposal is a file; enacted, each change is verified; nothing is left, and what only tells still stands."""
     proposed = demo("propose", "--output", "p.json")

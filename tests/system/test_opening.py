@@ -31,6 +31,50 @@ def test_a_host_that_is_admitted_lets_people_log_on(demo: Program) -> None:
     assert json.loads(before) == json.loads((demo.folder / "hosts/QUAY-01.json").read_bytes())
 
 
+def test_a_host_that_is_elsewhere_by_now_is_not_opened(demo: Program) -> None:
+    """Moved by somebody else after the proposal: what was meant for its place there is held back, all of it."""
+    before = (demo.folder / "hosts/QUAY-01.json").read_bytes()
+    assert demo("admit", "QUAY-01", PLACE, "--only-propose", "admit.json").code == 3
+    directory = demo.folder / "lowmere.ldif"
+    text = directory.read_text()
+    directory.write_text(text.replace("CN=QUAY-01,OU=Quay,", "CN=QUAY-01,OU=Retired,"))
+    assert directory.read_text() != text
+    done = demo("enact", "admit.json", "--yes", "--format", "json")
+    assert {(row["kind"] == "move", row["status"]) for row in done.json} == {(True, "conflict"), (False, "held-back")}
+    assert all("not moved" in row["detail"] for row in done.json if row["kind"] != "move")
+    assert json.loads((demo.folder / "hosts/QUAY-01.json").read_bytes()) == json.loads(before)
+    assert not may_log_on(demo, "QUAY-01", "mira.holt")
+
+
+def test_a_keeper_that_a_rule_put_in_stays_when_the_rule_goes(demo: Program) -> None:
+    """The host's own administrator and a keeper of the directory, among administrators and elsewhere; others go."""
+    charter = demo.folder / "charter/charter.yaml"
+    people = "['local\\administrator', 'LOWMERE\\Domain Admins', 'LOWMERE\\orla.fenn']"
+    rules = "".join(
+        f"- {{id: in-{group}, response: mend, hosts: {{named: CONSOLE-03}}, local-group: {group}, include: {people}}}\n"
+        for group in ("administrators", "remote-desktop-users")
+    )
+    file = demo.folder / "hosts/CONSOLE-03.json"
+    content = json.loads(file.read_text())
+    own = next(one["sid"] for one in content["accounts"] if one["sid"].endswith("-500"))
+    for group in content["local_groups"]:
+        group["members"] = [sid for sid in group["members"] if sid != own]
+    file.write_text(json.dumps(content))
+    demo("collect")
+    charter.write_text(f"charter: 1\nrules:\n{rules}")
+    assert demo("enact", "--yes").code == 0
+    orla, admins = (demo("show", name, "--format", "json").json["sid"] for name in ("orla.fenn", "Domain Admins"))
+
+    def members(sid: str) -> set[str]:
+        groups = json.loads(file.read_text())["local_groups"]
+        return {member for group in groups if group["sid"] == sid for member in group["members"]} & {own, orla, admins}
+
+    assert members("S-1-5-32-544") == members("S-1-5-32-555") == {own, orla, admins}
+    charter.write_text("charter: 1\nrules: []\n")
+    demo("enact", "--yes")
+    assert members("S-1-5-32-544") == members("S-1-5-32-555") == {own, admins}
+
+
 def test_what_goes_on_closing_an_admitted_host_is_named(demo: Program) -> None:
     """No rule asked for it, here or there: it is left, told with 3, and found by a check until a rule wants it."""
     file = demo.folder / "hosts/QUAY-01.json"

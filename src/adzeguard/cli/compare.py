@@ -11,6 +11,7 @@ from adzeguard.cli.moments import MOMENT
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put_view, say
+from adzeguard.core.wording import when
 
 
 @click.command("compare", epilog=example("adzeguard compare 10m"))
@@ -39,10 +40,10 @@ def command(
         if before is None:
             say("There is one collection so far, and nothing to compare it with. After the next: adzeguard compare")
             return Exit.NOTHING_TO_REPORT
-        say(f"Since the collection before the last, of {before:%Y-%m-%d %H:%M} UTC.")
+        say(f"Since the collection before the last, of {when(before)}.")
     first = workspace.store.first_moment()
     if before < first:
-        say(f"Nothing had been collected by {before:%Y-%m-%d %H:%M} UTC. Compared with the first: {first:%m-%d %H:%M}.")
+        say(f"Nothing had been collected by {when(before)}. Compared with the first: {when(first)}.")
         before = first
     was, now = workspace.store.load(before), workspace.store.load(after)
     rights = workspace.rights_of(was), workspace.rights_of(now)

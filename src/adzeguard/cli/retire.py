@@ -22,6 +22,7 @@ from adzeguard.cli.options import (
 )
 from adzeguard.cli.output import put_view, say
 from adzeguard.core.errors import InputError, UsageError
+from adzeguard.core.wording import when
 from adzeguard.workspace.open_workspace import Workspace
 
 if TYPE_CHECKING:
@@ -96,7 +97,7 @@ def away(
     work = PuttingAway(workspace, lambda: _named(workspace, given, file), to or "", wait, why)
     code = enact_draft(workspace, work.draft, answers)
     for note in work.only_noted if answers.only_propose is None else ():
-        say(f"{note.name} is linked nowhere, and is put away until {note.until.astimezone():%Y-%m-%d %H:%M}.")
+        say(f"{note.name} is linked nowhere, and is put away until {when(note.until)}.")
     return code
 
 

@@ -2,7 +2,7 @@
 
 import difflib
 from collections.abc import Callable, Iterable, Sequence
-from datetime import timedelta
+from datetime import UTC, datetime, timedelta
 
 
 def nearest(name: str, known: Iterable[str], cutoff: float = 0.5) -> str:
@@ -24,6 +24,33 @@ def age_in_words(age: timedelta) -> str:
         if count:
             return f"{count} {word}{'s' * (count != 1)}"
     return "less than a minute"
+
+
+def when(moment: datetime, *, seconds: bool = False) -> str:
+    """Return a moment as the people here read it, in the zone of this machine, with the zone: 2026-11-29 21:05 UTC+1.
+
+    For what is shown and gone. What is kept, compared or sent is written by `when_utc`.
+    """
+    there = moment.astimezone()
+    return f"{there:{_TO_THE_SECOND if seconds else _TO_THE_MINUTE}} {zone_in_words(there.utcoffset())}"
+
+
+def when_utc(moment: datetime, *, seconds: bool = False) -> str:
+    """Return a moment the same for everybody everywhere: 2026-11-29 20:05 UTC."""
+    return f"{moment.astimezone(UTC):{_TO_THE_SECOND if seconds else _TO_THE_MINUTE}} UTC"
+
+
+def zone_in_words(offset: timedelta | None) -> str:
+    """Return how far a zone is from UTC: UTC+1, UTC-3:30; a name of a zone would mean another one elsewhere."""
+    minutes = int((offset or timedelta()).total_seconds() // 60)
+    if not minutes:
+        return "UTC"
+    hours, rest = divmod(abs(minutes), 60)
+    return f"UTC{'-' if minutes < 0 else '+'}{hours}{f':{rest:02}' if rest else ''}"
+
+
+_TO_THE_MINUTE = "%Y-%m-%d %H:%M"
+_TO_THE_SECOND = "%Y-%m-%d %H:%M:%S"
 
 
 def length_in_words(length: timedelta) -> str:

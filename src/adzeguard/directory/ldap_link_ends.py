@@ -13,6 +13,7 @@ from uuid import UUID
 
 from adzeguard.core.errors import ChangeRefusedError
 from adzeguard.core.identity import fold_dn
+from adzeguard.core.wording import when_utc
 from adzeguard.directory.ldap_wire import Wire
 from adzeguard.directory.port import Entry, LinkEnds, Modification
 
@@ -53,7 +54,7 @@ def link_with_end(
     if ends is not None:
         seconds = ceil((ends - now).total_seconds())
         if seconds <= 0:
-            raise ChangeRefusedError(f"{ends:%Y-%m-%d %H:%M} UTC is over")
+            raise ChangeRefusedError(f"{when_utc(ends)} is over")
         value = b"<TTL=%d,%b>" % (seconds, name)
     before = [Modification("delete", attribute, (name,))] if anew else []
     return [*before, Modification("add", attribute, (value,))]

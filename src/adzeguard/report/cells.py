@@ -1,29 +1,29 @@
 """A value of a row as one cell of text."""
 
 import json
-from datetime import datetime
+from datetime import UTC, datetime
 from typing import Any
 
 from adzeguard.core.views.table import Noted
 
 
 def plain(value: Any) -> Any:
-    """Return a value for JSON: moments in ISO 8601 with their offset."""
+    """Return a value for JSON: moments in ISO 8601, in UTC."""
     if isinstance(value, datetime):
-        return value.isoformat()
+        return value.astimezone(UTC).isoformat()
     if isinstance(value, Noted):
         return value.text
     return str(value)
 
 
 def cell(value: Any) -> str:
-    """Return a value as one cell: yes and no, chains with arrows, moments in ISO 8601 with their offset."""
+    """Return a value as one cell: yes and no, chains with arrows, moments in ISO 8601, in UTC."""
     if value is None:
         return ""
     if isinstance(value, bool):
         return "yes" if value else "no"
     if isinstance(value, datetime):
-        return value.isoformat()
+        return value.astimezone(UTC).isoformat()
     if isinstance(value, dict):
         return json.dumps(value, ensure_ascii=False, default=plain)
     if isinstance(value, list | tuple):

@@ -7,7 +7,7 @@ gigabyte for a hundred thousand rows.
 import io
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import datetime
 from functools import cache
 from pathlib import Path
 from typing import Any, Final
@@ -21,6 +21,7 @@ from reportlab.pdfgen.canvas import Canvas
 from adzeguard.core.views.page import Lines, Picture, View
 from adzeguard.core.views.reports import tables_of
 from adzeguard.core.views.table import Table
+from adzeguard.core.wording import when_utc
 from adzeguard.report.cells import cell
 from adzeguard.report.safe import for_terminal
 
@@ -224,7 +225,7 @@ class _Drawing:
 
 def _shown(value: Any) -> str:
     if isinstance(value, datetime):
-        return f"{value.astimezone(UTC):%Y-%m-%d %H:%M}"
+        return when_utc(value)
     return for_terminal(cell(value)).replace("\n", " ")
 
 

@@ -49,7 +49,9 @@ def _put(book: Workbook, table: Table, begin: int, title: str) -> None:
     sheet.auto_filter.ref = f"A1:{get_column_letter(max(len(columns), 1))}{len(rows) + 1}"
     head = []
     for column in columns:
-        titled = _text(sheet, column.title)
+        # A workbook knows no zones: moments stand in UTC, and the head says so.
+        is_of_moments = any(isinstance(row.get(column.key), datetime) for row in rows)
+        titled = _text(sheet, f"{column.title} (UTC)" if is_of_moments else column.title)
         titled.font = Font(bold=True)
         head.append(titled)
     sheet.append(head)
@@ -61,7 +63,6 @@ def _value(sheet: Any, column: Column, value: Any) -> Any:
     if isinstance(value, bool) or value is None:
         return "" if value is None else cell(value)
     if isinstance(value, datetime):
-        # A workbook knows no zones: moments stand in UTC.
         dated = WriteOnlyCell(sheet, value.astimezone(UTC).replace(tzinfo=None, microsecond=0))
         dated.number_format = "yyyy-mm-dd hh:mm:ss"
         return dated

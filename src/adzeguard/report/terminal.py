@@ -13,6 +13,7 @@ from rich.text import Text
 
 from adzeguard.core.views.page import Fact, Lines, Section, View
 from adzeguard.core.views.table import Column, Noted, Row, Table
+from adzeguard.core.wording import when
 from adzeguard.report.cells import cell
 from adzeguard.report.column_widths import GAP, LONGEST_WORDS, column_widths, wants_of
 from adzeguard.report.safe import for_terminal
@@ -157,6 +158,6 @@ def _put_stacked(console: Console, columns: Sequence[Column], cells: Sequence[Se
 def _styled(column: Column, value: Any, row: Row) -> Text:
     if isinstance(value, Noted):
         return Text(f"{_shown(value.text)}\n") + Text(_shown(value.note), style="dim")
-    plain = _shown(f"{value.astimezone():%Y-%m-%d %H:%M:%S}" if isinstance(value, datetime) else cell(value))
+    plain = _shown(when(value) if isinstance(value, datetime) else cell(value))
     style = _STYLES.get(plain, "") if column.kind == "word" else ""
     return Text(plain, style=style or ("dim" if row.get("enabled") is False else ""))

@@ -2,7 +2,7 @@
 
 import base64
 import hashlib
-from datetime import UTC, datetime
+from datetime import datetime
 from functools import cache
 from typing import Any
 
@@ -11,6 +11,7 @@ from jinja2 import Environment, PackageLoader, StrictUndefined
 from adzeguard.core.views.page import Lines, Picture, View
 from adzeguard.core.views.reports import tables_of
 from adzeguard.core.views.table import Column, Table
+from adzeguard.core.wording import when_utc
 from adzeguard.report.cells import cell
 from adzeguard.report.safe import for_terminal
 
@@ -69,7 +70,7 @@ def _class(column: Column) -> str:
 
 def _shown(value: Any) -> str:
     if isinstance(value, datetime):
-        return f"{value.astimezone(UTC):%Y-%m-%d %H:%M:%S}"
+        return when_utc(value)
     return for_terminal(cell(value))
 
 

@@ -14,6 +14,7 @@ from adzeguard.core.estate.principal import CONTAINERS, Kind
 from adzeguard.core.estate.rows import Observed
 from adzeguard.core.identity import fold_dn
 from adzeguard.core.wellknown import DIRECTORY_SERVER_GROUPS
+from adzeguard.core.wording import when
 from adzeguard.store.batches import among, batched
 from adzeguard.store.catalogue import StoredCatalogue
 from adzeguard.store.collections import ENACTMENT, CollectionFacts, StoredCollection, begin, last_where, valid_at
@@ -177,8 +178,8 @@ class EstateStore:
         last = self._last_where("finished <= ?", moment.timestamp())
         if last is None:
             raise UnknownNameError(
-                f"nothing had been collected by {moment:%Y-%m-%d %H:%M}",
-                f"The first was {self.first_moment():%Y-%m-%d %H:%M} UTC",
+                f"nothing had been collected by {when(moment)}",
+                f"The first was {when(self.first_moment())}",
             )
         return last
 

@@ -14,7 +14,7 @@ from adzeguard.core.errors import UnknownNameError, UsageError
 from adzeguard.core.review.correction import Correction
 from adzeguard.core.time.question import Question, Reminding, State, Waiver
 from adzeguard.core.views.questions import since_of
-from adzeguard.core.wording import did_you_mean
+from adzeguard.core.wording import did_you_mean, when_utc
 from adzeguard.store.connection import Database
 from adzeguard.store.letters import keep_letters
 from adzeguard.store.questions import Questions, Waivers, next_number, write_questions
@@ -203,7 +203,7 @@ def question_named(questions: Iterable[Question], name: str) -> Question:
     """Return an open question by its id; `UsageError` where there is none, or where it was answered."""
     found = any_question(questions, name)
     if not found.is_open:
-        when = f" on {found.answered_at.astimezone():%Y-%m-%d %H:%M}" if found.answered_at else ""
+        when = f" on {when_utc(found.answered_at)}" if found.answered_at else ""
         by = f" by {found.answered_by}" if found.answered_by else ""
         raise UsageError(
             f"{found.id} does not wait any more: {found.state}{by}{when}", "See: adzeguard questions --all"

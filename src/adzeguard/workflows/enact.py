@@ -13,6 +13,7 @@ from adzeguard.core.change.guards.lockout import keepers_stay, lockouts
 from adzeguard.core.change.guards.logon import both, logons_stay
 from adzeguard.core.change.kinds.change_folder_rights import ChangeFolderRights
 from adzeguard.core.change.kinds.create_object import DeleteObject
+from adzeguard.core.change.kinds.move_object import MoveObject
 from adzeguard.core.change.outcome import MADE, Outcome, Status
 from adzeguard.core.errors import DirectoryError, ProposalFileError
 from adzeguard.core.estate.estate import Estate
@@ -77,6 +78,9 @@ def enact_judged(
     run.judge = both(keepers_stay(case), logons_stay(case))
     waiting = run.left(judged.proposal.changes)
     hosts_read: dict[str, Host] = {}
+    moves = _moves_of_hosts(estate, whole.changes)
+    _make([c for c in waiting if c in moves.values()], judged, run, hosts_read)
+    waiting = _not_relying_on_moves(run.left(waiting), moves, run)
     _make([c for c in waiting if _goes_first(c)], judged, run, hosts_read)
     if not ports.stopping():
         allowed = _not_held_back([c for c in waiting if not _goes_first(c)], run, case)
@@ -105,6 +109,31 @@ def drop_enactment(earlier: Interrupted, estate: Estate, ports: Ports, report: R
 def _resumed(ports: Ports, earlier: Interrupted, report: Report) -> Run:
     begun = frozenset(change.id for change in earlier.left) & earlier.begun.keys()
     return Run(ports, earlier.name, report, list(earlier.outcomes), begun, dict(earlier.begun))
+
+
+def _moves_of_hosts(estate: Estate, changes: Sequence[Change]) -> dict[str, MoveObject]:
+    """Return by the folded names of hosts the move of each that is itself changed too."""
+    touched = {change.host_name.casefold() for change in changes if change.host_name}
+    sids = {str(estate.hosts_by_name[name].sid): name for name in touched if name in estate.hosts_by_name}
+    moves = [change for change in changes if isinstance(change, MoveObject)]
+    return {sids[move.object.sid]: move for move in moves if move.object.sid in sids}
+
+
+def _not_relying_on_moves(changes: Sequence[Change], moves: Mapping[str, MoveObject], run: Run) -> list[Change]:
+    """Hold back what is to be done on a host that was not moved: it was meant for the place where it would be.
+
+    Somebody else may have put it elsewhere meanwhile, and what holds there is not what was proposed.
+    """
+    failed = {o.change.id for o in run.outcomes if o.status in _UNDONE and not o.already}
+    kept: list[Change] = []
+    for change in changes:
+        move = moves.get(change.host_name.casefold()) if change.host_name else None
+        if move is None or move.id not in failed:
+            kept.append(change)
+        else:
+            detail = f"{change.host_name} was not moved, on which this relies"
+            run.conclude(Outcome(change, Status.HELD_BACK, detail))
+    return kept
 
 
 def _settle(run: Run, estate: Estate) -> None:

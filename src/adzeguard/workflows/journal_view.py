@@ -9,7 +9,7 @@ from typing import Any, Final
 from adzeguard.core.change.change import Change
 from adzeguard.core.errors import StoreError
 from adzeguard.core.views.table import Column, Noted, Table, data_columns
-from adzeguard.core.wording import some_of
+from adzeguard.core.wording import some_of, when
 from adzeguard.store.journal import Journal, JournalRow
 from adzeguard.workflows.journal_rows import change_of, in_words, proposal_in
 
@@ -188,7 +188,7 @@ def changes_table(rows: Sequence[JournalRow]) -> Table:
         Column("what", "What", kind="noted", wide=True),
         Column("became", "Became", kind="word"),
     )
-    title = f"{rows[0].enactment}, {_moment(rows[0].at):%Y-%m-%d %H:%M} by {rows[0].by}" if rows else ""
+    title = f"{rows[0].enactment}, {_shown(_moment(rows[0].at))} by {rows[0].by}" if rows else ""
     return Table(shown, columns, title, "", "There is no enactment of that name.")
 
 
@@ -232,3 +232,7 @@ def _moment(text: str) -> datetime | str:
         return datetime.fromisoformat(text)
     except ValueError:
         return text
+
+
+def _shown(at: datetime | str) -> str:
+    return when(at) if isinstance(at, datetime) else at

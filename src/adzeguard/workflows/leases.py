@@ -14,7 +14,7 @@ from adzeguard.core.errors import UnknownNameError
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.named import Named, is_listed
 from adzeguard.core.time.lease import ENDS, Lease, last_end, takes_away
-from adzeguard.core.wording import did_you_mean
+from adzeguard.core.wording import did_you_mean, when_utc
 from adzeguard.store.leases import Leases
 
 
@@ -47,7 +47,7 @@ def giving(estate: Estate, lease: Lease) -> list[Change]:
     if is_inside(estate, lease):
         return []
     about = _about(estate, lease)
-    about["why"] = f"lease {lease.id} until {lease.until:%Y-%m-%d %H:%M} UTC{f': {lease.why}' if lease.why else ''}"
+    about["why"] = f"lease {lease.id} until {when_utc(lease.until)}{f': {lease.why}' if lease.why else ''}"
     if lease.by_itself:
         return [AddEndingMember(**about, ends=lease.until)]
     return [AddLocalMember(host=lease.host, **about) if lease.host else AddMember(**about)]

@@ -5,6 +5,7 @@ from itertools import pairwise
 
 from adzeguard.core.review.correction import Correction
 from adzeguard.core.trail.history import Known
+from adzeguard.core.wording import when_utc
 from adzeguard.workflows.identities import Identities
 from adzeguard.workflows.past import Elsewhere, Past, all_known
 
@@ -52,6 +53,6 @@ def _last(wanted: set[tuple[str, str]], past: Past, names: Identities) -> dict[t
 
 def _in_words(known: Known, names: Identities) -> Origin:
     event = known.event
-    at = f"{event.at.astimezone():%Y-%m-%d %H:%M:%S}"
-    when = at if event.after is None else f"between {event.after.astimezone():%Y-%m-%d %H:%M} and {at}"
+    at = when_utc(event.at, seconds=True)
+    when = at if event.after is None else f"between {when_utc(event.after)} and {at}"
     return when, names.shown(event.by_sid, event.by) if event.by_sid else event.by, event.origin

@@ -15,6 +15,7 @@ from adzeguard.core.trail.event import Event
 from adzeguard.core.trail.history import Known, carried_on
 from adzeguard.core.trail.intervals import Stretch, about, intervals_of
 from adzeguard.core.views.timeline import Inside, Mark, Timeline
+from adzeguard.core.wording import when_utc
 from adzeguard.workflows.ancestor_groups import leading
 from adzeguard.workflows.identities import Identities
 from adzeguard.workflows.past import Elsewhere, Past, all_known
@@ -115,7 +116,5 @@ def _marks(group: str, decided: Decided, names: Identities) -> list[Mark]:
     for lease in decided.leases:
         if lease.group_sid == group and not lease.host:
             member = names.shown(lease.member_sid, lease.member)
-            marks.append(
-                Mark(lease.begun, member, f"lease until {lease.until.astimezone():%Y-%m-%d %H:%M} ({lease.id})")
-            )
+            marks.append(Mark(lease.begun, member, f"lease until {when_utc(lease.until)} ({lease.id})"))
     return sorted(marks, key=lambda mark: mark.at)

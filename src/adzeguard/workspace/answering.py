@@ -14,6 +14,7 @@ from adzeguard.core.time.question import Question, Waiver
 from adzeguard.core.views.page import Page
 from adzeguard.core.views.questions import question_page, questions_table, waivers_table
 from adzeguard.core.views.table import Table
+from adzeguard.core.wording import when, when_utc
 from adzeguard.store.letters import Letters
 from adzeguard.store.questions import Questions, Waivers
 from adzeguard.workflows.asking import (
@@ -87,11 +88,11 @@ def leave(
     note(workspace, left, without_approval)
     for question in asked:
         Questions(workspace.database).write(answered(question, "left", by, why, now))
-        tell_owner(workspace, _deciding(question), f"left as it is until {until.astimezone():%Y-%m-%d %H:%M}", why)
+        tell_owner(workspace, _deciding(question), f"left as it is until {when_utc(until)}", why)
     for one in made:
         often = f", renewed {one.renewed} times" if one.renewed else ""
         about = f"{one.member} in {one.subject}" if one.member else one.subject
-        until_then = f"{one.until.astimezone():%Y-%m-%d %H:%M}"
+        until_then = when(one.until)
         workspace.frontend.say(f"{one.id}: {about} is left until {until_then}{often}.")
 
 
@@ -154,7 +155,7 @@ def add_waiver(workspace: "Workspace", fingerprint: str, until: datetime, why: s
         return [set_note(None, made[0], why, group=found.subject, member=found.member, on_host=host)]
 
     note(workspace, left, without_approval)
-    tell_owner(workspace, deciding, f"left as it is until {until.astimezone():%Y-%m-%d %H:%M}", why)
+    tell_owner(workspace, deciding, f"left as it is until {when_utc(until)}", why)
     workspace.frontend.say(f"{made[0].id}: {where} is {made[0].in_words()}")
 
 
@@ -186,7 +187,7 @@ def refuse_moment(workspace: "Workspace", until: datetime, why: str) -> None:
     if not why.strip():
         raise UsageError("--why says nothing", "Give a reason: somebody will ask")
     if until <= workspace.now():
-        raise UsageError(f"{until:%Y-%m-%d %H:%M} is over", "Name a date to come")
+        raise UsageError(f"{when(until)} is over", "Name a date to come")
     if until > workspace.now() + timedelta(days=longest):
         raise UsageError(
             f"nothing is left for longer than {longest} days", "It is asked again then; name a date before"

@@ -16,6 +16,7 @@ from adzeguard.core.estate.names import resolve, resolve_host
 from adzeguard.core.time.lease import Lease, last_end, stood_before
 from adzeguard.core.views.leases import leases_table, planned_in
 from adzeguard.core.views.table import Table
+from adzeguard.core.wording import when, when_utc
 from adzeguard.directory.port import EndsLinks, LinkEnds
 from adzeguard.store.leases import Leases
 from adzeguard.workflows.contracts import contract_of
@@ -66,7 +67,7 @@ class Beginning:
         """Return what gives the membership. The lease is noted first: a program that is killed forgets no end."""
         workspace, asked, table = self.workspace, self.asked, Leases(self.workspace.database)
         estate = workspace.estate
-        reason = f"lease until {self._end:%Y-%m-%d %H:%M} UTC{f': {asked.why}' if asked.why else ''}"
+        reason = f"lease until {when_utc(self._end)}{f': {asked.why}' if asked.why else ''}"
         member = resolve(estate, asked.person)
         if asked.host:
             at = resolve_host(estate, asked.host)
@@ -109,7 +110,7 @@ class Beginning:
                 table.write(replace(lease, state="running"))
                 stood = " Stood before, and stays after it." if lease.stood_before else ""
                 alone = " The directory ends it by itself." if lease.by_itself else ""
-                until = f"{lease.until.astimezone():%Y-%m-%d %H:%M}"
+                until = when(lease.until)
                 self.workspace.frontend.say(f"{lease.id} runs until {until}.{stood}{alone}")
             else:
                 table.forget(lease)
@@ -126,7 +127,7 @@ def extend(workspace: "Workspace", name: str, end: datetime, enact: Enact, witho
         moved = end_moved(workspace.estate, later, last_end(found, others) if found.by_itself else None, others)
         code = enact(lambda: Draft.of(moved)) if moved else 0
         if code != 0:
-            workspace.frontend.say(f"{found.id} runs as it did, until {found.until.astimezone():%Y-%m-%d %H:%M}.")
+            workspace.frontend.say(f"{found.id} runs as it did, until {when(found.until)}.")
             return code
 
     def extended() -> list[SetNote]:
@@ -136,7 +137,7 @@ def extend(workspace: "Workspace", name: str, end: datetime, enact: Enact, witho
         return [set_note(standing, to, f"lease {standing.id} ends at another time")]
 
     note(workspace, extended, without_approval)
-    workspace.frontend.say(f"{found.id} runs until {end.astimezone():%Y-%m-%d %H:%M}.")
+    workspace.frontend.say(f"{found.id} runs until {when(end)}.")
     return 0
 
 
@@ -169,7 +170,7 @@ def end_of(
         raise UsageError("say how long: --for 2h, or --until TIME")
     end = (workspace.now() + length if length is not None else until or workspace.now()).astimezone(UTC)
     if end <= workspace.now():
-        raise UsageError(f"{end:%Y-%m-%d %H:%M} UTC is over", "Name a time to come")
+        raise UsageError(f"{when(end)} is over", "Name a time to come")
     longest = workspace.settings.longest_lease_days
     if length_is_limited and end - workspace.now() > timedelta(days=longest):
         raise UsageError(

@@ -14,6 +14,7 @@ from adzeguard.core.views.history import history_table
 from adzeguard.core.views.logons import logons_table, used_rows, used_table
 from adzeguard.core.views.table import Table
 from adzeguard.core.views.timeline import Timeline
+from adzeguard.core.wording import when
 from adzeguard.store.leases import Leases
 from adzeguard.store.questions import Questions, Waivers
 from adzeguard.workflows.exact_times import with_exact_times
@@ -71,7 +72,7 @@ def timeline(workspace: "Workspace", name: str, since: datetime | None = None) -
         raise UsageError(f"{about.qualified_name} is {about.kind.one}", "For a person: adzeguard history --person")
     begin = since or workspace.now() - _A_MONTH
     if begin >= workspace.now():
-        raise UsageError(f"{begin:%Y-%m-%d %H:%M} is still to come", "Name a time that is over")
+        raise UsageError(f"{when(begin)} is still to come", "Name a time that is over")
     database = workspace.database
     decided = Decided(Leases(database).all(), Questions(database).all(), Waivers(database).all())
     return timeline_of(workspace.past, about, begin, workspace.now(), decided)

@@ -21,7 +21,7 @@ from adzeguard.core.rights.power import Powers
 from adzeguard.core.time.put_away import Retired
 from adzeguard.core.views.retired import retired_table
 from adzeguard.core.views.table import Table
-from adzeguard.core.wording import some_of
+from adzeguard.core.wording import some_of, when
 from adzeguard.store.retired import RetiredThings
 from adzeguard.workflows.journal_rows import done_as_far_as_known
 from adzeguard.workflows.made_again import successors
@@ -136,7 +136,7 @@ class Finishing:
         uses, drafts = _uses(workspace, things), []
         for one in things:
             if one.note.until > workspace.now() and not anyway:
-                reason = f"it waits until {one.note.until.astimezone():%Y-%m-%d %H:%M}"
+                reason = f"it waits until {when(one.note.until)}"
                 left = LeftOut(subject=one.thing.dn, member=one.note.name, rule=BY_HAND_RULE, reason=reason)
                 drafts.append(Draft((), (left,)))
             else:

@@ -23,7 +23,7 @@ from adzeguard.core.estate.principal import Principal
 from adzeguard.core.identity import Sid, fold_dn
 from adzeguard.core.trail.privileged_events import Done, Logon
 from adzeguard.core.wellknown import WELL_KNOWN
-from adzeguard.core.wording import length_in_words
+from adzeguard.core.wording import length_in_words, when_utc, zone_in_words
 
 _BRIEF: Final = timedelta(hours=1)
 _TRIES: Final = 10
@@ -46,7 +46,7 @@ def check_past(looked_at: CheckInput) -> Iterator[Finding]:
         if one.held is not None and one.held <= _BRIEF and not one.declared and one.verb == "added":
             yield _of(one, "brief-membership", f"was in {where} for {length_in_words(one.held)}, put in{by}{origin}")
         if seen.hours is not None and _hour(one, seen.offset) not in seen.hours:
-            when = f"{one.at + seen.offset:%A %Y-%m-%d %H:%M}"
+            when = f"{one.at + seen.offset:%A %Y-%m-%d %H:%M} {zone_in_words(seen.offset)}"
             yield _of(one, "odd-hours", f"{done} on {when}, outside of working hours,{by}{origin}")
         if one.by_sid and not one.declared and let is not None and not let.may(one.by_sid, one.group_sid):
             yield _of(
@@ -191,9 +191,9 @@ def check_trail(looked_at: CheckInput) -> Iterator[Finding]:
         said = f"the trail has no events of these kinds: {', '.join(seen.lacking)}"
         yield Finding("auditing-off", about, said, evidence={"lacking": list(seen.lacking)})
     for gap in seen.gaps:
-        begin, end = (f"{moment.astimezone():%Y-%m-%d %H:%M}" for moment in (gap.begin, gap.end))
+        begin, end = (when_utc(moment) for moment in (gap.begin, gap.end))
         said = f"nothing was logged for {length_in_words(gap.length)}, from {begin} to {end}"
         yield Finding("trail-gap", about, said, evidence={"begin": gap.begin.isoformat(), "end": gap.end.isoformat()})
     for one in seen.unseen:
-        said = f"our change of {one.at.astimezone():%Y-%m-%d %H:%M} is not in the trail: {one.words}"
+        said = f"our change of {when_utc(one.at)} is not in the trail: {one.words}"
         yield Finding("unseen-by-trail", Named(one.group, one.group_sid), said, evidence={"at": one.at.isoformat()})

@@ -21,6 +21,7 @@ from adzeguard.core.rights.delegations import Rights
 from adzeguard.core.rights.share_access import mask_in_words
 from adzeguard.core.time.lease import Lease
 from adzeguard.core.time.question import Waiver
+from adzeguard.core.wording import when_utc
 
 _OWNED_SHOWN: Final = 5
 _MANAGED: Final = (Kind.GROUP, Kind.OU, Kind.COMPUTER)
@@ -153,7 +154,7 @@ def _each(named: Named, sids: Iterable[str], use: Use) -> Iterator[Found]:
 def _in_time(named: Named) -> Iterator[Found]:
     for lease in named.leases:
         if lease.is_open:
-            words = f"{lease.member} in {lease.group} until {lease.until:%Y-%m-%d %H:%M}"
+            words = f"{lease.member} in {lease.group} until {when_utc(lease.until)}"
             yield from _each(named, {lease.member_sid, lease.group_sid} - {""}, Use("lease", lease.id, words))
     by_name = {one.qualified_name: one for one in named.of}
     for waiver in named.waivers:

@@ -182,7 +182,7 @@ def on_host(estate: Estate, state: HostState, host_name: str, sids: Iterable[Sid
     ids = estate.ids_of_sids(wanted)
     principals = estate.catalogue.principals(i for sid in wanted if (i := ids[sid]) is not None)
     found: dict[Sid, Principal] = {}
-    for sid in wanted:
+    for sid in sorted(wanted):
         in_directory = ids[sid]
         if sid in own:
             account = own[sid]

@@ -11,6 +11,7 @@ from adzeguard.core.change.kinds.set_attributes import SetAttributes
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.descriptors.descriptor import Descriptor
 from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.hosts import host_administrator
 from adzeguard.core.estate.named import Named, id_of
 from adzeguard.core.estate.names import host_named
 from adzeguard.core.identity import fold_dn
@@ -39,6 +40,8 @@ def _members(estate: Estate, charter: ResolvedCharter, put_in: Iterable[Change])
     for change in put_in:
         if not isinstance(change, AddMember | AddLocalMember) or change.member.key in demands.keepers:
             continue
+        if isinstance(change, AddLocalMember) and _is_host_administrator(estate, change):
+            continue
         if (change.group.sid, change.member.sid) in protected:
             continue
         demand = _demand(estate, demands, change)
@@ -56,6 +59,12 @@ def _members(estate: Estate, charter: ResolvedCharter, put_in: Iterable[Change])
             changes=(change.removal(why),),
             evidence={"group_sid": change.group.sid, "member_sid": change.member.sid},
         )
+
+
+def _is_host_administrator(estate: Estate, change: AddLocalMember) -> bool:
+    """Whether it put a host's own administrator in: that stays, as a keeper does that a rule put in."""
+    host = estate.hosts_by_name.get(change.host.casefold())
+    return host is not None and host.state is not None and change.member.sid == host_administrator(host.state)
 
 
 def _host_named(estate: Estate, name: str) -> Named | None:

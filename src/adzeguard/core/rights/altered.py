@@ -14,6 +14,7 @@ from adzeguard.core.estate.policy_links import policy_links
 from adzeguard.core.estate.principal import Flag, Kind, Principal
 from adzeguard.core.identity import fold_dn, parent_dn
 from adzeguard.core.rights.delegations import Delegation, Rights
+from adzeguard.core.wording import when_utc
 
 _WORDS: Final = {
     "password_set": "password set",
@@ -81,7 +82,7 @@ def _said(key: str, value: Any) -> str:
         return "nothing"
     if key in _MOMENTS:
         try:
-            return f"{datetime.fromtimestamp(int(value), UTC):%Y-%m-%d %H:%M} UTC"
+            return when_utc(datetime.fromtimestamp(int(value), UTC))
         except (ValueError, OverflowError, OSError):  # a directory can hold any 64-bit number as a time
             return str(value)
     return ", ".join(map(str, value)) if isinstance(value, list) else str(value)

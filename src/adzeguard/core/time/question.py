@@ -5,6 +5,8 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Literal
 
+from adzeguard.core.wording import when_utc
+
 State = Literal["open", "mended", "left", "settled"]
 """`mended` and `left` are answers; `settled` is what went away without one."""
 
@@ -97,7 +99,7 @@ class Waiver:
 
     def in_words(self) -> str:
         """Return until when, by whom and why it is left."""
-        return f"left until {self.until.astimezone():%Y-%m-%d %H:%M} by {self.by} ({self.id}): {self.why}"
+        return f"left until {when_utc(self.until)} by {self.by} ({self.id}): {self.why}"
 
 
 def left_as_it_is(waivers: Iterable[Waiver], now: datetime) -> dict[str, Waiver]:

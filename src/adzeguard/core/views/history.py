@@ -4,6 +4,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from adzeguard.core.views.table import Column, Table, data_columns
+from adzeguard.core.wording import when
 
 
 def history_table(rows: Sequence[Mapping[str, Any]], group: str) -> Table:
@@ -27,8 +28,8 @@ def history_table(rows: Sequence[Mapping[str, Any]], group: str) -> Table:
 
 def _when(row: Mapping[str, Any]) -> str:
     if row["after"] is None:
-        return f"{row['time'].astimezone():%Y-%m-%d %H:%M:%S}"
-    return f"after {row['after'].astimezone():%Y-%m-%d %H:%M}, by {row['time'].astimezone():%Y-%m-%d %H:%M}"
+        return when(row["time"], seconds=True)
+    return f"after {when(row['after'])}, by {when(row['time'])}"
 
 
 def _what(row: Mapping[str, Any], group: str) -> str:

@@ -14,6 +14,7 @@ from adzeguard.core.estate.logon_hours import Hours, hours_of, in_words
 from adzeguard.core.estate.logon_limits import hosts_listed, hours_value
 from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.views.page import Fact, Page, Section
+from adzeguard.core.wording import when
 
 _TIMES: Final = ("created", "last_logon", "password_set", "expires")
 _SHOWN: Final = 12
@@ -105,5 +106,5 @@ def _section(key: str, value: Any) -> Section | None:
         more = [f"… and {len(value) - _SHOWN} more (--format json shows all)"] if len(value) > _SHOWN else []
         return Fact(f"{label} ({len(value)})", [*map(str, value[:_SHOWN]), *more])
     if isinstance(value, datetime):
-        return Fact(label, f"{value:%Y-%m-%d %H:%M} UTC")
+        return Fact(label, when(value))
     return Fact(label, ("yes" if value else "no") if isinstance(value, bool) else str(value))

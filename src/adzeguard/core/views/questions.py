@@ -6,7 +6,7 @@ from datetime import datetime
 from adzeguard.core.time.question import Question, Waiver
 from adzeguard.core.views.page import Fact, Lines, Page, Section
 from adzeguard.core.views.table import Column, Noted, Table, data_columns
-from adzeguard.core.wording import age_in_words
+from adzeguard.core.wording import age_in_words, when
 
 
 def questions_table(questions: Iterable[Question], now: datetime) -> Table:
@@ -78,7 +78,7 @@ def question_page(question: Question, untold: Sequence[tuple[str, int, str]]) ->
         ("Rule", question.rule),
         ("Charter", question.says),
         ("Owner", question.owner or "nobody is named"),
-        ("Asked", f"{question.asked_at.astimezone():%Y-%m-%d %H:%M}{_again(question.again)}"),
+        ("Asked", f"{when(question.asked_at)}{_again(question.again)}"),
         ("State", _state(question)),
     ]
     sections: list[Section] = [Fact(label, said) for label, said in facts if said]
@@ -109,7 +109,7 @@ def _again(times: int) -> str:
 
 def _state(question: Question) -> str:
     by = f" by {question.answered_by}" if question.answered_by else ""
-    at = f" on {question.answered_at.astimezone():%Y-%m-%d %H:%M}" if question.answered_at else ""
+    at = f" on {when(question.answered_at)}" if question.answered_at else ""
     why = f": {question.why}" if question.why else ""
     word = "it waits" if question.is_open else question.state
     return f"{word}{by}{at}{why}"

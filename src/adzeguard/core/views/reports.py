@@ -23,6 +23,7 @@ from adzeguard.core.views.page import Lines, Page, Picture
 from adzeguard.core.views.rights import grants_table
 from adzeguard.core.views.table import Column, Table, data_columns
 from adzeguard.core.wellknown import ADMINISTRATORS
+from adzeguard.core.wording import when_utc
 
 
 @dataclass(frozen=True)
@@ -206,7 +207,7 @@ def all_reports(reported: ReportInput, pictures: Sequence[Picture] = ()) -> Page
     tables = {name: report.make(reported) for name, report in REPORTS.items()}
     data: dict[str, Any] = {name: [_for_programs(table, row) for row in table.rows] for name, table in tables.items()}
     domain = reported.estate.domain
-    title = f"{domain.short_name} ({domain.dns_name}) as it stood on {reported.estate.taken_at:%Y-%m-%d %H:%M} UTC"
+    title = f"{domain.short_name} ({domain.dns_name}) as it stood on {when_utc(reported.estate.taken_at)}"
     return Page(data, [Lines([title]), *tables.values(), *pictures], "Access and rights")
 
 

@@ -8,7 +8,7 @@ from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.views.page import Fact, Page, Section
 from adzeguard.core.views.table import Column, Table
-from adzeguard.core.wording import age_in_words, some_of
+from adzeguard.core.wording import age_in_words, some_of, when
 
 _HOSTS_NAMED = 6
 _STALE_AFTER = timedelta(days=1)
@@ -53,7 +53,7 @@ def status_page(data: Mapping[str, Any], now: datetime) -> Page:
         sections.append(Fact("Not told", f"{data['letters_kept']}, tried again by: adzeguard round", "high"))
     if data["interrupted"]:
         sections.append(Fact("Interrupted", f"{data['interrupted']}: adzeguard enact --resume, or --drop", "critical"))
-    last = [f"{row['at'].astimezone():%Y-%m-%d %H:%M} by {row['by']}: {row['what']}" for row in data["enactments"]]
+    last = [f"{when(row['at'])} by {row['by']}: {row['what']}" for row in data["enactments"]]
     sections.append(Fact("Enactments", last or "none"))
     rows = [row | {"change": f"{row['change']:+d}" if row["change"] else "same"} for row in data["privileged"]]
     columns = (

@@ -7,7 +7,7 @@ from typing import Any, Final
 
 from adzeguard.core.trail.audit_coverage import Gap
 from adzeguard.core.views.page import Lines, Page, Section
-from adzeguard.core.wording import length_in_words
+from adzeguard.core.wording import length_in_words, when
 
 _WIDTH: Final = 60
 _EVERY: Final = 15
@@ -103,7 +103,7 @@ def _told(line: Timeline) -> list[str]:
                 held = f" after {length_in_words(one.end - one.begin)}" if one.begin is not None else ""
                 told.append((one.end, f"{name} went out{held}{_by(one.ended_by)}"))
     told += [(mark.at, f"{mark.member}: {mark.words}") for mark in line.marks]
-    return [f"{at.astimezone():%Y-%m-%d %H:%M}  {words}" for at, words in sorted(told, reverse=True)]
+    return [f"{when(at)}  {words}" for at, words in sorted(told, reverse=True)]
 
 
 def _by(name: str) -> str:

@@ -7,7 +7,7 @@ from typing import Any, Final
 from adzeguard.core.trail.audit_coverage import Gap
 from adzeguard.core.views.page import Fact, Lines, Page, Section
 from adzeguard.core.views.table import Column, Table
-from adzeguard.core.wording import age_in_words
+from adzeguard.core.wording import age_in_words, when
 
 _WORDS: Final = {
     "added": "put into groups",
@@ -82,10 +82,7 @@ def support_page(
     )
     sections: list[Section] = [Table(rows, columns, empty="No event is known.")]
     if gaps:
-        told = [
-            f"{age_in_words(gap.length)} from {gap.begin:%Y-%m-%d %H:%M} to {gap.end:%Y-%m-%d %H:%M} UTC"
-            for gap in gaps
-        ]
+        told = [f"{age_in_words(gap.length)} from {when(gap.begin)} to {when(gap.end)}" for gap in gaps]
         sections.append(Lines(told, f"Without any event, longer than usual ({len(gaps)})", indent=2))
     if missing:
         sections.append(Lines([f"Not a single one about {', '.join(missing)}.", *SWITCH_ON], "Missing", indent=2))

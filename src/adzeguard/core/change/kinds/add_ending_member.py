@@ -5,6 +5,7 @@ from typing import ClassVar, Literal
 from pydantic import AwareDatetime
 
 from adzeguard.core.change.kinds.add_member import AddMember
+from adzeguard.core.wording import when_utc
 
 
 class AddEndingMember(AddMember):
@@ -21,4 +22,4 @@ class AddEndingMember(AddMember):
 
     def in_words(self) -> str:
         """Return "add X to Y until a moment"."""
-        return f"{super().in_words()} until {self.ends:%Y-%m-%d %H:%M} UTC, when the directory ends it by itself"
+        return f"{super().in_words()} until {when_utc(self.ends)}, when the directory ends it by itself"

@@ -8,6 +8,7 @@ from pydantic import AwareDatetime
 from adzeguard.core.change.change import UNDO_RULE, Change, Key, Order, Touched
 from adzeguard.core.change.kinds.membership import MembershipChange
 from adzeguard.core.estate.named import Named
+from adzeguard.core.wording import when_utc
 
 
 class SetMemberEnd(MembershipChange):
@@ -32,7 +33,7 @@ class SetMemberEnd(MembershipChange):
 
     def in_words(self) -> str:
         """Return "let X be in Y until a moment"."""
-        until = f"until {self.ends:%Y-%m-%d %H:%M} UTC" if self.ends is not None else "without an end of its own"
+        until = f"until {when_utc(self.ends)}" if self.ends is not None else "without an end of its own"
         return f"let {self.member.name} be in {self.group.name} {until}"
 
     def taken_back(self, last: Change, groups: Mapping[str, Named]) -> Change | None:  # noqa: ARG002 - the base's

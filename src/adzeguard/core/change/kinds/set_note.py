@@ -13,6 +13,7 @@ from adzeguard.core.time.lease import Lease
 from adzeguard.core.time.put_away import Retired
 from adzeguard.core.time.question import Waiver
 from adzeguard.core.time.shift import Shift
+from adzeguard.core.wording import when_utc
 
 Note = Lease | Shift | Waiver | Retired
 Table = Literal["lease", "shift", "waiver", "retired"]
@@ -179,4 +180,4 @@ def _said(note: Note) -> str:
 
 
 def _moment(moment: datetime) -> str:
-    return f"{moment:%Y-%m-%d %H:%M} UTC"
+    return when_utc(moment)
