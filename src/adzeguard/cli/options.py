@@ -102,6 +102,7 @@ class Answers:
     hosts: int | None = None
     deletions: int | None = None
     new_reach: int | None = None
+    lookalikes: int | None = None
     vanished: int | None = None
     form: str = "table"
     only_propose: Path | None = None
@@ -114,7 +115,7 @@ class Answers:
         """The sizes that the operator has named."""
         from adzeguard.core.limits import NamedSizes
 
-        return NamedSizes(self.removals, self.hosts, self.deletions, self.new_reach, self.vanished)
+        return NamedSizes(self.removals, self.hosts, self.deletions, self.new_reach, self.lookalikes, self.vanished)
 
 
 def without_approval_option(function: F) -> F:
@@ -138,13 +139,16 @@ def enacting_options(function: F) -> F:
         hosts: int | None,
         deletions: int | None,
         new_reach: int | None,
+        lookalikes: int | None,
         vanished: int | None,
         form: str,
         only_propose: Path | None,
         without_approval: str,
         **others: Any,
     ) -> Any:
-        answers = Answers(yes, removals, hosts, deletions, new_reach, vanished, form, only_propose, without_approval)
+        answers = Answers(
+            yes, removals, hosts, deletions, new_reach, lookalikes, vanished, form, only_propose, without_approval
+        )
         return function(answers=answers, **others)
 
     options = (
@@ -154,6 +158,9 @@ def enacting_options(function: F) -> F:
         click.option("--deletions", type=click.IntRange(0), metavar="N", help="How many objects the proposal deletes."),
         click.option(
             "--new-reach", type=click.IntRange(0), metavar="N", help="How many people get a new way into privilege."
+        ),
+        click.option(
+            "--lookalikes", type=click.IntRange(0), metavar="N", help="How many names are not what they look like."
         ),
         click.option(
             "--vanished",

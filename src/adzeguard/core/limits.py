@@ -26,6 +26,8 @@ class NamedSizes:
     hosts: int | None = None
     deletions: int | None = None
     new_reach: int | None = None
+    lookalikes: int | None = None
+    """How many names look like others, or have letters that are not what they look like."""
     vanished: int | None = None
     """How many SIDs resolve to nothing, without anybody having seen them deleted."""
 

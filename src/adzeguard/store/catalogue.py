@@ -95,6 +95,15 @@ class StoredCatalogue:
         )
         return [object_id for _, _, object_id in near[:limit]]
 
+    def beyond_ascii(self) -> Ids:
+        """Return the ids of all objects whose name has letters that are none of ASCII, sorted."""
+        with self._database.reading() as connection:
+            octets = connection.dialect.octets.format("name")
+            rows = connection.rows(
+                f"SELECT id FROM object WHERE {self._valid} AND {octets} <> length(name) ORDER BY id"
+            )
+        return np.fromiter((row[0] for row in rows), np.int32)
+
     def of_kind(self, kind: Kind) -> Ids:
         """Return the ids of all objects of a kind, sorted."""
         matches = self._query(f"SELECT id FROM object WHERE {self._valid} AND kind = ? ORDER BY id", (int(kind),))

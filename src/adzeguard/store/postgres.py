@@ -14,7 +14,9 @@ from adzeguard.core.errors import SettingsError, StoreBusyError, StoreError
 from adzeguard.store.connection import Dialect, Row
 from adzeguard.store.migrations import bring_up_to_date
 
-DIALECT: Final = Dialect("BIGINT", "DOUBLE PRECISION", "BYTEA", "ILIKE", "string_agg({}::text, ',')")
+DIALECT: Final = Dialect(
+    "BIGINT", "DOUBLE PRECISION", "BYTEA", "ILIKE", "string_agg({}::text, ',')", "octet_length({})"
+)
 _LOCK: Final = 0x61647A65
 """The number under which the store is locked: "adze". Locks of this kind are of one database, not of the server."""
 _SURE: Final = ("verify-full",)

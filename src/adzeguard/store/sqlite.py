@@ -14,7 +14,7 @@ from adzeguard.store.connection import Dialect, Row
 from adzeguard.store.file_lock import held_file
 from adzeguard.store.migrations import bring_up_to_date
 
-DIALECT: Final = Dialect("INTEGER", "FLOAT", "BLOB", "LIKE", "group_concat({})")
+DIALECT: Final = Dialect("INTEGER", "FLOAT", "BLOB", "LIKE", "group_concat({})", "length(CAST({} AS BLOB))")
 _WAIT_SECONDS: Final = 30
 _SETTINGS: Final = (
     "journal_mode=WAL",

@@ -412,6 +412,7 @@ class Workspace:
             (*self._ending, *leased_by_rules(self.estate, charter)),
             self._comes_in_by,
             self.store.seen_deleted(),
+            [*self.privileged, *charter.keepers],
             self.now(),
         )
 

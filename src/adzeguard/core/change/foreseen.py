@@ -155,6 +155,10 @@ class ForeseenCatalogue:
         """Return objects in whose name the text stands now."""
         return self._standing.containing(part, limit)
 
+    def beyond_ascii(self) -> Ids:
+        """Return the ids of all objects whose name has letters that are none of ASCII."""
+        return self._standing.beyond_ascii()
+
     def of_kind(self, kind: Kind) -> Ids:
         """Return the ids of all objects of a kind."""
         return self._standing.of_kind(kind)

@@ -6,6 +6,7 @@ from typing import Final
 from adzeguard.core.charter.kinds import RuleKind
 from adzeguard.core.checks.check import Check
 from adzeguard.core.checks.host_rows import HOST_CHECKS
+from adzeguard.core.checks.name_rows import NAME_CHECKS
 from adzeguard.core.checks.right_rows import RIGHT_CHECKS
 from adzeguard.core.checks.rules import deviations_from_rules
 from adzeguard.core.checks.time_rows import TIME_CHECKS
@@ -19,4 +20,10 @@ def checks_of_rules(kinds: Iterable[RuleKind]) -> tuple[Check, ...]:
     return tuple(Check.of(row, deviations_from_rules) for row in rows)
 
 
-CHECKS: Final[tuple[Check, ...]] = (*checks_of_rules(RULE_KINDS), *RIGHT_CHECKS, *HOST_CHECKS, *TIME_CHECKS)
+CHECKS: Final[tuple[Check, ...]] = (
+    *checks_of_rules(RULE_KINDS),
+    *RIGHT_CHECKS,
+    *HOST_CHECKS,
+    *NAME_CHECKS,
+    *TIME_CHECKS,
+)

@@ -73,6 +73,9 @@ class Catalogue(Protocol):
     def containing(self, part: str, limit: int) -> list[int]:
         """Return up to `limit` objects in whose name the text stands, best first."""
 
+    def beyond_ascii(self) -> Ids:
+        """Return the ids of all objects whose name has letters that are none of ASCII, sorted."""
+
     def of_kind(self, kind: Kind) -> Ids:
         """Return the ids of all objects of a kind, sorted."""
 

@@ -237,6 +237,11 @@ class Objects:
         found.sort(key=lambda name: (not name.startswith(wanted), name))
         return [i for name in found for i in self._ids_by_name[name]][:limit]
 
+    def beyond_ascii(self) -> Ids:
+        """Return the ids of all objects whose name has letters that are none of ASCII, sorted."""
+        odd = sorted(i for name, ids in self._ids_by_name.items() if not name.isascii() for i in ids)
+        return np.array(odd, np.int32)
+
     def of_kind(self, kind: Kind) -> Ids:
         """Return the ids of all objects of a kind, sorted."""
         return np.flatnonzero(self.kinds == kind).astype(np.int32)

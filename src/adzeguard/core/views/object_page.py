@@ -12,6 +12,7 @@ from adzeguard.core.estate.attributes import SHOWN_ATTRIBUTES
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.logon_hours import Hours, hours_of, in_words
 from adzeguard.core.estate.logon_limits import hosts_listed, hours_value
+from adzeguard.core.estate.lookalike import marked
 from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.views.page import Fact, Page, Section
 from adzeguard.core.wording import when
@@ -54,6 +55,7 @@ def _facts(p: Principal) -> dict[str, Any]:
     facts: dict[str, Any] = {
         "name": p.name,
         "qualified_name": p.qualified_name,
+        **({"written": marked(p.name)} if marked(p.name) != p.name else {}),
         "kind": p.kind.label,
         "sid": p.sid,
         "dn": p.dn,

@@ -8,6 +8,7 @@ from adzeguard.core.change.guards.attributes import odd_settings
 from adzeguard.core.change.guards.case import Case
 from adzeguard.core.change.guards.lockout import lockouts
 from adzeguard.core.change.guards.logon import shut_out_of_hosts
+from adzeguard.core.change.guards.lookalike import lookalikes
 from adzeguard.core.change.guards.objects import critical_objects
 from adzeguard.core.change.guards.reach import new_reach
 from adzeguard.core.change.guards.rights import lost_rights, shutting_out
@@ -34,7 +35,7 @@ GUARDS: Final[tuple[Guard, ...]] = (
 )
 """Those that nothing but another proposal can satisfy."""
 
-SIZES: Final[tuple[Guard, ...]] = (oversizes, new_reach, vanished)
+SIZES: Final[tuple[Guard, ...]] = (oversizes, new_reach, vanished, lookalikes)
 """Those that the operator satisfies by naming the number."""
 OTHERS: Final[tuple[Guard, ...]] = (lacking_approval,)
 """Those that somebody else satisfies, once the proposal is made."""

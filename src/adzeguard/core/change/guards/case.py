@@ -43,6 +43,8 @@ class Case:
     """By source of hosts, the account of each host's own by which we come to it."""
     seen_deleted: AbstractSet[str] = frozenset()
     """The SIDs that were seen deleted, by the directory or by us."""
+    important: Sequence[Principal] = ()
+    """Privileged groups and keepers: what another name must not be taken for."""
     now: datetime | None = None
     """Since when accounts have expired; when the estate was collected where nobody says."""
 
