@@ -59,13 +59,13 @@ def test_a_long_table_ends_and_says_so() -> None:
     assert b"\x1b[" in render(Table(rows, COLUMNS), "table", colour=True)
 
 
-def test_moments_carry_their_offset_in_json_and_csv() -> None:
-    """A time is ISO 8601 with its offset for programs, whatever the zone of whoever looks."""
+def test_moments_are_in_utc_in_json_and_csv() -> None:
+    """A time is ISO 8601 in UTC for programs, whatever the zone of whoever looks, or of whoever told it."""
     moment = datetime(2026, 11, 23, 2, 40, tzinfo=timezone(timedelta(hours=1)))
     table = Table([{"at": moment}], (Column("at", "When", kind="moment"),))
 
-    assert json.loads(render(table, "json")) == [{"at": "2026-11-23T02:40:00+01:00"}]
-    assert render(table, "csv") == b"at\n2026-11-23T02:40:00+01:00\n"
+    assert json.loads(render(table, "json")) == [{"at": "2026-11-23T01:40:00+00:00"}]
+    assert render(table, "csv") == b"at\n2026-11-23T01:40:00+00:00\n"
 
 
 def test_a_page_is_no_csv() -> None:

@@ -187,12 +187,11 @@ def test_a_removal_waits_for_the_addition_that_it_relies_on(demo: Program) -> No
     host.write_text(json.dumps(content))
     demo("collect")
     demo("propose", "--output", "p.json")
-    content["local_groups"] = [g for g in content["local_groups"] if g["sid"] != "S-1-5-32-544"] + [admins]
-    admins["members"].append("S-1-5-21-2874019363-1145201871-3300671429-512")
+    content["behaviour"]["refuses_changes"] = ["add-local-member"]
     host.write_text(json.dumps(content))
     status = {(o["target"], o["kind"]): o["status"] for o in demo("enact", "p.json", "--yes", "--format", "json").json}
 
-    assert status["KIOSK-07", "add-local-member"] == "conflict"
+    assert status["KIOSK-07", "add-local-member"] == "refused"
     assert status["KIOSK-07", "remove-local-member"] == "held-back"
 
 

@@ -64,6 +64,7 @@ def test_what_cannot_be_read_is_told_where_it_stands(written: Program) -> None:
     """In its enactment, which shows what of it can be read, and hides no other."""
     with closing(sqlite3.connect(written.folder / ".adzeguard/store.db")) as store, store:
         store.execute("UPDATE journal SET body = '{' WHERE seq = 2")
+    written.environment["COLUMNS"] = "200"
     shown = " ".join(written("journal").out.split())
     assert len(named(shown)) == 2
     assert "its body is no JSON" in shown

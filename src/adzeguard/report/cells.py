@@ -16,6 +16,11 @@ def plain(value: Any) -> Any:
     return str(value)
 
 
+def whole_cell(value: Any) -> str:
+    """Return a value as one cell of a paper, which has no further column for what is noted with it."""
+    return f"{value.text} · {value.note}" if isinstance(value, Noted) and value.note else cell(value)
+
+
 def cell(value: Any) -> str:
     """Return a value as one cell: yes and no, chains with arrows, moments in ISO 8601, in UTC."""
     if value is None:

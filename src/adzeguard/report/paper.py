@@ -22,7 +22,7 @@ from adzeguard.core.views.page import Lines, Picture, View
 from adzeguard.core.views.reports import tables_of
 from adzeguard.core.views.table import Table
 from adzeguard.core.wording import when_utc
-from adzeguard.report.cells import cell
+from adzeguard.report.cells import whole_cell
 from adzeguard.report.safe import for_terminal
 
 _WIDTH, _HEIGHT = landscape(A4)
@@ -226,7 +226,7 @@ class _Drawing:
 def _shown(value: Any) -> str:
     if isinstance(value, datetime):
         return when_utc(value)
-    return for_terminal(cell(value)).replace("\n", " ")
+    return for_terminal(whole_cell(value)).replace("\n", " ")
 
 
 def _wrapped(text: str, width: float) -> list[str]:

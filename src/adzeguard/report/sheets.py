@@ -14,7 +14,7 @@ from openpyxl.utils import get_column_letter
 from adzeguard.core.views.page import View
 from adzeguard.core.views.reports import tables_of
 from adzeguard.core.views.table import Column, Table
-from adzeguard.report.cells import cell
+from adzeguard.report.cells import cell, whole_cell
 from adzeguard.report.safe import for_terminal
 
 _MOST_ROWS: Final = 1_048_575
@@ -68,7 +68,7 @@ def _value(sheet: Any, column: Column, value: Any) -> Any:
         return dated
     if isinstance(value, int | float) and column.kind == "number":
         return value
-    return _text(sheet, cell(value))
+    return _text(sheet, whole_cell(value))
 
 
 def _text(sheet: Any, text: str) -> Any:

@@ -12,7 +12,7 @@ from adzeguard.core.views.page import Lines, Picture, View
 from adzeguard.core.views.reports import tables_of
 from adzeguard.core.views.table import Column, Table
 from adzeguard.core.wording import when_utc
-from adzeguard.report.cells import cell
+from adzeguard.report.cells import whole_cell
 from adzeguard.report.safe import for_terminal
 
 
@@ -71,7 +71,7 @@ def _class(column: Column) -> str:
 def _shown(value: Any) -> str:
     if isinstance(value, datetime):
         return when_utc(value)
-    return for_terminal(cell(value))
+    return for_terminal(whole_cell(value))
 
 
 def content_hash(text: str) -> str:
