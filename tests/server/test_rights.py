@@ -1,5 +1,6 @@
 """The tool's answers about rights held against the server's own."""
 
+import contextlib
 import random
 import uuid
 from collections.abc import Iterator
@@ -8,13 +9,16 @@ import pytest
 
 from adzeguard.core.descriptors.ace import Right
 from adzeguard.core.descriptors.descriptor import Descriptor
+from adzeguard.core.errors import ChangeRefusedError
 from adzeguard.core.rights.answers import Everybody, Tokens
 from adzeguard.core.rights.evaluate import Question, decide
 from adzeguard.core.rights.questions import Asked, attribute_levels
 from adzeguard.directory.ldap_wire import Address, Wire
+from adzeguard.directory.port import Modification
 from adzeguard.directory.schema import standard_schema
 from adzeguard.store.estate_store import EstateStore
 from adzeguard.store.sqlite import SqliteDatabase
+from tests.long_tests import SEED
 from tests.program import Program
 from tests.server.random_rights import make
 from tests.server.server import PASSWORD, Server
@@ -82,3 +86,48 @@ def _never_writable(server: Server) -> set[str]:
     schema = f"CN=Schema,CN=Configuration,{server.base}"
     query = "(|(systemFlags:1.2.840.113556.1.4.803:=4)(linkID:1.2.840.113556.1.4.803:=1)(systemOnly=TRUE))"
     return {entry["lDAPDisplayName"][0] for entry in server.ask(query, "lDAPDisplayName", base=schema)}
+
+
+def test_what_nobody_may_write_the_server_lets_nobody_write(server: Server, workspace: Program) -> None:
+    """By the server's own schema: administrators try each such attribute of a person, and are refused each."""
+    dn = f"CN=Nobody Writes,CN=Users,{server.base}"
+    wire = Wire(Address(server.url, str(server.ca_file), server.tls_name), server.bind_as, PASSWORD)
+    wire.add(dn, {"objectClass": [b"user"], "sAMAccountName": [b"nobody.writes"]})
+    assert workspace("collect").code in (0, 4)
+    [own] = server.ask("(objectClass=*)", "allowedAttributes", base=dn, scope="base")
+    tried = sorted(set(own["allowedAttributes"]) & standard_schema().unwritable)
+    assert len(tried) > 50
+    written = []
+    for name in [*tried, "sIDHistory"]:
+        for value in (b"1", b"20260101000000.0Z", b"CN=Users," + server.base.encode()):
+            with contextlib.suppress(ChangeRefusedError):
+                wire.modify(dn, [Modification("replace", name, (value,))])
+                written.append(name)
+    assert written == []
+    for name in random.Random(SEED).sample(tried, 5):
+        answer = workspace("may", "Administrator", f"write:{name}", "nobody.writes", "--format", "json").json[0]
+        assert (answer["allowed"], "nobody else" in answer["because"]) == (False, True), name
+    assert workspace("may", "Administrator", "write:info", "nobody.writes", "--format", "json").json[0]["allowed"]
+    wire.modify(dn, [Modification("replace", "info", (b"written",))])
+    wire.delete(dn)
+    wire.close()
+
+
+def test_managed_service_accounts_are_neither_hosts_nor_alarms(server: Server, workspace: Program) -> None:
+    """What their class gives everybody by itself is no grant; a computer beside them is still a host."""
+    wire = Wire(Address(server.url, str(server.ca_file), server.tls_name), server.bind_as, PASSWORD)
+    made = []
+    for kind in ("msDS-GroupManagedServiceAccount", "msDS-ManagedServiceAccount"):
+        name = f"svc{len(made)}"
+        made.append(f"CN={name},CN=Managed Service Accounts,{server.base}")
+        values = {"sAMAccountName": f"{name}$", "userAccountControl": "4096", "dNSHostName": f"{name}.lowmere.example"}
+        values |= {"msDS-ManagedPasswordInterval": "30"} if "Group" in kind else {}
+        wire.add(made[-1], {"objectClass": [kind.encode()], **{key: [value.encode()] for key, value in values.items()}})
+    workspace("collect")
+    assert workspace("show", "svc0", "--format", "json").json["kind"] == "service account"
+    assert not {"svc0", "svc1"} & {row["name"] for row in workspace("hosts", "list", "--format", "json").json}
+    findings = workspace("check", "--each", "--format", "json").json
+    assert [row["message"] for row in findings if "svc" in row["subject"]] == []
+    for dn in made:
+        wire.delete(dn)
+    wire.close()

@@ -49,7 +49,7 @@ def everybody_in_folder(workspace: Workspace, right: str, path: str, form: str, 
     share, folder = workspace.shared.found(path)
     on_share, on_folder = _read(share, folder)
     tokens, catalogue = Tokens(workspace.estate), workspace.estate.catalogue
-    ids = [i for kind in (Kind.USER, Kind.COMPUTER) for i in catalogue.of_kind(kind).tolist()]
+    ids = [i for kind in (Kind.USER, Kind.COMPUTER, Kind.SERVICE) for i in catalogue.of_kind(kind).tolist()]
     allowed = [
         person
         for person in catalogue.principals(ids).values()

@@ -22,6 +22,8 @@ _SYSTEM_GROUP: Final = 0x1
 _EPOCH_AS_FILETIME: Final = 116_444_736_000_000_000
 _NO_END: Final = 0x7FFFFFFFFFFFFFFF
 _KIND_OF_CLASS: Final = (  # the first that fits, since classes derive from each other
+    (b"msds-groupmanagedserviceaccount", Kind.SERVICE),
+    (b"msds-managedserviceaccount", Kind.SERVICE),
     (b"computer", Kind.COMPUTER),
     (b"user", Kind.USER),
     (b"inetorgperson", Kind.USER),
@@ -108,7 +110,7 @@ def _name(entry: Entry, kind: Kind) -> str:
     """Accounts go by their account name; a computer's ends in $, which people leave away."""
     account = _readable(entry.text("samaccountname"))
     # The $ marks the account of a machine ([MS-SAMR] 3.1.1.8.9); people leave it away.
-    if kind in (Kind.COMPUTER, Kind.TRUST):
+    if kind in (Kind.COMPUTER, Kind.TRUST, Kind.SERVICE):
         return account.removesuffix("$")
     if kind == Kind.POLICY and entry.text("displayname"):
         return _readable(entry.text("displayname"))
@@ -128,7 +130,7 @@ def _rid(number: int) -> int:
 def _flags(entry: Entry, kind: Kind) -> Flag:
     flags = Flag(0)
     flags |= Flag.CRITICAL if kind == Kind.TRUST else Flag(0)
-    if kind in (Kind.USER, Kind.COMPUTER, Kind.TRUST):
+    if kind in (Kind.USER, Kind.COMPUTER, Kind.TRUST, Kind.SERVICE):
         control = entry.number("useraccountcontrol")
         flags |= Flag(0) if control & _DISABLED else Flag.ENABLED
         for row in CONTROLS:

@@ -19,6 +19,7 @@ from adzeguard.directory.decode import domain_sid_of
 from adzeguard.directory.ldap_link_ends import link_with_end, read_link_ends, seconds_left, switch_on_link_ends
 from adzeguard.directory.ldap_link_times import ATTRIBUTE as KEPT_OF_LINKS
 from adzeguard.directory.ldap_link_times import read_link_times
+from adzeguard.directory.ldap_schema import schema_as_json
 from adzeguard.directory.ldap_wire import Address, Attributes, Wire
 from adzeguard.directory.port import ATTRIBUTES, CLASSES, DirectoryFacts, Entry, LinkEnds, LinkTime, Modification
 
@@ -229,6 +230,19 @@ class LdapDirectory:
         except ChangeRefusedError:
             return False
         return True
+
+    def schema_since(self, stamp: str) -> tuple[str, str] | None:
+        """Return the schema of the forest, where something in it was changed since."""
+        facts = self.facts()
+        invocation, _, usn = stamp.partition(":")
+        self._know_configuration()
+        base = f"CN=Schema,{self._configuration}"
+        if invocation == facts.invocation_id and usn.isdecimal():
+            query = f"(uSNChanged>={int(usn) + 1})"
+            if not any(True for _ in self._connected().search(base, query, ["cn"], descriptors=False)):
+                return None
+        found = self._with_wire(lambda wire: schema_as_json(wire, base, f"CN=Extended-Rights,{self._configuration}"))
+        return found, f"{facts.invocation_id}:{facts.highest_usn}"
 
     def was_deleted(self, sid: Sid) -> bool:
         """Tell whether a tombstone of this SID is there ([MS-ADTS] 3.1.1.1.5.1); not everybody may see them."""

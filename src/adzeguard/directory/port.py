@@ -135,6 +135,14 @@ class WatchableDirectory(Protocol):
 
 
 @runtime_checkable
+class TellsSchema(Protocol):
+    """A directory that tells its own schema."""
+
+    def schema_since(self, stamp: str) -> tuple[str, str] | None:
+        """Return the schema as JSON with its stamp; None where it is the one that a stamp was given for."""
+
+
+@runtime_checkable
 class TellsDeleted(Protocol):
     """A directory that keeps for a time what is left of deleted objects."""
 

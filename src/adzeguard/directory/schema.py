@@ -16,7 +16,12 @@ from adzeguard.core.rights.schema import Schema
 @cache
 def standard_schema() -> Schema:
     """Return the schema that every directory of this kind begins with; it ships with the package."""
-    raw = json.loads((files("adzeguard.directory") / "standard_schema.json").read_text(encoding="utf-8"))
+    return read_schema((files("adzeguard.directory") / "standard_schema.json").read_text(encoding="utf-8"))
+
+
+def read_schema(text: str) -> Schema:
+    """Return a schema that was written as JSON; `ValueError` or `KeyError` for what is none."""
+    raw = json.loads(text)
     attributes = {
         name: (uuid.UUID(own), uuid.UUID(of) if of else None) for name, (own, of) in raw["attributes"].items()
     }
@@ -24,7 +29,7 @@ def standard_schema() -> Schema:
         kind: {name: uuid.UUID(guid) for name, guid in raw[kind].items()}
         for kind in ("classes", "property_sets", "control_rights", "validated_writes")
     }
-    return Schema(attributes, **guids, default_rights=raw["default_rights"])
+    return Schema(attributes, **guids, default_rights=raw["default_rights"], unwritable=frozenset(raw["unwritable"]))
 
 
 def first_entries(classes: Sequence[str], domain: Sid) -> list[Ace]:

@@ -109,6 +109,18 @@ class EstateStore:
             write_seen_deleted(connection, list(sids_of_ids(connection, gone)))
         return Written(number, objects, groups, hosts_changed)
 
+    def schema(self) -> tuple[str, str]:
+        """Return the stamp of the server's schema and that as JSON; empty where none was read."""
+        with self.database.reading() as connection:
+            row = one(connection, "SELECT stamp, body FROM server_schema")
+        return (str(row[0]), str(row[1])) if row is not None else ("", "")
+
+    def write_schema(self, stamp: str, body: str) -> None:
+        """Keep the server's schema in the place of an earlier one."""
+        with self.database.writing() as connection:
+            connection.run("DELETE FROM server_schema")
+            connection.run("INSERT INTO server_schema (stamp, body) VALUES (?, ?)", (stamp, body))
+
     def note_deleted(self, sids: Iterable[str]) -> None:
         """Note that these were seen deleted."""
         with self.database.writing() as connection:

@@ -205,8 +205,8 @@ def _form_ten(connection: Connection) -> None:
 def _form_eleven(connection: Connection) -> None:
     """Of a logon: the host that the client claims to be, beside the one that has proved itself; and how it was.
 
-    Beside these: the SIDs that were seen deleted, and did not merely vanish from what can be read; and what was brought
-    back of what is put away.
+    Beside these: the SIDs that were seen deleted, and did not merely vanish from what can be read; what was brought
+    back of what is put away; and the schema of the server.
     What was read before knew one host, and of most logs the claimed one: nothing is judged by it any more.
     """
     for column in ("claimed", "way"):
@@ -214,8 +214,11 @@ def _form_eleven(connection: Connection) -> None:
     _make(
         connection,
         "seen_deleted (sid TEXT NOT NULL PRIMARY KEY)",
+        "server_schema (stamp TEXT NOT NULL PRIMARY KEY, body TEXT NOT NULL)",
         "brought_back (id TEXT NOT NULL PRIMARY KEY, at TEXT NOT NULL)",
     )
+    # Managed service accounts were taken for hosts: the next collection must be a full one.
+    connection.run("UPDATE collection SET invocation_id = ''")
     connection.run("UPDATE trail SET claimed = what, what = '' WHERE verb IN ('logon', 'refused')")
 
 

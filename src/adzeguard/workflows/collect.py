@@ -15,7 +15,7 @@ from adzeguard.core.estate.principal import Kind
 from adzeguard.core.estate.rows import Observed
 from adzeguard.core.wellknown import DIRECTORY_SERVER_GROUPS
 from adzeguard.directory.decode import observe
-from adzeguard.directory.port import DirectoryDriver, DirectoryFacts, Entry
+from adzeguard.directory.port import DirectoryDriver, DirectoryFacts, Entry, TellsSchema
 from adzeguard.hosts.fleet import Fleet
 from adzeguard.hosts.guarded_session import session_with
 from adzeguard.hosts.processes import FEWEST
@@ -71,6 +71,7 @@ def collect(sources: Sources, *, full: bool = False) -> Collected:
     """
     started = sources.clock()
     facts = sources.directory.facts()
+    _keep_schema(sources, "" if full else sources.store.schema()[0])
     since = None if full else _watermark(sources.store, facts)
     changed = sources.directory.changed_since(since) if since is not None else None
     about = CollectionFacts(
@@ -85,6 +86,15 @@ def collect(sources: Sources, *, full: bool = False) -> Collected:
     if changed is None:
         return _collect_all(sources, about, compared=full)
     return _collect_changes(list(changed), sources, about)
+
+
+def _keep_schema(sources: Sources, known: str) -> None:
+    """Keep the server's own schema, where it tells one and it was changed: what nobody may write, and own classes."""
+    if isinstance(sources.directory, TellsSchema):
+        told = sources.directory.schema_since(known)
+        if told is not None:
+            body, stamp = told
+            sources.store.write_schema(stamp, body)
 
 
 def _watermark(store: EstateStore, facts: DirectoryFacts) -> int | None:

@@ -61,6 +61,6 @@ def _asked(workspace: "Workspace", doors: Doors, name: str) -> Iterator[Door]:
                 f"nothing is known of {found.qualified_name}: {why}", "Run adzeguard collect when it is on"
             )
         return doors.into(host)
-    if found.kind != Kind.USER:
+    if found.kind not in (Kind.USER, Kind.SERVICE):
         raise UsageError(f"{found.qualified_name} is {found.kind.one}", "Name a person or a host")
     return doors.of(found.sid or "")

@@ -36,6 +36,7 @@ if TYPE_CHECKING:
     from adzeguard.core.limits import NamedSizes
     from adzeguard.core.review.correction import Correction
     from adzeguard.core.rights.delegations import Rights
+    from adzeguard.core.rights.schema import Schema
     from adzeguard.core.trail.privileged_events import Seen
     from adzeguard.directory.port import DirectoryDriver
     from adzeguard.hosts.fleet import Fleet
@@ -252,13 +253,26 @@ class Workspace:
         """The same with the duties alone that ship with the tool, for which the charter need not be read."""
         return self.rights_of(self.estate)
 
+    @cached_property
+    def schema(self) -> "Schema":
+        """The schema that every directory begins with, and what the server has otherwise."""
+        from adzeguard.core.errors import StoreDamagedError
+        from adzeguard.directory.schema import read_schema, standard_schema
+
+        _, told = self.store.schema()
+        if not told:
+            return standard_schema()
+        try:
+            return standard_schema().with_those_of(read_schema(told))
+        except (ValueError, KeyError, TypeError, AttributeError) as error:
+            raise StoreDamagedError("the schema of the server cannot be read") from error
+
     def rights_of(self, estate: "Estate", *, with_own_duties: bool = False) -> "Rights":
         """Return an estate with the schema and the duties, such as one of the past."""
         from adzeguard.core.rights.delegations import Rights
         from adzeguard.core.rights.duties import duties_of
-        from adzeguard.directory.schema import standard_schema
 
-        schema = standard_schema()
+        schema = self.schema
         own = self.written_charter.duty_words if with_own_duties else {}
         return Rights(estate, schema, duties_of(schema, own))
 

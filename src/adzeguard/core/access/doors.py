@@ -106,7 +106,7 @@ class Doors:
         return tuple(
             (shown[p].qualified_name, shown[p].sid or "", " > ".join(shown[i].qualified_name for i in chains[p]))
             for p in people
-            if p in shown and shown[p].kind == Kind.USER and all(i in shown for i in chains[p])
+            if p in shown and shown[p].kind in (Kind.USER, Kind.SERVICE) and all(i in shown for i in chains[p])
         )
 
 

@@ -95,7 +95,7 @@ def proof_in_group(estate: Estate, member: Principal, group: Principal) -> Acces
 
 def by_everybody(inside: Iterable[Access], member: Principal) -> Access | None:
     """Return how somebody is inside because everybody is; None for a group, and where nobody stands for everybody."""
-    if member.kind not in (Kind.USER, Kind.COMPUTER):
+    if member.kind not in (Kind.USER, Kind.COMPUTER, Kind.SERVICE):
         return None
     everybody = next((access for access in inside if access.principal.sid in EVERYONE_LIKE), None)
     return Access(member, (*everybody.chain, Step(member, "everybody"))) if everybody is not None else None

@@ -17,7 +17,7 @@ def leave_primary_group(
     Nobody can be taken out of a primary group: another must be it first, and one can only be so for its members.
     When the directory switches the primary group, it lists the account in the old one; that entry is then removed.
     """
-    rid = RID_DOMAIN_COMPUTERS if member.kind == Kind.COMPUTER else RID_DOMAIN_USERS
+    rid = RID_DOMAIN_COMPUTERS if member.kind in (Kind.COMPUTER, Kind.SERVICE) else RID_DOMAIN_USERS
     fallback_id = estate.id_of_sid(estate.domain.account(rid))
     if fallback_id is None or fallback_id == group.id or group.sid is None:
         return [], f"it is the primary group of {member.qualified_name}, and there is no other to take its place"

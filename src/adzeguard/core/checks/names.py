@@ -8,7 +8,7 @@ from adzeguard.core.estate.lookalike import Twins, marked, odd_letters
 from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.principal import Kind
 
-_KINDS = (Kind.USER, Kind.GROUP, Kind.COMPUTER, Kind.OU)
+_KINDS = (Kind.USER, Kind.GROUP, Kind.COMPUTER, Kind.SERVICE, Kind.OU)
 
 
 def check_names(looked_at: CheckInput) -> Iterator[Finding]:

@@ -27,7 +27,8 @@ from adzeguard.core.identity import Sid, fold_dn, parent_dn, split_dn
 from adzeguard.core.rights.power import Powers
 from adzeguard.core.time.put_away import Link, Retired
 
-_KINDS: Final = frozenset({Kind.USER, Kind.GROUP, Kind.COMPUTER, Kind.POLICY})
+_ACCOUNTS: Final = frozenset({Kind.USER, Kind.COMPUTER, Kind.SERVICE})
+_KINDS: Final = frozenset({Kind.USER, Kind.GROUP, Kind.COMPUTER, Kind.SERVICE, Kind.POLICY})
 _SHOWN: Final = 4
 NOTHING_MADE_AGAIN: Final[Mapping[str, Named]] = {}
 
@@ -67,7 +68,7 @@ def put_away(
     if primary is not None:
         way = f"Give it another first: adzeguard group leave '{one.qualified_name}' '{primary.qualified_name}'"
         raise GuardError([f"{primary.qualified_name} is the primary group of {one.qualified_name}. {way}"])
-    is_account = one.kind in (Kind.USER, Kind.COMPUTER)
+    is_account = one.kind in _ACCOUNTS
     changes: list[Change] = []
     if is_account and one.enabled:
         changes.append(
@@ -179,7 +180,7 @@ def put_there_by_undo(retired: Retired, change: Change) -> bool:
 
 def happened_since(retired: Retired, one: Principal) -> str:
     """Return what speaks against deleting a thing that has waited, in words; empty where nothing does."""
-    if one.kind in (Kind.USER, Kind.COMPUTER) and one.enabled:
+    if one.kind in _ACCOUNTS and one.enabled:
         return "it was enabled since"
     if one.qualified_name.casefold() != retired.name.casefold():
         return f"it was renamed since: it was {retired.name}"

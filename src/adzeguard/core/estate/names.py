@@ -17,7 +17,7 @@ _CANDIDATES_SHOWN = 12
 _SHORTEST_PIECE = 3
 WELL_KNOWN_PREFIX = "well-known"
 BUILTIN_PREFIX = "BUILTIN"
-_WITH_A_DOLLAR: Final = (Kind.COMPUTER, Kind.TRUST)
+_WITH_A_DOLLAR: Final = (Kind.COMPUTER, Kind.TRUST, Kind.SERVICE)
 
 
 def resolve(estate: Estate, typed: str) -> Principal:

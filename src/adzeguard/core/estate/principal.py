@@ -26,6 +26,8 @@ class Kind(IntEnum):
     UNRESOLVED = 13
     TRUST = 14
     """The account by which another domain and this one know each other: nobody signs in with it."""
+    SERVICE = 15
+    """An account whose password the directory manages itself, for services: neither a person nor a host."""
 
     @property
     def label(self) -> str:
@@ -43,6 +45,7 @@ _LABELS = {
     Kind.FOREIGN: "foreign principal",
     Kind.POLICY: "directory policy",
     Kind.TRUST: "trust account",
+    Kind.SERVICE: "service account",
 }
 _WITH_AN = frozenset({Kind.ABSENT, Kind.OU, Kind.UNRESOLVED})
 
@@ -107,5 +110,5 @@ class Principal:
         return ""
 
 
-_ACCOUNTS = frozenset({Kind.USER, Kind.COMPUTER, Kind.LOCAL_ACCOUNT})
+_ACCOUNTS = frozenset({Kind.USER, Kind.COMPUTER, Kind.SERVICE, Kind.LOCAL_ACCOUNT})
 _SCOPES = ((Flag.DOMAIN_LOCAL, "domain local"), (Flag.GLOBAL, "global"), (Flag.UNIVERSAL, "universal"))

@@ -100,7 +100,7 @@ def _naming(estate: Estate, rule: ResolvedStandards) -> Iterator[Correction]:
 def _nothing_in(estate: Estate, rule: ResolvedStandards) -> Iterator[Correction]:
     for container in rule.nothing_in:
         for one in estate.catalogue.principals(estate.catalogue.below(container).tolist()).values():
-            is_meant = one.kind in (Kind.USER, Kind.GROUP, Kind.COMPUTER) and not _is_born(one)
+            is_meant = one.kind in (Kind.USER, Kind.GROUP, Kind.COMPUTER, Kind.SERVICE) and not _is_born(one)
             if is_meant and fold_dn(parent_dn(one.dn)) == container:
                 message = f"it lies in {short_dn(estate, parent_dn(one.dn))}, where nothing should"
                 yield correction_of(rule, "lies-where-nothing-should", Named.of(one), message)

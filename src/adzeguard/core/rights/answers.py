@@ -38,10 +38,13 @@ class Answer:
     allowed: bool
     decision: Decision
     through: tuple[str, ...]
+    never: str = ""
 
     @property
     def because(self) -> str:
         """Why, in a few words."""
+        if self.never:
+            return self.never
         if self.decision.as_owner:
             return "owns the object"
         return "" if self.decision.entry is not None else "no entry gives it"
@@ -80,6 +83,8 @@ def answer(
     """Answer for one person; the first question that is answered with no settles it."""
     token, own = tokens.of(who), target.sid or ""
     decision = Decision(allowed=False)
+    if right.never:
+        return Answer(decision.allowed, decision, (who.qualified_name,), right.never)
     for question in right.questions:
         decision = _decided(descriptor, token, own, question)
         if not decision.allowed:
@@ -141,7 +146,7 @@ class Everybody:
         self._groups_too = groups_too
         self._known: dict[str, _Bools] = {}
         self._people = np.zeros(estate.graph.size, bool)
-        for kind in (Kind.USER, Kind.COMPUTER, *((Kind.GROUP,) if groups_too else ())):
+        for kind in (Kind.USER, Kind.COMPUTER, Kind.SERVICE, *((Kind.GROUP,) if groups_too else ())):
             self._people[estate.catalogue.of_kind(kind)] = True
 
     @property
@@ -151,6 +156,8 @@ class Everybody:
 
     def allowed(self, target: Principal, right: Asked, descriptor: Descriptor) -> _Bools:
         """Return for each id whether it is somebody who may."""
+        if right.never:
+            return np.zeros(len(self._people), bool)
         allowed = self._people.copy()
         for question in right.questions:
             allowed &= self._to_one(target, question, descriptor)

@@ -76,6 +76,14 @@ class Grant:
         return bool(self.flags & AceFlag.INHERITED)
 
 
+_MADE_AS_WELL: Final[Mapping[str, Sequence[str]]] = {
+    # Containers of the domain's own are made with the rights of the domain itself and of OUs.
+    "container": ("domainDNS", "organizationalUnit"),
+    "msDS-GroupManagedServiceAccount": ("msDS-ManagedServiceAccount",),
+}
+"""With the rights of which classes objects of a kind may have been made too."""
+
+
 class GrantReader:
     """Reads entries back into grants, by the duties of a workspace and the schema."""
 
@@ -106,9 +114,7 @@ class GrantReader:
         """Return the entries that the schema gives every new object of a class."""
         if class_name not in self._defaults:
             texts = self._schema.default_rights
-            # Containers of the domain's own are made with the rights of the domain itself and of OUs.
-            names = (class_name, *(("domainDNS", "organizationalUnit") if class_name == "container" else ()))
-            text = "".join(texts.get(name, "") for name in names)
+            text = "".join(texts.get(name, "") for name in (class_name, *_MADE_AS_WELL.get(class_name, ())))
             self._defaults[class_name] = frozenset(entries_of_text(text, self._domain))
         return self._defaults[class_name]
 

@@ -29,7 +29,7 @@ from adzeguard.core.rights.ways import LINKING
 from adzeguard.core.wellknown import WELL_KNOWN
 
 _Bools = NDArray[np.bool_]
-_ACCOUNTS: Final = frozenset({Kind.USER, Kind.COMPUTER})
+_ACCOUNTS: Final = frozenset({Kind.USER, Kind.COMPUTER, Kind.SERVICE})
 
 
 @dataclass(frozen=True, slots=True)

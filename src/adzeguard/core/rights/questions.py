@@ -23,6 +23,7 @@ _CLASS_OF_KIND: Final = {
     Kind.DOMAIN: "domainDNS",
     Kind.CONTACT: "contact",
     Kind.TRUST: "user",
+    Kind.SERVICE: "msDS-GroupManagedServiceAccount",
 }
 _DELETE: Final = "delete"
 _ABOUT_NAMES: Final = ("read", "write", "create", "delete-child", "control", "validated")
@@ -37,6 +38,8 @@ class Asked:
     on_class: str = ""
     or_container: Question | None = None
     """A right over the container that is enough as well, as for deleting."""
+    never: str = ""
+    """Why nobody may, whatever entries there are."""
 
 
 def class_of(principal: Principal) -> str:
@@ -59,7 +62,8 @@ def asked(text: str, target: Principal, schema: Schema, duties: Mapping[str, Dut
     if colon:
         if kind not in _ABOUT_NAMES:
             raise UsageError(f"there is no right '{kind}:'", f"There are {', '.join(f'{k}:' for k in _ABOUT_NAMES)}")
-        return Asked(text, (_about_name(kind, name, own, schema),))
+        never = schema.never_written(schema.known("attribute", name)) if kind == "write" else ""
+        return Asked(text, (_about_name(kind, name, own, schema),), never=never)
     [duty] = named_duties(duties, [text], schema)
     return _of_duty(duty, target, schema)
 

@@ -36,7 +36,7 @@ from adzeguard.core.wellknown import (
     WELL_KNOWN,
 )
 
-_MOVABLE: Final = frozenset({Kind.USER, Kind.COMPUTER, Kind.GROUP})
+_MOVABLE: Final = frozenset({Kind.USER, Kind.COMPUTER, Kind.SERVICE, Kind.GROUP})
 
 
 class ReachFinder:

@@ -11,7 +11,7 @@ from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.rights.reach_graph import EVERYBODY, Edge, ReachGraph, object_of, objects_of
 from adzeguard.core.wellknown import WELL_KNOWN
 
-PEOPLE: Final = frozenset({Kind.USER, Kind.COMPUTER, Kind.FOREIGN})
+PEOPLE: Final = frozenset({Kind.USER, Kind.COMPUTER, Kind.SERVICE, Kind.FOREIGN})
 """Who acts by itself."""
 _ANYBODY: Final = outsider(WELL_KNOWN["everyone"])
 _NOBODY: Final[AbstractSet[int]] = frozenset()

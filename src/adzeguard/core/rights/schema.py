@@ -20,6 +20,26 @@ class Schema:
     validated_writes: Mapping[str, uuid.UUID]
     default_rights: Mapping[str, str]
     """The entries that a new object of a class begins with, as text ([MS-DTYP] 2.5.1)."""
+    unwritable: frozenset[str] = frozenset()
+    """The attributes that a server lets nobody write, whatever entry there is: its own, computed, or back links."""
+
+    def with_those_of(self, server: "Schema") -> "Schema":
+        """Return it as a server has it; what that does not know is kept, to give names to what stands in entries."""
+        return Schema(
+            {**self.attributes, **server.attributes},
+            {**self.classes, **server.classes},
+            {**self.property_sets, **server.property_sets},
+            {**self.control_rights, **server.control_rights},
+            {**self.validated_writes, **server.validated_writes},
+            {**self.default_rights, **server.default_rights},
+            (self.unwritable - server.attributes.keys()) | server.unwritable,
+        )
+
+    def never_written(self, attribute: str) -> str:
+        """Return why nobody writes an attribute by a right alone; empty where a right is enough."""
+        if attribute in self.unwritable:
+            return "the server writes it itself, and lets nobody else"
+        return _MORE_THAN_A_RIGHT.get(attribute, "")
 
     @cached_property
     def names(self) -> Mapping[uuid.UUID, str]:
@@ -52,3 +72,12 @@ class Schema:
             "validated write": self.validated_writes,
         }
         return {kind: {name.casefold(): name for name in listed} for kind, listed in kinds.items()}
+
+
+_MORE_THAN_A_RIGHT: Mapping[str, str] = {
+    "sIDHistory": "it is written by an interface of its own, for administrators of both domains",
+    "msDS-AllowedToDelegateTo": "it takes the privilege to enable delegation beside the right",
+    "unicodePwd": "it is written by the rights to set or to change a password",
+    "userPassword": "it is written by the rights to set or to change a password",
+}
+"""Attributes of which a server asks more than the right to write them ([MS-ADTS] 3.1.1.5.3.1; seen in Samba 4.17)."""

@@ -21,7 +21,7 @@ from adzeguard.core.rights.reach_graph import Edge, ReachGraph, object_of
 from adzeguard.core.rights.ways import JOINING, TURNING_TO_JOIN
 
 _BY_THEMSELVES = frozenset({JOINING.sentence, TURNING_TO_JOIN.sentence})
-_ACCOUNTS = frozenset({Kind.USER, Kind.COMPUTER})
+_ACCOUNTS = frozenset({Kind.USER, Kind.COMPUTER, Kind.SERVICE})
 _STEPS_TRIED = 20_000
 _Seen = Callable[[int], tuple[Principal | None, Descriptor | None]]
 

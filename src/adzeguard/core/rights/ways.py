@@ -17,7 +17,7 @@ from adzeguard.core.rights.schema import Schema
 Asks = Callable[[Schema, uuid.UUID | None], tuple[Question, ...]]
 """From the schema and the class of an object, the questions that must all be answered with yes."""
 
-_ACCOUNTS: Final = frozenset({Kind.USER, Kind.COMPUTER})
+_ACCOUNTS: Final = frozenset({Kind.USER, Kind.COMPUTER, Kind.SERVICE})
 _GROUPS: Final = frozenset({Kind.GROUP})
 _ANYTHING: Final = frozenset(Kind)
 

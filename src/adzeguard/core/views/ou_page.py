@@ -18,7 +18,7 @@ from adzeguard.core.rights.delegations import Rights
 from adzeguard.core.views.page import Fact, Section
 from adzeguard.core.views.table import Column, Table
 
-_COUNTED = (Kind.USER, Kind.GROUP, Kind.COMPUTER, Kind.OU, Kind.CONTAINER, Kind.CONTACT)
+_COUNTED = (Kind.USER, Kind.GROUP, Kind.COMPUTER, Kind.SERVICE, Kind.OU, Kind.CONTAINER, Kind.CONTACT)
 
 
 def ou_data(rights: Rights, charter: ResolvedCharter | None, ou: Principal) -> dict[str, Any]:

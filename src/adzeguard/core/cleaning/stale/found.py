@@ -90,4 +90,4 @@ def is_born(one: Principal) -> bool:
     return one.kind in _WITH_SID and (one.sid is None or one.sid.rid < MADE_BY_STAFF)
 
 
-_WITH_SID = (Kind.USER, Kind.GROUP, Kind.COMPUTER)
+_WITH_SID = (Kind.USER, Kind.GROUP, Kind.COMPUTER, Kind.SERVICE)

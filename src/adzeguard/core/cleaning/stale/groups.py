@@ -45,7 +45,7 @@ def stale_groups(looked: StaleInput) -> Iterator[Stale]:
 def _not_accounts(looked: StaleInput) -> NDArray[np.bool_]:
     """By ids, what is inside groups and can be neither enabled nor disabled, such as a contact."""
     flags = np.ones(looked.estate.graph.size, bool)
-    for kind in (Kind.USER, Kind.COMPUTER):
+    for kind in (Kind.USER, Kind.COMPUTER, Kind.SERVICE):
         flags[looked.estate.catalogue.of_kind(kind)] = False
     return flags
 
