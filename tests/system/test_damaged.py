@@ -200,13 +200,30 @@ def test_looking_is_possible_where_nothing_can_be_written(demo_as_made: Path, tm
     """On a disk that is mounted read-only everything that only looks answers; what changes is refused in one line."""
     script = f"mount --bind {demo_as_made} {tmp_path} && mount -o remount,bind,ro {tmp_path} && cd {tmp_path} && "
     looks = ("who 'First Aiders'", "status", "check", "journal", "show roan.pell", "reach 'Crew Rota'")
-    for look, codes in {**dict.fromkeys(looks, (0, 3)), "collect": (1,), "propose": (1,)}.items():
+    for look, codes in {**dict.fromkeys(looks, (0, 3)), "propose": (3,), "collect": (1,), "enact --yes": (1,)}.items():
         command = ["unshare", "-m", "sh", "-c", f"{script}{sys.executable} -m adzeguard {look}"]
         ran = subprocess.run(command, capture_output=True, text=True, check=False)
         if "unshare failed" in ran.stderr or "permission denied" in ran.stderr:
             pytest.skip("a disk cannot be mounted here")
         assert ran.returncode in codes, (look, ran.stderr)
         assert codes != (1,) or "Read-only file system" in ran.stderr
+
+
+def test_looking_is_possible_where_the_disk_is_full(demo_as_made: Path, tmp_path: Path) -> None:
+    """Without a free byte everything that only looks answers; what changes says that there is no room, and why."""
+    size = sum(file.stat().st_size for file in demo_as_made.rglob("*") if file.is_file()) + (8 << 20)
+    script = (
+        f"mount -t tmpfs -o size={size} tmpfs {tmp_path} && cp -r {demo_as_made} {tmp_path}/w && cd {tmp_path}/w && "
+        f"(cat /dev/zero > ../fill; cat /dev/zero > ../rest) 2> /dev/null; "
+    )
+    looks = ("who 'First Aiders'", "status", "check", "show roan.pell", "history")
+    for look, codes in {**dict.fromkeys(looks, (0, 3)), "propose": (3,), "enact --yes": (1,)}.items():
+        command = ["unshare", "-m", "sh", "-c", f"{script}{sys.executable} -m adzeguard {look}"]
+        ran = subprocess.run(command, capture_output=True, text=True, check=False)
+        if "unshare failed" in ran.stderr or "permission denied" in ran.stderr:
+            pytest.skip("a disk cannot be mounted here")
+        assert ran.returncode in codes, (look, ran.stderr)
+        assert codes != (1,) or "No space left on device" in ran.stderr or "disk is full" in ran.stderr, ran.stderr
 
 
 @pytest.mark.parametrize(

@@ -95,3 +95,19 @@ def test_a_waiver_is_a_row_and_is_undone(calm: Program) -> None:
     assert calm("undo", "--last", "--yes").code == 0
     assert rows(calm, "waivers", "--all") == []
     assert calm("journal", "verify").code == 0
+
+
+def test_what_is_noted_already_is_not_noted_twice(calm: Program) -> None:
+    """A second shift of the same times would go on when the first is ended, and so would a second waiver."""
+    assert calm(*SHIFT).code == 0
+    again = calm(*SHIFT)
+    assert (again.code, "S1 gives" in again.err, "shift end S1" in again.err) == (2, True, True), again.err
+    assert len(rows(calm, "shift", "list")) == 1
+    found = rows(calm, "check")[0]["fingerprint"]
+    assert calm("waivers", "add", found, "--until", "2w", "--why", "leaves soon").code == 0
+    same = calm("waivers", "add", found, "--until", "1w", "--why", "leaves sooner")
+    assert (same.code, "waivers end W1" in same.err) == (2, True), same.err
+    assert calm("waivers", "add", found, "--until", "3w", "--why", "leaves later").code == 0
+    assert [row["id"] for row in rows(calm, "waivers")] == ["W2"]
+    assert calm("waivers", "end", "W2").code == 0
+    assert rows(calm, "waivers") == []

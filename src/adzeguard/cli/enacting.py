@@ -102,7 +102,7 @@ def _only_propose(workspace: Workspace, wanted: Wanted, file: Path) -> int:
     from adzeguard.cli.propose import write_proposal
     from adzeguard.workspace.road import only_propose
 
-    with workspace.held("propose"):
+    with workspace.held_to_propose():
         proposed = only_propose(workspace, wanted)
     write_proposal(proposed, file)
     for reason in proposed.past_limits:

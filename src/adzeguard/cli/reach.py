@@ -65,7 +65,7 @@ def _cut(
     from adzeguard.core.views.changes import proposal_page
     from adzeguard.core.views.rights import cut_table
 
-    with workspace.held("propose"):
+    with workspace.held_to_propose():
         named = [resolve(workspace.estate, name) for name in also]
         cut = proposed_cut(workspace.rights, workspace.charter, group, graph, named)
         made = workspace.proposed(cut_draft(workspace.rights, cut))

@@ -16,6 +16,7 @@ from adzeguard.store.migrations import bring_up_to_date
 
 DIALECT: Final = Dialect("INTEGER", "FLOAT", "BLOB", "LIKE", "group_concat({})", "length(CAST({} AS BLOB))")
 _WAIT_SECONDS: Final = 30
+_NO_ROOM: Final = ("disk I/O error", "database or disk is full")
 _SETTINGS: Final = (
     "journal_mode=WAL",
     "synchronous=FULL",
@@ -57,12 +58,32 @@ class SqliteDatabase:
             self._make_file()
             # The driver must not begin transactions by its own rules: it begins none for reads, so that two reads
             # could see two moments, and none for CREATE TABLE.
-            self._connection = sqlite3.connect(
-                self._uri, timeout=_WAIT_SECONDS, isolation_level=None, check_same_thread=False, uri=True
-            )
-            for setting in _SETTINGS if self._writable else ():
-                self._connection.execute(f"PRAGMA {setting}")
+            self._connection = self._connected()
+            try:
+                for setting in _SETTINGS if self._writable else ():
+                    self._connection.execute(f"PRAGMA {setting}")
+            except sqlite3.OperationalError as error:
+                if not any(said in str(error) for said in _NO_ROOM):
+                    raise
+                self._read_alone()
         bring_up_to_date(self, str(path))
+
+    def _connected(self) -> sqlite3.Connection:
+        return sqlite3.connect(
+            self._uri, timeout=_WAIT_SECONDS, isolation_level=None, check_same_thread=False, uri=True
+        )
+
+    def _read_alone(self) -> None:
+        """Look where the disk is full: what processes share about the log is then kept in the memory of this one.
+
+        Otherwise a file is made for it beside the store, which a full disk refuses, and not even looking is possible.
+        Seen on a file system without a free block. Nobody else gets in meanwhile, and nothing can be kept.
+        """
+        self._connection.close()
+        self._connection = self._connected()
+        self._connection.execute("PRAGMA locking_mode=EXCLUSIVE")
+        self._connection.execute("SELECT count(*) FROM sqlite_master").fetchone()
+        self._writable = False
 
     def _make_file(self) -> None:
         """Make the file where it is missing; one that is there is never opened and closed beside the database.

@@ -10,7 +10,7 @@ from adzeguard.core.change.kinds.set_note import SetNote, set_note
 from adzeguard.core.errors import UnknownNameError, UsageError
 from adzeguard.core.estate.named import Named
 from adzeguard.core.review.draft import draft_for
-from adzeguard.core.time.question import Question, Waiver
+from adzeguard.core.time.question import Question, Waiver, left_as_it_is
 from adzeguard.core.views.page import Page
 from adzeguard.core.views.questions import question_page, questions_table, waivers_table
 from adzeguard.core.views.table import Table
@@ -135,7 +135,7 @@ class Mending:
 def add_waiver(workspace: "Workspace", fingerprint: str, until: datetime, why: str, without_approval: str = "") -> None:
     """Leave a finding as it is until a moment; `UnknownNameError` where nothing is found of that fingerprint."""
     refuse_moment(workspace, until, why)
-    found = next((one for one in workspace.findings() if one.fingerprint == fingerprint), None)
+    found = next((one for one in workspace.findings(with_left=False) if one.fingerprint == fingerprint), None)
     if found is None:
         raise UnknownNameError(
             f"nothing that is found now has the fingerprint '{fingerprint}'",
@@ -150,9 +150,17 @@ def add_waiver(workspace: "Workspace", fingerprint: str, until: datetime, why: s
 
     def left() -> list[SetNote]:
         earlier = Waivers(workspace.database).all()
+        standing = left_as_it_is(earlier, workspace.now()).get(fingerprint)
+        if standing is not None and standing.until >= until:
+            raise UsageError(
+                f"this is {standing.in_words()}", f"To end it sooner: adzeguard waivers end {standing.id}"
+            )
         made.append(waiver_over(earlier, about, until, workspace.operator(), why, workspace.now()))
         host = found.host.name if found.host is not None else ""
-        return [set_note(None, made[0], why, group=found.subject, member=found.member, on_host=host)]
+        new = set_note(None, made[0], why, group=found.subject, member=found.member, on_host=host)
+        # It takes the place of the earlier one: ended by itself, that would leave this one.
+        over = [] if standing is None else [set_note(standing, replace(standing, ended=workspace.now()), why)]
+        return [*over, new]
 
     note(workspace, left, without_approval)
     tell_owner(workspace, deciding, f"left as it is until {when_utc(until)}", why)

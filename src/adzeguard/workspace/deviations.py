@@ -48,14 +48,14 @@ def proposed(workspace: "Workspace", also: Sequence[str] = (), choice: Choice = 
 
     `also` are rules that only tell, and are put right all the same. `GuardError` where it would do harm.
     """
-    with workspace.held("propose"):
+    with workspace.held_to_propose():
         return workspace.proposed(chosen_draft(workspace, also, choice))
 
 
 def proposed_take_over(workspace: "Workspace", rules: Sequence[str]) -> Proposed:
     """Return what lets rules own what they find standing as they want it; nothing is written but that."""
     refuse_unknown_rules(workspace, rules)
-    with workspace.held("propose"):
+    with workspace.held_to_propose():
         ours = {key for change in workspace.put_in for key in change.claims()}
         changes: list[Change] = []
         for rule in workspace.charter.rules:

@@ -1,7 +1,7 @@
 """One workspace at work: settings, store, charter and drivers, each opened when it is first needed."""
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from contextlib import AbstractContextManager, contextmanager
+from contextlib import AbstractContextManager, contextmanager, nullcontext
 from datetime import datetime, timedelta
 from functools import cached_property
 from pathlib import Path
@@ -116,6 +116,12 @@ class Workspace:
             finally:
                 self._is_held = False
                 self.journal.see_end()
+
+    @contextmanager
+    def held_to_propose(self) -> Iterator[None]:
+        """Hold it while a proposal is made, which may note something; where nothing can be written, only look."""
+        with self.held("propose") if self.database.writable else nullcontext():
+            yield
 
     def ports(
         self,

@@ -52,9 +52,14 @@ def begin(workspace: "Workspace", asked: Asked, without_approval: str = "") -> N
 
     def begun() -> list[SetNote]:
         member, where, about, sid = _whom(workspace, asked)
-        name, by = Shifts(workspace.database).next_id(), workspace.operator()
+        shifts = Shifts(workspace.database)
+        name, by = shifts.next_id(), workspace.operator()
         whom = (name, *member, about, sid, where)
         made.append(Shift(*whom, asked.rule, start, begins, ends, asked.zone, by, asked.why, off))
+        same = next((one for one in shifts.all() if one.ended is None and one.gives == made[0].gives), None)
+        if same is not None:
+            way = f"End it first: adzeguard shift end {same.id}, or give this one another rule or other times"
+            raise UsageError(f"{same.id} gives {same.member} the same at the same times already", way)
         return [set_note(None, made[0], asked.why or "asked for by hand")]
 
     note(workspace, begun, without_approval)

@@ -34,6 +34,12 @@ class Shift:
     days_off: tuple[date, ...] = ()
     ended: datetime | None = None
 
+    @property
+    def gives(self) -> tuple[object, ...]:
+        """Who is where and when by it: two shifts of which that is the same are one."""
+        where = (self.member_sid, self.group_sid, self.host.casefold())
+        return (*where, self.rule, self.begins, self.ends, self.zone, self.days_off)
+
 
 @dataclass(frozen=True, slots=True)
 class Stretch:
