@@ -2,6 +2,7 @@
 
 import contextlib
 import random
+import subprocess
 import uuid
 from collections.abc import Iterator
 
@@ -10,6 +11,7 @@ import pytest
 from adzeguard.core.descriptors.ace import Right
 from adzeguard.core.descriptors.descriptor import Descriptor
 from adzeguard.core.errors import ChangeRefusedError
+from adzeguard.core.identity import Sid
 from adzeguard.core.rights.answers import Everybody, Tokens
 from adzeguard.core.rights.evaluate import Question, decide
 from adzeguard.core.rights.questions import Asked, attribute_levels
@@ -111,6 +113,41 @@ def test_what_nobody_may_write_the_server_lets_nobody_write(server: Server, work
     wire.modify(dn, [Modification("replace", "info", (b"written",))])
     wire.delete(dn)
     wire.close()
+
+
+def test_a_membership_that_only_the_member_carries_is_found(server: Server, workspace: Program) -> None:
+    """The server puts the group into the token all the same; its own tool mends what the finding says."""
+    members = server.folder / "private/sam.ldb.d/DC=LOWMERE,DC=EXAMPLE.ldb"
+    query = ["ldbsearch", "-H", str(members), "(sAMAccountName=Domain Admins)", "member"]
+    told = subprocess.run(query, check=True, capture_output=True, text=True).stdout.replace("\n ", "")
+    [link] = [line for line in told.splitlines() if line.startswith("member: ") and "CN=Tobin Asker (adm)," in line]
+    dn = f"CN=Domain Admins,CN=Users,{server.base}"
+    lost = f"dn: {dn}\nchangetype: modify\ndelete: member\n{link}\n"
+    subprocess.run(["ldbmodify", "-H", str(members)], input=lost, check=True, capture_output=True, text=True)
+    person = f"CN=Tobin Asker (adm),OU=Administrators,OU=People,{server.base}"
+    wire = Wire(Address(server.url, str(server.ca_file), server.tls_name), server.bind_as, PASSWORD)
+
+    def found() -> list[tuple[str, str]]:
+        workspace("collect", "--full")
+        rows = workspace("check", "--where", "check=carried-membership", "--format", "json").json
+        return [(row["subject"], row["member"]) for row in rows]
+
+    def token() -> set[str]:
+        groups = wire.read(person, ("tokenGroups",))["tokengroups"]
+        return {Sid.from_bytes(bytes(one)) for one in groups}
+
+    assert workspace_sid(server, 512) in token()
+    assert found() == [(r"LOWMERE\Domain Admins", r"LOWMERE\tobin.asker.adm")]
+    mend = ["samba-tool", "dbcheck", "--cross-ncs", "--fix", "--yes", "-s", str(server.folder / "etc/smb.conf")]
+    subprocess.run(mend, check=False, capture_output=True)
+    assert found() == []
+    wire.modify(dn, [Modification("add", "member", (person.encode(),))])
+    wire.close()
+
+
+def workspace_sid(server: Server, rid: int) -> str:
+    """The SID of something that every domain is born with."""
+    return f"{server.sids['Administrator'].rpartition('-')[0]}-{rid}"
 
 
 def test_managed_service_accounts_are_neither_hosts_nor_alarms(server: Server, workspace: Program) -> None:

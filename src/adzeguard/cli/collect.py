@@ -54,6 +54,10 @@ def command(full: bool, shares: bool, depth: int, workers: str, folder: Path | N
     if done.not_looked_after and workspace.settings.hosts:
         count = len(done.not_looked_after)
         say(f"Of no source of hosts ({count}), nothing is known of them: {some_of(done.not_looked_after, _SHOWN)}")
+    if done.unreadable:
+        count = len(done.unreadable)
+        said = f"The rights over {count} object{'s' * (count != 1)} cannot be read as they came, and are not known"
+        say(f"{said}: {some_of(done.unreadable, _SHOWN)}. Look at them with the directory's own tools")
     if done.strangers:
         count = len(done.strangers) + done.more_strangers
         say(f"Groups list {count} names from outside, left out: {some_of(done.strangers, _SHOWN, count)}")

@@ -244,6 +244,14 @@ class LdapDirectory:
         found = self._with_wire(lambda wire: schema_as_json(wire, base, f"CN=Extended-Rights,{self._configuration}"))
         return found, f"{facts.invocation_id}:{facts.highest_usn}"
 
+    def said_to_be_inside(self, dn: str) -> Sequence[Entry]:
+        """Find them by their `memberOf`, from which a server makes tokens ([MS-ADTS] 3.1.1.1.6)."""
+        if not self._base:
+            self.facts()
+        name = "".join(f"\\{byte:02x}" for byte in dn.encode("utf-8", "surrogateescape"))
+        found = self._connected().search(self._base, f"(memberOf={name})", ["objectSid"], descriptors=False)
+        return [Entry(one, attributes) for one, attributes in found]
+
     def was_deleted(self, sid: Sid) -> bool:
         """Tell whether a tombstone of this SID is there ([MS-ADTS] 3.1.1.1.5.1); not everybody may see them."""
         return bool(self._what_is_left(sid))

@@ -143,6 +143,14 @@ class TellsSchema(Protocol):
 
 
 @runtime_checkable
+class TellsBackLinks(Protocol):
+    """A directory that keeps of each object which groups list it, beside what groups list."""
+
+    def said_to_be_inside(self, dn: str) -> Sequence[Entry]:
+        """Return the objects that say of themselves that a group lists them."""
+
+
+@runtime_checkable
 class TellsDeleted(Protocol):
     """A directory that keeps for a time what is left of deleted objects."""
 

@@ -215,6 +215,8 @@ def _form_eleven(connection: Connection) -> None:
         connection,
         "seen_deleted (sid TEXT NOT NULL PRIMARY KEY)",
         "server_schema (stamp TEXT NOT NULL PRIMARY KEY, body TEXT NOT NULL)",
+        "back_link (group_name TEXT NOT NULL, group_sid TEXT NOT NULL, group_dn TEXT NOT NULL,"
+        " member_name TEXT NOT NULL, member_sid TEXT NOT NULL, member_dn TEXT NOT NULL)",
         "brought_back (id TEXT NOT NULL PRIMARY KEY, at TEXT NOT NULL)",
     )
     # Managed service accounts were taken for hosts: the next collection must be a full one.

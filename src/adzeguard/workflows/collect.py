@@ -8,6 +8,7 @@ from typing import Final
 
 import numpy as np
 
+from adzeguard.core.descriptors.descriptor import is_readable
 from adzeguard.core.errors import AdzeguardError, HostUnknownError
 from adzeguard.core.estate.assembly import assemble
 from adzeguard.core.estate.hosts import Host
@@ -46,6 +47,8 @@ class Collected:
     """Computers that no source takes or knows, less those of the directory itself."""
     strangers: tuple[str, ...]
     more_strangers: int = 0
+    unreadable: tuple[str, ...] = ()
+    """The names of objects whose rights came as something that cannot be read."""
 
 
 @dataclass(frozen=True)
@@ -115,7 +118,8 @@ def _collect_all(sources: Sources, about: CollectionFacts, *, compared: bool) ->
     written = sources.store.write(replace(about, finished=sources.clock()), assembled, read, compared=compared)
     kinds = np.bincount(assembled.objects.kinds, minlength=len(Kind))
     counts = {kind.label: int(kinds[kind]) for kind in Kind if kind != Kind.ABSENT and kinds[kind]}
-    return _collected(about.kind, written, counts, read, assembled.strangers, assembled.more_strangers)
+    collected = _collected(about.kind, written, counts, read, assembled.strangers, assembled.more_strangers)
+    return replace(collected, unreadable=_unreadable(observed))
 
 
 def _collect_changes(changed: Sequence[Entry], sources: Sources, about: CollectionFacts) -> Collected:
@@ -142,7 +146,12 @@ def _collect_changes(changed: Sequence[Entry], sources: Sources, about: Collecti
     finished = replace(about, finished=sources.clock())
     written = store.write_observed(finished, observed, read, removed=deleted, all_hosts=True)
     counts = Counter(Kind(seen.row.kind).label for seen in observed)
-    return _collected(about.kind, written, dict(counts), read, ())
+    return replace(_collected(about.kind, written, dict(counts), read, ()), unreadable=_unreadable(observed))
+
+
+def _unreadable(observed: Iterable[Observed]) -> tuple[str, ...]:
+    """Told when they are read: later it could be the directory, the server's answer, or what was exported of it."""
+    return tuple(sorted(one.row.dn for one in observed if one.row.descriptor and not is_readable(one.row.descriptor)))
 
 
 def _computer(object_id: int, seen: Observed) -> Host:

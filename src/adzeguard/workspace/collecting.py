@@ -5,9 +5,11 @@ from typing import TYPE_CHECKING
 
 from adzeguard.core.errors import UsageError
 from adzeguard.core.wording import some_of
+from adzeguard.store.back_links import BackLinks
 from adzeguard.store.leases import Leases
 from adzeguard.store.put_in import PutIn
 from adzeguard.store.shares import Shares
+from adzeguard.workflows.back_links import orphaned_back_links
 from adzeguard.workflows.collect import Collected, Progress, Sources, collect
 from adzeguard.workflows.leases import end_what_was_taken_out
 from adzeguard.workflows.put_in import forget_what_is_gone
@@ -35,6 +37,7 @@ def collected(
         sources = Sources(directory, hosts, workspace.store, workspace.now, progress, workspace.names, crew)
         done = collect(sources, full=full)
         workspace.look_anew()
+        BackLinks(workspace.database).write(orphaned_back_links(directory, workspace.estate, workspace.privileged))
         settle_unknown(workspace.journal, workspace.estate, workspace.now(), workspace.operator())
         forget_what_is_gone(PutIn(workspace.database), workspace.journal, workspace.estate)
         ended = end_what_was_taken_out(Leases(workspace.database), workspace.estate, workspace.now())

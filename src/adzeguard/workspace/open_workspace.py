@@ -351,6 +351,7 @@ class Workspace:
     def looked_at(self) -> "CheckInput":
         """What checks look at."""
         from adzeguard.core.checks.check_input import CheckInput
+        from adzeguard.store.back_links import BackLinks
         from adzeguard.store.leases import Leases
         from adzeguard.store.questions import Waivers
 
@@ -367,6 +368,7 @@ class Workspace:
             self.seen,
             self.now(),
             timedelta(days=self.settings.longest_lease_days),
+            [(one.group, one.member) for one in BackLinks(self.database).all()],
         )
 
     @property

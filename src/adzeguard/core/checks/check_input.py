@@ -7,6 +7,7 @@ from datetime import datetime, timedelta
 from adzeguard.core.change.change import Change
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.rights.delegations import Rights
 from adzeguard.core.time.lease import Lease
@@ -36,6 +37,8 @@ class CheckInput:
     """What the trail tells of the last days."""
     now: datetime | None = None
     longest_lease: timedelta = timedelta.max
+    carried: Sequence[tuple[Named, Named]] = ()
+    """Groups, and who carries each in its token though the group does not list it."""
 
     @property
     def moment(self) -> datetime:

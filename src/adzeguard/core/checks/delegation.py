@@ -68,7 +68,7 @@ def check_descriptors(looked_at: CheckInput) -> Iterator[Finding]:
     for use in rights.estate.catalogue.descriptor_uses():
         if not is_readable(use.raw):
             for principal in rights.estate.catalogue.principals(use.ids).values():
-                message = "its rights cannot be read: the security descriptor is damaged; nothing is known of them"
+                message = "what was collected of its rights cannot be read, so nothing is known of them"
                 yield Finding("damaged-descriptor", _placed(rights, principal), message)
             continue
         late = out_of_order(Descriptor.from_bytes(use.raw).entries)

@@ -32,6 +32,13 @@ def check_privileged(looked_at: CheckInput) -> Iterator[Finding]:
                     yield Finding(check, Named.of(group), message, member=member, evidence=evidence)
 
 
+def check_carried(looked_at: CheckInput) -> Iterator[Finding]:
+    """Yield who has a privileged group in the token, and stands in no list of members."""
+    for group, member in looked_at.carried:
+        said = f"{member.name} carries it in its token by memberOf, though the group does not list it"
+        yield Finding("carried-membership", group, said, member=member)
+
+
 def _of_member(access: Access) -> Iterator[tuple[str, str]]:
     """Yield the check and what is wrong, for each thing that is wrong with a member."""
     member = access.principal

@@ -6,7 +6,7 @@ from adzeguard.core.check_row import Severity
 from adzeguard.core.checks.accounts import without_a_place
 from adzeguard.core.checks.check import Check
 from adzeguard.core.checks.delegation import check_descriptors, check_grants, check_inheritance, check_ways_up
-from adzeguard.core.checks.privileged import check_privileged
+from adzeguard.core.checks.privileged import check_carried, check_privileged
 from adzeguard.core.review.evidence import CHAIN, GRANT
 
 RIGHT_CHECKS: Final[tuple[Check, ...]] = (
@@ -17,6 +17,14 @@ RIGHT_CHECKS: Final[tuple[Check, ...]] = (
         "Take one of the links out: adzeguard group remove GROUP MEMBER",
         Severity.HIGH,
         check_privileged,
+    ),
+    Check(
+        "carried-membership",
+        "Somebody carries a privileged group that does not list them",
+        "The server makes tokens of what accounts carry: they are privileged, and no list of members shows it.",
+        "On a Samba server: samba-tool dbcheck --cross-ncs --fix, then adzeguard collect",
+        Severity.CRITICAL,
+        check_carried,
     ),
     Check(
         "disabled-member",
@@ -94,7 +102,7 @@ RIGHT_CHECKS: Final[tuple[Check, ...]] = (
         "damaged-descriptor",
         "The rights over an object cannot be read",
         "Nothing is known of who may do what to it.",
-        "Look at it with the directory's own tools, and give it its rights again",
+        "Read it again: adzeguard collect --full; if it stays so, the directory's own tools say what is wrong with it",
         Severity.HIGH,
         check_descriptors,
     ),
