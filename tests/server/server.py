@@ -117,10 +117,14 @@ class Server:
             "[global]\n\tinterfaces = 127.0.0.1\n\tbind interfaces only = yes\n"
             "\tserver services = ldap, rpc, kdc, s3fs, winbindd, cldap\n"
         )
-        # Every process of it, the file server's too, adds to the one log of its own.
+        # Every process of it, the file server's too, adds to the one log of its own, which is never put aside.
         audited = " ".join(f"{kind}@{self.audit_log}" for kind in AUDITED)
-        logged = f"\tlog level = 0 {audited}\n\tlog file = {self.folder}/log.%m\n"
-        lines = [line for line in conf.read_text().splitlines(keepends=True) if "log file" not in line]
+        logged = f"\tlog level = 0 {audited}\n\tlog file = {self.folder}/log.%m\n\tmax log size = 0\n"
+        lines = [
+            line
+            for line in conf.read_text().splitlines(keepends=True)
+            if not any(one in line for one in ("log file", "max log size"))
+        ]
         conf.write_text("".join(lines).replace("[global]\n", only_here + logged, 1))
         self.password_file.touch(0o600)
         self.password_file.write_text(PASSWORD)
