@@ -4,7 +4,9 @@ import csv
 import io
 import json
 import re
+from base64 import b64encode
 from collections import Counter
+from html.parser import HTMLParser
 
 import pypdf
 import pytest
@@ -140,3 +142,114 @@ def test_what_is_no_file_for_a_terminal_wants_one(demo: Program) -> None:
     assert (refused.code, "--output hosts.pdf" in refused.err) == (2, True)
     assert demo("report", "hosts", "--format", "csv").out.startswith("host,place,member,sid,kind,unknown\n")
     assert demo("report", "all", "--format", "csv").code == 2
+
+
+HOSTILE = (
+    "=cmd|' /C calc'!A0",
+    "+SUM(1)",
+    "@here",
+    "<script>alert(1)</script>",
+    "<img src=x onerror=alert(1)>",
+    '"><b>bold',
+    "a,b;c",
+    "tab\there",
+    "two\nlines",
+    "turned\u202etxt",
+    "sound\x07",
+    "${jndi:ldap://x}",
+    "../../etc/passwd",
+    "'; DROP TABLE object; --",
+    "long " + "x" * 300,
+)
+
+
+class Rows(HTMLParser):
+    """Counts the rows of bodies of tables, and every tag and attribute that could run something."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.rows = 0
+        self.scripts = 0
+        self.running: list[str] = []
+        self._in_body = False
+
+    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
+        self._in_body = self._in_body or tag == "tbody"
+        self.rows += self._in_body and tag == "tr"
+        self.scripts += tag == "script"
+        self.running += [name for name, _ in attrs if name.startswith("on")]
+        self.running += [tag] if tag in ("img", "iframe", "object", "b") else []
+
+    def handle_endtag(self, tag: str) -> None:
+        self._in_body = self._in_body and tag != "tbody"
+
+
+@pytest.fixture
+def hostile(demo: Program) -> Program:
+    """Fifteen people with names that somebody chose with care, all of them inside a privileged group."""
+    file = demo.folder / "lowmere.ldif"
+    entries = file.read_text().split("\n\n")
+    people = [n for n, entry in enumerate(entries) if ",OU=Shore Office,OU=People" in entry.partition("\n")[0]]
+    members = ""
+    for number, name in zip(people, HOSTILE, strict=False):
+        members += f"\nmember: {entries[number].splitlines()[0].removeprefix('dn: ')}"
+        odd = b64encode(name.encode()).decode()
+        entries[number] = re.sub(r"sAMAccountName: .*", f"sAMAccountName:: {odd}", entries[number])
+    assert members.count("member:") == len(HOSTILE)
+    group = next(n for n, entry in enumerate(entries) if entry.startswith("dn: CN=Backup Operators,"))
+    entries[group] += members
+    file.write_text("\n\n".join(entries))
+    demo("collect")
+    assert demo("group", "add", "First Aiders", rf"LOWMERE\{HOSTILE[0]}", "--yes", "--why", HOSTILE[3]).code == 0
+    return demo
+
+
+def test_every_report_has_every_row_in_every_form(hostile: Program) -> None:
+    """As many as the directory, the hosts, the journal and the store have, and nothing of a name runs anywhere."""
+    inside = sum(
+        len(hostile("who", group, "--format", "json").json)
+        for group in {row["group"] for row in hostile("report", "privileged", "--format", "json").json}
+    )
+    hosts = [json.loads(path.read_text()) for path in (hostile.folder / "hosts").glob("*.json")]
+    unread = [row for row in hostile("report", "hosts", "--format", "json").json if row["unknown"]]
+    names = {row["host"] for row in unread}
+    entries = [
+        len(group["members"])
+        for host in hosts
+        for group in host["local_groups"]
+        if group["sid"] == "S-1-5-32-544" and host["host"] not in names
+    ]
+    stale = sum(
+        len(hostile("stale", kind, "--format", "json").json)
+        for kind in {row["what"] for row in hostile("report", "stale", "--format", "json").json}
+    )
+    wanted = {
+        "privileged": inside,
+        "delegation": len(hostile("grant", "list", "--format", "json").json),
+        "changes": sum(outcomes_in_journal(hostile).values()),
+        "stale": stale,
+        "hosts": len(unread) + sum(entries),
+        "charter": len(
+            re.findall(r"^ *- *id:|\{ *id:", (hostile.folder / "charter/charter.yaml").read_text(), re.MULTILINE)
+        ),
+    }
+    for name in NAMES:
+        rows = hostile("report", name, "--format", "json").json
+        count = len(rows)
+        assert count == wanted.get(name, count), name
+        for ending in ("csv", "jsonl", "xlsx", "html", "pdf"):
+            done = hostile("report", name, "--output", f"{name}.{ending}")
+            assert done.code == 0, (name, ending, done.err)
+        text = (hostile.folder / f"{name}.csv").read_text(encoding="utf-8-sig")
+        cells = list(csv.reader(io.StringIO(text, newline="")))
+        assert len(cells) - 1 == count
+        assert not [cell for row in cells for cell in row if cell.lstrip()[:1] in tuple("=+@") and cell]
+        assert len((hostile.folder / f"{name}.jsonl").read_text().splitlines()) == count
+        sheet = load_workbook(hostile.folder / f"{name}.xlsx").worksheets[0]
+        assert sheet.max_row - 1 == count
+        assert not [cell for row in sheet.iter_rows() for cell in row if cell.data_type == "f"]
+        page = Rows()
+        page.feed((hostile.folder / f"{name}.html").read_text())
+        assert (page.rows, page.scripts, page.running) == (count, 1, [])
+        document = pypdf.PdfReader(hostile.folder / f"{name}.pdf")
+        assert "/OpenAction" not in document.trailer["/Root"]

@@ -50,7 +50,8 @@ def lookup_qualified(estate: Estate, typed: str) -> list[Principal]:
         sid = Sid.parse(typed)
         found = estate.id_of_sid(sid)
         return [estate.principal(found)] if found is not None else [outsider(sid)]
-    if "=" in typed:
+    # A DN has its first sign of equality before any backslash: an account can be called "=x", and is asked for by it.
+    if "=" in typed.partition("\\")[0]:
         by_dn = catalogue.by_dn(domain.full_dn(typed))
         return [estate.principal(by_dn)] if by_dn is not None else []
     if "\\" in typed:
