@@ -55,6 +55,10 @@ def test_forty_of_each_sort_and_nothing_beside_them(workspace: Program, planted:
         row["name"].rpartition("\\")[2]: row
         for row in workspace("stale", "groups", "--with-uses", "--format", "json").json
     }
+    # Born with the domain, under numbers as those of what staff make: empty, and nothing to be put away.
+    assert not {"DnsAdmins", "DnsUpdateProxy"} & named.keys()
+    asked = workspace("stale", "groups", "--built-in", "--format", "json").json
+    assert {"DnsAdmins", "DnsUpdateProxy"} <= {row["name"].rpartition("\\")[2] for row in asked}
     for n in range(EACH):
         uses = named[f"st-empty-{n}"]
         assert uses["uses"] == 3, uses

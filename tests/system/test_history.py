@@ -1,5 +1,6 @@
 """The past: looked at, compared, and what rules did in it taken back when they go."""
 
+import json
 import re
 import time
 from datetime import UTC, datetime
@@ -154,6 +155,29 @@ def outside(demo: Program, operation: str) -> None:
     entry = entry.replace(line, "") if operation == "out" else f"{entry}\n{line.rstrip()}"
     path.write_text(f"{before}{start}{entry}{end}{rest}")
     assert demo("collect").code == 4
+
+
+def test_a_withdrawal_that_is_undone_gives_the_rule_back_what_it_owned(demo: Program) -> None:
+    """In a group, and refused on a host: put back by undo, it is the rule's again, and goes with the rule."""
+    charter = demo.folder / "charter/charter.yaml"
+    rules = (
+        "- {id: in, response: mend, group: 'LOWMERE\\First Aiders', include: ['LOWMERE\\elof.kell']}\n"
+        "- {id: out, response: mend, hosts: {named: CONSOLE-03}, refuse-logon: {console: ['LOWMERE\\elof.kell']}}\n"
+    )
+    charter.write_text(f"charter: 1\nrules:\n{rules}")
+    assert demo("enact", "--rule", "in", "--rule", "out", "--yes").code == 0
+    host = demo.folder / "hosts/CONSOLE-03.json"
+    given = json.loads(host.read_text())
+    charter.write_text("charter: 1\nrules: []\n")
+    for _ in range(2):
+        withdrawn = demo("enact", "--yes", "--format", "json").json
+        mine = [row for row in withdrawn if row["rule"] in ("in", "out")]
+        assert {row["kind"] for row in mine} == {"remove-member", "end-refusal"}
+        assert {row["status"] for row in mine} == {"verified"}
+        name = next(row["enactment"] for row in reversed(demo("journal", "--format", "json").json) if row["enactment"])
+        assert demo("undo", name, "--yes").code == 0
+        assert json.loads(host.read_text()) == given
+    assert {row["rule"] for row in demo("check", "--where", "check=left-behind", "--format", "json").json} >= {"in"}
 
 
 def test_who_is_put_in_again_by_somebody_else_is_not_withdrawn_with_the_rule(demo: Program) -> None:
