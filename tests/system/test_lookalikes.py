@@ -40,14 +40,29 @@ def test_what_looks_like_another_group_wants_a_named_yes(planted: Program) -> No
     assert (wrong.code, "0 such names" in wrong.err) == (1, True)
 
 
-def test_a_rule_that_names_a_lookalike_is_not_followed_without_it(planted: Program) -> None:
-    """Written by a hand that copied it from a mail: neither proposed past the guard nor mended by a round."""
-    rule = f"{{id: r, response: mend, group: 'LOWMERE\\{CYRILLIC}', include: ['LOWMERE\\orla.fenn']}}"
-    (planted.folder / "charter/charter.yaml").write_text(f"charter: 1\nrules:\n- {rule}\n")
+def test_a_rule_that_lets_a_lookalike_in_waits_and_holds_nothing_else_up(planted: Program) -> None:
+    """Written by a hand that copied it from a mail: a round tells it, and puts everything else right."""
+    rules = (
+        f"- {{id: r, response: mend, group: 'LOWMERE\\{CYRILLIC}', include: ['LOWMERE\\orla.fenn']}}\n"
+        "- {id: other, response: mend, group: 'LOWMERE\\First Aiders', include: ['LOWMERE\\yorick.tarn']}\n"
+    )
+    (planted.folder / "charter/charter.yaml").write_text(f"charter: 1\nrules:\n{rules}")
     done = planted("enact", "--rule", "r", "--yes")
     assert (done.code, "looks like" in done.err) == (1, True), done.err
-    planted("round")
+    told = planted("round", "--format", "json").json
+    assert [one for one in told["refused"] if "looks like" in one and "enact --rule r" in one]
     assert r"LOWMERE\orla.fenn" not in planted("show", CYRILLIC, "--format", "json").json["members"]
+    assert r"LOWMERE\yorick.tarn" in planted("show", "First Aiders", "--format", "json").json["members"]
+
+
+def test_a_well_chosen_name_keeps_nobody_inside(planted: Program) -> None:
+    """What a rule takes out is taken out by a round, whatever it is called: nobody has typed that name."""
+    assert planted("group", "add", "First Aiders", CYRILLIC, "--yes", "--lookalikes", "1").code == 0
+    (planted.folder / "charter/charter.yaml").write_text(
+        "charter: 1\nrules:\n- {id: r, response: mend, group: 'LOWMERE\\First Aiders', only: ['LOWMERE\\orla.fenn']}\n"
+    )
+    planted("round")
+    assert rf"LOWMERE\{CYRILLIC}" not in planted("show", "First Aiders", "--format", "json").json["members"]
 
 
 def test_those_that_stand_are_found(planted: Program) -> None:

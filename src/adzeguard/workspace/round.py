@@ -7,10 +7,11 @@ from functools import partial
 from typing import TYPE_CHECKING, Any, Final
 
 from adzeguard.core.change.draft import Draft
-from adzeguard.core.change.guards.needs import NO_NEEDS
+from adzeguard.core.change.guards.lookalike import taken_for_others
 from adzeguard.core.change.kinds.set_note import set_note
 from adzeguard.core.cleaning.reviewed import overdue
 from adzeguard.core.errors import AdzeguardError, SettingsError
+from adzeguard.core.estate.lookalike import Twins
 from adzeguard.core.review.not_followed import not_followed
 from adzeguard.core.time.lease import due, last_end, stood_before
 from adzeguard.core.time.question import Reminding
@@ -278,14 +279,20 @@ def _mended(workspace: "Workspace") -> dict[str, Any]:
     needs = approval_needs(workspace.settings.approval, workspace.estate)
     waiting: set[str] = set()
 
+    twins = Twins(workspace.estate, [*workspace.privileged, *workspace.guarding_charter.keepers])
+
     def needs_nobody(one: "Correction") -> bool:
+        alike = next(taken_for_others(twins, one.changes), "") if one.response == "mend" else ""
+        if alike:
+            waiting.add(f"{alike}, in rule {one.rule}: if that is meant, adzeguard enact --rule {one.rule}")
+            return False
         why = next((why for change in one.changes if (why := needs.why(workspace.estate, change))), "")
         if why and one.response == "mend":
             waiting.add(f"{why} need somebody else's yes: adzeguard propose --rule {one.rule} --output FILE")
         return not why
 
     def draft() -> "Draft":
-        return workspace.charter_draft(()) if needs == NO_NEEDS else workspace.charter_draft((), needs_nobody)
+        return workspace.charter_draft((), needs_nobody)
 
     done = enact_unattended(workspace, draft)
     refused = [*([done.refused] if done.refused else []), *sorted(waiting)]
