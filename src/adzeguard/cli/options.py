@@ -4,7 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from functools import wraps
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, TypeVar, cast
+from typing import Any, TypeVar, cast
 
 import click
 from click.core import ParameterSource
@@ -12,11 +12,9 @@ from click.core import ParameterSource
 from adzeguard.cli.completing import rule_ids
 from adzeguard.cli.output import FILTERING
 from adzeguard.core.errors import UsageError
+from adzeguard.core.limits import NOTHING_NAMED, NamedSizes
 from adzeguard.report.renderers import RENDERERS, formats, formats_of_pages
 from adzeguard.workspace.choice import Choice
-
-if TYPE_CHECKING:
-    from adzeguard.core.limits import NamedSizes
 
 _TEXT = ("txt", "text", "log")
 """Endings of what is for people."""
@@ -98,24 +96,13 @@ class Answers:
     """What the operator says beforehand to a command that changes something."""
 
     yes: bool
-    removals: int | None = None
-    hosts: int | None = None
-    deletions: int | None = None
-    new_reach: int | None = None
-    lookalikes: int | None = None
-    vanished: int | None = None
+    sizes: NamedSizes = NOTHING_NAMED
+    """The sizes that the operator has named."""
     form: str = "table"
     only_propose: Path | None = None
     """Where the proposal is written to instead of being enacted."""
     without_approval: str = ""
     """Why it cannot wait for somebody else's yes."""
-
-    @property
-    def sizes(self) -> "NamedSizes":
-        """The sizes that the operator has named."""
-        from adzeguard.core.limits import NamedSizes
-
-        return NamedSizes(self.removals, self.hosts, self.deletions, self.new_reach, self.lookalikes, self.vanished)
 
 
 def without_approval_option(function: F) -> F:
@@ -146,9 +133,8 @@ def enacting_options(function: F) -> F:
         without_approval: str,
         **others: Any,
     ) -> Any:
-        answers = Answers(
-            yes, removals, hosts, deletions, new_reach, lookalikes, vanished, form, only_propose, without_approval
-        )
+        sizes = NamedSizes(removals, hosts, deletions, new_reach, lookalikes, vanished)
+        answers = Answers(yes, sizes, form, only_propose, without_approval)
         return function(answers=answers, **others)
 
     options = (

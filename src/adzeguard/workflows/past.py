@@ -36,7 +36,7 @@ class Past:
     journal: Journal
     database: Database
     collected: datetime
-    """When the last collection of everything began: what was done since then, the estate does not know."""
+    """Since when the estate does not know what was done: shortly before the last collection of everything began."""
 
 
 @dataclass(frozen=True, slots=True)

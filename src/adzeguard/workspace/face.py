@@ -130,13 +130,15 @@ class Workspace:
         hosts: int | None = None,
         deletions: int | None = None,
         new_reach: int | None = None,
+        lookalikes: int | None = None,
+        vanished: int | None = None,
     ) -> list[Row]:
         """Make the changes of a proposal; return what became of each.
 
         The numbers confirm a size past a limit. `GuardError` says why it must not be made, `ApprovalError` and
         `UsageError` that somebody else must say yes, or that an interrupted enactment waits: see `resume`.
         """
-        sizes = NamedSizes(removals, hosts, deletions, new_reach)
+        sizes = NamedSizes(removals, hosts, deletions, new_reach, lookalikes, vanished)
         wanted = Wanted(lambda: proposal, sizes=sizes, beside_interrupted=False)
         return _outcomes(road.enact(self._at_work, wanted).outcomes)
 

@@ -336,9 +336,10 @@ class Workspace:
     @property
     def past(self) -> "Past":
         """What is known of the past, and where from."""
-        from adzeguard.workflows.past import Past
+        from adzeguard.workflows.past import AROUND, Past
 
-        collected = (self.store.last_full() or self.store.latest()).facts.started
+        # What was logged just before is carried on too: it changes nothing twice, and clocks differ.
+        collected = (self.store.last_full() or self.store.latest()).facts.started - AROUND
         return Past(self.estate, self.store, self.trail, self.journal, self.database, collected)
 
     @property

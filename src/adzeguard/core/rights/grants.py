@@ -9,6 +9,7 @@ from typing import Final
 from adzeguard.core.descriptors.ace import EVERYTHING, Ace, AceFlag, Right, without_generic
 from adzeguard.core.descriptors.sddl import entries_of_text
 from adzeguard.core.descriptors.standing import LOOKING, rules_everything
+from adzeguard.core.errors import InputError
 from adzeguard.core.identity import Sid
 from adzeguard.core.rights.duties import Duty
 from adzeguard.core.rights.evaluate import bits_of
@@ -115,7 +116,10 @@ class GrantReader:
         if class_name not in self._defaults:
             texts = self._schema.default_rights
             text = "".join(texts.get(name, "") for name in (class_name, *_MADE_AS_WELL.get(class_name, ())))
-            self._defaults[class_name] = frozenset(entries_of_text(text, self._domain))
+            try:
+                self._defaults[class_name] = frozenset(entries_of_text(text, self._domain))
+            except InputError:  # a server's own schema can hold entries of kinds that are not known here
+                self._defaults[class_name] = frozenset()
         return self._defaults[class_name]
 
     def _read(self, who: Sid, deny: bool, flags: int, held: Sequence[Ace]) -> Iterator[Grant]:

@@ -43,7 +43,10 @@ def orphans_table(found: Sequence[Orphan], seen_deleted: AbstractSet[str]) -> Ta
         Column("detail", "Detail"),
     )
     sids = len({one.sid for one in found})
-    note = f"{sids} SID{'s' * (sids != 1)} in {len(rows)} places; adzeguard tidy takes them out" if rows else ""
+    vanished = len({one.sid for one in found} - seen_deleted)
+    way = f"adzeguard tidy{f' --vanished {vanished}' if vanished else ''}"
+    places = f"{len(rows)} place{'s' * (len(rows) != 1)}"
+    note = f"{sids} SID{'s' * (sids != 1)} in {places}; taken out by: {way}" if rows else ""
     return Table(
         rows, columns, "What belongs to nothing any more", note, "Every SID of the domain belongs to something."
     )
