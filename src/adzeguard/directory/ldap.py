@@ -3,6 +3,7 @@
 import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from datetime import UTC, datetime, timedelta
+from itertools import islice
 from typing import Final, TypeVar
 
 from adzeguard.core.drivers import DriverKind, Names, Secret, Setting, Settings
@@ -28,6 +29,9 @@ _GUID_BYTES: Final = 16
 _ATTEMPTS: Final = 4
 _FIRST_PAUSE: Final = 0.5
 _LONGEST_WAIT: Final = 3600
+_MOST_INSIDE: Final = 100_000
+_ONE_AND_ANOTHER: Final = 2
+"""Bounds for a server that goes on for ever: members of a privileged group, and what is left of one that is deleted."""
 _QUERY: Final = "(|" + "".join(f"(objectClass={name})" for name in CLASSES) + ")"
 _T = TypeVar("_T")
 
@@ -250,7 +254,7 @@ class LdapDirectory:
             self.facts()
         name = "".join(f"\\{byte:02x}" for byte in dn.encode("utf-8", "surrogateescape"))
         found = self._connected().search(self._base, f"(memberOf={name})", ["objectSid"], descriptors=False)
-        return [Entry(one, attributes) for one, attributes in found]
+        return [Entry(one, attributes) for one, attributes in islice(found, _MOST_INSIDE)]
 
     def was_deleted(self, sid: Sid) -> bool:
         """Tell whether a tombstone of this SID is there ([MS-ADTS] 3.1.1.1.5.1); not everybody may see them."""
@@ -261,7 +265,7 @@ class LdapDirectory:
             self.facts()
         query = f"(&(isDeleted=TRUE)(objectSid={_escaped(sid)}))"
         found = self._connected().search(self._base, query, ["isDeleted"], descriptors=False, deleted=True)
-        return [dn for dn, _ in found]
+        return [dn for dn, _ in islice(found, _ONE_AND_ANOTHER)]
 
     def rename(self, dn: str, new_dn: str) -> None:
         """Give an entry another name or container."""
