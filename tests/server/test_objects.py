@@ -1,10 +1,12 @@
 """Groups, OUs, places and intake by hand on the real server, seen by a plain client."""
 
 import itertools
+import random
 import subprocess
 
 import pytest
 
+from tests.long_tests import SEED, times
 from tests.program import Program
 from tests.server.server import PASSWORD, Server
 
@@ -104,7 +106,7 @@ def test_new_accounts_land_where_intake_says(server: Server, workspace: Program)
 
 
 def test_tool_and_server_agree_on_every_change_of_scope_and_kind(server: Server, workspace: Program) -> None:
-    """What the server refuses in one step the tool does in two; what it allows the tool does: all 36 pairs."""
+    """What the server refuses in one step the tool does in two; what it allows the tool does: of all pairs some by day."""
     scopes = {"global": 2, "domain-local": 4, "universal": 8}
     kinds = {"security": -(1 << 31), "distribution": 0}
     shapes = list(itertools.product(scopes, kinds))
@@ -141,9 +143,8 @@ def test_tool_and_server_agree_on_every_change_of_scope_and_kind(server: Server,
         )
     )
     workspace("collect")
-    for (before, after), name in names.items():
-        if before == after:
-            continue
+    others = [(pair, name) for pair, name in names.items() if pair[0] != pair[1]]
+    for (before, after), name in random.Random(SEED).sample(others, times(len(others), 10)):
         steps = made(workspace, "group", "set", name, "--scope", after[0], "--kind", after[1])
         assert len(steps) == (2 if {before[0], after[0]} == {"global", "domain-local"} else 1)
         [seen] = server.ask(f"(sAMAccountName={name})", "groupType")

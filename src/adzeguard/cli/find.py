@@ -10,7 +10,7 @@ from adzeguard.cli.opening import opened
 from adzeguard.cli.options import at_option, example, listing_options_without_limit, workspace_option
 from adzeguard.cli.output import put_view
 
-_KINDS = ("user", "group", "computer", "ou", "container", "policy", "foreign", "contact", "trust")
+_KINDS = ("user", "group", "computer", "ou", "container", "policy", "foreign", "contact", "trust", "service")
 
 
 @click.command("find", epilog=example("adzeguard find kiosk --kind group"))
