@@ -106,7 +106,7 @@ def test_new_accounts_land_where_intake_says(server: Server, workspace: Program)
 
 
 def test_tool_and_server_agree_on_every_change_of_scope_and_kind(server: Server, workspace: Program) -> None:
-    """What the server refuses in one step the tool does in two; what it allows the tool does: of all pairs some by day."""
+    """What the server refuses in one step the tool does in two, what it allows in one: of all pairs some by day."""
     scopes = {"global": 2, "domain-local": 4, "universal": 8}
     kinds = {"security": -(1 << 31), "distribution": 0}
     shapes = list(itertools.product(scopes, kinds))
