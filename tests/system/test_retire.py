@@ -109,6 +109,19 @@ def test_a_note_lasts_as_long_as_the_thing_lies_there(demo: Program) -> None:
     assert listed(demo) == []
 
 
+def test_a_policy_that_is_linked_nowhere_is_noted_and_forgotten(demo: Program) -> None:
+    """There is nothing to change of it: noted at once, kept where others with it stay, and forgotten once it is back."""
+    rows = demo("stale", "policies", "--format", "json").json
+    policy = next(row["name"] for row in rows if row["kind"] == "linked-nowhere")
+    away = demo("retire", policy, "--yes", "--why", "linked nowhere")
+    assert (away.code, "is linked nowhere, and is put away until" in away.err) == (0, True), away.err
+    assert demo("retire", "Old Regatta", "--yes").code == 0
+    assert demo("retire", "restore", policy, "Old Regatta").code == 2
+    assert {row["name"] for row in listed(demo)} == {policy, r"LOWMERE\Old Regatta"}
+    assert demo("retire", "restore", policy, "--yes").code == 0
+    assert {row["name"] for row in listed(demo)} == {r"LOWMERE\Old Regatta"}
+
+
 def test_a_proposal_in_a_file_keeps_its_note(demo: Program) -> None:
     """Proposed only, nothing is put away; enacted out of the file, it is, and finds its way back."""
     before = directory(demo)

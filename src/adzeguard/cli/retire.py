@@ -128,7 +128,11 @@ def restore(given: tuple[str, ...], why: str, answers: Answers, folder: Path | N
     from adzeguard.workspace.retired import BringingBack
 
     workspace = opened(folder)
-    return enact_work(workspace, BringingBack(workspace, given, why), answers)
+    work = BringingBack(workspace, given, why)
+    code = enact_work(workspace, work, answers)
+    if answers.only_propose is None:
+        work.forget_what_lies_as_it_lay()
+    return code
 
 
 @command.command("finish", epilog=example("adzeguard retire finish"))

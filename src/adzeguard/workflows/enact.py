@@ -114,7 +114,8 @@ def _resumed(ports: Ports, earlier: Interrupted, report: Report) -> Run:
 def _moves_of_hosts(estate: Estate, changes: Sequence[Change]) -> dict[str, MoveObject]:
     """Return by the folded names of hosts the move of each that is itself changed too."""
     touched = {change.host_name.casefold() for change in changes if change.host_name}
-    sids = {str(estate.hosts_by_name[name].sid): name for name in touched if name in estate.hosts_by_name}
+    hosts = {name: estate.hosts_by_name[name] for name in touched if name in estate.hosts_by_name}
+    sids = {str(host.sid): name for name, host in hosts.items() if host.sid}
     moves = [change for change in changes if isinstance(change, MoveObject)]
     return {sids[move.object.sid]: move for move in moves if move.object.sid in sids}
 

@@ -105,16 +105,19 @@ class BringingBack:
         return _together(brought_back(workspace.estate, one.note, one.thing, self._why, follow) for one in self._chosen)
 
     def settle(self) -> None:
-        """Note of what is back that it is; what there was nothing to change of is forgotten."""
+        """Note of what is back that it is."""
         workspace = self._workspace
         workspace.look_anew()
         still = {one.note.id for one in lying(workspace)}
-        table = RetiredThings(workspace.database)
+        for one in self._chosen:
+            if one.note.id not in still:
+                RetiredThings(workspace.database).note_back(one.note, workspace.now())
+
+    def forget_what_lies_as_it_lay(self) -> None:
+        """Forget the notes of what there was nothing to change of, such as a policy that was linked nowhere."""
         for one in self._chosen:
             if not one.note.links and fold_dn(one.note.now) == fold_dn(one.note.dn):
-                table.take_out(one.note.id)
-            elif one.note.id not in still:
-                table.note_back(one.note, workspace.now())
+                RetiredThings(self._workspace.database).take_out(one.note.id)
 
 
 class Finishing:

@@ -171,7 +171,8 @@ def put_there_by_undo(retired: Retired, change: Change) -> bool:
     if change.rule != UNDO_RULE:
         return False
     if isinstance(change, MoveObject):
-        is_the_one = change.object.sid == retired.sid or fold_dn(change.object.dn) == fold_dn(retired.dn)
+        is_the_one = bool(retired.sid) and change.object.sid == retired.sid
+        is_the_one = is_the_one or fold_dn(change.object.dn) == fold_dn(retired.dn)
         return is_the_one and fold_dn(parent_dn(change.to)) == fold_dn(parent_dn(retired.now))
     if isinstance(change, SetAttributes):
         return any(fold_dn(change.object.dn) == fold_dn(link.dn) for link in retired.links)
