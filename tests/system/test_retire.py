@@ -110,7 +110,7 @@ def test_a_note_lasts_as_long_as_the_thing_lies_there(demo: Program) -> None:
 
 
 def test_a_policy_that_is_linked_nowhere_is_noted_and_forgotten(demo: Program) -> None:
-    """There is nothing to change of it: noted at once, kept where others with it stay, and forgotten once it is back."""
+    """There is nothing to change of it: noted at once, kept where others with it stay, forgotten once it is back."""
     rows = demo("stale", "policies", "--format", "json").json
     policy = next(row["name"] for row in rows if row["kind"] == "linked-nowhere")
     away = demo("retire", policy, "--yes", "--why", "linked nowhere")

@@ -30,6 +30,8 @@ _OF_DIRECTORY: Final = (*_TICKETS, 4776)
 
 What it granted is logged again where somebody logs on with it.
 """
+_OF_BOTH: Final = (4768, 4776)
+"""Logged under one number whether it was granted or not; the other is logged of refusals alone."""
 _LOGONS: Final = (4624, 4625, *_OF_DIRECTORY)
 _NOBODY: Final = "S-1-0-0"
 """As whom a log has everybody that was not let in."""
@@ -118,7 +120,7 @@ def _event(element: Element) -> Event:
 
 def _logon(at: datetime, number: int, verb: Verb, said: Mapping[str, str], computer: str | None) -> Event:
     of_directory = number in _OF_DIRECTORY
-    if of_directory and verb == "refused" and _number(said.get("Status", "")) == 0:
+    if number in _OF_BOTH and _number(said.get("Status", "")) == 0:
         raise PassedOverError(f"event {number} of success")
     kind, sid = _number(said.get("LogonType", "")), sid_of(said.get("TargetUserSid") or said.get("TargetSid"))
     return Event(
