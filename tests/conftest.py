@@ -24,6 +24,9 @@ settings.load_profile("long" if LONG else "usual")
 
 SHARED = {"server": "directory server", "linux_host": "linux host", "postgres": "database"}
 """What is made once and shared: the tests that use it run in one process, one after the other."""
+_TWO_SERVERS = 2
+"""Each process has a directory server of its own, so that half of its files wait for nobody: in one process they took a
+quarter of an hour, while the other stood still. Those that need a member host, which is dear too, stay together."""
 
 
 def pytest_configure() -> None:
@@ -39,13 +42,20 @@ def pytest_report_header() -> str:
 @pytest.hookimpl(tryfirst=True)
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """Keep together what shares a server; the long ones of the rest begin first."""
+    files = {str(item.path): set() for item in items if "server" in getattr(item, "fixturenames", ())}
+    for item in items:
+        if str(item.path) in files:
+            files[str(item.path)] |= set(getattr(item, "fixturenames", ()))
+    alone = sorted(name for name, used in files.items() if "member" not in used)
+    with_members = {name for name in files if name not in alone} | set(alone[:: _TWO_SERVERS + 1])
     for item in items:
         used = set(getattr(item, "fixturenames", ()))
         if "new_store" in used and "postgres" in item.name:
             used.add("postgres")
         for fixture, group in SHARED.items():
             if fixture in used:
-                item.add_marker(pytest.mark.xdist_group(group))
+                half = " beside members" if group == SHARED["server"] and str(item.path) in with_members else ""
+                item.add_marker(pytest.mark.xdist_group(group + half))
                 break
 
 

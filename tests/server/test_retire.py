@@ -108,7 +108,7 @@ State = tuple[dict[str, Any], list[Json], list[Any]]
 THINGS = ("yorick.tarn", "LAPTOP-14", "Old Regatta", "Summer Extras", "lior.nye")
 
 
-@pytest.mark.parametrize("order", range(times(30, 3)))
+@pytest.mark.parametrize("order", range(times(30, 1)))
 def test_whatever_the_order_of_cleaning_up_all_is_as_before(server: Server, workspace: Program, order: int) -> None:
     """Away, back, deleted, tidied, and undone: every value, every note and every owner of what a rule put in."""
     dead = f"{server.sids['Administrator'].rpartition('-')[0]}-987654"
