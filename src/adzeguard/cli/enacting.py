@@ -40,12 +40,11 @@ def enact_draft(
 
 def enact_work(workspace: Workspace, work: Work, answers: Answers) -> int:
     """Enact the draft of some work, and let it note what came of it, however that ended. Returns the exit code."""
-    if answers.only_propose is not None:
-        return enact_draft(workspace, work.draft, answers)
     try:
         return enact_draft(workspace, work.draft, answers)
     finally:
-        work.settle()
+        if answers.only_propose is None:
+            work.settle()
 
 
 def enact_and_show(

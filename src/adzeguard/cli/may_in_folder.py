@@ -40,7 +40,7 @@ def folder_row(workspace: Workspace, tokens: "Tokens", who: str, right: str, pat
 
 def everybody_in_folder(workspace: Workspace, right: str, path: str, form: str, output: Path | None) -> int:
     """List everyone who may: accounts of people and computers that can be used or not, each decided by itself."""
-    from adzeguard.core.estate.principal import Kind
+    from adzeguard.core.estate.principal import ACCOUNTS
     from adzeguard.core.rights.answers import Tokens
     from adzeguard.core.rights.share_access import asked_mask, may_in_folder, token_on
     from adzeguard.core.views.folder_answer import folder_allowed_table
@@ -49,7 +49,7 @@ def everybody_in_folder(workspace: Workspace, right: str, path: str, form: str, 
     share, folder = workspace.shared.found(path)
     on_share, on_folder = _read(share, folder)
     tokens, catalogue = Tokens(workspace.estate), workspace.estate.catalogue
-    ids = [i for kind in (Kind.USER, Kind.COMPUTER, Kind.SERVICE) for i in catalogue.of_kind(kind).tolist()]
+    ids = [i for kind in sorted(ACCOUNTS) for i in catalogue.of_kind(kind).tolist()]
     allowed = [
         person
         for person in catalogue.principals(ids).values()

@@ -8,7 +8,7 @@ from datetime import datetime
 from typing import Any, BinaryIO, Final
 from xml.etree.ElementTree import Element, ParseError, XMLPullParser, tostring
 
-from adzeguard.core.trail.event import LOGON_WAYS, Event, Verb
+from adzeguard.core.trail.event import LOGON_WAYS, NOBODY, Event, Verb
 from adzeguard.trail.port import NotReadError, PassedOverError, Record
 from adzeguard.trail.values import address_of, host_of, qualified, sid_of, text_of, time_of
 
@@ -33,8 +33,6 @@ What it granted is logged again where somebody logs on with it.
 _OF_BOTH: Final = (4768, 4776)
 """Logged under one number whether it was granted or not; the other is logged of refusals alone."""
 _LOGONS: Final = (4624, 4625, *_OF_DIRECTORY)
-_NOBODY: Final = "S-1-0-0"
-"""As whom a log has everybody that was not let in."""
 _CHUNK: Final = 1 << 16
 _LARGEST: Final = 1 << 20
 _LONGEST_NUMBER: Final = 9
@@ -129,7 +127,7 @@ def _logon(at: datetime, number: int, verb: Verb, said: Mapping[str, str], compu
         # A directory server logs there that it was asked, and not where somebody logs on.
         group="" if of_directory else host_of(computer),
         member=qualified(said.get("TargetDomainName"), said.get("TargetUserName")),
-        member_sid="" if sid == _NOBODY else sid,
+        member_sid="" if sid == NOBODY else sid,
         origin=address_of(said.get("IpAddress")),
         number=number,
         claimed=host_of(said.get("WorkstationName") or said.get("Workstation")),

@@ -6,11 +6,9 @@ from typing import Final
 from adzeguard.core.estate.catalogue import Domain
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.identity import fold_dn
-from adzeguard.core.trail.event import Event
+from adzeguard.core.trail.event import NOBODY, Event
 
 _SEPARATOR: Final = "\\"
-_NOBODY: Final = "S-1-0-0"
-"""As whom an event log has everybody that was not let in."""
 _CHECK: Final = 4776
 """The number under which an event log has the check of a password alone."""
 
@@ -40,7 +38,7 @@ class Accounts:
 
     def meant(self, event: Event) -> str:
         """Return the SID of the account that an event is about; empty where it is none of these."""
-        if event.member_sid not in ("", _NOBODY):
+        if event.member_sid not in ("", NOBODY):
             return event.member_sid if event.member_sid in self._sids else ""
         if event.member not in self._known:
             self._known[event.member] = self._called(event.member.casefold())

@@ -12,7 +12,7 @@ from adzeguard.core.estate.hosts import Host
 from adzeguard.core.estate.links import Ids
 from adzeguard.core.estate.membership import LEFT_OUT, MembershipGraph
 from adzeguard.core.estate.names import local_group_label, local_principal, on_host
-from adzeguard.core.estate.principal import Kind, Principal
+from adzeguard.core.estate.principal import ACCOUNTS, Kind, Principal
 from adzeguard.core.identity import Sid
 from adzeguard.core.wellknown import ADMINISTRATORS, BUILTIN_AUTHORITY, EVERYONE_LIKE
 
@@ -95,7 +95,7 @@ def proof_in_group(estate: Estate, member: Principal, group: Principal) -> Acces
 
 def by_everybody(inside: Iterable[Access], member: Principal) -> Access | None:
     """Return how somebody is inside because everybody is; None for a group, and where nobody stands for everybody."""
-    if member.kind not in (Kind.USER, Kind.COMPUTER, Kind.SERVICE):
+    if member.kind not in ACCOUNTS:
         return None
     everybody = next((access for access in inside if access.principal.sid in EVERYONE_LIKE), None)
     return Access(member, (*everybody.chain, Step(member, "everybody"))) if everybody is not None else None

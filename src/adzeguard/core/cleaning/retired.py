@@ -22,13 +22,12 @@ from adzeguard.core.estate.moments import moment
 from adzeguard.core.estate.named import Named, id_of
 from adzeguard.core.estate.places import short_dn
 from adzeguard.core.estate.policy_links import without_link
-from adzeguard.core.estate.principal import Flag, Kind, Principal
+from adzeguard.core.estate.principal import ACCOUNTS, Flag, Kind, Principal
 from adzeguard.core.identity import Sid, fold_dn, parent_dn, split_dn
 from adzeguard.core.rights.power import Powers
 from adzeguard.core.time.put_away import Link, Retired
 
-_ACCOUNTS: Final = frozenset({Kind.USER, Kind.COMPUTER, Kind.SERVICE})
-_KINDS: Final = frozenset({Kind.USER, Kind.GROUP, Kind.COMPUTER, Kind.SERVICE, Kind.POLICY})
+_KINDS: Final = ACCOUNTS | {Kind.GROUP, Kind.POLICY}
 _SHOWN: Final = 4
 NOTHING_MADE_AGAIN: Final[Mapping[str, Named]] = {}
 
@@ -68,7 +67,7 @@ def put_away(
     if primary is not None:
         way = f"Give it another first: adzeguard group leave '{one.qualified_name}' '{primary.qualified_name}'"
         raise GuardError([f"{primary.qualified_name} is the primary group of {one.qualified_name}. {way}"])
-    is_account = one.kind in _ACCOUNTS
+    is_account = one.kind in ACCOUNTS
     changes: list[Change] = []
     if is_account and one.enabled:
         changes.append(
@@ -181,7 +180,7 @@ def put_there_by_undo(retired: Retired, change: Change) -> bool:
 
 def happened_since(retired: Retired, one: Principal) -> str:
     """Return what speaks against deleting a thing that has waited, in words; empty where nothing does."""
-    if one.kind in _ACCOUNTS and one.enabled:
+    if one.kind in ACCOUNTS and one.enabled:
         return "it was enabled since"
     if one.qualified_name.casefold() != retired.name.casefold():
         return f"it was renamed since: it was {retired.name}"

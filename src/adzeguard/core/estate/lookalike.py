@@ -52,9 +52,8 @@ def odd_letters(name: str) -> list[str]:
 
 def marked(name: str) -> str:
     """Return a name with the letters that are not what they look like in brackets, and what they are."""
-    odd = [
-        one for one in dict.fromkeys(name) if one in odd_letters(name) or (not one.isascii() and one != in_ascii(one))
-    ]
+    out_of_place = odd_letters(name)
+    odd = [one for one in dict.fromkeys(name) if one in out_of_place or (not one.isascii() and one != in_ascii(one))]
     shown = "".join(f"[{one if one.isprintable() else '?'}]" if one in odd else one for one in name)
     told = ", ".join(f"{unicodedata.name(one, 'a letter without a name')} U+{ord(one):04X}" for one in odd)
     return f"{shown} ({told})" if odd else name

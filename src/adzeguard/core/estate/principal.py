@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass, field
 from enum import IntEnum, IntFlag
-from typing import Any
+from typing import Any, Final
 
 from adzeguard.core.identity import Sid
 
@@ -47,6 +47,8 @@ _LABELS = {
     Kind.TRUST: "trust account",
     Kind.SERVICE: "service account",
 }
+ACCOUNTS: Final = frozenset({Kind.USER, Kind.COMPUTER, Kind.SERVICE})
+"""What signs in with an account of the directory."""
 _WITH_AN = frozenset({Kind.ABSENT, Kind.OU, Kind.UNRESOLVED})
 
 
@@ -99,7 +101,7 @@ class Principal:
     @property
     def is_person(self) -> bool:
         """Whether somebody or something logs on with it."""
-        return self.kind in _ACCOUNTS
+        return self.kind in ACCOUNTS or self.kind == Kind.LOCAL_ACCOUNT
 
     @property
     def group_scope(self) -> str:
@@ -110,5 +112,4 @@ class Principal:
         return ""
 
 
-_ACCOUNTS = frozenset({Kind.USER, Kind.COMPUTER, Kind.SERVICE, Kind.LOCAL_ACCOUNT})
 _SCOPES = ((Flag.DOMAIN_LOCAL, "domain local"), (Flag.GLOBAL, "global"), (Flag.UNIVERSAL, "universal"))

@@ -11,7 +11,7 @@ from adzeguard.core.descriptors.ace import Right
 from adzeguard.core.descriptors.descriptor import Descriptor
 from adzeguard.core.descriptors.inheritance import inherited_entries
 from adzeguard.core.estate.estate import Estate
-from adzeguard.core.estate.principal import Kind, Principal
+from adzeguard.core.estate.principal import ACCOUNTS, Kind, Principal
 from adzeguard.core.identity import Sid, parent_dn
 from adzeguard.core.rights.evaluate import (
     OWNER_RIGHTS,
@@ -146,7 +146,7 @@ class Everybody:
         self._groups_too = groups_too
         self._known: dict[str, _Bools] = {}
         self._people = np.zeros(estate.graph.size, bool)
-        for kind in (Kind.USER, Kind.COMPUTER, Kind.SERVICE, *((Kind.GROUP,) if groups_too else ())):
+        for kind in (*sorted(ACCOUNTS), *((Kind.GROUP,) if groups_too else ())):
             self._people[estate.catalogue.of_kind(kind)] = True
 
     @property

@@ -18,7 +18,7 @@ from adzeguard.core.descriptors.ace import Ace, Right
 from adzeguard.core.descriptors.descriptor import Descriptor, is_readable
 from adzeguard.core.descriptors.inheritance import handed_on
 from adzeguard.core.estate.estate import Estate
-from adzeguard.core.estate.principal import CONTAINERS, Kind, Principal
+from adzeguard.core.estate.principal import ACCOUNTS, CONTAINERS, Kind, Principal
 from adzeguard.core.identity import fold_dn, parent_dn
 from adzeguard.core.rights.answers import Everybody, Tokens
 from adzeguard.core.rights.evaluate import SELF, Question, decide, owner_has_the_rights, speaks_about
@@ -29,7 +29,6 @@ from adzeguard.core.rights.ways import LINKING
 from adzeguard.core.wellknown import WELL_KNOWN
 
 _Bools = NDArray[np.bool_]
-_ACCOUNTS: Final = frozenset({Kind.USER, Kind.COMPUTER, Kind.SERVICE})
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,7 +103,7 @@ class Moves:
         closed = False
         for place in places:
             closed = closed or place.descriptor.protected
-            if closed and principal.kind not in _ACCOUNTS:
+            if closed and principal.kind not in ACCOUNTS:
                 return  # nothing comes down to it, wherever it or what is above it goes
             below.insert(0, place)
             may_take = self._may_take_away(place) & ~self._ruling & ~found
@@ -188,7 +187,7 @@ class Moves:
                 continue
             # Who rules the place can have it hand down what they like, as soon as the object is there.
             gaining |= able & self._takers(_NOWHERE, goal, in_use=True)
-            if below[-1].principal.kind in _ACCOUNTS:
+            if below[-1].principal.kind in ACCOUNTS:
                 gaining |= able & self._may(_NOWHERE, goal, *self._reader.questions(LINKING, Kind.OU))
             if closed:
                 continue

@@ -7,13 +7,13 @@ from typing import Final
 from adzeguard.core.descriptors.descriptor import Descriptor
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.policy_links import policy_links
-from adzeguard.core.estate.principal import Kind, Principal
+from adzeguard.core.estate.principal import ACCOUNTS, Kind, Principal
 from adzeguard.core.identity import parent_dn
 from adzeguard.core.rights.reach_graph import Edge, policies_of
 from adzeguard.core.rights.ways import APPLIES, HOLDS, INHERITS, LINKED, SERVES
 from adzeguard.core.wellknown import RID_DIRECTORY_SERVERS
 
-_HOLDING: Final = frozenset({Kind.USER, Kind.COMPUTER, Kind.SERVICE, Kind.GROUP})
+_HOLDING: Final = ACCOUNTS | {Kind.GROUP}
 _BLOCKED: Final = "1"
 """Of `gPOptions`: what is linked above does not come down, unless it is enforced ([MS-GPOL] 2.2.3)."""
 
@@ -36,7 +36,7 @@ class Passages:
         """Yield what leads to an object regardless of its own descriptor."""
         if principal.kind == Kind.DOMAIN:
             yield from self._servers(principal)
-        if principal.kind in (Kind.USER, Kind.COMPUTER, Kind.SERVICE):
+        if principal.kind in ACCOUNTS:
             yield from self._policies(principal)
         if principal.kind in _HOLDING and self._top is not None:
             yield Edge(self._top, principal.id, HOLDS)

@@ -15,7 +15,7 @@ from adzeguard.core.access.members import like_everyone, people_in_any
 from adzeguard.core.descriptors.ace import Ace
 from adzeguard.core.descriptors.descriptor import Descriptor, is_readable
 from adzeguard.core.estate.estate import Estate
-from adzeguard.core.estate.principal import Kind, Principal
+from adzeguard.core.estate.principal import ACCOUNTS, Kind, Principal
 from adzeguard.core.identity import parent_dn
 from adzeguard.core.rights.answers import Everybody, Tokens
 from adzeguard.core.rights.delegations import Rights
@@ -36,7 +36,7 @@ from adzeguard.core.wellknown import (
     WELL_KNOWN,
 )
 
-_MOVABLE: Final = frozenset({Kind.USER, Kind.COMPUTER, Kind.SERVICE, Kind.GROUP})
+_MOVABLE: Final = ACCOUNTS | {Kind.GROUP}
 
 
 class ReachFinder:

@@ -7,11 +7,11 @@ from typing import Final
 
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.objects import outsider
-from adzeguard.core.estate.principal import Kind, Principal
+from adzeguard.core.estate.principal import ACCOUNTS, Kind, Principal
 from adzeguard.core.rights.reach_graph import EVERYBODY, Edge, ReachGraph, object_of, objects_of
 from adzeguard.core.wellknown import WELL_KNOWN
 
-PEOPLE: Final = frozenset({Kind.USER, Kind.COMPUTER, Kind.SERVICE, Kind.FOREIGN})
+PEOPLE: Final = ACCOUNTS | {Kind.FOREIGN}
 """Who acts by itself."""
 _ANYBODY: Final = outsider(WELL_KNOWN["everyone"])
 _NOBODY: Final[AbstractSet[int]] = frozenset()

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from adzeguard.core.descriptors.descriptor import Descriptor
 from adzeguard.core.estate.estate import Estate
-from adzeguard.core.estate.principal import Kind, Principal
+from adzeguard.core.estate.principal import ACCOUNTS, Kind, Principal
 from adzeguard.core.rights.answers import Everybody, Tokens
 from adzeguard.core.rights.evaluate import decide
 from adzeguard.core.rights.questions import Asked
@@ -21,7 +21,6 @@ from adzeguard.core.rights.reach_graph import Edge, ReachGraph, object_of
 from adzeguard.core.rights.ways import JOINING, TURNING_TO_JOIN
 
 _BY_THEMSELVES = frozenset({JOINING.sentence, TURNING_TO_JOIN.sentence})
-_ACCOUNTS = frozenset({Kind.USER, Kind.COMPUTER, Kind.SERVICE})
 _STEPS_TRIED = 20_000
 _Seen = Callable[[int], tuple[Principal | None, Descriptor | None]]
 
@@ -103,7 +102,7 @@ class Walker:
         target, _ = self._seen(edge.target)
         if not able or target is None:
             return None
-        if target.kind in _ACCOUNTS and edge.target >= 0:
+        if target.kind in ACCOUNTS and edge.target >= 0:
             taken = (_Actor(target.id),)
             return _Standing(taken, (*standing.become, *taken))
         if target.kind == Kind.GROUP:

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from typing import Final
 
 from adzeguard.core.descriptors.ace import Right
-from adzeguard.core.estate.principal import CONTAINERS, Kind
+from adzeguard.core.estate.principal import ACCOUNTS, CONTAINERS, Kind
 from adzeguard.core.rights.evaluate import Question
 from adzeguard.core.rights.questions import attribute_levels
 from adzeguard.core.rights.schema import Schema
@@ -17,7 +17,6 @@ from adzeguard.core.rights.schema import Schema
 Asks = Callable[[Schema, uuid.UUID | None], tuple[Question, ...]]
 """From the schema and the class of an object, the questions that must all be answered with yes."""
 
-_ACCOUNTS: Final = frozenset({Kind.USER, Kind.COMPUTER, Kind.SERVICE})
 _GROUPS: Final = frozenset({Kind.GROUP})
 _ANYTHING: Final = frozenset(Kind)
 
@@ -85,22 +84,22 @@ TURNING_FROM_INSIDE: Final = Way(
     from_inside=True,
 )
 PASSWORD: Final = Way(
-    "{} may reset the password of {}", _ACCOUNTS, _using("User-Force-Change-Password"), "[MS-ADTS] 3.1.1.3.1.5.1"
+    "{} may reset the password of {}", ACCOUNTS, _using("User-Force-Change-Password"), "[MS-ADTS] 3.1.1.3.1.5.1"
 )
 OTHER_NAMES: Final = Way(
-    "{} may let a certificate of theirs sign in as {}", _ACCOUNTS, _writing("altSecurityIdentities"), "[MS-PKCA] 3.1.5"
+    "{} may let a certificate of theirs sign in as {}", ACCOUNTS, _writing("altSecurityIdentities"), "[MS-PKCA] 3.1.5"
 )
 KEYS: Final = Way(
-    "{} may add a key that signs in as {}", _ACCOUNTS, _writing("msDS-KeyCredentialLink"), "[MS-ADTS] 2.2.20"
+    "{} may add a key that signs in as {}", ACCOUNTS, _writing("msDS-KeyCredentialLink"), "[MS-ADTS] 2.2.20"
 )
 ACTING: Final = Way(
     "{} may say who acts for anybody towards {}",
-    _ACCOUNTS,
+    ACCOUNTS,
     _writing("msDS-AllowedToActOnBehalfOfOtherIdentity"),
     "[MS-SFU] 3.2.5.2",
 )
 SIGN_IN: Final = Way(
-    "{} may change how {} signs in", _ACCOUNTS, _writing("userAccountControl"), "[MS-ADTS] 2.2.16, [MS-KILE] 3.3.5.6"
+    "{} may change how {} signs in", ACCOUNTS, _writing("userAccountControl"), "[MS-ADTS] 2.2.16, [MS-KILE] 3.3.5.6"
 )
 SCRIPT: Final = Way(
     "{} may set what runs when {} logs on", frozenset({Kind.USER}), _writing("scriptPath"), "[MS-ADA3] 2.231"

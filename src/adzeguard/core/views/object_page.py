@@ -52,10 +52,11 @@ def object_data(estate: Estate, p: Principal) -> dict[str, Any]:
 
 
 def _facts(p: Principal) -> dict[str, Any]:
+    written = marked(p.name)
     facts: dict[str, Any] = {
         "name": p.name,
         "qualified_name": p.qualified_name,
-        **({"written": marked(p.name)} if marked(p.name) != p.name else {}),
+        **({"written": written} if written != p.name else {}),
         "kind": p.kind.label,
         "sid": p.sid,
         "dn": p.dn,

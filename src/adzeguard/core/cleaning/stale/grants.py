@@ -5,7 +5,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from adzeguard.core.cleaning.stale.found import Stale, StaleInput, is_born
-from adzeguard.core.estate.principal import Kind, Principal
+from adzeguard.core.estate.principal import ACCOUNTS, Kind, Principal
 from adzeguard.core.rights.delegations import Delegation, sorted_for_people
 
 
@@ -20,7 +20,7 @@ def stale_grants(looked: StaleInput) -> Iterator[Stale]:
             yield _about(one, "to-nothing", f"{one.sentence}: the holder resolves to nothing")
         elif position is not None and not holding[position] and _counts(looked, holder):
             yield _about(one, "to-nobody", f"{one.sentence}: nobody is in the group")
-        elif holder.kind in (Kind.USER, Kind.COMPUTER, Kind.SERVICE) and not holder.enabled:
+        elif holder.kind in ACCOUNTS and not holder.enabled:
             yield _about(one, "to-a-disabled-account", f"{one.sentence}: the account is disabled")
 
 

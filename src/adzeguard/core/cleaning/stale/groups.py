@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from adzeguard.core.cleaning.stale.found import Stale, StaleInput
 from adzeguard.core.estate.membership import MembershipGraph
 from adzeguard.core.estate.moments import moment
-from adzeguard.core.estate.principal import Kind
+from adzeguard.core.estate.principal import ACCOUNTS, Kind
 
 
 def stale_groups(looked: StaleInput) -> Iterator[Stale]:
@@ -45,7 +45,7 @@ def stale_groups(looked: StaleInput) -> Iterator[Stale]:
 def _not_accounts(looked: StaleInput) -> NDArray[np.bool_]:
     """By ids, what is inside groups and can be neither enabled nor disabled, such as a contact."""
     flags = np.ones(looked.estate.graph.size, bool)
-    for kind in (Kind.USER, Kind.COMPUTER, Kind.SERVICE):
+    for kind in sorted(ACCOUNTS):
         flags[looked.estate.catalogue.of_kind(kind)] = False
     return flags
 
