@@ -9,7 +9,7 @@ from contextlib import ExitStack, contextmanager
 from errno import ELOOP, ETIMEDOUT
 from pathlib import Path
 from stat import S_ISREG
-from typing import Final
+from typing import BinaryIO, Final
 
 _BETWEEN_TRIES: Final = 0.02
 _LONGEST_WAIT: Final = 30.0
@@ -40,12 +40,19 @@ def write_new(path: Path, text: str | bytes) -> None:
 
 def write_whole(path: Path, content: bytes) -> None:
     """Write a file whole or not at all, over one that is there; `OSError` where it cannot be."""
+    with written_whole(path) as file:
+        file.write(content)
+
+
+@contextmanager
+def written_whole(path: Path) -> Iterator[BinaryIO]:
+    """Open a file to write; at the end it stands whole in the place of one that is there, else not at all."""
     handle, temporary = _temporary_beside(path)
     try:
         with os.fdopen(handle, "wb") as file:
-            file.write(content)
+            yield file
         Path(temporary).replace(path)
-    except OSError:
+    except BaseException:
         Path(temporary).unlink(missing_ok=True)
         raise
 

@@ -189,6 +189,11 @@ class Settings:
         return self.folder / STATE_FOLDER / "store.db"
 
     @property
+    def kept_graph_path(self) -> Path:
+        """The copy of all memberships that looks read; it can be deleted, and is made anew."""
+        return self.folder / STATE_FOLDER / "memberships"
+
+    @property
     def last_round_path(self) -> Path:
         """The file whose time says when the last round ended: a round that finds nothing writes nothing else."""
         return self.folder / STATE_FOLDER / "last-round"

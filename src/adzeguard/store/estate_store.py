@@ -1,11 +1,12 @@
 """Keeps the estate: what was collected, since when it holds, and what holds now."""
 
+import secrets
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
 
-from adzeguard.core.errors import NothingCollectedError, UnknownNameError
+from adzeguard.core.errors import NothingCollectedError, StoreBusyError, UnknownNameError
 from adzeguard.core.estate.assembly import Assembled
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host
@@ -21,6 +22,7 @@ from adzeguard.store.collections import ENACTMENT, CollectionFacts, StoredCollec
 from adzeguard.store.columns import text_hash
 from adzeguard.store.connection import Connection, Database, one
 from adzeguard.store.host_rows import StoredHosts, read_at, read_hosts, write_hosts
+from adzeguard.store.kept_graph import KeptGraph
 from adzeguard.store.memberships import read_graph, write_memberships
 from adzeguard.store.objects import sids_of_ids, write_seen_deleted, write_whole
 from adzeguard.store.partial import PartialWrite
@@ -42,8 +44,10 @@ class Written:
 class EstateStore:
     """Reads and writes collections. Each is written whole, or not at all."""
 
-    def __init__(self, database: Database) -> None:
+    def __init__(self, database: Database, kept_graph: KeptGraph | None = None) -> None:
+        """`kept_graph` is the copy of the memberships beside the store, where there is one."""
         self.database = database
+        self._kept_graph = kept_graph
 
     def ids_for(self, keys: Sequence[bytes]) -> list[int]:
         """Return a number for each object by its key: the one it always had, or a new one."""
@@ -69,6 +73,7 @@ class EstateStore:
         with self.database.writing() as connection:
             before = one(connection, "SELECT value FROM about WHERE name = 'digest'")
             number = begin(connection, facts)
+            size = _size(connection)
             objects = groups = 0
             gone: list[str] = []
             if compared or before is None or digest != before[0]:
@@ -80,6 +85,11 @@ class EstateStore:
                     (digest,),
                 )
             hosts_changed = write_hosts(connection, number, hosts, whole=True)
+            before_size, size = size, _size(connection)
+            anew = groups or size != before_size or not _stamp(connection)
+            stamp = _stamp_anew(connection) if anew else ""
+        if stamp and self._kept_graph is not None:
+            self._kept_graph.keep(stamp, assembled.graph.of_size(size))
         return Written(number, objects, groups, hosts_changed, gone)
 
     def write_observed(
@@ -101,12 +111,19 @@ class EstateStore:
         with self.database.writing() as connection:
             number = begin(connection, facts)
             objects = groups = 0
+            anew = False
             if observed or gone:
                 partial = PartialWrite(self._catalogue(), self.load_graph(), domain, observed, ids, gone)
                 connection.run("DELETE FROM about WHERE name = 'digest'")
+                size = _size(connection)
                 objects, groups = partial.write(connection, number)
+                anew = bool(groups) or size != _size(connection)
+                if anew:
+                    _stamp_anew(connection)
             hosts_changed = write_hosts(connection, number, hosts, whole=all_hosts)
             write_seen_deleted(connection, list(sids_of_ids(connection, gone)))
+        if anew:
+            self.load_graph()  # which keeps it anew, so that no look need to
         return Written(number, objects, groups, hosts_changed)
 
     def schema(self) -> tuple[str, str]:
@@ -244,7 +261,17 @@ class EstateStore:
     def load_graph(self, collection: int | None = None) -> MembershipGraph:
         """Return all memberships, as they are now or were after a collection."""
         with self.database.reading() as connection:
+            stamp = _stamp(connection) if collection is None and self._kept_graph is not None else ""
+            if stamp and self._kept_graph is not None:
+                return self._kept_graph.load(stamp, lambda: self._graph_of_stamp(stamp))
             return read_graph(connection, _size(connection), valid_at(collection))
+
+    def _graph_of_stamp(self, stamp: str) -> MembershipGraph:
+        """Read the memberships from the store, for a copy of them that is damaged; also long after it was opened."""
+        with self.database.reading() as connection:
+            if _stamp(connection) != stamp:
+                raise StoreBusyError("the memberships were written anew meanwhile", "Run it again")
+            return read_graph(connection, _size(connection), valid_at(None))
 
     def hosts_unread(self) -> tuple[int, list[str]]:
         """Return how many hosts there are, and the names of those that could not be read the last time."""
@@ -294,6 +321,21 @@ class EstateStore:
 def _size(connection: Connection) -> int:
     last = one(connection, "SELECT coalesce(max(id), -1) FROM object") or (-1,)
     return int(last[0]) + 1
+
+
+def _stamp(connection: Connection) -> str:
+    """Return the stamp of the memberships that hold now, another one whenever they or the ids have changed."""
+    row = one(connection, "SELECT value FROM about WHERE name = 'graph'")
+    return str(row[0]) if row else ""
+
+
+def _stamp_anew(connection: Connection) -> str:
+    stamp = secrets.token_hex(16)
+    connection.run(
+        "INSERT INTO about (name, value) VALUES ('graph', ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value",
+        (stamp,),
+    )
+    return stamp
 
 
 def _known_ids(connection: Connection, keys: Sequence[bytes], condition: str = "since > 0") -> dict[bytes, int]:

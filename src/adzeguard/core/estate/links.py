@@ -32,7 +32,19 @@ def less(numbers: NDArray[NumberT], others: NDArray[NumberT]) -> NDArray[NumberT
     return numbers[~among]
 
 
-@dataclass(frozen=True, slots=True)
+def gathered(
+    targets: Ids, begins: NDArray[np.int64], ends: NDArray[np.int64]
+) -> tuple[Ids, NDArray[np.int64]]:
+    """Return many stretches of numbers in a run, and for each number the place of the stretch that it came from."""
+    counts = ends - begins
+    origins = np.repeat(np.arange(len(begins), dtype=np.int64), counts)
+    behind = np.cumsum(counts)
+    places = np.arange(int(behind[-1]) if len(behind) else 0, dtype=np.int64)
+    places += np.repeat(begins - (behind - counts), counts)
+    return targets[places], origins
+
+
+@dataclass(frozen=True)
 class Links:
     """Compressed sparse rows without values; each row is sorted and holds a number once."""
 
@@ -77,13 +89,7 @@ class Links:
 
     def gather(self, rows: NDArray[np.integer]) -> tuple[Ids, NDArray[np.int64]]:
         """Return the numbers of many rows in a run, and for each number which of the `rows` it came from."""
-        begins = self.starts[rows]
-        counts = self.starts[np.asarray(rows) + 1] - begins
-        origins = np.repeat(np.arange(len(rows), dtype=np.int64), counts)
-        ends = np.cumsum(counts)
-        places = np.arange(int(ends[-1]) if len(ends) else 0, dtype=np.int64)
-        places += np.repeat(begins - (ends - counts), counts)
-        return self.targets[places], origins
+        return gathered(self.targets, self.starts[rows], self.starts[np.asarray(rows) + 1])
 
     def pairs(self) -> tuple[NDArray[np.int64], Ids]:
         """Return parallel arrays of row and number."""

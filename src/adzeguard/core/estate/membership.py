@@ -33,6 +33,18 @@ class DirectChange:
     lost: frozenset[int] = frozenset()
 
 
+@dataclass(frozen=True, slots=True)
+class TurnedLinks:
+    """The links of a graph turned round: the groups, as positions, that hold each member."""
+
+    containing: Links
+    """By the position of a group: the groups that list it."""
+    listing: Links
+    """By the id of anybody else: the groups that list them."""
+    primary: Links
+    """By id: the group that is the primary one."""
+
+
 class Expansion:
     """One group and everything inside it, with the shortest way to each member."""
 
@@ -141,13 +153,16 @@ class MembershipGraph:
         nested: Links,
         people: Links,
         primary: Links,
+        turned: TurnedLinks | None = None,
     ) -> None:
+        """`turned` are the same links turned round, where they are kept already."""
         self.size = size
         self.group_ids = group_ids
         self.security = security
         self.nested = nested
         self.people = people
         self.primary = primary
+        self._turned = turned
 
     @classmethod
     def build(
@@ -229,17 +244,27 @@ class MembershipGraph:
             levels.append(frontier)
         return np.concatenate(levels), parents
 
+    @property
+    def turned(self) -> TurnedLinks:
+        """The links turned round."""
+        if self._turned is None:
+            groups = len(self.group_ids)
+            self._turned = TurnedLinks(
+                self.nested.reversed(groups), self.people.reversed(self.size), self.primary.reversed(self.size)
+            )
+        return self._turned
+
     @cached_property
     def _containing_group(self) -> Links:
-        return self.nested.reversed(len(self.group_ids))
+        return self._turned.containing if self._turned else self.nested.reversed(len(self.group_ids))
 
     @cached_property
-    def _listing_group(self) -> Backwards:
-        return Backwards(self.people, self.size)
+    def _listing_group(self) -> Links | Backwards:
+        return self._turned.listing if self._turned else Backwards(self.people, self.size)
 
     @cached_property
-    def _primary_group(self) -> Backwards:
-        return Backwards(self.primary, self.size)
+    def _primary_group(self) -> Links | Backwards:
+        return self._turned.primary if self._turned else Backwards(self.primary, self.size)
 
     def groups_listing(self, member: int) -> Ids:
         """Ids of the groups that list the object themselves."""
@@ -353,6 +378,10 @@ class MembershipGraph:
             self.people.with_rows(people),
             self.primary.with_rows(primary),
         )
+
+    def of_size(self, size: int) -> "MembershipGraph":
+        """Return the same memberships among ids that go further."""
+        return MembershipGraph(size, self.group_ids, self.security, self.nested, self.people, self.primary)
 
     def with_security(self, changes: Mapping[int, bool]) -> "MembershipGraph":
         """Return the graph as it will be when some groups have become groups for access, or for mail alone."""
