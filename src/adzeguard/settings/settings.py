@@ -189,9 +189,9 @@ class Settings:
         return self.folder / STATE_FOLDER / "store.db"
 
     @property
-    def kept_graph_path(self) -> Path:
-        """The copy of all memberships that looks read; it can be deleted, and is made anew."""
-        return self.folder / STATE_FOLDER / "memberships"
+    def kept_path(self) -> Path:
+        """The copy of what holds now, which looks read; it can be deleted at any time, and is made anew."""
+        return self.folder / STATE_FOLDER / "present"
 
     @property
     def last_round_path(self) -> Path:

@@ -1,7 +1,7 @@
 """The objects of the store, looked up without loading them all."""
 
 import json
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from functools import cached_property, partial
 from typing import Any, Final
 
@@ -18,8 +18,11 @@ from adzeguard.store.batches import among, batched
 from adzeguard.store.collections import valid_at
 from adzeguard.store.columns import SHOWN, listed, text_hash, unpacked
 from adzeguard.store.connection import Database, Row, pattern_of
+from adzeguard.store.kept_columns import Checked
+from adzeguard.store.kept_objects import KeptObjects
 
 _READ_ALL_FROM: Final = 50_000
+_FEW_SIDS: Final = 20
 
 
 class StoredCatalogue:
@@ -29,8 +32,11 @@ class StoredCatalogue:
         self._database = database
         self._valid = valid_at(collection)
         self._domain = domain
-        self._authorities: dict[int, str] = dict(self._query("SELECT id, text FROM authority"))
         self._known: dict[int, Principal] = {}
+
+    @cached_property
+    def _authorities(self) -> dict[int, str]:
+        return dict(self._query("SELECT id, text FROM authority"))
 
     @property
     def size(self) -> int:
@@ -179,6 +185,69 @@ class StoredCatalogue:
     def _query(self, query: str, values: Iterable[Any] = ()) -> Iterator[Row]:
         with self._database.reading() as connection:
             return iter(connection.rows(query.replace(" LIKE ", f" {connection.dialect.like} "), tuple(values)))
+
+
+class KeptCatalogue(StoredCatalogue):
+    """What holds in the store now, as far as possible by the columns that are kept beside it."""
+
+    def __init__(self, database: Database, domain: Domain, columns: Checked) -> None:
+        super().__init__(database, domain)
+        self._kept = KeptObjects(columns, domain, self._details_of)
+
+    @property
+    def size(self) -> int:
+        """One more than the highest id."""
+        return self._kept.size
+
+    def principals(self, ids: Iterable[int]) -> dict[int, Principal]:
+        """Return the objects by id; an id that stands for nothing is left out."""
+        wanted = sorted({int(i) for i in ids})
+        if len(wanted) >= _READ_ALL_FROM:
+            return self._kept.principals(wanted)
+        fresh = [i for i in wanted if i not in self._known]
+        if fresh:
+            self._known |= self._kept.principals(fresh)
+        return {i: self._known[i] for i in wanted if i in self._known}
+
+    def by_sids(self, sids: Iterable[str]) -> dict[str, int]:
+        """Return the id of each SID that belongs to an object."""
+        wanted = set(sids)
+        return super().by_sids(wanted) if len(wanted) < _FEW_SIDS else self._kept.by_sids(wanted)
+
+    def containing(self, part: str, limit: int) -> list[int]:
+        """Return up to `limit` objects in whose name the text stands, those that begin with it first."""
+        return self._kept.containing(part, limit)
+
+    def beyond_ascii(self) -> Ids:
+        """Return the ids of all objects whose name has letters that are none of ASCII, sorted."""
+        return self._kept.beyond_ascii()
+
+    def of_kind(self, kind: Kind) -> Ids:
+        """Return the ids of all objects of a kind, sorted."""
+        return self._kept.of_kind(kind)
+
+    def count_of(self, kind: Kind) -> int:
+        """Return how many objects there are of a kind."""
+        return len(self._kept.of_kind(kind))
+
+    def times_of(self, kind: Kind) -> tuple[Ids, NDArray[np.int64]]:
+        """Return the ids of all objects of a kind, sorted, and their times."""
+        return self._kept.times_of(kind)
+
+    def flagged(self, flag: Flag) -> Ids:
+        """Return the ids of all objects of which this is true, sorted."""
+        return self._kept.flagged(flag)
+
+    def below(self, dn: str) -> Ids:
+        """Return the ids of all objects below a container, at any depth, sorted."""
+        return self._kept.below(dn)
+
+    def _details_of(self, ids: list[int]) -> Mapping[int, str]:
+        found: dict[int, str] = {}
+        for some in batched(ids):
+            query = f"SELECT id, details FROM object WHERE {self._valid} AND {among('id', len(some))}"
+            found |= dict(self._query(query, some))
+        return found
 
 
 def _numbers(text: str) -> list[int]:

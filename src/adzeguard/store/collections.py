@@ -1,5 +1,6 @@
 """The rows of collections: when something was read, from where, and how far the directory's changes were known."""
 
+import secrets
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any, Final
@@ -42,6 +43,7 @@ def begin(connection: Connection, facts: CollectionFacts) -> int:
     last = one(connection, "SELECT coalesce(max(id), 0) FROM collection") or (0,)
     number = int(last[0]) + 1
     values = (
+        secrets.token_hex(16),
         number,
         facts.kind,
         facts.started.timestamp(),
@@ -55,7 +57,7 @@ def begin(connection: Connection, facts: CollectionFacts) -> int:
         facts.highest_usn,
     )
     marks = ", ".join("?" * len(values))
-    connection.run(f"INSERT INTO collection ({_COLUMNS}) VALUES ({marks})", values)
+    connection.run(f"INSERT INTO collection (stamp, {_COLUMNS}) VALUES ({marks})", values)
     return number
 
 

@@ -51,7 +51,7 @@ def _descriptors(objects: Objects, known: Known) -> list[Any]:
 
 
 # Where these stand in a distinguished name, folding it is more than taking its letters down.
-_ODD_IN_A_DN: Final = (b"\\", b" ,", b", ", b" =", b"= ")
+ODD_IN_A_DN: Final = (b"\\", b" ,", b", ", b" =", b"= ")
 
 
 def _hashes(texts: Texts, fold: Callable[[str], str], *odd: bytes) -> list[Any]:
@@ -83,7 +83,7 @@ COLUMNS: Final[tuple[Column, ...]] = (
     Column("name", lambda o, _: list(o.names)),
     Column("name_hash", lambda o, _: _hashes(o.names, str.casefold), is_read=False),
     Column("dn", lambda o, _: list(o.dns)),
-    Column("dn_hash", lambda o, _: _hashes(o.dns, fold_dn, *_ODD_IN_A_DN), is_read=False),
+    Column("dn_hash", lambda o, _: _hashes(o.dns, fold_dn, *ODD_IN_A_DN), is_read=False),
     Column("created", _time(0)),
     Column("last_logon", _time(1)),
     Column("password_set", _time(2)),

@@ -1,13 +1,14 @@
 """Keeps the estate: what was collected, since when it holds, and what holds now."""
 
-import secrets
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from pathlib import Path
 from typing import Any
 
-from adzeguard.core.errors import NothingCollectedError, StoreBusyError, UnknownNameError
+from adzeguard.core.errors import NothingCollectedError, UnknownNameError
 from adzeguard.core.estate.assembly import Assembled
+from adzeguard.core.estate.catalogue import Domain
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host
 from adzeguard.core.estate.membership import MembershipGraph
@@ -17,15 +18,15 @@ from adzeguard.core.identity import fold_dn
 from adzeguard.core.wellknown import DIRECTORY_SERVER_GROUPS
 from adzeguard.core.wording import when
 from adzeguard.store.batches import among, batched
-from adzeguard.store.catalogue import StoredCatalogue
+from adzeguard.store.catalogue import KeptCatalogue, StoredCatalogue
 from adzeguard.store.collections import ENACTMENT, CollectionFacts, StoredCollection, begin, last_where, valid_at
 from adzeguard.store.columns import text_hash
 from adzeguard.store.connection import Connection, Database, one
 from adzeguard.store.host_rows import StoredHosts, read_at, read_hosts, write_hosts
-from adzeguard.store.kept_graph import KeptGraph
 from adzeguard.store.memberships import read_graph, write_memberships
 from adzeguard.store.objects import sids_of_ids, write_seen_deleted, write_whole
 from adzeguard.store.partial import PartialWrite
+from adzeguard.store.present import Present, size_of
 from adzeguard.store.shares import Shares
 
 
@@ -44,16 +45,16 @@ class Written:
 class EstateStore:
     """Reads and writes collections. Each is written whole, or not at all."""
 
-    def __init__(self, database: Database, kept_graph: KeptGraph | None = None) -> None:
-        """`kept_graph` is the copy of the memberships beside the store, where there is one."""
+    def __init__(self, database: Database, kept: Path | None = None) -> None:
+        """`kept` is the file for a copy of what holds now; without it every look reads the store alone."""
         self.database = database
-        self._kept_graph = kept_graph
+        self._present = Present(database, kept) if kept is not None and database.writable else None
 
     def ids_for(self, keys: Sequence[bytes]) -> list[int]:
         """Return a number for each object by its key: the one it always had, or a new one."""
         with self.database.reading() as connection:
             known = _known_ids(connection, keys)
-            following = _size(connection)
+            following = size_of(connection)
         ids = []
         for key in keys:
             if key not in known:
@@ -73,7 +74,6 @@ class EstateStore:
         with self.database.writing() as connection:
             before = one(connection, "SELECT value FROM about WHERE name = 'digest'")
             number = begin(connection, facts)
-            size = _size(connection)
             objects = groups = 0
             gone: list[str] = []
             if compared or before is None or digest != before[0]:
@@ -85,11 +85,8 @@ class EstateStore:
                     (digest,),
                 )
             hosts_changed = write_hosts(connection, number, hosts, whole=True)
-            before_size, size = size, _size(connection)
-            anew = groups or size != before_size or not _stamp(connection)
-            stamp = _stamp_anew(connection) if anew else ""
-        if stamp and self._kept_graph is not None:
-            self._kept_graph.keep(stamp, assembled.graph.of_size(size))
+        if self._present is not None:
+            self._present.keep(assembled)
         return Written(number, objects, groups, hosts_changed, gone)
 
     def write_observed(
@@ -109,21 +106,18 @@ class EstateStore:
         ids = self.ids_for([seen.row.key for seen in observed])
         gone = self.ids_of(removed)
         with self.database.writing() as connection:
+            # As it stood before this collection, which is no whole one until its rows are written.
+            stood = (self._catalogue(), self.load_graph()) if observed or gone else None
             number = begin(connection, facts)
             objects = groups = 0
-            anew = False
-            if observed or gone:
-                partial = PartialWrite(self._catalogue(), self.load_graph(), domain, observed, ids, gone)
+            if stood is not None:
+                partial = PartialWrite(*stood, domain, observed, ids, gone)
                 connection.run("DELETE FROM about WHERE name = 'digest'")
-                size = _size(connection)
                 objects, groups = partial.write(connection, number)
-                anew = bool(groups) or size != _size(connection)
-                if anew:
-                    _stamp_anew(connection)
             hosts_changed = write_hosts(connection, number, hosts, whole=all_hosts)
             write_seen_deleted(connection, list(sids_of_ids(connection, gone)))
-        if anew:
-            self.load_graph()  # which keeps it anew, so that no look need to
+        if self._present is not None and (objects or groups):
+            self._present.columns()  # brought on now, so that no look need to
         return Written(number, objects, groups, hosts_changed)
 
     def schema(self) -> tuple[str, str]:
@@ -149,7 +143,12 @@ class EstateStore:
             return frozenset(str(sid) for (sid,) in connection.rows("SELECT sid FROM seen_deleted"))
 
     def _catalogue(self) -> StoredCatalogue:
-        return StoredCatalogue(self.database, self.latest().facts.domain)
+        return self._catalogue_of(self.latest().facts.domain)
+
+    def _catalogue_of(self, domain: Domain, collection: int | None = None) -> StoredCatalogue:
+        if collection is None and self._present is not None:
+            return KeptCatalogue(self.database, domain, self._present.columns())
+        return StoredCatalogue(self.database, domain, collection)
 
     def altered_containers(self, observed: Sequence[Observed]) -> list[str]:
         """Return the names of containers among them that stand elsewhere, or under other rights, than the store has.
@@ -254,24 +253,16 @@ class EstateStore:
         """Return the estate as it stands now, or stood at a moment; objects and hosts are fetched when looked at."""
         stored = self.latest() if moment is None else self.at(moment)
         collection = None if moment is None else stored.id
-        catalogue = StoredCatalogue(self.database, stored.facts.domain, collection)
+        catalogue = self._catalogue_of(stored.facts.domain, collection)
         hosts = StoredHosts(self.database, valid_at(collection))
         return Estate(stored.facts.finished, stored.facts.domain, catalogue, lambda: self.load_graph(collection), hosts)
 
     def load_graph(self, collection: int | None = None) -> MembershipGraph:
         """Return all memberships, as they are now or were after a collection."""
+        if collection is None and self._present is not None:
+            return self._present.graph()
         with self.database.reading() as connection:
-            stamp = _stamp(connection) if collection is None and self._kept_graph is not None else ""
-            if stamp and self._kept_graph is not None:
-                return self._kept_graph.load(stamp, lambda: self._graph_of_stamp(stamp))
-            return read_graph(connection, _size(connection), valid_at(collection))
-
-    def _graph_of_stamp(self, stamp: str) -> MembershipGraph:
-        """Read the memberships from the store, for a copy of them that is damaged; also long after it was opened."""
-        with self.database.reading() as connection:
-            if _stamp(connection) != stamp:
-                raise StoreBusyError("the memberships were written anew meanwhile", "Run it again")
-            return read_graph(connection, _size(connection), valid_at(None))
+            return read_graph(connection, size_of(connection), valid_at(collection))
 
     def hosts_unread(self) -> tuple[int, list[str]]:
         """Return how many hosts there are, and the names of those that could not be read the last time."""
@@ -318,29 +309,9 @@ class EstateStore:
             return read_hosts(connection, valid_at(collection))
 
 
-def _size(connection: Connection) -> int:
-    last = one(connection, "SELECT coalesce(max(id), -1) FROM object") or (-1,)
-    return int(last[0]) + 1
-
-
-def _stamp(connection: Connection) -> str:
-    """Return the stamp of the memberships that hold now, another one whenever they or the ids have changed."""
-    row = one(connection, "SELECT value FROM about WHERE name = 'graph'")
-    return str(row[0]) if row else ""
-
-
-def _stamp_anew(connection: Connection) -> str:
-    stamp = secrets.token_hex(16)
-    connection.run(
-        "INSERT INTO about (name, value) VALUES ('graph', ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value",
-        (stamp,),
-    )
-    return stamp
-
-
 def _known_ids(connection: Connection, keys: Sequence[bytes], condition: str = "since > 0") -> dict[bytes, int]:
     """Return the ids of those keys that the store knows; of many, all are read at once."""
-    if len(keys) > _size(connection) // 4:
+    if len(keys) > size_of(connection) // 4:
         wanted = set(keys)
         rows = connection.rows(f"SELECT key, id FROM object WHERE {condition}")
         return {bytes(key): i for key, i in rows if bytes(key) in wanted}

@@ -1,5 +1,6 @@
 """The rows of memberships: one for each group, with its members as runs of numbers."""
 
+from collections.abc import Sequence
 from typing import Final
 
 import numpy as np
@@ -7,7 +8,9 @@ import numpy as np
 from adzeguard.core.errors import StoreDamagedError
 from adzeguard.core.estate.links import Links
 from adzeguard.core.estate.membership import MembershipGraph
+from adzeguard.store.batches import among, batched
 from adzeguard.store.connection import Connection
+from adzeguard.store.kept_graph import GroupRow
 from adzeguard.store.objects import end_rows
 
 Membership = tuple[int, bytes, bytes, bytes]
@@ -43,6 +46,16 @@ def read_graph(connection: Connection, size: int, valid: str) -> MembershipGraph
     if len(positions) and not (positions.max() < len(group_ids) and (group_ids[positions] == inside.targets).all()):
         raise StoreDamagedError("a group holds one that is none")
     return MembershipGraph(size, group_ids, security, Links(inside.starts, positions), outside, primary)
+
+
+def read_group_rows(connection: Connection, groups: Sequence[int]) -> dict[int, GroupRow]:
+    """Return these groups as they are now; those that are gone are left out."""
+    found: dict[int, GroupRow] = {}
+    for some in batched(groups):
+        query = f"SELECT group_id, {_COLUMNS} FROM membership WHERE until IS NULL AND {among('group_id', len(some))}"
+        for group, security, *runs in connection.rows(query, some):
+            found[group] = GroupRow(bool(security), *(np.frombuffer(run, "<i4").astype(np.int32) for run in runs))
+    return found
 
 
 def _links(runs: list[bytes], size: int) -> Links:

@@ -224,6 +224,23 @@ def _form_eleven(connection: Connection) -> None:
     connection.run("UPDATE trail SET claimed = what, what = '' WHERE verb IN ('logon', 'refused')")
 
 
+def _form_twelve(connection: Connection) -> None:
+    """What has changed since a collection is found quickly; and each collection has a stamp.
+
+    By it a copy of what holds is known to be of this store, and not of one that was put back from a backup and then
+    collected anew. What was collected before has none.
+    """
+    connection.run("ALTER TABLE collection ADD COLUMN stamp TEXT NOT NULL DEFAULT ''")
+    for name, words in CHANGE_INDEXES.items():
+        connection.run(f"CREATE INDEX {name} ON {words}")
+
+
+CHANGE_INDEXES: Final = {
+    f"{table}_by_{column}": f"{table} ({column}) WHERE {condition}"
+    for table in ("object", "membership")
+    for column, condition in (("since", "since > 1"), ("until", "until IS NOT NULL"))
+}
+"""A first collection leaves them empty."""
 TRAIL_INDEXES: Final = {
     "trail_by_time": "trail (at)",
     "object_by_former_dn": "object (dn_hash) WHERE until IS NOT NULL",
@@ -240,6 +257,7 @@ MIGRATIONS: Final[tuple[Callable[[Connection], None], ...]] = (
     _form_nine,
     _form_ten,
     _form_eleven,
+    _form_twelve,
 )
 """Step i brings a store from version i to version i + 1. A step and the note of it share one transaction."""
 VERSION: Final = len(MIGRATIONS)

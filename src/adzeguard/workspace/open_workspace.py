@@ -154,9 +154,8 @@ class Workspace:
     def store(self) -> "EstateStore":
         """The collections."""
         from adzeguard.store.estate_store import EstateStore
-        from adzeguard.store.kept_graph import KeptGraph
 
-        return EstateStore(self.database, KeptGraph(self.settings.kept_graph_path))
+        return EstateStore(self.database, self.settings.kept_path)
 
     @cached_property
     def journal(self) -> "Journal":

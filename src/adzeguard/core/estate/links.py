@@ -32,9 +32,7 @@ def less(numbers: NDArray[NumberT], others: NDArray[NumberT]) -> NDArray[NumberT
     return numbers[~among]
 
 
-def gathered(
-    targets: Ids, begins: NDArray[np.int64], ends: NDArray[np.int64]
-) -> tuple[Ids, NDArray[np.int64]]:
+def gathered(targets: Ids, begins: NDArray[np.int64], ends: NDArray[np.int64]) -> tuple[Ids, NDArray[np.int64]]:
     """Return many stretches of numbers in a run, and for each number the place of the stretch that it came from."""
     counts = ends - begins
     origins = np.repeat(np.arange(len(begins), dtype=np.int64), counts)
@@ -42,6 +40,23 @@ def gathered(
     places = np.arange(int(behind[-1]) if len(behind) else 0, dtype=np.int64)
     places += np.repeat(begins - (behind - counts), counts)
     return targets[places], origins
+
+
+def spliced(
+    starts: NDArray[np.int64], targets: NDArray[NumberT], runs: Mapping[int, NDArray[NumberT]]
+) -> tuple[NDArray[np.int64], NDArray[NumberT]]:
+    """Return compressed rows, as `starts` and `targets`, in which the given rows hold other runs of numbers."""
+    kept: list[NDArray[NumberT]] = []
+    lengths = np.diff(starts)
+    done = 0
+    for row in sorted(runs):
+        kept += [targets[starts[done] : starts[row]], runs[row]]
+        lengths[row] = len(runs[row])
+        done = row + 1
+    kept.append(targets[starts[done] :])
+    moved = np.zeros(len(lengths) + 1, np.int64)
+    np.cumsum(lengths, out=moved[1:])
+    return moved, np.concatenate(kept)
 
 
 @dataclass(frozen=True)
@@ -110,21 +125,8 @@ class Links:
 
     def with_rows(self, replaced: Mapping[int, Iterable[int]]) -> "Links":
         """Return links in which the given rows hold other numbers."""
-        if not replaced:
-            return self
-        kept: list[Ids] = []
-        lengths = np.diff(self.starts)
-        done = 0
-        for index in sorted(replaced):
-            kept.append(self.targets[self.starts[done] : self.starts[index]])
-            fresh = distinct(np.fromiter(replaced[index], np.int32))
-            kept.append(fresh)
-            lengths[index] = len(fresh)
-            done = index + 1
-        kept.append(self.targets[self.starts[done] :])
-        starts = np.zeros(len(lengths) + 1, np.int64)
-        np.cumsum(lengths, out=starts[1:])
-        return Links(starts, np.concatenate(kept))
+        runs = {row: distinct(np.fromiter(numbers, np.int32)) for row, numbers in replaced.items()}
+        return Links(*spliced(self.starts, self.targets, runs)) if runs else self
 
 
 class Backwards:

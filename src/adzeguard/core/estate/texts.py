@@ -59,6 +59,19 @@ class Texts:
         rows = np.searchsorted(self._starts, np.concatenate(places), side="right") - 1
         return set(rows.tolist())
 
+    def lowered(self) -> "Texts":
+        """Return the same with the ASCII letters taken down."""
+        return Texts(self._bytes.lower(), self._starts)
+
+    def rows_of(self, piece: bytes) -> list[int]:
+        """Return the rows that hold a piece, sorted; the empty piece stands in all."""
+        if not piece:
+            return list(range(len(self)))
+        places = np.fromiter(_places_of(piece, self._bytes), np.int64)
+        rows = np.searchsorted(self._starts, places, side="right") - 1
+        inside = places + len(piece) <= self._starts[rows + 1]
+        return sorted(set(rows[inside].tolist()))
+
     def feed(self, update: Callable[[Any], None]) -> None:
         """Give everything to a digest, lengths included."""
         update(self._starts.data)

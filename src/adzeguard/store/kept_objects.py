@@ -1,0 +1,274 @@
+"""The objects as kept columns: what a look counts, sorts and names, without a row of the store."""
+
+import heapq
+import json
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from functools import cache
+from typing import Any, Final, cast
+
+import numpy as np
+from numpy.typing import NDArray
+
+from adzeguard.core.errors import StoreDamagedError
+from adzeguard.core.estate.catalogue import Domain
+from adzeguard.core.estate.late_details import TIMES, LateDetails
+from adzeguard.core.estate.links import Ids, distinct, gathered, spliced
+from adzeguard.core.estate.objects import Objects, qualified_name
+from adzeguard.core.estate.principal import Flag, Kind, Principal
+from adzeguard.core.estate.rows import ObjectRow
+from adzeguard.core.estate.texts import Texts
+from adzeguard.core.identity import Sid, fold_dn, is_below
+from adzeguard.store.columns import ODD_IN_A_DN
+from adzeguard.store.kept_columns import Checked, Columns
+
+NUMBERS: Final = {
+    "kinds": "u1",
+    "flags": "<u4",
+    "primary_rids": "<u4",
+    "authorities": "<i4",
+    "rids": "<u4",
+    **dict.fromkeys(TIMES, "<i8"),
+}
+"""The columns of numbers; an authority is the place of its text among `authority_names`, -1 without a SID."""
+NO_AUTHORITY: Final = -1
+_ROWS_AT_ONCE: Final = 100_000
+_LAST_ASCII: Final = 0x7F
+_KINDS: Final = {int(kind): kind for kind in Kind}
+_DETAILS_AT_ONCE: Final = 500
+
+
+def columns_of_objects(objects: Objects, size: int) -> dict[str, NDArray[Any]]:
+    """Return the columns of objects, among so many ids."""
+    numbers: dict[str, NDArray[Any]] = {
+        "kinds": objects.kinds,
+        "flags": objects.flags,
+        "primary_rids": objects.primary_group_rids,
+        "authorities": objects.authorities,
+        "rids": objects.rids,
+        **{name: objects.times[:, place] for place, name in enumerate(TIMES)},
+    }
+    columns = {name: grown(numbers[name].astype(kind), size, empty(name)) for name, kind in NUMBERS.items()}
+    for name, texts in (("names", objects.names), ("dns", objects.dns)):
+        columns |= columns_of_texts(name, texts.starts, np.frombuffer(texts.data, "u1"), size)
+    authorities = Texts.of(objects.authority_names)
+    data = np.frombuffer(authorities.data, "u1")
+    return columns | columns_of_texts("authority_names", authorities.starts, data, len(authorities))
+
+
+def columns_of_texts(
+    name: str, starts: NDArray[np.int64], data: NDArray[np.uint8], size: int
+) -> dict[str, NDArray[Any]]:
+    """Return the columns of so many texts, empty ones at the end where there are fewer."""
+    return {f"{name}.starts": grown(starts.astype("<u4"), size + 1, int(starts[-1])), f"{name}.data": data}
+
+
+def empty(name: str) -> int:
+    """Return what stands in a column of numbers for an id that stands for nothing."""
+    return NO_AUTHORITY if name == "authorities" else 0
+
+
+def grown(numbers: NDArray[Any], size: int, filled: int = 0) -> NDArray[Any]:
+    """Return numbers with more of the same at the end, or none more where there are as many already."""
+    more = size - len(numbers)
+    return np.append(numbers, np.full(more, filled, numbers.dtype)) if more > 0 else np.ascontiguousarray(numbers)
+
+
+def objects_brought_on(before: Columns, size: int, rows: Mapping[int, ObjectRow | None]) -> dict[str, NDArray[Any]]:
+    """Return the columns as they are after these objects have changed, are new, or are gone (None)."""
+    ids = sorted(rows)
+    absent = ObjectRow(b"", Kind.ABSENT, 0, "", 0, "", "", 0, 0, 0, 0, b"", "")
+    new = [rows[i] or absent for i in ids]
+    known = list(texts_of(before, "authority_names"))
+    places = {text: place for place, text in enumerate(known)}
+    authorities, rids = [], []
+    for row in new:
+        authority, _, rid = row.sid.rpartition("-")
+        authorities.append(places.setdefault(authority, len(places)) if row.sid else -1)
+        rids.append(int(rid) if row.sid else 0)
+    values = {
+        "kinds": [row.kind for row in new],
+        "flags": [row.flags for row in new],
+        "primary_rids": [row.primary_group_rid for row in new],
+        "authorities": authorities,
+        "rids": rids,
+        **{name: [getattr(row, name) for row in new] for name in TIMES},
+    }
+    columns: dict[str, NDArray[Any]] = {}
+    for name, numbers in values.items():
+        columns[name] = grown(np.array(before[name]), size, empty(name))
+        columns[name][ids] = numbers
+    for name, of in (("names", "name"), ("dns", "dn")):
+        runs = {i: _bytes_of(getattr(row, of)) for i, row in zip(ids, new, strict=True)}
+        grown_starts = grown(before[f"{name}.starts"].astype(np.int64), size + 1, int(before[f"{name}.starts"][-1]))
+        starts, data = spliced(grown_starts, before[f"{name}.data"], runs)
+        columns |= columns_of_texts(name, starts, data, size)
+    all_authorities = Texts.of(places)
+    data = np.frombuffer(all_authorities.data, "u1")
+    return columns | columns_of_texts("authority_names", all_authorities.starts, data, len(places))
+
+
+def texts_of(columns: Columns, name: str) -> Texts:
+    """Return a column of texts."""
+    return Texts(columns[f"{name}.data"].tobytes(), columns[f"{name}.starts"].astype(np.int64))
+
+
+def _bytes_of(text: str) -> NDArray[np.uint8]:
+    return np.frombuffer(text.encode("utf-8", "surrogateescape"), "u1")
+
+
+class KeptObjects:
+    """What holds now, as columns. `details_of` reads what else the store has of some ids, as JSON."""
+
+    def __init__(self, columns: Checked, domain: Domain, details_of: Callable[[list[int]], Mapping[int, str]]) -> None:
+        self._columns = columns
+        self._domain = domain
+        self._details_of = details_of
+        self._authorities = list(self._texts("authority_names", 0, columns.length("authority_names.starts") - 1))
+
+    @property
+    def size(self) -> int:
+        """One more than the highest id."""
+        return self._columns.length("kinds")
+
+    def principals(self, ids: Iterable[int]) -> dict[int, Principal]:
+        """Return the objects by id; an id that stands for nothing is left out. Details are read when looked at."""
+        wanted = np.array(sorted({i for i in map(int, ids) if 0 <= i < self.size}), np.int64)
+        kinds = self._columns.at("kinds", wanted)
+        wanted, kinds = wanted[kinds != Kind.ABSENT], kinds[kinds != Kind.ABSENT].tolist()
+        columns = [self._columns.at(name, wanted).tolist() for name in ("flags", "primary_rids", "authorities", "rids")]
+        texts = [self._texts_at(name, wanted) for name in ("names", "dns")]
+        many = _Details(self._columns, wanted, self._details_of)
+        found: dict[int, Principal] = {}
+        rows = zip(wanted.tolist(), kinds, *columns, *texts, strict=True)
+        for place, (i, number, flags, primary, authority, rid, name, dn) in enumerate(rows):
+            kind = _KINDS.get(number)
+            if kind is None or not -1 <= authority < len(self._authorities):
+                raise StoreDamagedError(f"object {i} cannot be read")
+            sid = Sid(f"{self._authorities[authority]}-{rid}") if authority >= 0 else None
+            label = qualified_name(kind, name, sid, self._domain)
+            details = cast("dict[str, Any]", LateDetails(many, place))
+            found[i] = Principal(i, kind, name, label, sid, dn, _flag(flags), primary, details)
+        return found
+
+    def by_sids(self, sids: Iterable[str]) -> dict[str, int]:
+        """Return the id of each SID that belongs to an object."""
+        authorities = {text: place for place, text in enumerate(self._authorities)}
+        wanted: dict[int, dict[int, str]] = {}
+        for sid in sids:
+            authority, _, rid = sid.rpartition("-")
+            if authority in authorities:
+                wanted.setdefault(authorities[authority], {})[int(rid)] = sid
+        if not wanted:
+            return {}
+        matches: dict[str, int] = {}
+        of_authority, rids, kinds = (self._columns.whole(name) for name in ("authorities", "rids", "kinds"))
+        for place, by_rid in wanted.items():
+            ids = np.flatnonzero((of_authority == place) & (kinds != Kind.ABSENT) & _among(rids, by_rid))
+            matches |= {by_rid[rid]: i for i, rid in zip(ids.tolist(), rids[ids].tolist(), strict=True)}
+        return matches
+
+    def of_kind(self, kind: Kind) -> Ids:
+        """Return the ids of all objects of a kind, sorted."""
+        return np.flatnonzero(self._columns.whole("kinds") == kind).astype(np.int32)
+
+    def times_of(self, kind: Kind) -> tuple[Ids, NDArray[np.int64]]:
+        """Return the ids of all objects of a kind, sorted, and their times."""
+        ids = self.of_kind(kind)
+        return ids, np.stack([self._columns.whole(name)[ids] for name in TIMES], axis=1)
+
+    def flagged(self, flag: Flag) -> Ids:
+        """Return the ids of all objects of which this is true, sorted."""
+        there = self._columns.whole("kinds") != Kind.ABSENT
+        return np.flatnonzero(there & ((self._columns.whole("flags") & int(flag)) != 0)).astype(np.int32)
+
+    def containing(self, part: str, limit: int) -> list[int]:
+        """Return up to `limit` objects in whose name the text stands, those that begin with it first."""
+        wanted = part.casefold()
+        found = [(not folded.startswith(wanted), folded, i) for i, folded in self._with("names", wanted, str.casefold)]
+        return [i for _, _, i in heapq.nsmallest(limit, found)]
+
+    def beyond_ascii(self) -> Ids:
+        """Return the ids of all objects whose name has letters that are none of ASCII, sorted."""
+        places = np.flatnonzero(self._columns.whole("names.data") > _LAST_ASCII)
+        rows = np.searchsorted(self._columns.whole("names.starts"), places, side="right") - 1
+        return distinct(rows.astype(np.int32))
+
+    def below(self, dn: str) -> Ids:
+        """Return the ids of all objects below a container, at any depth, sorted."""
+        top = fold_dn(dn)
+        rows = [i for i, folded in self._with("dns", f",{top}", fold_dn, *ODD_IN_A_DN) if is_below(folded, top)]
+        return np.array(sorted(rows), np.int32)
+
+    def _with(self, name: str, wanted: str, fold: Callable[[str], str], *odd: bytes) -> Iterator[tuple[int, str]]:
+        """Yield the rows, with their folded texts, in which a folded text stands.
+
+        Most texts are ASCII and hold none of the pieces that make folding `odd`, so that it takes their letters down
+        and does nothing else: those are searched as bytes, a part of all at a time.
+        """
+        needle = wanted.encode("utf-8", "surrogateescape")
+        rows = self._columns.length(f"{name}.starts") - 1
+        for begin in range(0, rows, _ROWS_AT_ONCE):
+            texts = self._texts(name, begin, min(begin + _ROWS_AT_ONCE, rows))
+            odd_rows = texts.rows_with(*odd)
+            hits = set(texts.lowered().rows_of(needle)) if wanted.isascii() else set()
+            for row in sorted(hits | odd_rows):
+                folded = fold(texts[row])
+                if wanted in folded and self._columns.at("kinds", np.array([begin + row]))[0] != Kind.ABSENT:
+                    yield begin + row, folded
+
+    def _texts(self, name: str, begin: int, end: int) -> Texts:
+        """Return the texts from one row to before another."""
+        places = np.array([begin])
+        starts = self._columns.read(f"{name}.starts", places, np.array([end + 1]))[begin : end + 1].astype(np.int64)
+        data = self._columns.read(f"{name}.data", starts[:1], starts[-1:])[int(starts[0]) : int(starts[-1])]
+        return Texts(data.tobytes(), starts - starts[0])
+
+    def _texts_at(self, name: str, rows: NDArray[np.int64]) -> list[str]:
+        starts = self._columns.read(f"{name}.starts", rows, rows + 2)
+        begins, ends = starts[rows].astype(np.int64), starts[rows + 1].astype(np.int64)
+        data, _ = gathered(self._columns.read(f"{name}.data", begins, ends), begins, ends)
+        there = np.append(0, np.cumsum(ends - begins))
+        return list(Texts(data.tobytes(), there))
+
+
+class _Details:
+    """The details of the objects that were asked for together, read some hundred at a time."""
+
+    def __init__(
+        self, columns: Checked, ids: NDArray[np.int64], details_of: Callable[[list[int]], Mapping[int, str]]
+    ) -> None:
+        self._columns = columns
+        self._ids = ids
+        self._details_of = details_of
+        self._times: dict[str, list[int]] = {}
+        self._others: dict[int, str] = {}
+
+    def time(self, place: int, key: str) -> int:
+        if key not in self._times:
+            self._times[key] = self._columns.at(key, self._ids).tolist()
+        return self._times[key][place]
+
+    def others(self, place: int) -> Mapping[str, Any]:
+        i = int(self._ids[place])
+        if i not in self._others:
+            begin = place - place % _DETAILS_AT_ONCE
+            self._others |= self._details_of(self._ids[begin : begin + _DETAILS_AT_ONCE].tolist())
+        try:
+            found = json.loads(self._others.get(i) or "{}")
+            return {key: found[key] for key in found}
+        except (ValueError, TypeError, RecursionError) as error:
+            raise StoreDamagedError(f"object {i} cannot be read") from error
+
+
+@cache
+def _flag(number: int) -> Flag:
+    return Flag(number)
+
+
+def _among(numbers: NDArray[Any], wanted: Iterable[int]) -> NDArray[np.bool_]:
+    """Return where one of the wanted numbers stands."""
+    few = np.sort(np.fromiter(wanted, numbers.dtype))
+    places = np.searchsorted(few, numbers)
+    places[places == len(few)] = 0
+    among: NDArray[np.bool_] = few[places] == numbers
+    return among
