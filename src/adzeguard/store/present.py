@@ -75,7 +75,7 @@ class Present:
                     return self._written(number, stamp, _brought_on(connection, kept.columns, objects, groups))
             except ValueError:  # a block differs from its sum, or the file is not what it says to be
                 pass
-        return self._written(number, stamp, _read(connection))
+        return self._written(number, stamp, read_columns(connection))
 
     def _written(self, number: int, stamp: str, columns: Columns) -> Checked:
         kept_columns.write(self._path, number, stamp, columns)
@@ -87,7 +87,7 @@ class Present:
             number, now = _last(connection)
             if now != stamp:
                 raise StoreBusyError("a collection was written meanwhile", "Run it again")
-            columns = _read(connection)
+            columns = read_columns(connection)
             kept_columns.write(self._path, number, stamp, columns)
             return columns
 
@@ -143,7 +143,7 @@ def _authorities(connection: Connection) -> dict[int, str]:
     return {int(number): str(text) for number, text in connection.rows("SELECT id, text FROM authority")}
 
 
-def _read(connection: Connection) -> Columns:
+def read_columns(connection: Connection) -> Columns:
     """Read all columns from the store, a part of the objects at a time."""
     size = size_of(connection)
     authorities = _authorities(connection)
