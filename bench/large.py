@@ -1,5 +1,6 @@
 """A made-up estate of any size, straight in columns: people, groups nested twelve deep with rings, hosts in OUs."""
 
+import time
 from dataclasses import dataclass
 
 import numpy as np
@@ -21,6 +22,9 @@ from adzeguard.directory.schema import first_entries
 BASE = "DC=lowmere,DC=example"
 DOMAIN = Domain(BASE, "lowmere.example", "LOWMERE", Sid("S-1-5-21-10-20-30"))
 DEPTH = 12
+_DAY = 86_400
+_WORDS = "Sails on the morning ferry, keeps the deck in order, and looks after the ropes. " * 7
+_USERS, _REMOTE, _BACKUP, _PERFORMANCE = (Sid(f"S-1-5-32-{rid}") for rid in (545, 555, 551, 558))
 PRIVILEGED = 40
 
 
@@ -68,8 +72,12 @@ def make(size: Size, seed: int = 1) -> Assembled:
     dns += [f"CN={name},OU=site{n % size.ous:03},OU=Hosts,{BASE}" for n, name in enumerate(names[first_host:first_ou])]
     dns += [f"OU={name},OU=Hosts,{BASE}" for name in names[first_ou:-2]] + [f"OU=Hosts,{BASE}", BASE]
     times = np.zeros((count, 4), np.int64)
-    times[:, :3] = 1_700_000_000 + lot.integers(0, 90_000_000, (count, 3))
-    details = Texts.of('{"description": "made up"}' for _ in range(count))
+    # One person in twenty has not been seen for half a year or longer.
+    now = int(time.time())
+    times[:, :3] = now - lot.integers(0, 100 * _DAY, (count, 3))
+    seldom = lot.random(count) < 0.05
+    times[seldom, 1] -= 300 * _DAY
+    details = Texts.of(_details(names[n], dns[n // 50]) for n in range(count))
     objects = Objects(
         DOMAIN,
         kinds,
@@ -86,6 +94,15 @@ def make(size: Size, seed: int = 1) -> Assembled:
         *_descriptors(kinds),
     )
     return Assembled(objects, _graph(size, count, lot))
+
+
+def _details(name: str, manager: str) -> str:
+    """A kilobyte of attributes, as a real directory has of a person."""
+    return (
+        f'{{"department": "Quay and Deck", "description": "{_WORDS}", "display_name": "{name} of Lowmere Ferries",'
+        f' "mail": "{name}@lowmere.example", "manager": "{manager}", "title": "{_WORDS[:120]}",'
+        f' "user_principal_name": "{name}@lowmere.example", "workstations": ""}}'
+    )
 
 
 def _descriptors(kinds: np.ndarray) -> tuple[np.ndarray, tuple[bytes, ...]]:
@@ -157,8 +174,17 @@ def make_hosts(size: Size, whole: Assembled) -> list[Host]:
         }
         if n % 7 == 0:
             members.add(Sid(whole.objects.sid(n)))
-        groups = (LocalGroup("Administrators", ADMINISTRATORS, frozenset(members)),)
-        state = HostState(machine, (LocalAccount("administrator", Sid(f"{machine}-500")),), groups)
+        site_group = frozenset({Sid(whole.objects.sid(size.people + 1 + site))})
+        groups = (
+            LocalGroup("Administrators", ADMINISTRATORS, frozenset(members)),
+            LocalGroup("Backup Operators", _BACKUP, frozenset()),
+            LocalGroup("Performance Monitor Users", _PERFORMANCE, frozenset()),
+            LocalGroup("Remote Desktop Users", _REMOTE, site_group),
+            LocalGroup("Users", _USERS, site_group | {Sid("S-1-5-11"), Sid("S-1-5-4")}),
+        )
+        accounts = (("administrator", 500), ("guest", 501), ("keeper", 1001), ("service", 1002))
+        own = tuple(LocalAccount(name, Sid(f"{machine}-{rid}"), enabled=rid != 501) for name, rid in accounts)
+        state = HostState(machine, own, groups)
         hosts.append(Host(first_host + n, f"HOST-{n:05}", whole.objects.dns[first_host + n], state))
     return hosts
 

@@ -20,7 +20,7 @@ def run() -> Iterator[Measured]:
         folder = Path(temporary) / "l"
         first, again = _write(folder, L)
         yield Measured("store: a first estate written", "L", first, "s", 12)
-        store = EstateStore(_store_of(folder))
+        store = EstateStore(_store_of(folder), folder / ".adzeguard/present")
         yield Measured("store: the graph read back", "L", seconds(store.load_graph, runs=3), "s", 1)
         yield Measured("store: a collection in which nothing changed", "L", again, "s", 5)
         n_log_n = (1_220_000 * 20.2) / (13_000 * 13.7)
@@ -53,7 +53,7 @@ def _store_of(folder: Path) -> SqliteDatabase:
 def _write(folder: Path, size: Size) -> tuple[float, float]:
     ldif = folder.parent / "none.ldif"
     make_workspace(folder, settings_text({"kind": "ldif", "file": str(ldif)}, (), {}), charter(size))
-    store = EstateStore(_store_of(folder))
+    store = EstateStore(_store_of(folder), folder / ".adzeguard/present")
     whole = make(size)
     hosts = make_hosts(size, whole)
     now = datetime.now(UTC)

@@ -25,10 +25,13 @@ class Filtering:
 
     def of(self, table: Table) -> Table:
         """Return that part; `UsageError` for a column that the table does not have."""
-        rows = [row for row in table.rows if all(_holds(table, row, wanted) for wanted in self.where)]
+        # What is neither searched nor sorted is not even made.
+        rows: Sequence[Row] = table.rows
+        if self.where:
+            rows = [row for row in rows if all(_holds(table, row, wanted) for wanted in self.where)]
         if self.sort:
             key = _column(table, self.sort.removeprefix("-")).key
-            rows.sort(key=lambda row: _order(row.get(key)), reverse=self.sort.startswith("-"))
+            rows = sorted(rows, key=lambda row: _order(row.get(key)), reverse=self.sort.startswith("-"))
         left = rows if self.limit is None else rows[: self.limit]
         columns = [_shown(_column(table, name)) for name in self.columns] or table.columns
         note = f"{len(left)} of {len(table.rows)} rows" if len(left) < len(table.rows) else table.note

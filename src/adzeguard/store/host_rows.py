@@ -14,7 +14,7 @@ from adzeguard.core.estate.hosts import Host, HostState
 from adzeguard.core.wellknown import DIRECTORY_SERVER_GROUPS
 from adzeguard.store.collections import ENACTMENT
 from adzeguard.store.columns import text_hash
-from adzeguard.store.connection import Connection, Database, pattern_of
+from adzeguard.store.connection import Connection, Database, one, pattern_of
 from adzeguard.store.objects import end_rows
 
 T = TypeVar("T")
@@ -68,15 +68,24 @@ def write_hosts(connection: Connection, number: int, hosts: Iterable[Host], *, w
     before = {i: tuple(rest) for i, *rest in rows}
     changed: list[tuple[int, int, str, str, str]] = []
     seen: set[int] = set()
+    names: set[str] = set()
     for host in hosts:
         seen.add(host.id)
         packed = (host.trouble, state_text(host.state) if host.state else "", host.source)
         if before.get(host.id) != packed:
             changed.append((host.id, number, *packed))
+            names |= {group.name.casefold() for group in host.state.groups} if host.state else set()
     gone = before.keys() - seen if whole else set()
     end_rows(connection, "host", "id", number, [*(row[0] for row in changed), *gone])
+    note_group_names(connection, names)
     connection.run_many("INSERT INTO host (id, since, trouble, state, source) VALUES (?, ?, ?, ?, ?)", changed)
     return len(changed) + len(gone)
+
+
+def note_group_names(connection: Connection, folded: Iterable[str]) -> None:
+    """Note the folded names of local groups, of any host and at any time."""
+    query = "INSERT INTO local_group_name (name) VALUES (?) ON CONFLICT (name) DO NOTHING"
+    connection.run_many(query, [(name,) for name in sorted(folded)])
 
 
 class StoredHosts(LazySequence[Host]):
@@ -95,6 +104,8 @@ class StoredHosts(LazySequence[Host]):
     def with_local_group(self, name: str) -> list[Host]:
         """Return the hosts that have a local group of this name."""
         wanted = name.casefold()
+        if not self.is_fetched and not self._any_has(wanted):
+            return []
         if self.is_fetched or not name.isascii():  # the store folds the case of ASCII only
             hosts: Sequence[Host] = self
         else:
@@ -104,6 +115,11 @@ class StoredHosts(LazySequence[Host]):
                     connection, self._valid, f"h.state {connection.dialect.like} ? ESCAPE '!'", pattern_of(text)
                 )
         return [h for h in hosts if h.state and any(g.name.casefold() == wanted for g in h.state.groups)]
+
+    def _any_has(self, wanted: str) -> bool:
+        """Whether any host has, or ever had, a local group of this folded name: to most names that is all to say."""
+        with self._database.reading() as connection:
+            return one(connection, "SELECT 1 FROM local_group_name WHERE name = ?", (wanted,)) is not None
 
     def named(self, name: str) -> Host | None:
         """Return the host of this name, ignoring case; each name is asked for once."""
@@ -117,11 +133,14 @@ class StoredHosts(LazySequence[Host]):
 
 def read_hosts(connection: Connection, valid: str, condition: str = "", *values: Any) -> list[Host]:
     """Return all hosts that hold, by name, or of them those for which a condition on the host or its object is true."""
-    more = f" WHERE {condition}" if condition else ""
+    more = f" AND {condition}" if condition else ""
+    hosts, objects = f"(SELECT * FROM host WHERE {valid}) h", f"(SELECT * FROM object WHERE {valid}) o"
+    # Said in this order, since SQLite keeps to it: by itself it went over a million objects to find 20,000 hosts.
+    first, second = (objects, hosts) if condition.startswith("o.") else (hosts, objects)
     query = (
         "SELECT o.id, o.name, o.dn, o.details, o.primary_rid, a.text, o.rid, h.trouble, h.state, h.source"
-        f" FROM (SELECT * FROM host WHERE {valid}) h JOIN (SELECT * FROM object WHERE {valid}) o ON o.id = h.id"
-        f" LEFT JOIN authority a ON a.id = o.authority{more} ORDER BY o.name"
+        f" FROM {first} CROSS JOIN {second}"
+        f" LEFT JOIN authority a ON a.id = o.authority WHERE o.id = h.id{more} ORDER BY o.name"
     )
     states = AlikeStates(state_of_text)
     return [

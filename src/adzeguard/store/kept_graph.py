@@ -53,7 +53,8 @@ class KeptLinks(Links):
         """Return the numbers of one row; none of a row that there is not."""
         if not 0 <= index < self.rows:
             return _NONE
-        return self.gather(np.array([index]))[0]
+        begin, end = self._columns.stretch(f"{self._name}.starts", index, index + 2).tolist()
+        return self._columns.stretch(f"{self._name}.targets", begin, end)
 
     def gather(self, rows: NDArray[np.integer]) -> tuple[Ids, NDArray[np.int64]]:
         """Return the numbers of many rows in a run, and for each number which of the `rows` it came from."""

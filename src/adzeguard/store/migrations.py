@@ -227,12 +227,25 @@ def _form_eleven(connection: Connection) -> None:
 def _form_twelve(connection: Connection) -> None:
     """What has changed since a collection is found quickly; and each collection has a stamp.
 
-    By it a copy of what holds is known to be of this store, and not of one that was put back from a backup and then
+    Also, the names of all local groups have a table of their own, so that most names are seen to be none at once.
+    By the stamp a copy of what holds is known to be of this store, and not of one that was put back from a backup and then
     collected anew. What was collected before has none.
     """
     connection.run("ALTER TABLE collection ADD COLUMN stamp TEXT NOT NULL DEFAULT ''")
+    _make(connection, "local_group_name (name TEXT NOT NULL PRIMARY KEY)")
+    states = connection.rows("SELECT DISTINCT state FROM host WHERE state <> ''")
+    names = {name.casefold() for (state,) in states for name in _local_group_names(state)}
+    connection.run_many("INSERT INTO local_group_name (name) VALUES (?)", [(name,) for name in sorted(names)])
     for name, words in CHANGE_INDEXES.items():
         connection.run(f"CREATE INDEX {name} ON {words}")
+
+
+def _local_group_names(state: str) -> list[str]:
+    """Return the names of the local groups in a state; none of one that cannot be read, which a collection heals."""
+    try:
+        return [str(group["name"]) for group in json.loads(state)["parts"]["local-groups"]["groups"]]
+    except (ValueError, TypeError, KeyError):
+        return []
 
 
 CHANGE_INDEXES: Final = {

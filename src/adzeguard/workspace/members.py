@@ -62,16 +62,15 @@ def on_all_hosts(workspace: "Workspace", at_least: int = 1) -> Table:
     estate = workspace.estate
     counts = {person: count for person, count in hosts_per_person(estate).items() if count >= at_least}
     known = sum(host.state is not None for host in estate.hosts)
-    return administrators_table(counts, estate.catalogue.principals(counts), known, hosts_of_everyone(estate))
+    return administrators_table(counts, estate.catalogue, known, hosts_of_everyone(estate))
 
 
 def all_groups(workspace: "Workspace") -> Table:
     """Return each group with the number of its effective members."""
     graph, catalogue = workspace.estate.graph, workspace.estate.catalogue
-    counts = zip(graph.group_ids.tolist(), effective_people_counts(graph).tolist(), strict=True)
-    groups = catalogue.principals(graph.group_ids.tolist())
-    direct = {group: len(graph.direct_members(group)) + len(graph.primary_members(group)) for group in groups}
-    return groups_table(groups, direct, dict(counts))
+    groups = graph.group_ids.tolist()
+    effective = dict(zip(groups, effective_people_counts(graph).tolist(), strict=True))
+    return groups_table(catalogue, dict(zip(groups, graph.direct_counts().tolist(), strict=True)), effective)
 
 
 def chain_to(workspace: "Workspace", person: str, *, group: str = "", host: str = "") -> Page:

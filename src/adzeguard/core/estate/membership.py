@@ -203,6 +203,10 @@ class MembershipGraph:
             return np.empty(0, np.int32)
         return np.sort(np.concatenate([self.group_ids[self.nested.row(position)], self.people.row(position)]))
 
+    def direct_counts(self) -> NDArray[np.int64]:
+        """Return for each row of `group_ids` how many the group holds itself, primary members among them."""
+        return np.diff(self.nested.starts) + np.diff(self.people.starts) + np.diff(self.primary.starts)
+
     def groups_inside(self, group: int) -> list[int]:
         """Return the groups that a group lists, sorted."""
         position = self.position_of(group)

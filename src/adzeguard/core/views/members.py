@@ -2,10 +2,14 @@
 
 from collections.abc import Mapping, Sequence
 
+import numpy as np
+
 from adzeguard.core.access.members import Access
+from adzeguard.core.estate.catalogue import Catalogue
 from adzeguard.core.estate.principal import Flag, Kind, Principal
 from adzeguard.core.views.identities import identity, identity_columns
-from adzeguard.core.views.table import Column, Table, data_columns
+from adzeguard.core.views.ranked import Ranked
+from adzeguard.core.views.table import Column, LateRows, Row, Table, data_columns
 from adzeguard.core.wellknown import EVERYONE_LIKE
 from adzeguard.core.wording import some_of
 
@@ -46,11 +50,15 @@ def through(access: Access) -> str:
 
 
 def administrators_table(
-    counts: Mapping[int, int], people: Mapping[int, Principal], hosts: int, of_everyone: Sequence[str] = ()
+    counts: Mapping[int, int], catalogue: Catalogue, hosts: int, of_everyone: Sequence[str] = ()
 ) -> Table:
     """Return who administers how many hosts, most first; `of_everyone` are hosts that everybody does, counted apart."""
-    ranked = sorted(people.items(), key=lambda item: (-counts[item[0]], item[1].qualified_name.casefold()))
-    rows = [{**identity(p), "hosts": counts[i]} for i, p in ranked]
+
+    def made(ids: Sequence[int]) -> list[Row]:
+        people = catalogue.principals(ids)
+        return [{**identity(people[i]), "hosts": counts[i]} for i in ids if i in people]
+
+    rows = LateRows(_ranked(catalogue, counts), made)
     columns = (*identity_columns("Person"), Column("hosts", "Hosts", kind="number"))
     note = f"{len(rows)} accounts, {hosts} hosts"
     if of_everyone:
@@ -59,21 +67,26 @@ def administrators_table(
     return Table(rows, columns, "Effective administrators of hosts", note, "Nobody administers a host.")
 
 
-def groups_table(groups: Mapping[int, Principal], direct: Mapping[int, int], effective: Mapping[int, int]) -> Table:
+def groups_table(catalogue: Catalogue, direct: Mapping[int, int], effective: Mapping[int, int]) -> Table:
     """Return every group with how many it holds, largest first; groups inside do not count as effective members."""
-    ranked = sorted(groups.items(), key=lambda item: (-effective[item[0]], item[1].qualified_name.casefold()))
-    rows = [
-        {
-            "name": p.name,
-            "qualified_name": p.qualified_name,
-            "sid": p.sid,
-            "kind": "security" if p.flags & Flag.SECURITY_GROUP else "distribution",
-            "scope": p.group_scope,
-            "members": direct[i],
-            "effective_members": effective[i],
-        }
-        for i, p in ranked
-    ]
+
+    def made(ids: Sequence[int]) -> list[Row]:
+        groups = catalogue.principals(ids)
+        return [
+            {
+                "name": groups[i].name,
+                "qualified_name": groups[i].qualified_name,
+                "sid": groups[i].sid,
+                "kind": "security" if groups[i].flags & Flag.SECURITY_GROUP else "distribution",
+                "scope": groups[i].group_scope,
+                "members": direct[i],
+                "effective_members": effective[i],
+            }
+            for i in ids
+            if i in groups
+        ]
+
+    rows = LateRows(_ranked(catalogue, effective), made)
     columns = (
         Column("name"),
         Column("qualified_name", "Group"),
@@ -84,6 +97,16 @@ def groups_table(groups: Mapping[int, Principal], direct: Mapping[int, int], eff
         Column("effective_members", "Effective", kind="number"),
     )
     return Table(rows, columns, "Members of groups", f"{len(rows)} groups", "There are no groups.")
+
+
+def _ranked(catalogue: Catalogue, numbers: Mapping[int, int]) -> Ranked:
+    """Return ids by their numbers, and by name where those are the same."""
+    ids = np.fromiter(numbers.keys(), np.int32, len(numbers))
+
+    def names_of(some: Sequence[int]) -> Mapping[int, str]:
+        return {i: p.qualified_name for i, p in catalogue.principals(some).items()}
+
+    return Ranked(ids, np.fromiter(numbers.values(), np.int64, len(numbers)), names_of)
 
 
 def found_table(objects: Sequence[Principal], subject: str, *, more: bool) -> Table:

@@ -1,12 +1,14 @@
 """Rows with typed columns."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Any, Final, Literal, overload
 
 Row = Mapping[str, Any]
 Kind = Literal["text", "word", "number", "moment", "noted"]
 """`word` is one of a few, such as a status, that may be coloured; `noted` is a `Noted`; a moment is a `datetime`."""
+
+_ROWS_AT_ONCE: Final = 10_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,6 +33,29 @@ class Column:
     for_people: bool = False
     wide: bool = False
     fixed: bool = False
+
+
+class LateRows(Sequence[Row]):
+    """Rows that are made when they are looked at: of a million few are shown."""
+
+    def __init__(self, of: Sequence[Any], make: Callable[[Sequence[Any]], Sequence[Row]]) -> None:
+        """`make` gives the rows of some items of `of`, one each, in their order."""
+        self._of = of
+        self._make = make
+
+    @overload
+    def __getitem__(self, index: int) -> Row: ...
+    @overload
+    def __getitem__(self, index: slice) -> Sequence[Row]: ...
+    def __getitem__(self, index: int | slice) -> Row | Sequence[Row]:
+        return self._make(self._of[index]) if isinstance(index, slice) else self._make([self._of[index]])[0]
+
+    def __len__(self) -> int:
+        return len(self._of)
+
+    def __iter__(self) -> Iterator[Row]:
+        for begin in range(0, len(self._of), _ROWS_AT_ONCE):
+            yield from self._make(self._of[begin : begin + _ROWS_AT_ONCE])
 
 
 @dataclass(frozen=True, slots=True)

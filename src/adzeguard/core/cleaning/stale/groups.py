@@ -21,7 +21,7 @@ def stale_groups(looked: StaleInput) -> Iterator[Stale]:
     holding = graph.groups_listing_any(anybody)
     usable = graph.groups_listing_any(looked.is_enabled | _not_accounts(looked))
     alive = graph.groups_listing_any(~dead)
-    listed = np.diff(graph.nested.starts) + np.diff(graph.people.starts) + np.diff(graph.primary.starts)
+    listed = graph.direct_counts()
     rings = set(rings_of(graph))
     wanted = np.flatnonzero(~holding | ~usable | ~alive | (listed == 0))
     ids = {*graph.group_ids[wanted].tolist(), *rings}
