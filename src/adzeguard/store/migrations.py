@@ -228,8 +228,8 @@ def _form_twelve(connection: Connection) -> None:
     """What has changed since a collection is found quickly; and each collection has a stamp.
 
     Also, the names of all local groups have a table of their own, so that most names are seen to be none at once.
-    By the stamp a copy of what holds is known to be of this store, and not of one that was put back from a backup and then
-    collected anew. What was collected before has none.
+    By the stamp a copy of what holds is known to be of this store, and not of one that was put back from a backup and
+    then collected anew. What was collected before has none.
     """
     connection.run("ALTER TABLE collection ADD COLUMN stamp TEXT NOT NULL DEFAULT ''")
     _make(connection, "local_group_name (name TEXT NOT NULL PRIMARY KEY)")

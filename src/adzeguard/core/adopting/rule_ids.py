@@ -8,4 +8,11 @@ def rule_id(taken: Counter[str], *names: str) -> str:
     words = "".join(c if c.isascii() and c.isalnum() else " " for c in " ".join(names).lower()).split()
     plain = "-".join(words)[:50].rstrip("-") or "rule"
     taken[plain] += 1
-    return plain if taken[plain] == 1 else f"{plain}-{taken[plain]}"
+    free = plain if taken[plain] == 1 else f"{plain}-{taken[plain]}"
+    # The number makes it what another name may have been made of already.
+    while free != plain and free in taken:
+        taken[plain] += 1
+        free = f"{plain}-{taken[plain]}"
+    if free != plain:
+        taken[free] = 1
+    return free
