@@ -4,8 +4,6 @@ from collections.abc import Iterator, Sequence
 from typing import TYPE_CHECKING
 
 from adzeguard.core.access.doors import Door, Doors, lost_hosts, programs_needed, what_becomes
-from adzeguard.core.change.kinds.elevation import GiveElevation
-from adzeguard.core.change.outlook import outlook
 from adzeguard.core.errors import UsageError
 from adzeguard.core.estate.names import resolve
 from adzeguard.core.estate.principal import Kind
@@ -32,6 +30,9 @@ def doors_now(workspace: "Workspace", name: str = "") -> Table:
 
 def doors_after_charter(workspace: "Workspace", name: str = "", also: Sequence[str] = ()) -> Table:
     """Return the same, with what becomes of each once the charter is followed: stays, goes, loses or comes."""
+    from adzeguard.core.change.kinds.elevation import GiveElevation
+    from adzeguard.core.change.outlook import outlook
+
     changes = workspace.charter_draft(tuple(also)).changes
     then = outlook(workspace.estate, changes)
     now, later = Doors(workspace.estate), Doors(workspace.estate, then.graph, then.administrators)
@@ -63,4 +64,4 @@ def _asked(workspace: "Workspace", doors: Doors, name: str) -> Iterator[Door]:
         return doors.into(host)
     if found.kind not in (Kind.USER, Kind.SERVICE):
         raise UsageError(f"{found.qualified_name} is {found.kind.one}", "Name a person or a host")
-    return doors.of(found.sid or "")
+    return doors.of(found)

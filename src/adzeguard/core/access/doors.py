@@ -1,9 +1,12 @@
 """By which doors people get into hosts: a group of the directory, an entry of their own, a local account."""
 
-from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from functools import cache, partial
+from functools import cache, cached_property, partial
 from typing import Final, Literal
+
+import numpy as np
+from numpy.typing import NDArray
 
 from adzeguard.core.access.logon import identities_of
 from adzeguard.core.estate.elevation import elevations_of
@@ -11,10 +14,12 @@ from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host
 from adzeguard.core.estate.membership import MembershipGraph
 from adzeguard.core.estate.names import on_host
-from adzeguard.core.estate.principal import Kind
+from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.identity import Sid
+from adzeguard.core.wellknown import ADMINISTRATORS
 
 Way = Literal["group", "direct", "local"]
+_PEOPLE: Final = (Kind.USER, Kind.SERVICE)
 _WAYS: Final[Mapping[Kind, Way]] = {Kind.GROUP: "group", Kind.LOCAL_ACCOUNT: "local"}
 
 
@@ -52,17 +57,26 @@ class Doors:
         """`administrators` are the direct members of each host's administrators group, in the order of the hosts."""
         self._estate = estate
         self._graph = graph or estate.graph
-        self._of_host = dict(
-            zip((host.id for host in estate.hosts), administrators or estate.host_administrators, strict=True)
-        )
+        self._administrators = administrators
         self._inside = cache(self._people_inside)
+
+    @cached_property
+    def _later(self) -> Mapping[int, frozenset[Sid]]:
+        """The administrators that were given, by the ids of their hosts."""
+        return dict(zip((host.id for host in self._estate.hosts), self._administrators or (), strict=True))
+
+    def _members(self, host: Host) -> frozenset[Sid]:
+        """Return the direct members of the administrators group of a host that is known."""
+        if self._administrators is not None:
+            return self._later[host.id]
+        group = host.state.group(ADMINISTRATORS) if host.state is not None else None
+        return group.members if group is not None else frozenset()
 
     def into(self, host: Host) -> Iterator[Door]:
         """Yield each person's ways into one host; several for one who has several."""
         if host.state is None:
             return
-        members = self._of_host[host.id]
-        for sid, entry in sorted(on_host(self._estate, host.state, host.name, members).items()):
+        for sid, entry in sorted(on_host(self._estate, host.state, host.name, self._members(host)).items()):
             if entry.kind == Kind.GROUP:
                 for person, person_sid, path in self._inside(entry.id):
                     yield Door(person, person_sid, host.name, "group", entry.qualified_name, path)
@@ -76,25 +90,60 @@ class Doors:
         for host in self._estate.hosts:
             yield from self.into(host)
 
-    def of(self, sid: str) -> Iterator[Door]:
-        """Yield one person's ways into all hosts."""
-        return (door for door in self.all() if door.sid == sid)
+    def of(self, person: Principal) -> Iterator[Door]:
+        """Yield one person's ways into all hosts: of each host only what lets them in is looked at."""
+        groups = self._estate.catalogue.principals(self._graph.effective_groups(person.id).tolist()).values()
+        lets_in = {group.sid: group for group in groups if group.sid}
+        for host in self._estate.hosts:
+            if host.state is None:
+                continue
+            own = {group.sid for group in host.state.groups}
+            for sid in sorted(sid for sid in self._members(host) if sid in lets_in or sid == person.sid):
+                if sid == person.sid:
+                    unlisted = host.state.unlisted.get(sid, "")
+                    yield Door(person.qualified_name, sid, host.name, "direct", unlisted)
+                elif sid not in own:  # a local group has the same SID as a built-in one of the directory
+                    path = self._path(lets_in[sid].id, person.id)
+                    name = lets_in[sid].qualified_name
+                    yield Door(person.qualified_name, person.sid or "", host.name, "group", name, path)
+
+    @cached_property
+    def _path(self) -> Callable[[int, int], str]:
+        @cache
+        def path(group: int, person: int) -> str:
+            chain = self._graph.expand(group).proof(person) or []
+            shown = self._estate.catalogue.principals(chain)
+            return " > ".join(shown[i].qualified_name for i in chain if i in shown)
+
+        return path
 
     def counted(self) -> list[DoorCount]:
         """Return each door with what comes through it, those that let in most first."""
+        self._estate.who_are({sid for host in self._estate.hosts for sid in self._members(host)})
         hosts: dict[tuple[Way, str, int], int] = {}
         for host in self._estate.hosts:
-            members = self._of_host[host.id] if host.state is not None else frozenset()
-            found = on_host(self._estate, host.state, host.name, members) if host.state is not None else {}
+            found = on_host(self._estate, host.state, host.name, self._members(host)) if host.state is not None else {}
             for entry in found.values():
                 way: Way = _WAYS.get(entry.kind, "direct")
                 name = rf"local\{entry.name}" if way == "local" else entry.qualified_name
                 hosts[way, name, entry.id] = hosts.get((way, name, entry.id), 0) + 1
         counts = [
-            DoorCount(name, way, len(self._inside(group)) if way == "group" else 1, count)
+            DoorCount(name, way, self._count_inside(group) if way == "group" else 1, count)
             for (way, name, group), count in hosts.items()
         ]
         return sorted(counts, key=lambda one: (-one.people * one.hosts, one.through.casefold()))
+
+    @cached_property
+    def _is_person(self) -> NDArray[np.bool_]:
+        is_person = np.zeros(self._graph.size, bool)
+        for kind in _PEOPLE:
+            is_person[self._estate.catalogue.of_kind(kind)] = True
+        return is_person
+
+    def _count_inside(self, group: int) -> int:
+        if not self._graph.grants_access(group):
+            return 0
+        return int(self._is_person[self._graph.expand(group).people].sum())
 
     def _people_inside(self, group: int) -> tuple[tuple[str, str, str], ...]:
         if not self._graph.grants_access(group):
@@ -106,7 +155,7 @@ class Doors:
         return tuple(
             (shown[p].qualified_name, shown[p].sid or "", " > ".join(shown[i].qualified_name for i in chains[p]))
             for p in people
-            if p in shown and shown[p].kind in (Kind.USER, Kind.SERVICE) and all(i in shown for i in chains[p])
+            if p in shown and shown[p].kind in _PEOPLE and all(i in shown for i in chains[p])
         )
 
 

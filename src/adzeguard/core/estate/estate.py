@@ -8,6 +8,7 @@ from functools import cached_property
 from adzeguard.core.estate.catalogue import Catalogue, Domain
 from adzeguard.core.estate.hosts import Host, SearchableHosts
 from adzeguard.core.estate.membership import MembershipGraph
+from adzeguard.core.estate.objects import outsider
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.identity import Sid
 from adzeguard.core.wellknown import ADMINISTRATORS
@@ -24,6 +25,7 @@ class Estate:
     """The graph, or what gives it when somebody first looks at it."""
     hosts: Sequence[Host] = ()
     _by_sid: dict[str, int | None] = field(default_factory=lambda: {"": None}, repr=False)
+    _named: dict[Sid, Principal] = field(default_factory=dict, repr=False)
 
     @cached_property
     def graph(self) -> MembershipGraph:
@@ -47,6 +49,17 @@ class Estate:
             found = self.catalogue.by_sids(unknown)
             self._by_sid.update({sid: found.get(sid) for sid in unknown})
         return self._by_sid
+
+    def who_are(self, sids: Iterable[Sid]) -> Mapping[Sid, Principal]:
+        """Return what SIDs mean away from any host, remembered: an object of the directory, else what can be said."""
+        unknown = {sid for sid in sids if sid not in self._named}
+        if unknown:
+            ids = self.ids_of_sids(unknown)
+            found = self.catalogue.principals(i for sid in unknown if (i := ids[sid]) is not None)
+            for sid in unknown:
+                i = ids[sid]
+                self._named[sid] = found[i] if i is not None else outsider(sid)
+        return self._named
 
     @cached_property
     def hosts_by_name(self) -> Mapping[str, Host]:

@@ -180,20 +180,16 @@ def on_host(estate: Estate, state: HostState, host_name: str, sids: Iterable[Sid
     wanted = set(sids)
     own = {account.sid: account for account in state.accounts}
     groups = {group.sid: group for group in state.groups}
-    ids = estate.ids_of_sids(wanted)
-    principals = estate.catalogue.principals(i for sid in wanted if (i := ids[sid]) is not None)
+    elsewhere = estate.who_are(wanted - own.keys() - groups.keys())
     found: dict[Sid, Principal] = {}
     for sid in sorted(wanted):
-        in_directory = ids[sid]
         if sid in own:
             account = own[sid]
             found[sid] = local_principal(host_name, account.name, sid, Kind.LOCAL_ACCOUNT, enabled=account.enabled)
         elif sid in groups:
             found[sid] = local_principal(host_name, groups[sid].name, sid, Kind.LOCAL_GROUP)
-        elif in_directory is not None:
-            found[sid] = principals[in_directory]
         else:
-            found[sid] = outsider(sid)
+            found[sid] = elsewhere[sid]
     return found
 
 
