@@ -13,11 +13,12 @@ from adzeguard.core.estate.catalogue import DescriptorUse, Domain
 from adzeguard.core.estate.links import Ids
 from adzeguard.core.estate.objects import principal_of_row
 from adzeguard.core.estate.principal import Flag, Kind, Principal
-from adzeguard.core.identity import fold_dn, is_below
+from adzeguard.core.identity import fold_dn, is_below, parent_dn
 from adzeguard.store.batches import among, batched
 from adzeguard.store.collections import valid_at
 from adzeguard.store.columns import SHOWN, listed, text_hash, unpacked
 from adzeguard.store.connection import Database, Row, pattern_of
+from adzeguard.store.indexes import DETAIL_KEYS
 from adzeguard.store.kept_columns import Checked
 from adzeguard.store.kept_objects import KeptObjects
 
@@ -145,6 +146,18 @@ class StoredCatalogue:
         )
         return np.array(sorted(i for i, name in matches if is_below(fold_dn(name), top)), np.int32)
 
+    def holding_other_than(self, kind: Kind) -> frozenset[str]:
+        """Return the folded names of the containers that hold an object of any other kind, not deeper down."""
+        rows = self._query(f"SELECT dn FROM object WHERE {self._valid} AND kind <> ?", (int(kind),))
+        return frozenset(fold_dn(parent_dn(dn)) for (dn,) in rows)
+
+    def with_detail(self, key: str) -> Ids:
+        """Return the ids of all objects that have such a detail, sorted: by an index, of what holds now."""
+        holds = DETAIL_KEYS[key]
+        with self._database.reading() as connection:
+            query = f"SELECT id FROM object WHERE {self._valid} AND {connection.dialect.holds.format('details', holds)}"
+            return np.array(sorted(i for (i,) in connection.rows(query)), np.int32)
+
     def descriptors(self, ids: Iterable[int]) -> dict[int, bytes]:
         """Return the security descriptors of objects; those that came without one are left out."""
         matches: dict[int, bytes] = {}
@@ -241,6 +254,10 @@ class KeptCatalogue(StoredCatalogue):
     def below(self, dn: str) -> Ids:
         """Return the ids of all objects below a container, at any depth, sorted."""
         return self._kept.below(dn)
+
+    def holding_other_than(self, kind: Kind) -> frozenset[str]:
+        """Return the folded names of the containers that hold an object of any other kind, not deeper down."""
+        return self._kept.holding_other_than(kind)
 
     def _details_of(self, ids: list[int]) -> Mapping[int, str]:
         found: dict[int, str] = {}

@@ -19,6 +19,8 @@ class Dialect:
     """The comparison by pattern that leaves the case of ASCII letters out of account."""
     joined: str
     """The numbers of a group of rows as one text, with commas between; {} stands for the column."""
+    holds: str
+    """The condition that a column, {0}, holds a text, {1}; it can stand in the words of an index."""
     octets: str
     """How many bytes a text has in UTF-8; {} stands for the column."""
 

@@ -17,7 +17,7 @@ from adzeguard.core.estate.objects import Objects, qualified_name
 from adzeguard.core.estate.principal import Flag, Kind, Principal
 from adzeguard.core.estate.rows import ObjectRow
 from adzeguard.core.estate.texts import Texts
-from adzeguard.core.identity import Sid, fold_dn, is_below
+from adzeguard.core.identity import Sid, fold_dn, is_below, parent_dn
 from adzeguard.store.columns import ODD_IN_A_DN
 from adzeguard.store.kept_columns import Checked, Columns
 
@@ -123,6 +123,7 @@ class KeptObjects:
         self._columns = columns
         self._domain = domain
         self._details_of = details_of
+        self._odd: dict[tuple[str, int], set[int]] = {}
         self._authorities = list(self._texts("authority_names", 0, columns.length("authority_names.starts") - 1))
 
     @property
@@ -199,6 +200,26 @@ class KeptObjects:
         rows = [i for i, folded in self._with("dns", f",{top}", fold_dn, *ODD_IN_A_DN) if is_below(folded, top)]
         return np.array(sorted(rows), np.int32)
 
+    def holding_other_than(self, kind: Kind) -> frozenset[str]:
+        """Return the folded names of the containers that hold an object of any other kind, not deeper down."""
+        kinds = self._columns.whole("kinds")
+        wanted = (kinds != Kind.ABSENT) & (kinds != kind)
+        found: set[bytes] = set()
+        folded: set[str] = set()
+        for begin in range(0, len(kinds), _ROWS_AT_ONCE):
+            texts = self._texts("dns", begin, min(begin + _ROWS_AT_ONCE, len(kinds)))
+            rows = np.flatnonzero(wanted[begin : begin + len(texts)])
+            # A comma with a backslash before it ends no part of a name: such names are taken apart by themselves.
+            escaped = np.array(sorted(texts.rows_of(b"\\")), np.int64)
+            folded |= {fold_dn(parent_dn(texts[row])) for row in np.intersect1d(rows, escaped).tolist()}
+            plain = np.setdiff1d(rows, escaped)
+            commas = np.append(np.flatnonzero(np.frombuffer(texts.data, "u1") == ord(",")), len(texts.data))
+            first = commas[np.searchsorted(commas, texts.starts[plain])]
+            ends = texts.starts[plain + 1]
+            pairs = zip((np.minimum(first, ends - 1) + 1).tolist(), ends.tolist(), strict=True)
+            found |= {texts.data[start:end] for start, end in pairs}
+        return frozenset(folded | {fold_dn(dn.decode("utf-8", "surrogateescape")) for dn in found})
+
     def _with(self, name: str, wanted: str, fold: Callable[[str], str], *odd: bytes) -> Iterator[tuple[int, str]]:
         """Yield the rows, with their folded texts, in which a folded text stands.
 
@@ -209,12 +230,18 @@ class KeptObjects:
         rows = self._columns.length(f"{name}.starts") - 1
         for begin in range(0, rows, _ROWS_AT_ONCE):
             texts = self._texts(name, begin, min(begin + _ROWS_AT_ONCE, rows))
-            odd_rows = texts.rows_with(*odd)
+            odd_rows = self._odd_rows(name, odd, begin, texts)
             hits = set(texts.lowered().rows_of(needle)) if wanted.isascii() else set()
             for row in sorted(hits | odd_rows):
                 folded = fold(texts[row])
                 if wanted in folded and self._columns.at("kinds", np.array([begin + row]))[0] != Kind.ABSENT:
                     yield begin + row, folded
+
+    def _odd_rows(self, name: str, odd: tuple[bytes, ...], begin: int, texts: Texts) -> set[int]:
+        """Return the rows of a part that are searched by themselves, found once for all searches."""
+        if (name, begin) not in self._odd:
+            self._odd[name, begin] = texts.rows_with(*odd)
+        return self._odd[name, begin]
 
     def _texts(self, name: str, begin: int, end: int) -> Texts:
         """Return the texts from one row to before another."""

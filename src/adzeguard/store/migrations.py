@@ -13,6 +13,7 @@ from typing import Any, Final
 
 from adzeguard.core.errors import StoreError, StoreTooNewError
 from adzeguard.store.connection import Connection, Database, one
+from adzeguard.store.indexes import DETAIL_KEYS
 from adzeguard.store.kept import KEPT, adopt
 
 _FIRST_TABLES: Final = (
@@ -236,8 +237,17 @@ def _form_twelve(connection: Connection) -> None:
     states = connection.rows("SELECT DISTINCT state FROM host WHERE state <> ''")
     names = {name.casefold() for (state,) in states for name in _local_group_names(state)}
     connection.run_many("INSERT INTO local_group_name (name) VALUES (?)", [(name,) for name in sorted(names)])
-    for name, words in CHANGE_INDEXES.items():
+    for name, words in (CHANGE_INDEXES | detail_indexes(connection)).items():
         connection.run(f"CREATE INDEX {name} ON {words}")
+
+
+def detail_indexes(connection: Connection) -> dict[str, str]:
+    """Return the indexes by which the few objects with a certain detail are found among all."""
+    holds = connection.dialect.holds
+    return {
+        f"object_with_{key}": f"object (id) WHERE until IS NULL AND {holds.format('details', text)}"
+        for key, text in DETAIL_KEYS.items()
+    }
 
 
 def _local_group_names(state: str) -> list[str]:

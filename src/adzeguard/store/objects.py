@@ -9,7 +9,7 @@ from adzeguard.core.estate.principal import Kind
 from adzeguard.store.batches import among, batched
 from adzeguard.store.columns import INSERT, READ, Known, packed, place_of
 from adzeguard.store.connection import Connection, Row
-from adzeguard.store.migrations import FIRST_INDEXES, OBJECT_INDEXES_OF_FORM_TWO
+from adzeguard.store.migrations import FIRST_INDEXES, OBJECT_INDEXES_OF_FORM_TWO, detail_indexes
 
 _INDEXES = FIRST_INDEXES | OBJECT_INDEXES_OF_FORM_TWO
 
@@ -57,10 +57,11 @@ def _write_first(connection: Connection, number: int, objects: Objects, known: K
     """Write into an empty table. An index that is filled row by row takes longer than one that is made at the end."""
     rows = packed(objects, known, range(objects.size), [number] * objects.size)
     present = objects.kinds != Kind.ABSENT
-    for name in _INDEXES:
+    indexes = _INDEXES | detail_indexes(connection)
+    for name in indexes:
         connection.run(f"DROP INDEX {name}")
     connection.run_many(INSERT, compress(rows, present.tolist()))
-    for name, words in _INDEXES.items():
+    for name, words in indexes.items():
         connection.run(f"CREATE INDEX {name} ON {words}")
     return int(present.sum())
 

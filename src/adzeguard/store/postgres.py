@@ -15,7 +15,13 @@ from adzeguard.store.connection import Dialect, Row
 from adzeguard.store.migrations import bring_up_to_date
 
 DIALECT: Final = Dialect(
-    "BIGINT", "DOUBLE PRECISION", "BYTEA", "ILIKE", "string_agg({}::text, ',')", "octet_length({})"
+    "BIGINT",
+    "DOUBLE PRECISION",
+    "BYTEA",
+    "ILIKE",
+    "string_agg({}::text, ',')",
+    "strpos({0}, '{1}') > 0",
+    "octet_length({})",
 )
 _LOCK: Final = 0x61647A65
 """The number under which the store is locked: "adze". Locks of this kind are of one database, not of the server."""

@@ -14,7 +14,9 @@ from adzeguard.store.connection import Dialect, Row
 from adzeguard.store.file_lock import held_file
 from adzeguard.store.migrations import bring_up_to_date
 
-DIALECT: Final = Dialect("INTEGER", "FLOAT", "BLOB", "LIKE", "group_concat({})", "length(CAST({} AS BLOB))")
+DIALECT: Final = Dialect(
+    "INTEGER", "FLOAT", "BLOB", "LIKE", "group_concat({})", "instr({0}, '{1}') > 0", "length(CAST({} AS BLOB))"
+)
 _WAIT_SECONDS: Final = 30
 _NO_ROOM: Final = ("disk I/O error", "database or disk is full")
 _SETTINGS: Final = (

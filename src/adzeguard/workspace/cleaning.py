@@ -54,8 +54,11 @@ def stale_counts(looked: StaleInput) -> Table:
 def stale_of(workspace: "Workspace", looked: StaleInput, kind: str, *, named: bool = False) -> Table:
     """Return what is stale of one kind, with how often it is named still, and by what where that is asked for."""
     found = list(kind_named(kind).find(looked))
-    about = [one.about for one in found if one.about is not None]
-    uses_now: dict[int, list[Use]] = uses_by_id(named_by(workspace, about)) if about else {}
+
+    def uses_now(some: Sequence[Stale]) -> Mapping[int, Sequence[Use]]:
+        about = [one.about for one in some if one.about is not None]
+        return uses_by_id(named_by(workspace, about)) if about else {}
+
     return stale_table(found, kind_named(kind), uses_now, named=named)
 
 

@@ -179,6 +179,14 @@ class ForeseenCatalogue:
         """Return the ids of all objects that lie below a container now."""
         return self._standing.below(dn)
 
+    def holding_other_than(self, kind: Kind) -> frozenset[str]:
+        """Return the folded names of the containers that hold an object of any other kind now."""
+        return self._standing.holding_other_than(kind)
+
+    def with_detail(self, key: str) -> Ids:
+        """Return the ids of all objects that have such a detail now."""
+        return self._standing.with_detail(key)
+
     def descriptor_uses(self) -> Iterator[DescriptorUse]:
         """Yield the descriptors as they are now."""
         return self._standing.descriptor_uses()

@@ -165,8 +165,8 @@ def _in_time(named: Named) -> Iterator[Found]:
 
 def _managed(named: Named) -> Iterator[Found]:
     catalogue = named.estate.catalogue
-    ids = [i for kind in _MANAGED for i in catalogue.of_kind(kind).tolist()] if named.by_dn else []
-    for one in catalogue.principals(ids).values():
+    managed = catalogue.principals(catalogue.with_detail("managed_by").tolist()) if named.by_dn else {}
+    for one in (one for one in managed.values() if one.kind in _MANAGED):
         manager = named.by_dn.get(fold_dn(str(one.details.get("managed_by", ""))))
         if manager is not None:
             yield manager, Use("managed-by", one.qualified_name, one.kind.label)

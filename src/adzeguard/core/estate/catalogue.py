@@ -94,6 +94,12 @@ class Catalogue(Protocol):
     def below(self, dn: str) -> Ids:
         """Return the ids of all objects below a container, at any depth, sorted."""
 
+    def holding_other_than(self, kind: Kind) -> frozenset[str]:
+        """Return the folded names of the containers that hold an object of any other kind, not deeper down."""
+
+    def with_detail(self, key: str) -> Ids:
+        """Return the ids of all objects that have one of the few details by which objects are looked up, sorted."""
+
     def descriptors(self, ids: Iterable[int]) -> dict[int, bytes]:
         """Return the security descriptors of objects; those that came without one are left out."""
 

@@ -15,7 +15,7 @@ from adzeguard.core.estate.links import Ids
 from adzeguard.core.estate.principal import Flag, Kind, Principal
 from adzeguard.core.estate.rows import NEVER, ObjectRow
 from adzeguard.core.estate.texts import Texts
-from adzeguard.core.identity import Sid, fold_dn, is_below
+from adzeguard.core.identity import Sid, fold_dn, is_below, parent_dn
 from adzeguard.core.wellknown import BUILTIN_AUTHORITY, WELL_KNOWN, built_in_group_name, well_known_name
 
 
@@ -264,6 +264,15 @@ class Objects:
         """Return the ids of all objects below a container, at any depth, sorted."""
         top = fold_dn(dn)
         return np.array([i for i, name in enumerate(self.dns) if is_below(fold_dn(name), top)], np.int32)
+
+    def holding_other_than(self, kind: Kind) -> frozenset[str]:
+        """Return the folded names of the containers that hold an object of any other kind, not deeper down."""
+        rows = zip(self.kinds.tolist(), self.dns, strict=True)
+        return frozenset(fold_dn(parent_dn(dn)) for of, dn in rows if of not in (Kind.ABSENT, kind))
+
+    def with_detail(self, key: str) -> Ids:
+        """Return the ids of all objects that have such a detail, sorted."""
+        return np.array([i for i, text in enumerate(self.details) if f'"{key}"' in text], np.int32)
 
     def descriptors(self, ids: Iterable[int]) -> dict[int, bytes]:
         """Return the security descriptors of objects; those that came without one are left out."""

@@ -1,17 +1,31 @@
 """What is stale: how much of each kind, and each with its reason."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 from adzeguard.core.cleaning.stale.found import Stale
 from adzeguard.core.cleaning.stale.kinds import StaleKind
 from adzeguard.core.cleaning.uses import Use
-from adzeguard.core.views.table import Column, Table, data_columns
+from adzeguard.core.views.table import Column, LateRows, Row, Table, data_columns
 
 
-def stale_table(found: Sequence[Stale], kind: StaleKind, uses: Mapping[int, Sequence[Use]], *, named: bool) -> Table:
-    """Return one row for each stale thing, with how many things name it still; `named` says which."""
-    rows = [_row(one, uses.get(one.about.id, ()) if one.about is not None else None) for one in found]
+def stale_table(
+    found: Sequence[Stale],
+    kind: StaleKind,
+    uses_of: Callable[[Sequence[Stale]], Mapping[int, Sequence[Use]]],
+    *,
+    named: bool,
+) -> Table:
+    """Return one row for each stale thing, with how many things name it still; `named` says which.
+
+    `uses_of` finds the uses of some of them, by the ids of their objects; it is asked about those that are shown.
+    """
+
+    def made(some: Sequence[Stale]) -> list[Row]:
+        uses = uses_of(some)
+        return [_row(one, uses.get(one.about.id, ()) if one.about is not None else None) for one in some]
+
+    rows = LateRows(found, made)
     columns = (
         Column("name", "Name"),
         *data_columns("dn", "sid"),

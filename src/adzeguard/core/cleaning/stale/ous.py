@@ -1,6 +1,6 @@
 """OUs with nothing in them."""
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 from adzeguard.core.cleaning.stale.found import Stale, StaleInput
 from adzeguard.core.estate.moments import moment
@@ -13,7 +13,8 @@ def stale_ous(looked: StaleInput) -> Iterator[Stale]:
     """Yield the OUs in which nothing lies, and those in which only such OUs lie, from the top down."""
     catalogue = looked.estate.catalogue
     ous = catalogue.principals(catalogue.of_kind(Kind.OU).tolist()).values()
-    empty = {fold_dn(ou.dn) for ou in ous if _holds_ous_alone(looked, ou.dn)}
+    in_use = _with_all_above(catalogue.holding_other_than(Kind.OU))
+    empty = {folded for ou in ous if (folded := fold_dn(ou.dn)) not in in_use}
     for ou in sorted(ous, key=lambda one: fold_dn(one.dn).split(",")[::-1]):
         folded = fold_dn(ou.dn)
         if folded not in empty or (ou.flags & Flag.CRITICAL and not looked.built_in):
@@ -25,7 +26,12 @@ def stale_ous(looked: StaleInput) -> Iterator[Stale]:
             yield Stale(found.sort, found.why, short_dn(looked.estate, ou.dn), found.since, ou.dn, "", ou)
 
 
-def _holds_ous_alone(looked: StaleInput, dn: str) -> bool:
-    catalogue = looked.estate.catalogue
-    below = catalogue.principals(catalogue.below(dn).tolist()).values()
-    return all(one.kind == Kind.OU for one in below)
+def _with_all_above(containers: Iterable[str]) -> set[str]:
+    """Return folded names of containers and of all that they lie in."""
+    found: set[str] = set()
+    for container in containers:
+        at = container
+        while at and at not in found:
+            found.add(at)
+            at = parent_dn(at)
+    return found

@@ -1,0 +1,6 @@
+"""Indexes that are named in more than one place."""
+
+from typing import Final
+
+DETAIL_KEYS: Final = {"managed_by": '"managed_by"', "policy_links": '"policy_links"'}
+"""The details by which objects are looked up, each with the text by which its index knows it."""
