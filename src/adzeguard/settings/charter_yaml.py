@@ -14,6 +14,7 @@ from adzeguard.core.charter.parse import Document, parse_charter
 from adzeguard.core.charter.roster_rule import RosterRow
 from adzeguard.core.errors import AdzeguardError, CharterError
 from adzeguard.core.review.kinds import RULE_KINDS
+from adzeguard.settings.charter_kept import KeptDocuments
 from adzeguard.settings.trust import ensure_ours
 
 _LARGEST_FILE: Final = 8 * 1024 * 1024
@@ -32,16 +33,22 @@ _KEYWORDS: Final = {
 }
 
 
-def load_charter(folder: Path, kinds: Sequence[RuleKind] = RULE_KINDS) -> Charter:
-    """Read every YAML file of the folder, in the order of their names. `CharterError` lists every mistake."""
+def load_charter(folder: Path, kinds: Sequence[RuleKind] = RULE_KINDS, kept: Path | None = None) -> Charter:
+    """Read every YAML file of the folder, in the order of their names. `CharterError` lists every mistake.
+
+    `kept` is the file for what they said, so that the same text is parsed once.
+    """
     documents = []
     problems: list[str] = []
+    known = KeptDocuments(kept) if kept is not None else None
     for path in charter_files(folder):
         ensure_ours(path)
         try:
-            documents.append(read_document(path, f"{folder.name}/{path.name}"))
+            documents.append(read_document(path, f"{folder.name}/{path.name}", known))
         except CharterError as error:
             problems += error.problems
+    if known is not None and not problems:
+        known.keep()
     try:
         charter = parse_charter(documents, kinds, lambda name: read_roster(folder / name))
     except CharterError as error:
@@ -111,7 +118,7 @@ def digest_of_charter(folder: Path) -> str:
     return whole.hexdigest()
 
 
-def read_document(path: Path, shown: str) -> Document:
+def read_document(path: Path, shown: str, kept: KeptDocuments | None = None) -> Document:
     """Read one file; `shown` is its name in messages."""
     try:
         if path.stat().st_size > _LARGEST_FILE:
@@ -121,7 +128,7 @@ def read_document(path: Path, shown: str) -> Document:
         raise CharterError([f"{shown}: is not UTF-8 text: {error.reason} at byte {error.start}"]) from error
     except OSError as error:
         raise CharterError([f"{shown}: cannot be read: {error.strerror}"]) from error
-    return document_of(text, shown)
+    return kept.document(text, shown, document_of) if kept is not None else document_of(text, shown)
 
 
 def document_of(text: str, shown: str) -> Document:

@@ -194,6 +194,11 @@ class Settings:
         return self.folder / STATE_FOLDER / "present"
 
     @property
+    def kept_charter_path(self) -> Path:
+        """What the charter's files said when they were parsed last; it can be deleted at any time too."""
+        return self.folder / STATE_FOLDER / "charter"
+
+    @property
     def last_round_path(self) -> Path:
         """The file whose time says when the last round ended: a round that finds nothing writes nothing else."""
         return self.folder / STATE_FOLDER / "last-round"

@@ -187,7 +187,7 @@ class Workspace:
         """The charter as it is written."""
         from adzeguard.settings.charter_yaml import load_charter
 
-        return load_charter(self.settings.charter_folder)
+        return load_charter(self.settings.charter_folder, kept=self.settings.kept_charter_path)
 
     @cached_property
     def charter(self) -> "ResolvedCharter":
