@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Final
 
-from rich.cells import cell_len
+from adzeguard.report.layout import width_of
 
 GAP: Final = 2
 LONGEST_WORDS: Final = (26, 18)
@@ -22,10 +22,10 @@ class Wants:
 
 def wants_of(title: str, cells: Sequence[str], longest: int, *, fixed: bool) -> Wants:
     """Return what a column of these texts needs with words up to a length whole; one that is fixed is never wrapped."""
-    most = max(map(cell_len, (title, *(line for cell in cells for line in cell.split("\n")))))
+    most = max(map(width_of, (title, *(line for cell in cells for line in cell.split("\n")))))
     if fixed:
         return Wants(most, most)
-    words = max((cell_len(word) for cell in (title, *cells) for word in cell.split()), default=1)
+    words = max((width_of(word) for cell in (title, *cells) for word in cell.split()), default=1)
     return Wants(max(1, min(words, longest, most)), most)
 
 

@@ -1,21 +1,15 @@
 """Views as text for people, as wide as their terminal."""
 
-import io
 from collections.abc import Sequence
 from datetime import datetime
-from typing import Any, Final, Literal
-
-from rich.cells import cell_len
-from rich.console import Console
-from rich.padding import Padding
-from rich.table import Table as RichTable
-from rich.text import Text
+from typing import Any, Final
 
 from adzeguard.core.views.page import Fact, Lines, Section, View
 from adzeguard.core.views.table import Column, Noted, Row, Table
 from adzeguard.core.wording import when
 from adzeguard.report.cells import cell
 from adzeguard.report.column_widths import GAP, LONGEST_WORDS, column_widths, wants_of
+from adzeguard.report.layout import Line, Run, Screen, padded, width_of, wrapped
 from adzeguard.report.safe import for_terminal
 
 WIDTH: Final = 100
@@ -23,7 +17,7 @@ ROWS_SHOWN: Final = 500
 """Nobody reads longer tables, and laying one out takes as long as everything else together."""
 _LABEL: Final = 14
 _LONGEST_TEXT: Final = 4000
-_STYLES: Final = {
+STYLES: Final = {
     # Yellow and cyan cannot be read on a light background, nor blue on a dark one.
     "critical": "bold red",
     "high": "red",
@@ -43,19 +37,19 @@ _STYLES: Final = {
 
 def render(view: View, *, colour: bool = False, width: int = WIDTH) -> bytes:
     """Return a view as text that ends with a newline."""
-    console = _console(colour=colour, width=width)
+    screen = Screen(width, colour=colour)
     if isinstance(view, Table):
-        _put_table(console, view)
+        _put_table(screen, view)
     else:
         if view.title:
-            console.print(Text(_shown(view.title), style="bold"))
+            screen.put((_shown(view.title), "bold"))
         for before, section in zip((None, *view.sections), view.sections, strict=False):
             if (isinstance(section, Table) and before is not None) or (
                 isinstance(section, Lines) and section.title and before is not None
             ):
-                console.print()
-            _put_section(console, section)
-    return str(console.file.getvalue()).encode("utf-8", "backslashreplace")  # type: ignore[attr-defined]
+                screen.put_line([])
+            _put_section(screen, section)
+    return screen.text.encode("utf-8", "backslashreplace")
 
 
 def _shown(text: str) -> str:
@@ -65,55 +59,38 @@ def _shown(text: str) -> str:
     return for_terminal(text)
 
 
-def _console(*, colour: bool, width: int) -> Console:
-    """Return a console that writes into memory, without markup, highlighting or emoji in what it is given."""
-    system: Literal["standard"] | None = "standard" if colour else None
-    return Console(
-        file=io.StringIO(),
-        width=width,
-        force_terminal=colour,
-        color_system=system,
-        no_color=not colour,
-        markup=False,
-        highlight=False,
-        emoji=False,
-        legacy_windows=False,
-    )
-
-
-def _put_section(console: Console, section: Section) -> None:
+def _put_section(screen: Screen, section: Section) -> None:
     match section:
         case Table():
-            _put_table(console, section)
+            _put_table(screen, section)
         case Lines():
             if section.title:
-                console.print(Text(_shown(section.title), style="bold"))
+                screen.put((_shown(section.title), "bold"))
             for line in section.lines:
-                console.print(Padding(Text(_shown(line)), (0, 0, 0, section.indent), expand=False))
+                screen.put_indented(_shown(line), section.indent)
         case Fact(label, str() as said):
-            style = _STYLES.get(section.word, "")
-            console.print(Text.assemble((f"{label + ':':<{_LABEL}} ", "bold"), (_shown(said), style)))
+            screen.put((f"{label + ':':<{_LABEL}} ", "bold"), (_shown(said), STYLES.get(section.word, "")))
         case Fact(label, lines):
-            console.print(Text(f"{label}:", style="bold"))
+            screen.put((f"{label}:", "bold"))
             for line in lines:
-                console.print(Padding(Text(_shown(line)), (0, 0, 0, 2), expand=False))
+                screen.put_indented(_shown(line), 2)
 
 
-def _put_table(console: Console, table: Table) -> None:
+def _put_table(screen: Screen, table: Table) -> None:
     if table.title:
-        console.print(Text(_shown(table.title), style="bold"))
+        screen.put((_shown(table.title), "bold"))
     if table.rows:
-        _put_rows(console, table)
+        _put_rows(screen, table)
         if len(table.rows) > ROWS_SHOWN:
             more = f"… and {len(table.rows) - ROWS_SHOWN} more rows: --format csv or json has them all"
-            console.print(Text(more, style="bold"))
+            screen.put((more, "bold"))
     else:
-        console.print(Text(_shown(table.empty)))
+        screen.put((_shown(table.empty), ""))
     if table.note:
-        console.print(Text(_shown(table.note), style="dim"))
+        screen.put((_shown(table.note), "dim"))
 
 
-def _put_rows(console: Console, table: Table) -> None:
+def _put_rows(screen: Screen, table: Table) -> None:
     """Put the rows as columns, or where these do not fit beside each other, each row as lines of its own."""
     rows: Sequence[Row] = table.rows[:ROWS_SHOWN]
     columns = [c for c in table.columns if c.title and any(row.get(c.key) not in (None, "", []) for row in rows)]
@@ -121,43 +98,65 @@ def _put_rows(console: Console, table: Table) -> None:
     widths = None
     for longest in LONGEST_WORDS:
         wants = [
-            wants_of(_shown(column.title), [row[place].plain for row in cells], longest, fixed=column.fixed)
+            wants_of(_shown(column.title), [_plain(row[place]) for row in cells], longest, fixed=column.fixed)
             for place, column in enumerate(columns)
         ]
-        widths = widths or column_widths(wants, console.width)
+        widths = widths or column_widths(wants, screen.width)
     if widths is None:
-        _put_stacked(console, columns, cells)
+        _put_stacked(screen, columns, cells)
+    elif not columns:
+        screen.put_line([])
     else:
-        console.print(_laid_out(columns, cells, widths))
+        _put_beside(screen, [[(_shown(column.title), "bold")] for column in columns], columns, widths, of_head=True)
+        for row in cells:
+            _put_beside(screen, row, columns, widths)
 
 
-def _laid_out(columns: Sequence[Column], cells: Sequence[Sequence[Text]], widths: Sequence[int]) -> RichTable:
-    laid_out = RichTable(box=None, pad_edge=False, header_style="bold", padding=(0, GAP, 0, 0))
-    for column, width in zip(columns, widths, strict=True):
-        justify: Literal["left", "right"] = "right" if column.kind == "number" else "left"
-        laid_out.add_column(_shown(column.title), justify=justify, overflow="fold", width=width, no_wrap=column.fixed)
-    for row in cells:
-        laid_out.add_row(*row)
-    return laid_out
+def _put_beside(
+    screen: Screen, cells: Sequence[Line], columns: Sequence[Column], widths: Sequence[int], *, of_head: bool = False
+) -> None:
+    """Put one row: cells that are lower than the highest begin at the top, and those of the head end at the bottom."""
+    filling = "bold" if of_head else ""
+    laid_out = []
+    for cell_runs, column, width in zip(cells, columns, widths, strict=True):
+        style = cell_runs[0][1] if len(cell_runs) == 1 else ""
+        lines = wrapped(cell_runs, width, no_wrap=column.fixed)
+        laid_out.append([padded(line, width, style, right=column.kind == "number") for line in lines])
+    height = max(map(len, laid_out))
+    gaps = [GAP] * (len(columns) - 1) + [0]
+    for number in range(height):
+        line: list[Run] = []
+        for lines, width, gap in zip(laid_out, widths, gaps, strict=True):
+            at = number - (height - len(lines)) if of_head else number
+            if 0 <= at < len(lines):
+                line += [*lines[at], (" " * gap, filling)]
+            else:
+                line.append((" " * (width + gap), filling))
+        screen.put_line(line)
 
 
-def _put_stacked(console: Console, columns: Sequence[Column], cells: Sequence[Sequence[Text]]) -> None:
-    widest = max(cell_len(_shown(column.title)) for column in columns) + GAP
+def _put_stacked(screen: Screen, columns: Sequence[Column], cells: Sequence[Sequence[Line]]) -> None:
+    widest = max(width_of(_shown(column.title)) for column in columns) + GAP
+    room = max(8, screen.width - widest)
     for number, row in enumerate(cells):
         if number:
-            console.print()
-        lines = RichTable(box=None, pad_edge=False, show_header=False, padding=(0, 0, 0, 0))
-        lines.add_column(width=widest, no_wrap=True)
-        lines.add_column(overflow="fold", width=max(8, console.width - widest))
-        for column, text in zip(columns, row, strict=True):
-            if text.plain.strip():
-                lines.add_row(Text(_shown(column.title), style="bold"), text)
-        console.print(lines)
+            screen.put_line([])
+        kept = [(c, runs) for c, runs in zip(columns, row, strict=True) if _plain(runs).strip()]
+        # The right column is as wide as its longest line, and no wider than what is left beside the titles.
+        for column, runs in kept:
+            style = runs[0][1] if len(runs) == 1 else ""
+            title = padded([(_shown(column.title), "bold")], widest, "bold")
+            for place, line in enumerate(wrapped(runs, room)):
+                screen.put_line([*(title if not place else [(" " * widest, "")]), *padded(line, room, style)])
 
 
-def _styled(column: Column, value: Any, row: Row) -> Text:
+def _styled(column: Column, value: Any, row: Row) -> Line:
     if isinstance(value, Noted):
-        return Text(f"{_shown(value.text)}\n") + Text(_shown(value.note), style="dim")
+        return [(f"{_shown(value.text)}\n", ""), (_shown(value.note), "dim")]
     plain = _shown(when(value) if isinstance(value, datetime) else cell(value))
-    style = _STYLES.get(plain, "") if column.kind == "word" else ""
-    return Text(plain, style=style or ("dim" if row.get("enabled") is False else ""))
+    style = STYLES.get(plain, "") if column.kind == "word" else ""
+    return [(plain, style or ("dim" if row.get("enabled") is False else ""))]
+
+
+def _plain(runs: Line) -> str:
+    return "".join(text for text, _ in runs)
