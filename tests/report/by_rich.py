@@ -17,7 +17,7 @@ from adzeguard.core.wording import when
 from adzeguard.report.cells import cell
 from adzeguard.report.column_widths import GAP, LONGEST_WORDS, column_widths, wants_of
 from adzeguard.report.terminal import ROWS_SHOWN, STYLES
-from adzeguard.report.terminal import _shown as _shown
+from adzeguard.report.terminal import _shown
 
 _LABEL: Final = 14
 

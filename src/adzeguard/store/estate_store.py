@@ -27,7 +27,6 @@ from adzeguard.store.memberships import read_graph, write_memberships
 from adzeguard.store.objects import sids_of_ids, write_seen_deleted, write_whole
 from adzeguard.store.partial import PartialWrite
 from adzeguard.store.present import Present, size_of
-from adzeguard.store.shares import Shares
 
 
 @dataclass(frozen=True, slots=True)
@@ -213,6 +212,8 @@ class EstateStore:
 
     def write_folder(self, server: str, share: str, path: str, descriptor: bytes) -> None:
         """Write the permissions that stand on a folder of a file share now."""
+        from adzeguard.store.shares import Shares
+
         Shares(self.database).replace_folder(server, share, path, descriptor)
 
     def moments(self, most: int) -> list[datetime]:

@@ -4,18 +4,19 @@ import json
 from bisect import bisect_left
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import cached_property
-from typing import Any, TypeVar, overload
+from typing import TYPE_CHECKING, Any, TypeVar, overload
 
 from adzeguard.core.errors import InputError
 from adzeguard.core.estate.alike_states import AlikeStates
-from adzeguard.core.estate.capabilities import CAPABILITIES, pack_state, unpack_state
-from adzeguard.core.estate.capability import Capability
 from adzeguard.core.estate.hosts import Host, HostState
 from adzeguard.core.wellknown import DIRECTORY_SERVER_GROUPS
 from adzeguard.store.collections import ENACTMENT
 from adzeguard.store.columns import text_hash
 from adzeguard.store.connection import Connection, Database, one, pattern_of
 from adzeguard.store.objects import end_rows
+
+if TYPE_CHECKING:
+    from adzeguard.core.estate.capability import Capability
 
 T = TypeVar("T")
 
@@ -49,15 +50,20 @@ class LazySequence(Sequence[T]):
         return iter(self._items)
 
 
-def state_text(state: HostState, capabilities: Sequence[Capability] = CAPABILITIES) -> str:
+def state_text(state: HostState, capabilities: "Sequence[Capability] | None" = None) -> str:
     """Return a state as compact JSON, in one order, so that equal states are equal text."""
-    return json.dumps(pack_state(state, tuple(capabilities)), separators=(",", ":"))
+    from adzeguard.core.estate.capabilities import CAPABILITIES, pack_state
+
+    return json.dumps(pack_state(state, tuple(capabilities or CAPABILITIES)), separators=(",", ":"))
 
 
-def state_of_text(text: str, capabilities: Sequence[Capability] = CAPABILITIES) -> HostState | None:
+def state_of_text(text: str, capabilities: "Sequence[Capability] | None" = None) -> HostState | None:
     """Return the state that a text holds; None if it cannot be read, which the next collection heals."""
+    # What a host can say is a third of all imports of a look, and most looks are not about hosts.
+    from adzeguard.core.estate.capabilities import CAPABILITIES, unpack_state
+
     try:
-        return unpack_state(json.loads(text), tuple(capabilities)) if text else None
+        return unpack_state(json.loads(text), tuple(capabilities or CAPABILITIES)) if text else None
     except (ValueError, KeyError, TypeError, AttributeError, RecursionError, InputError):
         return None
 

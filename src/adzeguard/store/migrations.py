@@ -14,7 +14,6 @@ from typing import Any, Final
 from adzeguard.core.errors import StoreError, StoreTooNewError
 from adzeguard.store.connection import Connection, Database, one
 from adzeguard.store.indexes import DETAIL_KEYS
-from adzeguard.store.kept import KEPT, adopt
 
 _FIRST_TABLES: Final = (
     "about (name TEXT NOT NULL PRIMARY KEY, value TEXT NOT NULL)",
@@ -200,6 +199,8 @@ def _form_ten(connection: Connection) -> None:
         connection.run(f"ALTER TABLE question ADD COLUMN {column}")
     connection.run(f"ALTER TABLE question ADD COLUMN reminded {connection.dialect.integer} NOT NULL DEFAULT 0")
     _make(connection, "rule_name (id TEXT NOT NULL PRIMARY KEY, sid TEXT NOT NULL)")
+    from adzeguard.store.kept import KEPT, adopt
+
     adopt(connection, [table for table in KEPT if has_table(connection, table)])
 
 
