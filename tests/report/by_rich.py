@@ -16,8 +16,7 @@ from adzeguard.core.views.table import Column, Noted, Row, Table
 from adzeguard.core.wording import when
 from adzeguard.report.cells import cell
 from adzeguard.report.column_widths import GAP, LONGEST_WORDS, column_widths, wants_of
-from adzeguard.report.terminal import ROWS_SHOWN, STYLES
-from adzeguard.report.terminal import _shown
+from adzeguard.report.terminal import ROWS_SHOWN, STYLES, _shown
 
 _LABEL: Final = 14
 

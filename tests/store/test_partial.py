@@ -35,7 +35,8 @@ def moments(draw: st.DrawFn) -> dict[bytes, Observed]:
         # The same name always has the same key; its SID must stay as well, whatever else is there.
         sid = f"{DOMAIN.sid}-{2000 + [*PEOPLE, *GROUPS].index(row.name)}"
         primary = 2000 + [*PEOPLE, *GROUPS].index(draw(st.sampled_from(groups))) if row.name in people else 0
-        found[row.key] = Observed(row._replace(sid=sid, primary_group_rid=primary), listed)
+        rights = draw(st.sampled_from([b"", b"one", b"two"]))
+        found[row.key] = Observed(row._replace(sid=sid, primary_group_rid=primary, descriptor=rights), listed)
     return found
 
 

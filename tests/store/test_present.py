@@ -13,12 +13,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from adzeguard.core.estate.assembly import Assembled, assemble
+from adzeguard.core.estate.principal import Kind
 from adzeguard.core.estate.rows import Observed
 from adzeguard.store import kept_columns
 from adzeguard.store.connection import Database
 from adzeguard.store.estate_store import EstateStore
-from adzeguard.store.kept_columns import Columns
-from adzeguard.store.kept_objects import texts_of
+from adzeguard.store.kept_columns import Checked, Columns
+from adzeguard.store.kept_graph import graph_of
+from adzeguard.store.kept_objects import NUMBERS, texts_of
 from adzeguard.store.present import Present, read_columns
 from tests.estates import DOMAIN, directory
 from tests.store.conftest import New, in_folder
@@ -29,10 +31,27 @@ HARMS = ("none", "deleted", "cut", "older form", "zeroed")
 
 
 def meant(columns: Columns) -> dict[str, Any]:
-    """What columns say; where the text of an authority stands among the others says nothing."""
-    names = [*texts_of(columns, "authority_names"), ""]
-    said: dict[str, Any] = {name: column.tolist() for name, column in columns.items() if "authorit" not in name}
-    return said | {"of": [names[place] for place in columns["authorities"].tolist()]}
+    """What columns say: each object, what each group holds, and what holds each object."""
+    authorities = [*texts_of(columns, "authority_names"), ""]
+    keys = [*texts_of(columns, "descriptor_keys"), ""]
+    texts = zip(texts_of(columns, "names"), texts_of(columns, "dns"), strict=True)
+    numbers = zip(*(columns[name].tolist() for name in NUMBERS), strict=True)
+    objects = {}
+    for i, (row, named) in enumerate(zip(numbers, texts, strict=True)):
+        said = dict(zip(NUMBERS, row, strict=True))
+        said |= {"authorities": authorities[said["authorities"]], "descriptors": keys[said["descriptors"]]}
+        if said["kinds"] != Kind.ABSENT:
+            objects[i] = (said, named)
+    graph = graph_of(Checked(columns), len(columns["kinds"]))
+    groups = graph.group_ids.tolist()
+    return {
+        "objects": objects,
+        "security": dict(zip(groups, graph.security.tolist(), strict=True)),
+        "listed": {group: graph.direct_members(group).tolist() for group in groups},
+        "primary": {group: graph.primary_members(group).tolist() for group in groups},
+        "inside": {i: graph.groups_listing(i).tolist() for i in objects},
+        "of primary": {i: graph.primary_groups(i).tolist() for i in objects},
+    }
 
 
 def from_store(database: Database) -> dict[str, Any]:
@@ -68,6 +87,7 @@ def test_the_copy_says_what_the_store_says(
         store = EstateStore(database, path)
         first = list(course[0][0].values())
         store.write(FACTS, assemble(DOMAIN, first, store.ids_for([s.row.key for s in first])), [])
+        moments_before = [from_store(database)]
         for (before, _, _), (after, how, whole) in pairwise(course):
             harm(path, how)
             store = EstateStore(database, path)
@@ -78,8 +98,13 @@ def test_the_copy_says_what_the_store_says(
                 changed = [seen for key, seen in after.items() if before.get(key) != seen]
                 store.write_observed(FACTS, changed, [], removed=[key for key in before if key not in after])
 
-            assert meant(Present(database, path).columns().all()) == from_store(database)
+            moments_before.append(from_store(database))
+            assert meant(Present(database, path).columns().all()) == moments_before[-1]
             assert kept_columns.opened(path) is not None
+        for number, stood in enumerate(moments_before, 1):
+            past = Present(database, path).columns_at(number)
+            assert past is not None
+            assert meant(past.all()) == stood
 
 
 @pytest.fixture

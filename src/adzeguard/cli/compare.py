@@ -47,6 +47,7 @@ def command(
         before = first
     was, now = workspace.store.load(before), workspace.store.load(after)
     rights = workspace.rights_of(was), workspace.rights_of(now)
-    differences = [*compare(was, now), *altered_objects(*rights, workspace.store.altered(before, after))]
+    hosts = workspace.store.altered_hosts(before, after)
+    differences = [*compare(was, now, hosts), *altered_objects(*rights, workspace.store.altered(before, after))]
     put_view(compared_table([asdict(one) for one in differences]), form, output)
     return Exit.TO_REPORT if differences else Exit.NOTHING_TO_REPORT

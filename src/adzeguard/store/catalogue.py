@@ -24,6 +24,7 @@ from adzeguard.store.kept_objects import KeptObjects
 
 _READ_ALL_FROM: Final = 50_000
 _FEW_SIDS: Final = 20
+_FEW_DESCRIPTORS: Final = 1000
 
 
 class StoredCatalogue:
@@ -201,11 +202,13 @@ class StoredCatalogue:
 
 
 class KeptCatalogue(StoredCatalogue):
-    """What holds in the store now, as far as possible by the columns that are kept beside it."""
+    """What holds in the store, or held after an earlier collection, as far as possible by the kept columns."""
 
-    def __init__(self, database: Database, domain: Domain, columns: Checked) -> None:
-        super().__init__(database, domain)
+    def __init__(self, database: Database, domain: Domain, columns: Checked, collection: int | None = None) -> None:
+        super().__init__(database, domain, collection)
         self._kept = KeptObjects(columns, domain, self._details_of)
+        self._is_past = collection is not None
+        self._raw: dict[bytes, bytes] = {}
 
     @property
     def size(self) -> int:
@@ -225,7 +228,16 @@ class KeptCatalogue(StoredCatalogue):
     def by_sids(self, sids: Iterable[str]) -> dict[str, int]:
         """Return the id of each SID that belongs to an object."""
         wanted = set(sids)
-        return super().by_sids(wanted) if len(wanted) < _FEW_SIDS else self._kept.by_sids(wanted)
+        few = len(wanted) < _FEW_SIDS and not self._is_past
+        return super().by_sids(wanted) if few else self._kept.by_sids(wanted)
+
+    def by_name(self, name: str) -> list[int]:
+        """Return the objects with exactly this name: of the past there is no index."""
+        return self._kept.called(name) if self._is_past else super().by_name(name)
+
+    def by_dn(self, dn: str) -> int | None:
+        """Return the object with this distinguished name."""
+        return self._kept.with_dn(dn) if self._is_past else super().by_dn(dn)
 
     def containing(self, part: str, limit: int) -> list[int]:
         """Return up to `limit` objects in whose name the text stands, those that begin with it first."""
@@ -258,6 +270,30 @@ class KeptCatalogue(StoredCatalogue):
     def holding_other_than(self, kind: Kind) -> frozenset[str]:
         """Return the folded names of the containers that hold an object of any other kind, not deeper down."""
         return self._kept.holding_other_than(kind)
+
+    def descriptors(self, ids: Iterable[int]) -> dict[int, bytes]:
+        """Return the security descriptors of objects; those that came without one are left out."""
+        keys = self._kept.descriptor_keys(ids)
+        raw = self._raw_descriptors(set(keys.values()))
+        return {i: raw[key] for i, key in keys.items() if key in raw}
+
+    @cached_property
+    def _descriptor_uses(self) -> list[DescriptorUse]:
+        uses = self._kept.descriptor_uses()
+        raw = self._raw_descriptors({key for key, _, _ in uses})
+        try:
+            return [DescriptorUse(raw[key], kind, ids_of) for key, kind, ids_of in uses]
+        except KeyError as error:
+            raise StoreDamagedError("an object has a descriptor that there is not") from error
+
+    def _raw_descriptors(self, keys: set[bytes]) -> dict[bytes, bytes]:
+        """Return descriptors by their keys, each read once."""
+        fresh = sorted(keys - self._raw.keys())
+        for some in batched(fresh) if len(fresh) <= _FEW_DESCRIPTORS else ():
+            self._raw |= dict(self._query(f"SELECT key, data FROM descriptor WHERE {among('key', len(some))}", some))
+        if len(fresh) > _FEW_DESCRIPTORS:
+            self._raw |= dict(self._query("SELECT key, data FROM descriptor"))
+        return self._raw
 
     def _details_of(self, ids: list[int]) -> Mapping[int, str]:
         found: dict[int, str] = {}

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from hashlib import blake2b
 from itertools import pairwise
 from typing import Any, Final
 from zlib import crc32
@@ -16,6 +17,11 @@ from adzeguard.store.connection import Row
 def text_hash(folded: str) -> int:
     """Return the number by which a folded name is indexed; what is found by it is compared again."""
     return crc32(folded.encode("utf-8", "surrogateescape"))
+
+
+def descriptor_key(raw: bytes) -> bytes:
+    """Return the key under which a descriptor is kept once."""
+    return blake2b(raw, digest_size=16).digest()
 
 
 @dataclass(frozen=True, slots=True)

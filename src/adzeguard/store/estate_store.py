@@ -22,11 +22,13 @@ from adzeguard.store.catalogue import KeptCatalogue, StoredCatalogue
 from adzeguard.store.collections import ENACTMENT, CollectionFacts, StoredCollection, begin, last_where, valid_at
 from adzeguard.store.columns import text_hash
 from adzeguard.store.connection import Connection, Database, one
-from adzeguard.store.host_rows import StoredHosts, read_at, read_hosts, write_hosts
+from adzeguard.store.host_rows import StoredHosts, hosts_of, read_at, read_hosts, write_hosts
+from adzeguard.store.kept_columns import Checked
+from adzeguard.store.kept_graph import graph_of
 from adzeguard.store.memberships import read_graph, write_memberships
 from adzeguard.store.objects import sids_of_ids, write_seen_deleted, write_whole
 from adzeguard.store.partial import PartialWrite
-from adzeguard.store.present import Present, size_of
+from adzeguard.store.present import Present, changed_between, size_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -145,9 +147,16 @@ class EstateStore:
         return self._catalogue_of(self.latest().facts.domain)
 
     def _catalogue_of(self, domain: Domain, collection: int | None = None) -> StoredCatalogue:
-        if collection is None and self._present is not None:
-            return KeptCatalogue(self.database, domain, self._present.columns())
+        columns = self._columns_at(collection)
+        if columns is not None:
+            return KeptCatalogue(self.database, domain, columns, collection)
         return StoredCatalogue(self.database, domain, collection)
+
+    def _columns_at(self, collection: int | None) -> Checked | None:
+        """Return the columns of what holds now or held after a collection, as far as they are kept."""
+        if self._present is None:
+            return None
+        return self._present.columns() if collection is None else self._present.columns_at(collection)
 
     def altered_containers(self, observed: Sequence[Observed]) -> list[str]:
         """Return the names of containers among them that stand elsewhere, or under other rights, than the store has.
@@ -229,9 +238,16 @@ class EstateStore:
         first = self.at(before).id
         last = (self.latest() if after is None else self.at(after)).id
         low, high = sorted((first, last))
-        query = "SELECT DISTINCT id FROM object WHERE since > ? AND since <= ? OR until > ? AND until <= ?"
         with self.database.reading() as connection:
-            return [int(i) for (i,) in connection.rows(query, (low, high, low, high))]
+            return changed_between(connection, "object", "id", low, high)
+
+    def altered_hosts(self, before: datetime, after: datetime | None) -> list[tuple[Host, Host]]:
+        """Return the hosts that said something else at the second moment than at the first, as they were and are."""
+        first, last = self.at(before).id, (self.latest() if after is None else self.at(after)).id
+        with self.database.reading() as connection:
+            ids = changed_between(connection, "host", "id", min(first, last), max(first, last))
+            was, now = (hosts_of(connection, valid_at(number), ids) for number in (first, last))
+        return [(was[i], host) for i, host in now.items() if i in was]
 
     def last_full(self) -> StoredCollection | None:
         """Return the last collection that read the directory, not only what an enactment had touched."""
@@ -260,8 +276,9 @@ class EstateStore:
 
     def load_graph(self, collection: int | None = None) -> MembershipGraph:
         """Return all memberships, as they are now or were after a collection."""
-        if collection is None and self._present is not None:
-            return self._present.graph()
+        columns = self._columns_at(collection)
+        if columns is not None:
+            return graph_of(columns, columns.length("kinds"))
         with self.database.reading() as connection:
             return read_graph(connection, size_of(connection), valid_at(collection))
 

@@ -10,6 +10,7 @@ from adzeguard.core.errors import InputError
 from adzeguard.core.estate.alike_states import AlikeStates
 from adzeguard.core.estate.hosts import Host, HostState
 from adzeguard.core.wellknown import DIRECTORY_SERVER_GROUPS
+from adzeguard.store.batches import among, batched
 from adzeguard.store.collections import ENACTMENT
 from adzeguard.store.columns import text_hash
 from adzeguard.store.connection import Connection, Database, one, pattern_of
@@ -163,6 +164,12 @@ def read_hosts(connection: Connection, valid: str, condition: str = "", *values:
         )
         for i, name, dn, details, primary, authority, rid, trouble, state, source in connection.rows(query, values)
     ]
+
+
+def hosts_of(connection: Connection, valid: str, ids: Sequence[int]) -> dict[int, Host]:
+    """Return some of the hosts that hold, by their ids."""
+    found = (read_hosts(connection, valid, among("h.id", len(some)), *some) for some in batched(ids))
+    return {host.id: host for hosts in found for host in hosts}
 
 
 def read_at(connection: Connection) -> dict[int, float]:

@@ -55,6 +55,11 @@ class Checked:
         self._seen = {name: np.zeros(len(of), bool) for name, of in self._sums.items()}
         self.anew: Callable[[], Columns] | None = None
 
+    @property
+    def names(self) -> frozenset[str]:
+        """The names of the columns."""
+        return frozenset(self._columns)
+
     def length(self, name: str) -> int:
         """Return how many numbers a column has."""
         return len(self._columns[name])

@@ -11,6 +11,11 @@ from adzeguard.core.estate.membership import MembershipGraph, TurnedLinks
 from adzeguard.store.kept_columns import Checked
 
 _LINKS: Final = ("nested", "people", "primary", "containing", "listing", "primary_of")
+NAMES_OF_GRAPH: Final = (
+    "group_ids",
+    "security",
+    *(f"{links}.{part}" for links in _LINKS for part in ("starts", "targets")),
+)
 _NONE: Final = np.empty(0, np.int32)
 _MANY: Final = 50_000
 

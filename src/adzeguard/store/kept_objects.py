@@ -3,7 +3,7 @@
 import heapq
 import json
 from collections.abc import Callable, Iterable, Iterator, Mapping
-from functools import cache
+from functools import cache, cached_property, partial
 from typing import Any, Final, cast
 
 import numpy as np
@@ -18,7 +18,7 @@ from adzeguard.core.estate.principal import Flag, Kind, Principal
 from adzeguard.core.estate.rows import ObjectRow
 from adzeguard.core.estate.texts import Texts
 from adzeguard.core.identity import Sid, fold_dn, is_below, parent_dn
-from adzeguard.store.columns import ODD_IN_A_DN
+from adzeguard.store.columns import ODD_IN_A_DN, descriptor_key
 from adzeguard.store.kept_columns import Checked, Columns
 
 NUMBERS: Final = {
@@ -27,10 +27,14 @@ NUMBERS: Final = {
     "primary_rids": "<u4",
     "authorities": "<i4",
     "rids": "<u4",
+    "descriptors": "<i4",
     **dict.fromkeys(TIMES, "<i8"),
 }
-"""The columns of numbers; an authority is the place of its text among `authority_names`, -1 without a SID."""
-NO_AUTHORITY: Final = -1
+"""The columns of numbers. An authority is the place of its text among `authority_names`, -1 without a SID; a descriptor
+that of its key among `descriptor_keys`, -1 without one."""
+NONE: Final = -1
+TEXTS: Final = ("names", "dns", "authority_names", "descriptor_keys")
+_PLACES: Final = ("authorities", "descriptors")
 _ROWS_AT_ONCE: Final = 100_000
 _LAST_ASCII: Final = 0x7F
 _KINDS: Final = {int(kind): kind for kind in Kind}
@@ -45,14 +49,20 @@ def columns_of_objects(objects: Objects, size: int) -> dict[str, NDArray[Any]]:
         "primary_rids": objects.primary_group_rids,
         "authorities": objects.authorities,
         "rids": objects.rids,
+        "descriptors": objects.descriptors_of,
         **{name: objects.times[:, place] for place, name in enumerate(TIMES)},
     }
     columns = {name: grown(numbers[name].astype(kind), size, empty(name)) for name, kind in NUMBERS.items()}
     for name, texts in (("names", objects.names), ("dns", objects.dns)):
         columns |= columns_of_texts(name, texts.starts, np.frombuffer(texts.data, "u1"), size)
-    authorities = Texts.of(objects.authority_names)
-    data = np.frombuffer(authorities.data, "u1")
-    return columns | columns_of_texts("authority_names", authorities.starts, data, len(authorities))
+    columns |= columns_of_names("descriptor_keys", (descriptor_key(raw).hex() for raw in objects.descriptor_bytes))
+    return columns | columns_of_names("authority_names", objects.authority_names)
+
+
+def columns_of_names(name: str, names: Iterable[str]) -> dict[str, NDArray[Any]]:
+    """Return the columns of the names that other columns have places among."""
+    texts = Texts.of(names)
+    return columns_of_texts(name, texts.starts, np.frombuffer(texts.data, "u1"), len(texts))
 
 
 def columns_of_texts(
@@ -64,7 +74,7 @@ def columns_of_texts(
 
 def empty(name: str) -> int:
     """Return what stands in a column of numbers for an id that stands for nothing."""
-    return NO_AUTHORITY if name == "authorities" else 0
+    return NONE if name in _PLACES else 0
 
 
 def grown(numbers: NDArray[Any], size: int, filled: int = 0) -> NDArray[Any]:
@@ -73,17 +83,24 @@ def grown(numbers: NDArray[Any], size: int, filled: int = 0) -> NDArray[Any]:
     return np.append(numbers, np.full(more, filled, numbers.dtype)) if more > 0 else np.ascontiguousarray(numbers)
 
 
-def objects_brought_on(before: Columns, size: int, rows: Mapping[int, ObjectRow | None]) -> dict[str, NDArray[Any]]:
-    """Return the columns as they are after these objects have changed, are new, or are gone (None)."""
+def objects_brought_on(
+    before: Columns, size: int, rows: Mapping[int, ObjectRow | None], descriptors: Mapping[int, bytes]
+) -> dict[str, NDArray[Any]]:
+    """Return the columns as they are after these objects have changed, are new, or are gone (None).
+
+    `descriptors` are the keys of the descriptors of those that have one.
+    """
     ids = sorted(rows)
     absent = ObjectRow(b"", Kind.ABSENT, 0, "", 0, "", "", 0, 0, 0, 0, b"", "")
     new = [rows[i] or absent for i in ids]
     known = list(texts_of(before, "authority_names"))
     places = {text: place for place, text in enumerate(known)}
+    keys = {key: place for place, key in enumerate(texts_of(before, "descriptor_keys"))}
+    held = [keys.setdefault(descriptors[i].hex(), len(keys)) if i in descriptors else NONE for i in ids]
     authorities, rids = [], []
     for row in new:
         authority, _, rid = row.sid.rpartition("-")
-        authorities.append(places.setdefault(authority, len(places)) if row.sid else -1)
+        authorities.append(places.setdefault(authority, len(places)) if row.sid else NONE)
         rids.append(int(rid) if row.sid else 0)
     values = {
         "kinds": [row.kind for row in new],
@@ -91,6 +108,7 @@ def objects_brought_on(before: Columns, size: int, rows: Mapping[int, ObjectRow 
         "primary_rids": [row.primary_group_rid for row in new],
         "authorities": authorities,
         "rids": rids,
+        "descriptors": held,
         **{name: [getattr(row, name) for row in new] for name in TIMES},
     }
     columns: dict[str, NDArray[Any]] = {}
@@ -102,9 +120,7 @@ def objects_brought_on(before: Columns, size: int, rows: Mapping[int, ObjectRow 
         grown_starts = grown(before[f"{name}.starts"].astype(np.int64), size + 1, int(before[f"{name}.starts"][-1]))
         starts, data = spliced(grown_starts, before[f"{name}.data"], runs)
         columns |= columns_of_texts(name, starts, data, size)
-    all_authorities = Texts.of(places)
-    data = np.frombuffer(all_authorities.data, "u1")
-    return columns | columns_of_texts("authority_names", all_authorities.starts, data, len(places))
+    return columns | columns_of_names("authority_names", places) | columns_of_names("descriptor_keys", keys)
 
 
 def texts_of(columns: Columns, name: str) -> Texts:
@@ -188,6 +204,16 @@ class KeptObjects:
         found = [(not folded.startswith(wanted), folded, i) for i, folded in self._with("names", wanted, str.casefold)]
         return [i for _, _, i in heapq.nsmallest(limit, found)]
 
+    def called(self, name: str) -> list[int]:
+        """Return the objects with exactly this name."""
+        wanted = name.casefold()
+        return [i for i, folded in self._with("names", wanted, str.casefold) if folded == wanted]
+
+    def with_dn(self, dn: str) -> int | None:
+        """Return the object with this distinguished name."""
+        wanted = fold_dn(dn)
+        return next((i for i, folded in self._with("dns", wanted, fold_dn, *ODD_IN_A_DN) if folded == wanted), None)
+
     def beyond_ascii(self) -> Ids:
         """Return the ids of all objects whose name has letters that are none of ASCII, sorted."""
         places = np.flatnonzero(self._columns.whole("names.data") > _LAST_ASCII)
@@ -199,6 +225,40 @@ class KeptObjects:
         top = fold_dn(dn)
         rows = [i for i, folded in self._with("dns", f",{top}", fold_dn, *ODD_IN_A_DN) if is_below(folded, top)]
         return np.array(sorted(rows), np.int32)
+
+    def descriptor_keys(self, ids: Iterable[int]) -> dict[int, bytes]:
+        """Return the keys of the descriptors of objects; those that came without one are left out."""
+        wanted = np.array(sorted({i for i in map(int, ids) if 0 <= i < self.size}), np.int64)
+        held = self._columns.at("descriptors", wanted)
+        there = held >= 0
+        keys = self._descriptor_keys
+        return {i: keys[place] for i, place in zip(wanted[there].tolist(), held[there].tolist(), strict=True)}
+
+    def descriptor_uses(self) -> list[tuple[bytes, Kind, Callable[[], list[int]]]]:
+        """Return each key of a descriptor and kind of object together, with what gives their ids; lowest ids first."""
+        held = self._columns.whole("descriptors").astype(np.int64)
+        kinds = self._columns.whole("kinds")
+        there = np.flatnonzero((held >= 0) & (kinds != Kind.ABSENT))
+        both = held[there] << 8 | kinds[there]
+        each, first = np.unique(both, return_index=True)
+        in_order = cache(
+            lambda: (np.argsort(both, kind="stable"), np.append(np.searchsorted(np.sort(both), each), len(both)))
+        )
+
+        def ids_of(place: int) -> list[int]:
+            order, bounds = in_order()
+            return there[order[bounds[place] : bounds[place + 1]]].tolist()  # type: ignore[no-any-return]
+
+        return [
+            (self._descriptor_keys[number >> 8], _KINDS[number & 0xFF], partial(ids_of, place))
+            for place in np.argsort(first).tolist()
+            for number in [int(each[place])]
+        ]
+
+    @cached_property
+    def _descriptor_keys(self) -> list[bytes]:
+        texts = self._texts("descriptor_keys", 0, self._columns.length("descriptor_keys.starts") - 1)
+        return [bytes.fromhex(text) for text in texts]
 
     def holding_other_than(self, kind: Kind) -> frozenset[str]:
         """Return the folded names of the containers that hold an object of any other kind, not deeper down."""

@@ -48,11 +48,11 @@ def read_graph(connection: Connection, size: int, valid: str) -> MembershipGraph
     return MembershipGraph(size, group_ids, security, Links(inside.starts, positions), outside, primary)
 
 
-def read_group_rows(connection: Connection, groups: Sequence[int]) -> dict[int, GroupRow]:
-    """Return these groups as they are now; those that are gone are left out."""
+def read_group_rows(connection: Connection, groups: Sequence[int], valid: str = "until IS NULL") -> dict[int, GroupRow]:
+    """Return these groups as they are by a condition; those that are not there are left out."""
     found: dict[int, GroupRow] = {}
     for some in batched(groups):
-        query = f"SELECT group_id, {_COLUMNS} FROM membership WHERE until IS NULL AND {among('group_id', len(some))}"
+        query = f"SELECT group_id, {_COLUMNS} FROM membership WHERE {valid} AND {among('group_id', len(some))}"
         for group, security, *runs in connection.rows(query, some):
             found[group] = GroupRow(bool(security), *(np.frombuffer(run, "<i4").astype(np.int32) for run in runs))
     return found

@@ -261,7 +261,7 @@ def _local_group_names(state: str) -> list[str]:
 
 CHANGE_INDEXES: Final = {
     f"{table}_by_{column}": f"{table} ({column}) WHERE {condition}"
-    for table in ("object", "membership")
+    for table in ("object", "membership", "host")
     for column, condition in (("since", "since > 1"), ("until", "until IS NOT NULL"))
 }
 """A first collection leaves them empty."""

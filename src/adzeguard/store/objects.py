@@ -1,13 +1,12 @@
 """The rows of objects: what holds now, what is written anew, and what has ended."""
 
 from collections.abc import Iterable, Iterator
-from hashlib import blake2b
 from itertools import compress
 
 from adzeguard.core.estate.objects import Objects
 from adzeguard.core.estate.principal import Kind
 from adzeguard.store.batches import among, batched
-from adzeguard.store.columns import INSERT, READ, Known, packed, place_of
+from adzeguard.store.columns import INSERT, READ, Known, descriptor_key, packed, place_of
 from adzeguard.store.connection import Connection, Row
 from adzeguard.store.migrations import FIRST_INDEXES, OBJECT_INDEXES_OF_FORM_TWO, detail_indexes
 
@@ -20,7 +19,7 @@ def known_in(connection: Connection, objects: Objects) -> Known:
     fresh = [text for text in objects.authority_names if text not in numbers]
     numbers |= {text: len(numbers) + place for place, text in enumerate(fresh, 1)}
     connection.run_many("INSERT INTO authority (id, text) VALUES (?, ?)", [(numbers[text], text) for text in fresh])
-    keys = [blake2b(data, digest_size=16).digest() for data in objects.descriptor_bytes]
+    keys = [descriptor_key(data) for data in objects.descriptor_bytes]
     connection.run_many(
         'INSERT INTO descriptor ("key", data) VALUES (?, ?) ON CONFLICT ("key") DO NOTHING',
         zip(keys, objects.descriptor_bytes, strict=True),

@@ -18,13 +18,32 @@ from adzeguard.store.collections import valid_at
 from adzeguard.store.columns import SHOWN, listed, unpacked
 from adzeguard.store.connection import Connection, Database, one
 from adzeguard.store.kept_columns import Checked, Columns
-from adzeguard.store.kept_graph import GroupRow, brought_on, columns_of_graph, graph_of
-from adzeguard.store.kept_objects import NUMBERS, columns_of_objects, columns_of_texts, empty, objects_brought_on
+from adzeguard.store.kept_graph import NAMES_OF_GRAPH, GroupRow, brought_on, columns_of_graph, graph_of
+from adzeguard.store.kept_objects import (
+    NONE,
+    NUMBERS,
+    TEXTS,
+    columns_of_names,
+    columns_of_objects,
+    columns_of_texts,
+    empty,
+    objects_brought_on,
+)
 from adzeguard.store.memberships import read_graph, read_group_rows
 
 _ROWS_AT_ONCE: Final = 100_000
 _FEW: Final = 20
 """One in so many objects may have changed for the columns to be brought on; beyond that they are made anew."""
+
+
+_NAMES: Final = frozenset(
+    [
+        *NUMBERS,
+        *(f"{texts}.{part}" for texts in TEXTS for part in ("starts", "data")),
+        *NAMES_OF_GRAPH,
+    ]
+)
+"""The columns that a file must have, or it is of another form."""
 
 
 class Present:
@@ -49,6 +68,17 @@ class Present:
         """Return the memberships that hold now."""
         columns = self.columns()
         return graph_of(columns, columns.length("kinds"))
+
+    def columns_at(self, number: int) -> Checked | None:
+        """Return the columns of what held after an earlier collection; None where too much has changed since."""
+        with self._database.reading() as connection:
+            now = self.columns()
+            objects, groups = _changed(connection, number)
+            if not objects and not groups:
+                return now
+            if len(objects) + len(groups) > now.length("kinds") // _FEW + _FEW:
+                return None
+            return Checked(_brought_on(connection, now, objects, groups, valid_at(number)))
 
     def keep(self, whole: Assembled) -> None:
         """Keep what was just written whole. Where little of it was new, what is kept already is brought on."""
@@ -93,6 +123,8 @@ class Present:
 
     def _is_of_here(self, connection: Connection, kept: kept_columns.KeptFile) -> bool:
         """Whether the store has the collection that the file tells of, and not another of the same number."""
+        if kept.columns.names != _NAMES:
+            return False
         row = one(connection, "SELECT stamp FROM collection WHERE id = ?", (kept.number,))
         return row is not None and bool(kept.stamp) and str(row[0]) == kept.stamp
 
@@ -108,34 +140,45 @@ def _last(connection: Connection) -> tuple[int, str]:
     return (int(row[0]), str(row[1])) if row else (0, "")
 
 
+def changed_between(connection: Connection, table: str, key: str, low: int, high: int | None = None) -> list[int]:
+    """Return the ids of the rows of a table that came or ended after one collection, and not after another."""
+    most = f" AND {{0}} <= {int(high)}" if high is not None else ""
+    # The first conditions are those of the indexes, which a first collection leaves empty.
+    query = (
+        f"SELECT {key} FROM {table} WHERE since > 1 AND since > ?{most.format('since')}"
+        f" UNION SELECT {key} FROM {table} WHERE until IS NOT NULL AND until > ?{most.format('until')}"
+    )
+    return sorted(int(i) for (i,) in connection.rows(query, (low, low)))
+
+
 def _changed(connection: Connection, number: int) -> tuple[list[int], list[int]]:
     """Return the ids of the objects, and of the groups whose members, have changed since a collection."""
-    found: list[list[int]] = []
-    for table, key in (("object", "id"), ("membership", "group_id")):
-        # The first conditions are those of the indexes, which a first collection leaves empty.
-        query = (
-            f"SELECT {key} FROM {table} WHERE since > 1 AND since > ?"
-            f" UNION SELECT {key} FROM {table} WHERE until IS NOT NULL AND until > ?"
-        )
-        found.append(sorted(int(i) for (i,) in connection.rows(query, (number, number))))
-    return found[0], found[1]
+    objects = changed_between(connection, "object", "id", number)
+    return objects, changed_between(connection, "membership", "group_id", number)
 
 
-def _brought_on(connection: Connection, before: Checked, objects: list[int], groups: list[int]) -> Columns:
+def _brought_on(
+    connection: Connection, before: Checked, objects: list[int], groups: list[int], valid: str = "until IS NULL"
+) -> Columns:
+    """Return columns with what holds by a condition of these objects and groups."""
     size = size_of(connection)
     old = before.all()
     rows: dict[int, ObjectRow | None] = dict.fromkeys(objects)
     authorities = _authorities(connection)
-    rows |= {row[0]: unpacked(row, authorities) for row in _present(connection, objects)}
+    descriptors: dict[int, bytes] = {}
+    for *row, descriptor in _rows_of(connection, objects, valid):
+        rows[row[0]] = unpacked(tuple(row), authorities)
+        if descriptor is not None:
+            descriptors[row[0]] = descriptor
     members: dict[int, GroupRow | None] = dict.fromkeys(groups)
-    members |= read_group_rows(connection, groups)
+    members |= read_group_rows(connection, groups, valid)
     graph = graph_of(before, before.length("kinds"))
-    return objects_brought_on(old, size, rows) | columns_of_graph(brought_on(graph, size, members))
+    return objects_brought_on(old, size, rows, descriptors) | columns_of_graph(brought_on(graph, size, members))
 
 
-def _present(connection: Connection, ids: Iterable[int]) -> Iterable[Any]:
+def _rows_of(connection: Connection, ids: Iterable[int], valid: str) -> Iterable[Any]:
     for some in batched(ids):
-        query = f"SELECT {listed(SHOWN)} FROM object WHERE until IS NULL AND {among('id', len(some))}"
+        query = f"SELECT {listed((*SHOWN, 'descriptor'))} FROM object WHERE {valid} AND {among('id', len(some))}"
         yield from connection.rows(query, some)
 
 
@@ -148,12 +191,14 @@ def read_columns(connection: Connection) -> Columns:
     size = size_of(connection)
     authorities = _authorities(connection)
     places = {number: place for place, number in enumerate(authorities)}
+    keys = [bytes(key) for (key,) in connection.rows("SELECT key FROM descriptor")]
+    places_of_keys = {key: place for place, key in enumerate(keys)}
     numbers = {name: np.full(size, empty(name), kind) for name, kind in NUMBERS.items()}
     texts: dict[str, list[Texts]] = {"names": [], "dns": []}
     # In the order of the columns of numbers, and then of the texts.
     query = (
-        "SELECT id, kind, flags, primary_rid, authority, rid, created, last_logon, password_set, expires, name, dn"
-        " FROM object WHERE until IS NULL AND id >= ? AND id < ?"
+        "SELECT id, kind, flags, primary_rid, authority, rid, descriptor, created, last_logon, password_set, expires,"
+        " name, dn FROM object WHERE until IS NULL AND id >= ? AND id < ?"
     )
     for begin in range(0, size, _ROWS_AT_ONCE):
         end = min(begin + _ROWS_AT_ONCE, size)
@@ -161,7 +206,9 @@ def read_columns(connection: Connection) -> Columns:
         ids = np.fromiter((row[0] for row in rows), np.int64, len(rows))
         for place, name in enumerate(numbers, 1):
             if name == "authorities":
-                values = [-1 if row[place] is None else places[row[place]] for row in rows]
+                values = [NONE if row[place] is None else places[row[place]] for row in rows]
+            elif name == "descriptors":
+                values = [NONE if row[place] is None else places_of_keys[bytes(row[place])] for row in rows]
             else:
                 values = [row[place] or 0 for row in rows]
             numbers[name][ids] = values
@@ -173,8 +220,8 @@ def read_columns(connection: Connection) -> Columns:
     columns: dict[str, NDArray[Any]] = dict(numbers)
     for name, parts in texts.items():
         columns |= columns_of_texts(name, *_joined(parts), size)
-    named = Texts.of(authorities.values())
-    columns |= columns_of_texts("authority_names", named.starts, np.frombuffer(named.data, "u1"), len(named))
+    columns |= columns_of_names("authority_names", authorities.values())
+    columns |= columns_of_names("descriptor_keys", (key.hex() for key in keys))
     try:
         return columns | columns_of_graph(read_graph(connection, size, valid_at(None)))
     except (KeyError, OverflowError) as error:

@@ -1,9 +1,7 @@
 """Two moments of the same directory, held against each other."""
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
-
-import numpy as np
 
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host
@@ -29,20 +27,20 @@ class Difference:
     detail: str = ""
 
 
-def compare(before: Estate, after: Estate) -> Iterator[Difference]:
-    """Yield who gained and lost membership, effective as well as direct, of directory groups and of hosts' groups."""
+def compare(before: Estate, after: Estate, hosts: Iterable[tuple[Host, Host]]) -> Iterator[Difference]:
+    """Yield who gained and lost membership, effective as well as direct, of directory groups and of hosts' groups.
+
+    `hosts` are those that differ, as they were and as they are.
+    """
     yield from _groups(before, after)
-    yield from _hosts(before, after)
+    for old, new in hosts:
+        if old.state is not None and new.state is not None and old.state != new.state:
+            yield from _of_host(after, old, new)
 
 
 def _groups(before: Estate, after: Estate) -> Iterator[Difference]:
     known_before, known_after = set(before.graph.group_ids.tolist()), set(after.graph.group_ids.tolist())
-    touched = {
-        group
-        for group in known_before | known_after
-        if not np.array_equal(before.graph.direct_members(group), after.graph.direct_members(group))
-        or not np.array_equal(before.graph.primary_members(group), after.graph.primary_members(group))
-    }
+    touched = before.graph.differing_groups(after.graph)
     led_to = {*before.graph.containing_groups(touched).tolist(), *after.graph.containing_groups(touched).tolist()}
     names = _names(before, after, touched | led_to)
     for group in sorted(touched | led_to, key=lambda i: names[i].qualified_name.casefold()):
@@ -70,15 +68,6 @@ def _members(estate: Estate, group: int) -> dict[int, bool]:
 
 def _names(before: Estate, after: Estate, ids: set[int]) -> dict[int, Principal]:
     return {**before.catalogue.principals(ids), **after.catalogue.principals(ids)}
-
-
-def _hosts(before: Estate, after: Estate) -> Iterator[Difference]:
-    was = {host.id: host for host in before.hosts}
-    for host in after.hosts:
-        old = was.get(host.id)
-        if old is None or old.state == host.state or old.state is None or host.state is None:
-            continue
-        yield from _of_host(after, old, host)
 
 
 def _of_host(estate: Estate, old: Host, new: Host) -> Iterator[Difference]:

@@ -383,6 +383,28 @@ class MembershipGraph:
             self.primary.with_rows(primary),
         )
 
+    def differing_groups(self, other: "MembershipGraph") -> set[int]:
+        """Return the groups that hold others directly, or by their primary group, than in another graph."""
+        both, here, there = np.intersect1d(self.group_ids, other.group_ids, assume_unique=True, return_indices=True)
+        differ = np.zeros(len(both), bool)
+        for mine, its, my_ids, its_ids in (
+            (self.nested, other.nested, self.group_ids, other.group_ids),
+            (self.people, other.people, None, None),
+            (self.primary, other.primary, None, None),
+        ):
+            differ |= np.diff(mine.starts)[here] != np.diff(its.starts)[there]
+            same = np.flatnonzero(~differ)
+            left, origins = mine.gather(here[same])
+            right, _ = its.gather(there[same])
+            unequal = (left if my_ids is None else my_ids[left]) != (right if its_ids is None else its_ids[right])
+            differ[same[origins[unequal]]] = True
+        alone = {
+            group
+            for one, counts in ((self, self.direct_counts()), (other, other.direct_counts()))
+            for group in one.group_ids[(counts > 0) & ~np.isin(one.group_ids, both)].tolist()
+        }
+        return {*both[differ].tolist(), *alone}
+
     def of_size(self, size: int) -> "MembershipGraph":
         """Return the same memberships among ids that go further."""
         return MembershipGraph(size, self.group_ids, self.security, self.nested, self.people, self.primary)
