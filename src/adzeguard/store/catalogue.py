@@ -35,6 +35,8 @@ class StoredCatalogue:
         self._valid = valid_at(collection)
         self._domain = domain
         self._known: dict[int, Principal] = {}
+        self._called: dict[str, list[int]] = {}
+        self._standing: dict[str, int | None] = {}
 
     @cached_property
     def _authorities(self) -> dict[int, str]:
@@ -69,15 +71,38 @@ class StoredCatalogue:
                     matches[f"{self._authorities[authority]}-{rid}"] = object_id
         return matches
 
+    def look_ahead(self, names: Iterable[str], dns: Iterable[str]) -> None:
+        """Find what is called like one of these, or stands there, before each of them is asked for."""
+        by_name: dict[str, list[int]] = {name.casefold(): [] for name in names}
+        by_dn: dict[str, int | None] = {fold_dn(dn): None for dn in dns}
+        for i, text in self._by_hashes("name", by_name):
+            if text.casefold() in by_name:
+                by_name[text.casefold()].append(i)
+        for i, text in self._by_hashes("dn", by_dn):
+            if fold_dn(text) in by_dn:
+                by_dn[fold_dn(text)] = i
+        self._called = {name: sorted(ids) for name, ids in by_name.items()}
+        self._standing = by_dn
+        self.principals([i for ids in by_name.values() for i in ids] + [i for i in by_dn.values() if i is not None])
+
+    def _by_hashes(self, column: str, folded: Iterable[str]) -> Iterator[tuple[int, str]]:
+        for some in batched(sorted({text_hash(text) for text in folded})):
+            where = f"{self._valid} AND {among(f'{column}_hash', len(some))}"
+            yield from self._query(f"SELECT id, {column} FROM object WHERE {where}", some)
+
     def by_dn(self, dn: str) -> int | None:
         """Return the object with this distinguished name."""
         folded = fold_dn(dn)
+        if folded in self._standing:
+            return self._standing[folded]
         matches = self._query(f"SELECT id, dn FROM object WHERE {self._valid} AND dn_hash = ?", (text_hash(folded),))
         return next((object_id for object_id, text in matches if fold_dn(text) == folded), None)
 
     def by_name(self, name: str) -> list[int]:
         """Return the objects with exactly this name."""
         folded = name.casefold()
+        if folded in self._called:
+            return self._called[folded]
         matches = self._query(
             f"SELECT id, name FROM object WHERE {self._valid} AND name_hash = ?", (text_hash(folded),)
         )
@@ -230,6 +255,11 @@ class KeptCatalogue(StoredCatalogue):
         wanted = set(sids)
         few = len(wanted) < _FEW_SIDS and not self._is_past
         return super().by_sids(wanted) if few else self._kept.by_sids(wanted)
+
+    def look_ahead(self, names: Iterable[str], dns: Iterable[str]) -> None:
+        """Find many names or places at once, where there is an index of them."""
+        if not self._is_past:
+            super().look_ahead(names, dns)
 
     def by_name(self, name: str) -> list[int]:
         """Return the objects with exactly this name: of the past there is no index."""

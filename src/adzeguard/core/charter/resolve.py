@@ -1,15 +1,18 @@
 """From the names in a charter to identities: every rule in force with what its names stand for."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
-from typing import TypeVar
+from typing import Any, TypeVar
+
+from pydantic import BaseModel
 
 from adzeguard.core.charter.charter import Charter
 from adzeguard.core.charter.kinds import RuleKind
 from adzeguard.core.charter.references import NameMemory, NameProblem, RuleNames
 from adzeguard.core.charter.rule import Resolved, Response
 from adzeguard.core.errors import CharterError
+from adzeguard.core.estate.catalogue import LooksAhead
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import Principal
 
@@ -32,6 +35,20 @@ class ResolvedCharter:
         return [rule for rule in self.rules if isinstance(rule, kind)]
 
 
+def _texts_in(value: Any) -> Iterator[str]:
+    """Yield every text in the words of a rule: some of them are names."""
+    if isinstance(value, str):
+        yield value
+    elif isinstance(value, Mapping):
+        for part in value.values():
+            yield from _texts_in(part)
+    elif isinstance(value, list | tuple | set | frozenset):
+        for part in value:
+            yield from _texts_in(part)
+    elif isinstance(value, BaseModel):
+        yield from _texts_in(value.__dict__)
+
+
 def resolve_charter(
     charter: Charter,
     kinds: Sequence[RuleKind],
@@ -45,6 +62,11 @@ def resolve_charter(
 
     `stood_for` is what names stood for when they were last looked up.
     """
+    if isinstance(estate.catalogue, LooksAhead):
+        texts = {text for rule in charter.rules for text in _texts_in(rule.__dict__)}
+        names = (text.rpartition("\\")[2].partition("@")[0] for text in texts)
+        dns = (estate.domain.full_dn(text) for text in texts if "=" in text)
+        estate.catalogue.look_ahead(names, dns)
     memory = NameMemory(stood_for or {})
     by_words = {kind.words: kind for kind in kinds}
     rules: list[Resolved] = []

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
-from typing import Protocol
+from typing import Protocol, runtime_checkable
 
 import numpy as np
 from numpy.typing import NDArray
@@ -43,6 +43,14 @@ class DescriptorUse:
     def ids(self) -> list[int]:
         """The ids of the objects, sorted, found when they are asked for."""
         return self.ids_of()
+
+
+@runtime_checkable
+class LooksAhead(Protocol):
+    """A catalogue that answers many look-ups sooner when it is told of them beforehand."""
+
+    def look_ahead(self, names: Iterable[str], dns: Iterable[str]) -> None:
+        """Find what is called like one of these, or stands there, before each of them is asked for."""
 
 
 class Catalogue(Protocol):
