@@ -32,8 +32,11 @@ class LocalName:
 
     def on(self, state: HostState) -> Sid | None:
         """Return its SID on one host, or nothing when the host has none of that name."""
+        account = state.account_named(self.name)
+        if account:
+            return account
         group = state.group_named(self.name)
-        return state.account_named(self.name) or (group.sid if group else None)
+        return group.sid if group else None
 
 
 Reference = Principal | LocalName

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Generic, TypeVar
 
 from adzeguard.core.charter.host_scope import OnHosts
@@ -58,7 +59,7 @@ class HostScopes(Generic[HostRuleT]):
         name = host.name.casefold()
         naming = self._naming.get(name, [])
         excepting = self._excepting.get(name, [])
-        of_container = self._of_container(parent_dn(fold_dn(host.dn)))
+        of_container = self._of_container(_container_of(host.dn))
         if not naming and not excepting:
             return of_container
         closest = [ScopedRule(rule, NAMED, f"the host {host.name} by name") for rule in naming]
@@ -68,13 +69,19 @@ class HostScopes(Generic[HostRuleT]):
     def excepted_on(self, host: Host) -> list[ScopedRule[HostRuleT]]:
         """Return the rules that would hold on the host if they did not except it by name."""
         excepting = self._excepting.get(host.name.casefold(), [])
-        return [s for s in self._of_container(parent_dn(fold_dn(host.dn))) if s.rule in excepting] if excepting else []
+        return [s for s in self._of_container(_container_of(host.dn)) if s.rule in excepting] if excepting else []
 
     def _of_container(self, container: str) -> list[ScopedRule[HostRuleT]]:
         if container not in self._by_container:
             reaching = [scoped for rule in self._rules if (scoped := _closest(rule, container)) is not None]
             self._by_container[container] = sorted(reaching, key=lambda scoped: scoped.distance)
         return self._by_container[container]
+
+
+@lru_cache(maxsize=1 << 16)
+def _container_of(dn: str) -> str:
+    """Return the folded name of what a host lies in; a dozen kinds of rules ask of each host."""
+    return parent_dn(fold_dn(dn))
 
 
 def _closest(rule: HostRuleT, container: str) -> ScopedRule[HostRuleT] | None:

@@ -1,7 +1,7 @@
 """What is wrong with a host regardless of the charter."""
 
 from collections import Counter
-from collections.abc import Iterable, Iterator
+from collections.abc import Hashable, Iterable, Iterator
 from datetime import UTC, datetime, timedelta
 from typing import Any, Final
 
@@ -33,20 +33,26 @@ def check_hosts(looked_at: CheckInput) -> Iterator[Finding]:
     estate = looked_at.estate
     at_work = KeepersAtWork(estate, list(looked_at.charter.keepers), looked_at.moment)
     twins, holding_everybody = _NameTwins(estate), groups_of_everyone(estate)
-    in_order: set[frozenset[Sid]] = set()
+    in_order: set[Hashable] = set()
+    without_strangers: set[int] = set()
     for host, members in zip(estate.hosts, estate.host_administrators, strict=True):
         yield from _unread(host)
         if host.state is None:
             continue
         # Thousands of hosts let in the same few of the directory; how a host numbers its own accounts is no matter.
-        known = _known_elsewhere(estate, host.state, members)
+        alike = host.state.alike
+        known: Hashable = _known_elsewhere(estate, host.state, members) if alike is None else id(alike)
         if known not in in_order:
             findings = list(_administrators(estate, host, host.state, members, at_work, holding_everybody))
             if not findings and host.state.group(ADMINISTRATORS) is not None:
                 in_order.add(known)
             yield from findings
         yield from twins.on(host)
-        yield from _strangers(estate, host, host.state)
+        if id(alike) not in without_strangers:
+            strangers = list(_strangers(estate, host, host.state))
+            if not strangers and alike is not None:
+                without_strangers.add(id(alike))
+            yield from strangers
 
 
 def closed_without_rule(looked_at: CheckInput) -> Iterator[Finding]:
@@ -162,8 +168,19 @@ class _NameTwins:
     def __init__(self, estate: Estate) -> None:
         self._estate = estate
         self._known: dict[str, Principal | None] = {}
+        self._without: set[int] = set()
+        """Of states that are alike the same is true, and no twin of a name is among them."""
 
     def on(self, host: Host) -> Iterator[Finding]:
+        alike = host.state.alike if host.state is not None else None
+        if id(alike) in self._without:
+            return
+        found = list(self._found_on(host))
+        if not found and alike is not None:
+            self._without.add(id(alike))
+        yield from found
+
+    def _found_on(self, host: Host) -> Iterator[Finding]:
         for group in host.state.groups if host.state else ():
             # The built-in groups bear the same names on every host and in the directory; that is no accident.
             if group.sid.startswith(f"{BUILTIN_AUTHORITY}-"):

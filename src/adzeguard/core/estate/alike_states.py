@@ -4,7 +4,8 @@ Twenty thousand hosts come from a few dozen images: taking each state apart by i
 """
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
+from typing import Any
 
 from adzeguard.core.estate.hosts import HostState, LocalAccount, LocalGroup
 from adzeguard.core.identity import Sid
@@ -31,10 +32,11 @@ class AlikeStates:
         form = text.replace(f'{_BEFORE}{machine}"', _BEFORE, 1).replace(f"{machine}-", f"{_MARK}-")
         alike = self._known.get(form)
         if alike is not None:
-            return alike.on(Sid(machine))
+            return _StateOfAlike(alike, Sid(machine))
         state = self._take_apart(text)
         if state is not None and form.count(_MARK) == _own_sids(state):
             self._known[form] = _Alike(state)
+            return _StateOfAlike(self._known[form], state.machine_sid)
         return state
 
 
@@ -51,32 +53,37 @@ class _Alike:
     """A state whose own SIDs are known, to say it of other hosts; what names none of them is the same on all."""
 
     def __init__(self, state: HostState) -> None:
-        self._state = state
+        self.state = state
         self._there = f"{state.machine_sid}-"
-        self._accounts = [(account.name, self._rest(account.sid), account) for account in state.accounts]
         self._groups = [(group, self._rest(group.sid), self._own(group)) for group in state.groups]
 
-    def on(self, machine: Sid) -> HostState:
-        """Return the same of another host."""
-        here = f"{machine}-"
-        state = self._state
-        return HostState(
-            machine,
-            tuple(
-                account if rest is None else LocalAccount(name, Sid(here + rest), account.enabled)
-                for name, rest, account in self._accounts
-            ),
-            tuple(
-                group if rest is None and not own else self._group_on(here, group, rest, own)
-                for group, rest, own in self._groups
-            ),
-            state.capabilities,
-            state.parts,
-            state.lacks,
-            {self._sid_on(here, sid): by for sid, by in state.unlisted.items()} if state.unlisted else state.unlisted,
+    def accounts_on(self, here: str) -> tuple[LocalAccount, ...]:
+        """Return the accounts of another host, whose SIDs begin like this."""
+        return tuple(
+            LocalAccount(account.name, self.sid_on(here, account.sid), account.enabled)
+            for account in self.state.accounts
         )
 
+    def groups_on(self, here: str) -> tuple[LocalGroup, ...]:
+        """Return the groups of another host."""
+        return tuple(self._group_on(here, *of_group) for of_group in self._groups)
+
+    def group_on(self, here: str, sid: str) -> LocalGroup | None:
+        """Return one group of another host."""
+        for of_group in self._groups:
+            group, rest, _ = of_group
+            if (group.sid if rest is None else here + rest) == sid:
+                return self._group_on(here, *of_group)
+        return None
+
+    def sid_on(self, here: str, sid: Sid) -> Sid:
+        """Return what a SID is on another host."""
+        rest = self._rest(sid)
+        return sid if rest is None else Sid(here + rest)
+
     def _group_on(self, here: str, group: LocalGroup, rest: str | None, own: dict[Sid, str]) -> LocalGroup:
+        if rest is None and not own:
+            return group
         sid = group.sid if rest is None else Sid(here + rest)
         return LocalGroup(group.name, sid, group.members.difference(own).union(Sid(here + r) for r in own.values()))
 
@@ -87,6 +94,77 @@ class _Alike:
         """Return what follows the SID of the host itself; None in any other SID."""
         return sid[len(self._there) :] if sid.startswith(self._there) else None
 
-    def _sid_on(self, here: str, sid: Sid) -> Sid:
-        rest = self._rest(sid)
-        return sid if rest is None else Sid(here + rest)
+
+class _StateOfAlike(HostState):
+    """What a host said that differs from others in its own SIDs alone: made as far as somebody looks at it."""
+
+    __slots__ = ("_accounts", "_all_groups", "_groups", "_of")
+    _of: _Alike
+    _accounts: tuple[LocalAccount, ...] | None
+    _all_groups: tuple[LocalGroup, ...] | None
+    _groups: dict[str, LocalGroup | None]
+
+    def __init__(self, of: _Alike, machine: Sid) -> None:
+        state = of.state
+        for name, value in (
+            ("machine_sid", machine),
+            ("capabilities", state.capabilities),
+            ("parts", state.parts),
+            ("lacks", state.lacks),
+            ("_of", of),
+            ("_accounts", None),
+            ("_all_groups", None),
+            ("_groups", {}),
+        ):
+            object.__setattr__(self, name, value)
+
+    @property
+    def alike(self) -> object:
+        """What is the same object for all states that differ from this one in their own SIDs alone."""
+        return self._of
+
+    @property
+    def accounts(self) -> tuple[LocalAccount, ...]:
+        """The accounts of the host itself."""
+        if self._accounts is None:
+            object.__setattr__(self, "_accounts", self._of.accounts_on(f"{self.machine_sid}-"))
+        return self._accounts or ()
+
+    @property
+    def groups(self) -> tuple[LocalGroup, ...]:
+        """Its groups."""
+        if self._all_groups is None:
+            object.__setattr__(self, "_all_groups", self._of.groups_on(f"{self.machine_sid}-"))
+        return self._all_groups or ()
+
+    @property
+    def unlisted(self) -> Mapping[Sid, str]:
+        """Who administers it though no list says so."""
+        here, of = f"{self.machine_sid}-", self._of
+        return {of.sid_on(here, sid): by for sid, by in of.state.unlisted.items()}
+
+    def group(self, sid: str) -> LocalGroup | None:
+        """Return the local group with this SID."""
+        if sid not in self._groups:
+            self._groups[sid] = self._of.group_on(f"{self.machine_sid}-", sid)
+        return self._groups[sid]
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, HostState) and _whole_of(self) == _whole_of(other)
+
+    __hash__ = None  # type: ignore[assignment]
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return HostState, _whole_of(self)
+
+
+def _whole_of(state: HostState) -> tuple[Any, ...]:
+    return (
+        state.machine_sid,
+        state.accounts,
+        state.groups,
+        state.capabilities,
+        state.parts,
+        state.lacks,
+        state.unlisted,
+    )

@@ -44,6 +44,11 @@ class HostState:
     unlisted: Mapping[Sid, str] = field(default_factory=dict)
     """Who administers the host though no list of members says so, and by what, such as "a line of sudo"."""
 
+    @property
+    def alike(self) -> object | None:
+        """What is the same object for all states that differ in their own SIDs alone; None where that is not known."""
+        return None
+
     def group(self, sid: str) -> LocalGroup | None:
         """Return the local group with this SID."""
         return next((group for group in self.groups if group.sid == sid), None)

@@ -125,20 +125,31 @@ def _held(
 
 def _names_unknown(estate: Estate, demands: MemberDemands) -> Iterator[Correction]:
     """Yield each host that does not know a name of its own that a rule uses: the rule is not followed there."""
+    all_known: set[Hashable] = set()
     for host in estate.hosts if demands.uses_local_names else ():
-        for scoped in demands.scopes.on(host) if host.state is not None else ():
-            for name in scoped.rule.unknown_on(host.state) if host.state is not None else ():
-                said = rf"the host has no 'local\{name}', so rule {scoped.rule.rule.id} is not followed there"
-                yield correction_of(
-                    scoped.rule,
-                    "local-name-unknown",
-                    host_named(host),
-                    said,
-                    response="tell",
-                    host=host_named(host),
-                    left_out=said,
-                    evidence={"name": name, "place": scoped.rule.rule.place.at()},
-                )
+        rules = demands.scopes.on(host) if host.state is not None else []
+        its_shape = shape(host.state, rules) if host.state is not None and rules else None
+        if its_shape in all_known:
+            continue
+        unknown = [
+            (scoped, name)
+            for scoped in rules
+            for name in (scoped.rule.unknown_on(host.state) if host.state is not None else ())
+        ]
+        if not unknown:
+            all_known.add(its_shape)
+        for scoped, name in unknown:
+            said = rf"the host has no 'local\{name}', so rule {scoped.rule.rule.id} is not followed there"
+            yield correction_of(
+                scoped.rule,
+                "local-name-unknown",
+                host_named(host),
+                said,
+                response="tell",
+                host=host_named(host),
+                left_out=said,
+                evidence={"name": name, "place": scoped.rule.rule.place.at()},
+            )
 
 
 def _groups_among(estate: Estate, members: Iterable[Sid]) -> set[MemberKey]:
@@ -248,12 +259,15 @@ def shape(state: HostState, rules: Sequence[ScopedRule[Any]]) -> Hashable:
     A host's own accounts and groups are told by their RID, everything else by its SID.
     """
     own = f"{state.machine_sid}-"
+    held = tuple((id(scoped.rule), scoped.distance) for scoped in rules)
+    if state.alike is not None:
+        return held, id(state.alike)
 
     def told(sid: Sid) -> str:
         return sid.removeprefix(own)
 
     return (
-        tuple((id(scoped.rule), scoped.distance) for scoped in rules),
+        held,
         tuple((account.name, told(account.sid)) for account in state.accounts),
         tuple((group.name, told(group.sid), frozenset(map(told, group.members))) for group in state.groups),
         frozenset((told(sid), by) for sid, by in state.unlisted.items()),
