@@ -1,5 +1,6 @@
 """adzeguard check."""
 
+import sys
 from pathlib import Path
 
 import click
@@ -44,8 +45,12 @@ def command(
     """
     from adzeguard.core.check_row import Severity
     from adzeguard.core.views.findings import findings_table, folded_table
-    from adzeguard.workspace.deviations import found_now
+    from adzeguard.workspace.deviations import found_and_to_note, note_found, of_those
 
-    shown = found_now(opened(folder), severity, rules)
+    workspace = opened(folder)
+    findings, to_note = found_and_to_note(workspace, rules)
+    shown = of_those(findings, severity, rules)
     put_view(folded_table(shown) if form == "table" and not each else findings_table(shown), form, output)
+    sys.stdout.flush()
+    note_found(workspace, to_note)
     return Exit.TO_REPORT if any(f.severity > Severity.NOTE for f in shown) else Exit.NOTHING_TO_REPORT

@@ -8,7 +8,7 @@ import click
 
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.moments import MOMENT
-from adzeguard.cli.opening import opened
+from adzeguard.cli.opening import looking
 from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put_view, say
 from adzeguard.core.wording import when
@@ -34,7 +34,7 @@ def command(
     from adzeguard.core.rights.altered import altered_objects
     from adzeguard.core.views.changes import compared_table
 
-    workspace = opened(folder)
+    workspace = looking(folder)
     if before is None:
         before = workspace.store.moment_before_last()
         if before is None:

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, TypeVar
 import click
 from click.shell_completion import CompletionItem
 
-from adzeguard.cli.opening import opened
+from adzeguard.cli.opening import looking
 
 if TYPE_CHECKING:
     from adzeguard.settings.settings import Settings
@@ -30,7 +30,7 @@ def names(*kinds: str) -> Complete:
 
         wanted = frozenset(Kind[kind.upper()] for kind in kinds)
         domain, backslash, part = typed.rpartition("\\")
-        found = _asked(lambda: names_beginning(opened(_folder(ctx)), part, wanted, _SHOWN))
+        found = _asked(lambda: names_beginning(looking(_folder(ctx)), part, wanted, _SHOWN))
         return [CompletionItem(_for_shell(domain + backslash + name), help=kind.label) for name, kind in found]
 
     return complete
@@ -41,7 +41,7 @@ def containers(ctx: click.Context, _param: click.Parameter, typed: str) -> list[
     from adzeguard.workspace.typed import ou_names
 
     wanted = typed.casefold()
-    shown = _asked(lambda: ou_names(opened(_folder(ctx))))
+    shown = _asked(lambda: ou_names(looking(_folder(ctx))))
     fitting = [dn for dn in shown if dn.casefold().startswith((wanted, f"ou={wanted}"))]
     return [CompletionItem(_for_shell(dn)) for dn in fitting[:_SHOWN]]
 
@@ -50,7 +50,7 @@ def enactments(ctx: click.Context, _param: click.Parameter, typed: str) -> list[
     """Complete enactments by their names, the latest first."""
     from adzeguard.workspace.typed import enactments_beginning
 
-    found = _asked(lambda: enactments_beginning(opened(_folder(ctx)), typed, _SHOWN))
+    found = _asked(lambda: enactments_beginning(looking(_folder(ctx)), typed, _SHOWN))
     return [CompletionItem(_for_shell(name), help=words) for name, words in found]
 
 
@@ -82,7 +82,7 @@ def _asked(ask: Callable[[], list[T]]) -> list[T]:
 
 
 def _settings(ctx: click.Context) -> "Settings":
-    return opened(_folder(ctx)).settings
+    return looking(_folder(ctx)).settings
 
 
 def _folder(ctx: click.Context) -> Path | None:

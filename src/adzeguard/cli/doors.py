@@ -6,7 +6,7 @@ import click
 
 from adzeguard.cli.completing import names
 from adzeguard.cli.exits import Exit
-from adzeguard.cli.opening import opened
+from adzeguard.cli.opening import looking
 from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put_view
 from adzeguard.core.errors import UsageError
@@ -40,7 +40,7 @@ def command(
 
     if also and not after_charter:
         raise UsageError("--also means something only with --after-charter")
-    workspace = opened(folder)
+    workspace = looking(folder)
     if after_charter:
         table = doors_after_charter(workspace, name, also)
         put_view(table, form, output)

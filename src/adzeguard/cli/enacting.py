@@ -101,7 +101,7 @@ def _only_propose(workspace: Workspace, wanted: Wanted, file: Path) -> int:
     from adzeguard.cli.propose import write_proposal
     from adzeguard.workspace.road import only_propose
 
-    with workspace.held_to_propose():
+    with workspace.in_one_moment():
         proposed = only_propose(workspace, wanted)
     write_proposal(proposed, file)
     for reason in proposed.past_limits:

@@ -6,7 +6,7 @@ from pathlib import Path
 import click
 
 from adzeguard.cli.exits import Exit
-from adzeguard.cli.opening import opened
+from adzeguard.cli.opening import looking
 from adzeguard.cli.options import at_option, example, listing_options_without_limit, workspace_option
 from adzeguard.cli.output import put_view
 
@@ -35,5 +35,5 @@ def command(
     """
     from adzeguard.workspace.members import found
 
-    put_view(found(opened(folder, moment), part, kind or "", limit), form, output)
+    put_view(found(looking(folder, moment), part, kind or "", limit), form, output)
     return Exit.NOTHING_TO_REPORT

@@ -11,7 +11,7 @@ from adzeguard.cli.completing import duties as duties_known
 from adzeguard.cli.enacting import enact_draft
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.groups import CommandGroup
-from adzeguard.cli.opening import opened
+from adzeguard.cli.opening import looking, opened
 from adzeguard.cli.options import (
     Answers,
     enacting_options,
@@ -173,7 +173,7 @@ def duties_command(form: str, output: Path | None, folder: Path | None) -> int:
     """
     from adzeguard.core.views.rights import duties_table
 
-    put_view(duties_table(opened(folder).rights), form, output)
+    put_view(duties_table(looking(folder).rights), form, output)
     return Exit.NOTHING_TO_REPORT
 
 
@@ -226,7 +226,7 @@ def map_command(output: Path | None, folder: Path | None) -> int:
     from adzeguard.core.rights.delegations import sorted_for_people
     from adzeguard.core.views.rights import matrix_of, matrix_table
 
-    matrix = matrix_of(sorted_for_people(opened(folder).rights.own_grants()))
+    matrix = matrix_of(sorted_for_people(looking(folder).rights.own_grants()))
     if output is None or output.suffix.casefold() == ".csv":
         put_view(matrix_table(matrix), "csv", output)
         return Exit.NOTHING_TO_REPORT

@@ -8,7 +8,7 @@ import click
 from adzeguard.cli.completing import names
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.moments import MOMENT
-from adzeguard.cli.opening import opened
+from adzeguard.cli.opening import looking
 from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put_view
 
@@ -54,5 +54,5 @@ def command(
     from adzeguard.workspace.past import Wish, history_of
 
     wish = Wish(group, person, by, since, until, outside, direct, undeclared, ask_directory)
-    put_view(history_of(opened(folder), wish), form, output)
+    put_view(history_of(looking(folder), wish), form, output)
     return Exit.NOTHING_TO_REPORT

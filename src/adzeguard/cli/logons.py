@@ -8,7 +8,7 @@ import click
 from adzeguard.cli.completing import names
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.moments import MOMENT
-from adzeguard.cli.opening import opened
+from adzeguard.cli.opening import looking
 from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put_view, say
 
@@ -30,7 +30,7 @@ def command(account: str | None, since: datetime | None, form: str, output: Path
     """
     from adzeguard.workspace.past import logons
 
-    workspace = opened(folder)
+    workspace = looking(folder)
     begin = since or workspace.now() - timedelta(days=30)
     put_view(logons(workspace, account or "", begin), form, output)
     first, _ = workspace.trail.span()

@@ -8,7 +8,7 @@ import click
 from adzeguard.cli.completing import names
 from adzeguard.cli.csv_files import read_rows
 from adzeguard.cli.exits import Exit
-from adzeguard.cli.opening import opened
+from adzeguard.cli.opening import looking
 from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put_view
 from adzeguard.core.errors import AdzeguardError, UsageError
@@ -38,7 +38,7 @@ def command(
     Keys of json and csv: who, right, object, allowed, because, entry, through; with --who: name, qualified_name, sid,
     kind, enabled.
     """
-    workspace = opened(folder)
+    workspace = looking(folder)
     if batch is None and words and words[-1].startswith("\\\\"):
         from adzeguard.cli.may_in_folder import everybody_in_folder, one_in_folder
 

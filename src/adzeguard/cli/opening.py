@@ -20,6 +20,13 @@ def opened(folder: Path | None, moment: datetime | None = None) -> Workspace:
     return workspace
 
 
+def looking(folder: Path | None, moment: datetime | None = None) -> Workspace:
+    """Return the workspace of a command that writes nothing: all that it says is of one moment."""
+    workspace = opened(folder, moment)
+    workspace.look_only()
+    return workspace
+
+
 def _say(text: str) -> None:
     from adzeguard.cli.output import say
 

@@ -7,7 +7,7 @@ import click
 
 from adzeguard.cli.completing import names
 from adzeguard.cli.exits import Exit
-from adzeguard.cli.opening import opened
+from adzeguard.cli.opening import looking
 from adzeguard.cli.options import example, workspace_option
 from adzeguard.cli.output import say
 from adzeguard.core.errors import UsageError
@@ -50,7 +50,7 @@ def command(kind: str, group: str | None, focus: str | None, output: Path, folde
         from adzeguard.report import pictures
     except ModuleNotFoundError as error:
         raise UsageError("drawing needs an extra package", "pip install 'adzeguard[figures]'") from error
-    workspace = opened(folder)
+    workspace = looking(folder)
     if kind in _OF_A_GROUP:
         what = _nesting(workspace, str(group), focus) if kind == "nesting" else _reach(workspace, str(group))
         if len(what.nodes) > pictures.MOST_NODES:

@@ -7,7 +7,7 @@ import click
 
 from adzeguard.cli.completing import names
 from adzeguard.cli.exits import Exit
-from adzeguard.cli.opening import opened
+from adzeguard.cli.opening import looking, opened
 from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put, put_view, say
 from adzeguard.cli.propose import write_proposal
@@ -49,7 +49,7 @@ def command(
     """
     from adzeguard.workspace.reaching import reach_graph, who_reaches
 
-    workspace = opened(folder)
+    workspace = opened(folder) if cut else looking(folder)
     if cut:
         return _cut(workspace, *reach_graph(workspace, group, with_directory=with_directory), also, form, output)
     table = who_reaches(workspace, group, with_directory=with_directory)
@@ -65,7 +65,7 @@ def _cut(
     from adzeguard.core.views.changes import proposal_page
     from adzeguard.core.views.rights import cut_table
 
-    with workspace.held_to_propose():
+    with workspace.in_one_moment():
         named = [resolve(workspace.estate, name) for name in also]
         cut = proposed_cut(workspace.rights, workspace.charter, group, graph, named)
         made = workspace.proposed(cut_draft(workspace.rights, cut))

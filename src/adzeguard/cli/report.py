@@ -8,7 +8,7 @@ import click
 
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.moments import MOMENT
-from adzeguard.cli.opening import opened
+from adzeguard.cli.opening import looking
 from adzeguard.cli.options import example, form_of, workspace_option
 from adzeguard.cli.output import put_view
 from adzeguard.cli.tables import ListingCommand, OneOf
@@ -74,7 +74,7 @@ def command(name: str, since: datetime | None, form: str | None, output: Path | 
     chosen = (form_of(form, output, list(RENDERERS)) if output is not None else form) or "table"
     if RENDERERS[chosen].of_files_alone and output is None:
         raise UsageError(f"{chosen} is nothing for a terminal", f"Give --output {name}.{chosen}")
-    workspace = opened(folder)
+    workspace = looking(folder)
 
     reported = ReportInput(
         workspace.rights,

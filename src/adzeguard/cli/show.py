@@ -8,7 +8,7 @@ import click
 
 from adzeguard.cli.completing import names
 from adzeguard.cli.exits import Exit
-from adzeguard.cli.opening import opened
+from adzeguard.cli.opening import looking
 from adzeguard.cli.options import at_option, card_options, example, workspace_option
 from adzeguard.cli.output import put_view
 
@@ -37,7 +37,7 @@ def command(name: str, form: str, output: Path | None, moment: datetime | None, 
     from adzeguard.core.views.logon_week import logon_week
     from adzeguard.core.views.object_page import object_data, object_page
 
-    workspace = opened(folder, moment)
+    workspace = looking(folder, moment)
     shown = resolve(workspace.estate, name)
     data = object_data(workspace.estate, shown)
     host = workspace.estate.host_named(shown.name) if shown.kind == Kind.COMPUTER else None

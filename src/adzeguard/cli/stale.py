@@ -9,7 +9,7 @@ import click
 
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.moments import LENGTH
-from adzeguard.cli.opening import opened
+from adzeguard.cli.opening import looking
 from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put_view
 from adzeguard.cli.tables import ListingCommand, OneOf
@@ -66,7 +66,7 @@ def command(
     """
     from adzeguard.workspace.cleaning import looked_at, stale_counts, stale_of
 
-    workspace = opened(folder)
+    workspace = looking(folder)
     looked = looked_at(workspace, kind, unused_for, never_used_for, password_older, built_in=built_in)
     table = stale_counts(looked) if kind is None else stale_of(workspace, looked, kind, named=with_uses)
     put_view(table, form, output)

@@ -5,7 +5,7 @@ from pathlib import Path
 import click
 
 from adzeguard.cli.exits import Exit
-from adzeguard.cli.opening import opened
+from adzeguard.cli.opening import looking
 from adzeguard.cli.options import card_options, example, workspace_option
 from adzeguard.cli.output import put_view
 
@@ -22,7 +22,7 @@ def command(form: str, output: Path | None, folder: Path | None) -> int:
     from adzeguard.core.views.status import status_page
     from adzeguard.workspace.overview import overview
 
-    workspace = opened(folder)
+    workspace = looking(folder)
     data = overview(workspace)
     put_view(status_page(data, workspace.now()), form, output)
     return Exit.TO_REPORT if any(severity != "note" for severity in data["findings"]) else Exit.NOTHING_TO_REPORT

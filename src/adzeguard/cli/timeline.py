@@ -8,7 +8,7 @@ import click
 from adzeguard.cli.completing import names
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.moments import MOMENT
-from adzeguard.cli.opening import opened
+from adzeguard.cli.opening import looking
 from adzeguard.cli.options import card_options, example, workspace_option
 from adzeguard.cli.output import put_view, say
 from adzeguard.core.errors import UsageError
@@ -41,7 +41,7 @@ def command(
 
     if picture is not None and picture.suffix.casefold() not in _FORMS:
         raise UsageError(f"{picture} cannot be drawn", f"Name a file that ends in {', '.join(_FORMS)}")
-    line = timeline(opened(folder), group, since)
+    line = timeline(looking(folder), group, since)
     if picture is None:
         put_view(timeline_page(line), form, output)
         return Exit.NOTHING_TO_REPORT

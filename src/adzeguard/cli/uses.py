@@ -6,7 +6,7 @@ import click
 
 from adzeguard.cli.completing import names
 from adzeguard.cli.exits import Exit
-from adzeguard.cli.opening import opened
+from adzeguard.cli.opening import looking
 from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put_view
 from adzeguard.core.errors import UsageError
@@ -33,6 +33,6 @@ def command(name: str | None, orphans: bool, form: str, output: Path | None, fol
 
     if orphans == (name is not None):
         raise UsageError("say NAME or --orphans", "See: adzeguard uses --help")
-    workspace = opened(folder)
+    workspace = looking(folder)
     put_view(orphaned(workspace) if name is None else uses_of(workspace, name), form, output)
     return Exit.NOTHING_TO_REPORT

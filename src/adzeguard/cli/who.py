@@ -7,7 +7,7 @@ import click
 
 from adzeguard.cli.completing import names
 from adzeguard.cli.exits import Exit
-from adzeguard.cli.opening import opened
+from adzeguard.cli.opening import looking
 from adzeguard.cli.options import at_option, example, listing_options, workspace_option
 from adzeguard.cli.output import put_view
 from adzeguard.core.errors import UsageError
@@ -54,7 +54,7 @@ def command(
     from adzeguard.workspace.members import all_groups as groups_of
     from adzeguard.workspace.members import in_group, on_all_hosts, on_host
 
-    workspace = opened(folder, moment)
+    workspace = looking(folder, moment)
     if host is not None:
         table = on_host(workspace, host, local_group)
     elif all_hosts:

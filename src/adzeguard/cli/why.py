@@ -7,7 +7,7 @@ import click
 
 from adzeguard.cli.completing import names
 from adzeguard.cli.exits import Exit
-from adzeguard.cli.opening import opened
+from adzeguard.cli.opening import looking
 from adzeguard.cli.options import at_option, card_options, example, workspace_option
 from adzeguard.cli.output import put_view
 from adzeguard.core.errors import UsageError
@@ -45,6 +45,6 @@ def command(
 
     if [target, group, host].count(None) != 2:  # noqa: PLR2004 - one of the three
         raise UsageError("say one group or one host that they are to be inside", "See: adzeguard why --help")
-    page = chain_to(opened(folder, moment), person, group=group or target or "", host=host or "")
+    page = chain_to(looking(folder, moment), person, group=group or target or "", host=host or "")
     put_view(page, form, output)
     return Exit.NOTHING_TO_REPORT

@@ -26,10 +26,10 @@ class Checked:
     def __init__(self, database: Database) -> None:
         self._database = database
 
-    def note(self, check: LastCheck) -> None:
-        """Write it over the one before, and over the one before of its week."""
+    def note(self, check: LastCheck, patience: float | None = None) -> None:
+        """Write it over the one before, and over the one before of its week; `StoreBusyError` if that takes longer."""
         year, week, _ = check.at.isocalendar()
-        with self._database.writing() as connection:
+        with self._database.writing(patience) as connection:
             for row in (_LAST, year * 100 + week):
                 connection.run(
                     "INSERT INTO checked (id, at, collection, counts) VALUES (?, ?, ?, ?) ON CONFLICT (id) DO UPDATE"

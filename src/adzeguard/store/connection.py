@@ -56,8 +56,11 @@ class Database(Protocol):
     def reading(self) -> AbstractContextManager[Connection]:
         """Open a connection that sees one moment of the store; inside another one it is that one."""
 
-    def writing(self) -> AbstractContextManager[Connection]:
-        """Open a connection whose work is kept whole at the end, or not at all; nobody else writes meanwhile."""
+    def writing(self, patience: float | None = None) -> AbstractContextManager[Connection]:
+        """Open a connection whose work is kept whole at the end, or not at all; nobody else writes meanwhile.
+
+        `StoreBusyError` where somebody else goes on writing for so many seconds, or for as long as is usual.
+        """
 
     def held(self, task: str) -> AbstractContextManager[None]:
         """Hold the workspace while a task changes something; `StoreBusyError` names who holds it already."""

@@ -25,6 +25,7 @@ DIALECT: Final = Dialect(
 )
 _LOCK: Final = 0x61647A65
 """The number under which the store is locked: "adze". Locks of this kind are of one database, not of the server."""
+_LIMITS: Final = "-c lock_timeout=30s -c statement_timeout=600s -c idle_in_transaction_session_timeout=3600s"
 _SURE: Final = ("verify-full",)
 _LOOPBACK: Final = ("", "localhost", "127.0.0.1", "::1")
 
@@ -79,7 +80,10 @@ class PostgresDatabase:
             return str(connection.rows("SELECT current_user")[0][0])
 
     def _connected(self) -> "psycopg.Connection[Row]":
-        return psycopg.connect(self._url, autocommit=True, connect_timeout=30, application_name="adzeguard")
+        # Whoever waits for a lock, or for an answer, for ever, keeps others waiting too.
+        return psycopg.connect(
+            self._url, autocommit=True, connect_timeout=30, application_name="adzeguard", options=_LIMITS
+        )
 
     @contextmanager
     def reading(self) -> Iterator[_Open]:
@@ -89,11 +93,13 @@ class PostgresDatabase:
             yield connection
 
     @contextmanager
-    def writing(self) -> Iterator[_Open]:
+    def writing(self, patience: float | None = None) -> Iterator[_Open]:
         """Open a connection whose work is kept whole at the end, or not at all; others who write wait."""
         with self._transaction("BEGIN") as connection:
-            # The numbers of journal rows have no gaps: two writers at once would both take the next one.
             if self._depth == 1:
+                if patience is not None:
+                    connection.run(f"SET LOCAL lock_timeout = {int(patience * 1000)}")
+                # The numbers of journal rows have no gaps: two writers at once would both take the next one.
                 connection.run("SELECT pg_advisory_xact_lock(?)", (_LOCK + 1,))
             yield connection
 
@@ -147,6 +153,8 @@ class PostgresDatabase:
         """Turn what the driver raises into our own errors, the cause kept. What it says may hold no password."""
         try:
             yield
+        except psycopg.errors.LockNotAvailable as error:
+            raise StoreBusyError(f"somebody else is writing to the store at {self._label}", "Try again") from error
         except psycopg.Error as error:
             said = str(error).strip().splitlines()
             # What follows the first line can be the statement with its values.

@@ -187,7 +187,17 @@ def _authorities(connection: Connection) -> dict[int, str]:
 
 
 def read_columns(connection: Connection) -> Columns:
-    """Read all columns from the store, a part of the objects at a time."""
+    """Read all columns from the store; `StoreDamagedError` where it holds what cannot stand in them."""
+    try:
+        return _columns_of_objects(connection) | columns_of_graph(
+            read_graph(connection, size_of(connection), valid_at(None))
+        )
+    except (LookupError, OverflowError, ValueError, TypeError, AttributeError) as error:
+        raise StoreDamagedError("an object of the store cannot be read") from error
+
+
+def _columns_of_objects(connection: Connection) -> dict[str, NDArray[Any]]:
+    """Read the columns of the objects, a part of them at a time."""
     size = size_of(connection)
     authorities = _authorities(connection)
     places = {number: place for place, number in enumerate(authorities)}
@@ -222,10 +232,7 @@ def read_columns(connection: Connection) -> Columns:
         columns |= columns_of_texts(name, *_joined(parts), size)
     columns |= columns_of_names("authority_names", authorities.values())
     columns |= columns_of_names("descriptor_keys", (key.hex() for key in keys))
-    try:
-        return columns | columns_of_graph(read_graph(connection, size, valid_at(None)))
-    except (KeyError, OverflowError) as error:
-        raise StoreDamagedError("an object of the store cannot be read") from error
+    return columns
 
 
 def _joined(parts: list[Texts]) -> tuple[NDArray[np.int64], NDArray[np.uint8]]:

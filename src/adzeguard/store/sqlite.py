@@ -18,6 +18,7 @@ DIALECT: Final = Dialect(
     "INTEGER", "FLOAT", "BLOB", "LIKE", "group_concat({})", "instr({0}, '{1}') > 0", "length(CAST({} AS BLOB))"
 )
 _WAIT_SECONDS: Final = 30
+_READ: Final = "BEGIN"
 _NO_ROOM: Final = ("disk I/O error", "database or disk is full")
 _SETTINGS: Final = (
     "journal_mode=WAL",
@@ -55,6 +56,7 @@ class SqliteDatabase:
         self._lock_path = lock_path
         self._turn = RLock()
         self._depth = 0
+        self._reads = False
         self._writable = True
         with self._translated():
             self._make_file()
@@ -124,22 +126,31 @@ class SqliteDatabase:
     @contextmanager
     def reading(self) -> Iterator[_Open]:
         """Open a connection that sees one moment of the store."""
-        with self._transaction("BEGIN") as connection:
+        with self._transaction(_READ) as connection:
             yield connection
 
     @contextmanager
-    def writing(self) -> Iterator[_Open]:
+    def writing(self, patience: float | None = None) -> Iterator[_Open]:
         """Open a connection whose work is kept whole at the end, or not at all."""
         # IMMEDIATE takes the write lock at once: a transaction that reads first and writes later is refused with
         # "database is locked" when somebody else wrote in between, however long it would have waited.
-        with self._transaction("BEGIN IMMEDIATE") as connection:
-            yield connection
+        if self._depth and self._reads:
+            raise AssertionError("what only looks at one moment writes")
+        if patience is not None:
+            self._connection.execute(f"PRAGMA busy_timeout={int(patience * 1000)}")
+        try:
+            with self._transaction("BEGIN IMMEDIATE") as connection:
+                yield connection
+        finally:
+            if patience is not None:
+                self._connection.execute(f"PRAGMA busy_timeout={_WAIT_SECONDS * 1000}")
 
     @contextmanager
     def _transaction(self, begin: str) -> Iterator[_Open]:
         with self._turn, self._translated():
             if not self._depth:
                 self._connection.execute(begin)
+                self._reads = begin == _READ
             self._depth += 1
             try:
                 yield _Open(self._connection)

@@ -9,7 +9,7 @@ from adzeguard.core.change.draft import Draft
 from adzeguard.core.charter.host_scope import HostRule
 from adzeguard.core.check_row import Severity
 from adzeguard.core.checks.finding import Finding
-from adzeguard.core.errors import UsageError
+from adzeguard.core.errors import StoreError, UsageError
 from adzeguard.core.estate.names import resolve
 from adzeguard.core.identity import fold_dn
 from adzeguard.core.review.chosen import Chosen
@@ -25,20 +25,33 @@ if TYPE_CHECKING:
     from adzeguard.workspace.open_workspace import Workspace
 
 _NEAR = 0.6
+_PATIENCE = 2.0
+"""For how many seconds an answer that stands already waits to be noted."""
 
 
 EVERYTHING = Choice()
 
 
-def found_now(workspace: "Workspace", least: str = "note", rules: Sequence[str] = ()) -> list[Finding]:
-    """Return what deviates now, worst first, as far as it matters so much and is of these rules; note what was found.
-
-    A workspace that cannot be written to is only looked at.
-    """
+def found_and_to_note(workspace: "Workspace", rules: Sequence[str] = ()) -> tuple[list[Finding], LastCheck]:
+    """Return all that deviates now, worst first, and what is to be noted of it once it has been said."""
     refuse_unknown_rules(workspace, rules)
-    findings = workspace.findings()
-    if workspace.database.writable:
-        workspace.checked.note(LastCheck(workspace.now(), workspace.store.latest().id, counts_of(findings)))
+    with workspace.in_one_moment():
+        findings = workspace.findings()
+        return findings, LastCheck(workspace.now(), workspace.store.latest().id, counts_of(findings))
+
+
+def note_found(workspace: "Workspace", check: LastCheck) -> None:
+    """Note how much was found, for status; a workspace that cannot be written to, or not soon, is only looked at."""
+    if not workspace.database.writable:
+        return
+    try:
+        workspace.checked.note(check, _PATIENCE)
+    except StoreError as error:
+        workspace.frontend.say(f"How much was found is not noted: {error.message}")
+
+
+def of_those(findings: Sequence[Finding], least: str, rules: Sequence[str]) -> list[Finding]:
+    """Return the findings that matter so much, and are of these rules where any are named."""
     matters = _severity(least)
     return [one for one in findings if one.severity >= matters and (not rules or _is_of(one, rules))]
 
@@ -48,14 +61,14 @@ def proposed(workspace: "Workspace", also: Sequence[str] = (), choice: Choice = 
 
     `also` are rules that only tell, and are put right all the same. `GuardError` where it would do harm.
     """
-    with workspace.held_to_propose():
+    with workspace.in_one_moment():
         return workspace.proposed(chosen_draft(workspace, also, choice))
 
 
 def proposed_take_over(workspace: "Workspace", rules: Sequence[str]) -> Proposed:
     """Return what lets rules own what they find standing as they want it; nothing is written but that."""
     refuse_unknown_rules(workspace, rules)
-    with workspace.held_to_propose():
+    with workspace.in_one_moment():
         ours = {key for change in workspace.put_in for key in change.claims()}
         changes: list[Change] = []
         for rule in workspace.charter.rules:

@@ -104,7 +104,10 @@ class Workspace:
 
     def check(self, *, severity: str = "note", rules: Sequence[str] = ()) -> list[Row]:
         """Return what deviates from the charter, and what is wrong regardless of it, worst first."""
-        return _rows(findings_table(deviations.found_now(self._at_work, severity, _several(rules))))
+        named = _several(rules)
+        findings, to_note = deviations.found_and_to_note(self._at_work, named)
+        deviations.note_found(self._at_work, to_note)
+        return _rows(findings_table(deviations.of_those(findings, severity, named)))
 
     def propose(
         self,

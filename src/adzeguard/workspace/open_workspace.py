@@ -1,7 +1,7 @@
 """One workspace at work: settings, store, charter and drivers, each opened when it is first needed."""
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from contextlib import AbstractContextManager, contextmanager, nullcontext
+from contextlib import AbstractContextManager, ExitStack, contextmanager
 from datetime import datetime, timedelta
 from functools import cached_property
 from pathlib import Path
@@ -56,6 +56,7 @@ if TYPE_CHECKING:
 
 
 _A_DAY = timedelta(days=1)
+_KEPT_OPEN = {"_folder", "_moment", "frontend", "_is_held", "_looks", "_looking", "settings"}
 
 
 class Workspace:
@@ -71,6 +72,12 @@ class Workspace:
         self._moment = moment
         self.frontend = frontend
         self._is_held = False
+        self._looks = False
+        self._looking = ExitStack()
+
+    def look_only(self) -> None:
+        """Read everything from now on from one moment of the store, the one at which it is first asked."""
+        self._looks = True
 
     @cached_property
     def settings(self) -> Settings:
@@ -82,6 +89,12 @@ class Workspace:
     @cached_property
     def database(self) -> "Database":
         """The store: a file of the workspace, or the database of a team."""
+        opened = self._opened_store()
+        if self._looks:
+            self._looking.enter_context(opened.reading())
+        return opened
+
+    def _opened_store(self) -> "Database":
         if self.settings.store_url:
             try:
                 from adzeguard.store.postgres import PostgresDatabase
@@ -98,7 +111,8 @@ class Workspace:
     def close(self) -> None:
         """Let go of the store and of all that was drawn from it; what is asked afterwards opens it again."""
         opened: Database | None = self.__dict__.get("database")
-        for name in set(self.__dict__) - {"_folder", "_moment", "frontend", "_is_held", "settings"}:
+        self._looking.close()
+        for name in set(self.__dict__) - _KEPT_OPEN:
             del self.__dict__[name]
         if opened is not None:
             opened.close()
@@ -118,10 +132,20 @@ class Workspace:
                 self.journal.see_end()
 
     @contextmanager
-    def held_to_propose(self) -> Iterator[None]:
-        """Hold it while a proposal is made, which may note something; where nothing can be written, only look."""
-        with self.held("propose") if self.database.writable else nullcontext():
+    def in_one_moment(self) -> Iterator[None]:
+        """Read all that is asked for meanwhile from one moment of the store; nothing may be written."""
+        self._gather_put_in()
+        with self.database.reading():
             yield
+
+    def _gather_put_in(self) -> None:
+        """Find out once what rules have put in, where a store of an older version does not say it."""
+        from adzeguard.store.put_in import PutIn
+
+        if self.database.writable and PutIn(self.database).is_to_be_gathered() and self.journal.count():
+            with self.held("gather what rules have put in"):
+                self.put_in  # noqa: B018 - asked for, so that it is gathered
+            self.look_anew()
 
     def ports(
         self,

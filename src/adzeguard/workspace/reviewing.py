@@ -117,7 +117,7 @@ def listed(workspace: "Workspace") -> Table:
 
 def proposed_by_answers(workspace: "Workspace", names: Sequence[str]) -> Proposed:
     """Return the proposal that takes out whom the answers say."""
-    with workspace.held_to_propose():
+    with workspace.in_one_moment():
         drafts = [what_answers_ask_for(workspace.estate, review_called(workspace, name)) for name in names]
         changes = tuple(change for draft in drafts for change in draft.changes)
         return workspace.proposed(Draft(changes, tuple(left for draft in drafts for left in draft.left_out)))
