@@ -26,7 +26,9 @@ def inside(program: Program, group: str = "Chart Editors") -> bool:
 def around_now() -> tuple[str, str, str, str]:
     """Options of a shift that is worked now and ends in some hours."""
     now = datetime.now(UTC)
-    return "--from", f"{now - timedelta(hours=1):%H:%M}", "--to", f"{now + timedelta(hours=3):%H:%M}"
+    # Of this very day, also in its first hour: what would have begun yesterday was not noted then.
+    begun = max(now - timedelta(hours=1), now.replace(hour=0, minute=0))
+    return "--from", f"{begun:%H:%M}", "--to", f"{now + timedelta(hours=3):%H:%M}"
 
 
 def test_a_round_begins_what_is_worked_now_and_a_round_ends_it(calm: Program) -> None:

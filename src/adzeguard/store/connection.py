@@ -21,6 +21,8 @@ class Dialect:
     """The numbers of a group of rows as one text, with commas between; {} stands for the column."""
     holds: str
     """The condition that a column, {0}, holds a text, {1}; it can stand in the words of an index."""
+    folded: str
+    """A column by which texts are compared and sorted letter for letter, the case of ASCII left out of account."""
     octets: str
     """How many bytes a text has in UTF-8; {} stands for the column."""
 
@@ -73,6 +75,15 @@ def one(connection: Connection, query: str, values: Sequence[Any] = ()) -> Row |
     """Return the first row of a query, or nothing."""
     answers = connection.rows(query, values)
     return answers[0] if answers else None
+
+
+def is_text(name: str) -> bool:
+    """Tell whether a database takes a text: JSON can hold half a letter, and what is typed can be no UTF-8."""
+    try:
+        name.encode()
+    except UnicodeEncodeError:
+        return False
+    return True
 
 
 def pattern_of(part: str) -> str:

@@ -13,7 +13,7 @@ from adzeguard.core.wellknown import DIRECTORY_SERVER_GROUPS
 from adzeguard.store.batches import among, batched
 from adzeguard.store.collections import ENACTMENT
 from adzeguard.store.columns import text_hash
-from adzeguard.store.connection import Connection, Database, one, pattern_of
+from adzeguard.store.connection import Connection, Database, is_text, one, pattern_of
 from adzeguard.store.objects import end_rows
 
 if TYPE_CHECKING:
@@ -92,7 +92,7 @@ def write_hosts(connection: Connection, number: int, hosts: Iterable[Host], *, w
 def note_group_names(connection: Connection, folded: Iterable[str]) -> None:
     """Note the folded names of local groups, of any host and at any time."""
     query = "INSERT INTO local_group_name (name) VALUES (?) ON CONFLICT (name) DO NOTHING"
-    connection.run_many(query, [(name,) for name in sorted(folded)])
+    connection.run_many(query, [(name,) for name in sorted(folded) if is_text(name)])
 
 
 class StoredHosts(LazySequence[Host]):
@@ -125,6 +125,8 @@ class StoredHosts(LazySequence[Host]):
 
     def _any_has(self, wanted: str) -> bool:
         """Whether any host has, or ever had, a local group of this folded name: to most names that is all to say."""
+        if not is_text(wanted):
+            return True  # it is noted of none, so that all are looked at
         with self._database.reading() as connection:
             return one(connection, "SELECT 1 FROM local_group_name WHERE name = ?", (wanted,)) is not None
 

@@ -12,7 +12,7 @@ from collections.abc import Callable
 from typing import Any, Final
 
 from adzeguard.core.errors import StoreError, StoreTooNewError
-from adzeguard.store.connection import Connection, Database, one
+from adzeguard.store.connection import Connection, Database, is_text, one
 from adzeguard.store.indexes import DETAIL_KEYS
 
 _FIRST_TABLES: Final = (
@@ -237,8 +237,10 @@ def _form_twelve(connection: Connection) -> None:
     _make(connection, "local_group_name (name TEXT NOT NULL PRIMARY KEY)")
     states = connection.rows("SELECT DISTINCT state FROM host WHERE state <> ''")
     names = {name.casefold() for (state,) in states for name in _local_group_names(state)}
-    connection.run_many("INSERT INTO local_group_name (name) VALUES (?)", [(name,) for name in sorted(names)])
-    for name, words in (CHANGE_INDEXES | detail_indexes(connection)).items():
+    connection.run_many(
+        "INSERT INTO local_group_name (name) VALUES (?)", [(name,) for name in sorted(names) if is_text(name)]
+    )
+    for name, words in (CHANGE_INDEXES | detail_indexes(connection) | prefix_index(connection)).items():
         connection.run(f"CREATE INDEX {name} ON {words}")
 
 
@@ -249,6 +251,11 @@ def detail_indexes(connection: Connection) -> dict[str, str]:
         f"object_with_{key}": f"object (id) WHERE until IS NULL AND {holds.format('details', text)}"
         for key, text in DETAIL_KEYS.items()
     }
+
+
+def prefix_index(connection: Connection) -> dict[str, str]:
+    """Return the index by which names that begin with a text are found while somebody types."""
+    return {"object_by_prefix": f"object ({connection.dialect.folded.format('name')}, kind) WHERE until IS NULL"}
 
 
 def _local_group_names(state: str) -> list[str]:

@@ -8,7 +8,7 @@ from adzeguard.core.estate.principal import Kind
 from adzeguard.store.batches import among, batched
 from adzeguard.store.columns import INSERT, READ, Known, descriptor_key, packed, place_of
 from adzeguard.store.connection import Connection, Row
-from adzeguard.store.migrations import FIRST_INDEXES, OBJECT_INDEXES_OF_FORM_TWO, detail_indexes
+from adzeguard.store.migrations import FIRST_INDEXES, OBJECT_INDEXES_OF_FORM_TWO, detail_indexes, prefix_index
 
 _INDEXES = FIRST_INDEXES | OBJECT_INDEXES_OF_FORM_TWO
 
@@ -56,7 +56,7 @@ def _write_first(connection: Connection, number: int, objects: Objects, known: K
     """Write into an empty table. An index that is filled row by row takes longer than one that is made at the end."""
     rows = packed(objects, known, range(objects.size), [number] * objects.size)
     present = objects.kinds != Kind.ABSENT
-    indexes = _INDEXES | detail_indexes(connection)
+    indexes = _INDEXES | detail_indexes(connection) | prefix_index(connection)
     for name in indexes:
         connection.run(f"DROP INDEX {name}")
     connection.run_many(INSERT, compress(rows, present.tolist()))

@@ -21,6 +21,7 @@ DIALECT: Final = Dialect(
     "ILIKE",
     "string_agg({}::text, ',')",
     "strpos({0}, '{1}') > 0",
+    'lower({}) COLLATE "C"',
     "octet_length({})",
 )
 _LOCK: Final = 0x61647A65

@@ -15,7 +15,14 @@ from adzeguard.store.file_lock import held_file
 from adzeguard.store.migrations import bring_up_to_date
 
 DIALECT: Final = Dialect(
-    "INTEGER", "FLOAT", "BLOB", "LIKE", "group_concat({})", "instr({0}, '{1}') > 0", "length(CAST({} AS BLOB))"
+    "INTEGER",
+    "FLOAT",
+    "BLOB",
+    "LIKE",
+    "group_concat({})",
+    "instr({0}, '{1}') > 0",
+    "{} COLLATE NOCASE",
+    "length(CAST({} AS BLOB))",
 )
 _WAIT_SECONDS: Final = 30
 _READ: Final = "BEGIN"

@@ -1,18 +1,23 @@
 """Names for a line that is being typed: one query each, and nothing loaded for it that takes longer than the query."""
 
 from adzeguard.core.estate.principal import Kind
-from adzeguard.store.connection import Database, one, pattern_of
+from adzeguard.store.connection import Database, is_text, one
 
 
 def names_beginning(database: Database, part: str, kinds: frozenset[Kind], limit: int) -> list[tuple[str, Kind]]:
     """Return the names of objects that begin with a text, ignoring case, with what each is; sorted."""
+    if not is_text(part):
+        return []
     among = f" AND kind IN ({', '.join(str(int(kind)) for kind in kinds)})" if kinds else ""
     with database.reading() as connection:
         # Only the case of ASCII letters is left out of account by the database itself.
-        matched = f" AND name {connection.dialect.like} ? ESCAPE '!'" if part.isascii() else ""
-        values = (pattern_of(part).removeprefix("%"),) if matched else ()
-        last = f" LIMIT {int(limit)}" if matched else ""
-        rows = connection.rows(f"SELECT name, kind FROM object WHERE until IS NULL{among}{matched}{last}", values)
+        folded = connection.dialect.folded.format("name")
+        typed = connection.dialect.folded.format("?")
+        within = f" AND {folded} >= {typed} AND {folded} < {typed} ORDER BY {folded} LIMIT {int(limit)}"
+        ascii_alone = part.isascii() and bool(part)
+        query = f"SELECT name, kind FROM object WHERE until IS NULL{among}{within if ascii_alone else ''}"
+        # The last letter that there can be ends what begins with the text.
+        rows = connection.rows(query, (part, f"{part}\U0010ffff") if ascii_alone else ())
     found = sorted((str(name), Kind(kind)) for name, kind in rows if str(name).casefold().startswith(part.casefold()))
     return found[:limit]
 

@@ -56,7 +56,7 @@ if TYPE_CHECKING:
 
 
 _A_DAY = timedelta(days=1)
-_KEPT_OPEN = {"_folder", "_moment", "frontend", "_is_held", "_looks", "_looking", "settings"}
+_KEPT_OPEN = {"_folder", "_moment", "frontend", "_is_held", "_looks", "_judges", "_looking", "settings"}
 
 
 class Workspace:
@@ -72,12 +72,15 @@ class Workspace:
         self._moment = moment
         self.frontend = frontend
         self._is_held = False
-        self._looks = False
+        self._looks = self._judges = False
         self._looking = ExitStack()
 
-    def look_only(self) -> None:
-        """Read everything from now on from one moment of the store, the one at which it is first asked."""
-        self._looks = True
+    def look_only(self, *, judging: bool = False) -> None:
+        """Read everything from now on from one moment of the store, the one at which it is first asked.
+
+        `judging` says that the charter is held against it, for which something may have to be gathered first.
+        """
+        self._looks, self._judges = True, judging
 
     @cached_property
     def settings(self) -> Settings:
@@ -91,6 +94,9 @@ class Workspace:
         """The store: a file of the workspace, or the database of a team."""
         opened = self._opened_store()
         if self._looks:
+            self.__dict__["database"] = opened
+            if self._judges:
+                self._gather_put_in()
             self._looking.enter_context(opened.reading())
         return opened
 

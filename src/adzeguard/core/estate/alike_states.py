@@ -5,6 +5,7 @@ Twenty thousand hosts come from a few dozen images: taking each state apart by i
 
 import re
 from collections.abc import Callable, Mapping
+from dataclasses import replace
 from typing import Any
 
 from adzeguard.core.estate.hosts import HostState, LocalAccount, LocalGroup
@@ -148,6 +149,10 @@ class _StateOfAlike(HostState):
         if sid not in self._groups:
             self._groups[sid] = self._of.group_on(f"{self.machine_sid}-", sid)
         return self._groups[sid]
+
+    def with_accounts(self, accounts: tuple[LocalAccount, ...]) -> HostState:
+        """Return the same with other accounts."""
+        return replace(HostState(*_whole_of(self)), accounts=accounts)
 
     def __eq__(self, other: object) -> bool:
         return isinstance(other, HostState) and _whole_of(self) == _whole_of(other)

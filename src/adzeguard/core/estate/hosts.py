@@ -2,7 +2,7 @@
 
 import json
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, Final, Protocol, runtime_checkable
 
 from adzeguard.core.identity import Sid
@@ -52,6 +52,10 @@ class HostState:
     def group(self, sid: str) -> LocalGroup | None:
         """Return the local group with this SID."""
         return next((group for group in self.groups if group.sid == sid), None)
+
+    def with_accounts(self, accounts: tuple[LocalAccount, ...]) -> "HostState":
+        """Return the same with other accounts."""
+        return replace(self, accounts=accounts)
 
     def group_named(self, name: str) -> LocalGroup | None:
         """Return the local group with this name of the host's own."""

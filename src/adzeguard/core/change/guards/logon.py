@@ -66,7 +66,7 @@ def _with_accounts_after(state: HostState, changes: Sequence[Change]) -> HostSta
     if not disabled:
         return state
     accounts = tuple(replace(a, enabled=False) if a.sid in disabled else a for a in state.accounts)
-    return replace(state, accounts=accounts)
+    return state.with_accounts(accounts)
 
 
 class _GettingIn:
