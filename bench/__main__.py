@@ -7,7 +7,7 @@ from dataclasses import asdict, replace
 from datetime import UTC, datetime
 from pathlib import Path
 
-from bench import collection, commands, in_memory, owner_mail, real_hosts, rights, standin_hosts, stored, trail
+from bench import collection, commands, in_memory, looks, owner_mail, real_hosts, rights, standin_hosts, stored, trail
 from bench.measure import Measured, floor_of_imports
 
 PARTS = {
@@ -15,6 +15,7 @@ PARTS = {
     "in-memory": in_memory.run,
     "rights": rights.run,
     "stored": stored.run,
+    "looks": looks.run,
     "hosts": standin_hosts.run,
     "real-hosts": real_hosts.run,
     "trail": trail.run,

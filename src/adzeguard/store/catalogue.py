@@ -82,7 +82,7 @@ class StoredCatalogue:
             if fold_dn(text) in by_dn:
                 by_dn[fold_dn(text)] = i
         self._called = {name: sorted(ids) for name, ids in by_name.items()}
-        self._standing = by_dn
+        self._standing |= by_dn
         self.principals([i for ids in by_name.values() for i in ids] + [i for i in by_dn.values() if i is not None])
 
     def _by_hashes(self, column: str, folded: Iterable[str]) -> Iterator[tuple[int, str]]:
@@ -93,10 +93,12 @@ class StoredCatalogue:
     def by_dn(self, dn: str) -> int | None:
         """Return the object with this distinguished name."""
         folded = fold_dn(dn)
-        if folded in self._standing:
-            return self._standing[folded]
-        matches = self._query(f"SELECT id, dn FROM object WHERE {self._valid} AND dn_hash = ?", (text_hash(folded),))
-        return next((object_id for object_id, text in matches if fold_dn(text) == folded), None)
+        if folded not in self._standing:
+            query = f"SELECT id, dn FROM object WHERE {self._valid} AND dn_hash = ?"
+            matches = self._query(query, (text_hash(folded),))
+            # The same few containers are asked for again and again.
+            self._standing[folded] = next((i for i, text in matches if fold_dn(text) == folded), None)
+        return self._standing[folded]
 
     def by_name(self, name: str) -> list[int]:
         """Return the objects with exactly this name."""

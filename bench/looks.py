@@ -1,0 +1,138 @@
+"""Whole commands on three sizes of the same estate: processor time, memory, statements, and how they grow."""
+
+import json
+import math
+import os
+import subprocess
+import sys
+import tempfile
+from collections.abc import Iterator, Sequence
+from dataclasses import asdict, dataclass
+from pathlib import Path
+from typing import Final
+
+from bench.large import K, L, Size, T, privileged
+from bench.measure import Measured, floor_of_imports
+from bench.stored import write_estate
+
+IDLE_FLOOR: Final = 0.195
+"""CPU seconds of a program that imports Click and NumPy on an idle core of the test machine."""
+_LOOK, _HOST, _MANY = (0.5, 120), (1.0, 250), (2.0, 400)
+RESULTS: Final = Path("bench/results/looks.json")
+
+
+@dataclass(frozen=True, slots=True)
+class Look:
+    """One command, with its bars at L: CPU seconds on an idle core, megabytes, and statements."""
+
+    name: str
+    arguments: Sequence[str]
+    bar: tuple[float, float]
+    statements: int = 60
+
+
+def looks(size: Size) -> list[Look]:
+    """Return the commands; names are those of an estate of the size."""
+    group = rf"LOWMERE\group.{privileged(size)[7] - size.people:06}"
+    person, host = "person.0000042", "HOST-00042"
+    return [
+        Look("who GROUP", ("who", group), _LOOK),
+        Look("why PERSON --in GROUP", ("why", person, "--in", group), _LOOK),
+        Look("find TEXT", ("find", person[:-1]), _LOOK),
+        Look("show PERSON", ("show", person), _LOOK),
+        Look("may WHO RIGHT OBJECT", ("may", person, "write:member", group), _LOOK),
+        Look("who --host HOST", ("who", "--host", host), _HOST),
+        Look("show HOST", ("show", host), _HOST),
+        Look("doors HOST", ("doors", host), _HOST),
+        Look("doors PERSON", ("doors", person), _HOST),
+        Look("reach GROUP", ("reach", group), _HOST),
+        Look("grant list", ("grant", "list"), _HOST),
+        Look("doors", ("doors",), _MANY),
+        Look("who --hosts", ("who", "--hosts"), _MANY),
+        Look("who --groups", ("who", "--groups"), _MANY),
+        Look("stale groups", ("stale", "groups"), _MANY),
+        Look("stale accounts", ("stale", "accounts"), _MANY),
+        Look("stale computers", ("stale", "computers"), _MANY),
+        Look("stale ous", ("stale", "ous"), _MANY),
+        Look("uses GROUP", ("uses", group), _MANY),
+        Look("compare, no difference", ("compare",), _MANY),
+        Look("hosts list", ("hosts", "list"), _MANY),
+        Look("report hosts", ("report", "hosts", "--format", "csv"), _MANY),
+        Look("history GROUP", ("history", group), _MANY),
+        Look("status", ("status",), (0.7, 400)),
+        Look("check", ("check", "--format", "csv"), (2.5, 500), 300),
+        Look("propose", ("propose", "--format", "json"), (2.2, 500), 300),
+    ]
+
+
+def run() -> Iterator[Measured]:
+    """Write each size once, and run every command on it."""
+    kept: dict[str, dict[str, Figures]] = {}
+    with tempfile.TemporaryDirectory() as temporary:
+        for size in (T, K, L):
+            folder = Path(temporary) / size.name
+            write_estate(folder, size)
+            for look in looks(size):
+                of_look = kept.setdefault(look.name, {})
+                of_look[size.name] = _measured(look, folder, runs=2 if size is L else 3)
+                if size is L:
+                    yield from _against_bars(look, of_look["K"], of_look["L"])
+    RESULTS.parent.mkdir(parents=True, exist_ok=True)
+    told = {name: {size: asdict(one) for size, one in sizes.items()} for name, sizes in kept.items()}
+    RESULTS.write_text(json.dumps(told, indent=1) + "\n")
+
+
+@dataclass(frozen=True, slots=True)
+class Figures:
+    """What one command took: CPU seconds, peak megabytes, statements; and the CPU seconds of the imports beside it."""
+
+    cpu: float
+    megabytes: float
+    statements: int
+    floor: float
+
+    @property
+    def idle(self) -> float:
+        """CPU seconds on an idle core: what a slow or busy machine makes of a second is told by the floor beside it."""
+        return self.cpu * min(1.0, IDLE_FLOOR / self.floor)
+
+
+def exponent(smaller: Figures, larger: Figures) -> float:
+    """Return to which power of the size what is beside the imports grows, ten times the size being given."""
+    small, large = (max(one.cpu / one.floor - 1, 0.1) for one in (smaller, larger))
+    return math.log10(large / small)
+
+
+def _against_bars(look: Look, at_k: Figures, at_l: Figures) -> Iterator[Measured]:
+    yield Measured(f"{look.name}: on an idle core", "L", at_l.idle, "s", look.bar[0], floor=at_l.floor)
+    yield Measured(f"{look.name}: memory", "L", at_l.megabytes, "MB", look.bar[1])
+    yield Measured(f"{look.name}: statements", "L", at_l.statements, "", look.statements)
+    yield Measured(f"{look.name}: grows with the size to the power of", "K-L", exponent(at_k, at_l), "", 1.1)
+
+
+def _measured(look: Look, folder: Path, runs: int) -> Figures:
+    floor = floor_of_imports()
+    _run((sys.executable, "-m", "adzeguard", *look.arguments), folder)
+    taken = [_run((sys.executable, "-m", "adzeguard", *look.arguments), folder) for _ in range(runs)]
+    counts = folder.parent / "statements"
+    _run((sys.executable, "-m", "bench.counted", str(counts), *look.arguments), folder)
+    cpu, megabytes = min(taken)
+    return Figures(cpu, megabytes, int(counts.read_text()), floor)
+
+
+def _run(command: Sequence[str], folder: Path) -> tuple[float, float]:
+    """Run a command; return its CPU seconds and its peak megabytes."""
+    environment = {**os.environ, "PYTHONPATH": str(Path.cwd())}
+    running = subprocess.Popen(
+        command,
+        cwd=folder,
+        env=environment,
+        stdin=subprocess.DEVNULL,
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL,
+    )
+    _, status, used = os.wait4(running.pid, 0)
+    running.returncode = os.waitstatus_to_exitcode(status)
+    if running.returncode not in (0, 3, 4):
+        raise RuntimeError(f"{command} ended with {running.returncode}")
+    return used.ru_utime + used.ru_stime, used.ru_maxrss / 1024
