@@ -95,3 +95,12 @@ def test_a_changed_graph_equals_one_built_anew(drawn: Drawn, data: st.DataObject
     changed = graph.with_changes(changes)
     for group in members:
         assert set(changed.expand(group).members.tolist()) == set(levels(after, security, group))
+
+
+def test_a_member_by_very_many_ways_counts_once() -> None:
+    """Two hundred and fifty-six groups that hold the same person, all inside one, twice over: numbers count over."""
+    inner = range(1, 257)
+    members = {0: [*inner, 257], 257: [*inner], **{group: [300] for group in inner}}
+    graph = MembershipGraph.build(301, dict.fromkeys(members, True), members, {})
+
+    assert set(effective_people_counts(graph).tolist()) == {1}

@@ -5,7 +5,6 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from adzeguard.core.estate.links import Links
 from adzeguard.core.estate.membership import MembershipGraph
 
 _CELLS_AT_ONCE = 20_000_000
@@ -47,9 +46,9 @@ def _reachability(nested: _Sparse, components: int, labels: NDArray[np.int32]) -
     from scipy import sparse
 
     sources, targets = nested.nonzero()
-    ones = np.ones(len(sources), np.float32)
+    ones = np.ones(len(sources), bool)
     step = sparse.csr_matrix((ones, (labels[sources], labels[targets])), shape=(components, components))
-    reach = _as_ones(step + sparse.identity(components, np.float32, format="csr"))
+    reach = _as_ones(step + sparse.identity(components, bool, format="csr"))
     while True:
         further = _as_ones(reach @ reach)
         if further.nnz == reach.nnz:
@@ -65,24 +64,27 @@ def _as_ones(matrix: _Sparse) -> _Sparse:
 def _people_of_components(
     graph: MembershipGraph, components: int, labels: NDArray[np.int32], counted: NDArray[np.bool_]
 ) -> _Sparse:
+    """Component by component matrix of who is in it; one may stand in a row twice, which counts once in a product.
+
+    Made row by row as it is kept, since a matrix of pairs takes four times the memory on the way.
+    """
     from scipy import sparse
 
-    sources, targets = _all_people(graph)
-    kept = counted[sources]
-    ones = np.ones(int(kept.sum()), np.float32)
-    return _as_ones(
-        sparse.csr_matrix(
-            (ones, (labels[sources[kept]], targets[kept])), shape=(components, graph.size), dtype=np.float32
-        )
-    )
-
-
-def _all_people(graph: MembershipGraph) -> tuple[NDArray[np.int64], NDArray[np.int32]]:
-    def pairs(links: Links) -> tuple[NDArray[np.int64], NDArray[np.int32]]:
-        return links.pairs()
-
-    listed, primary = pairs(graph.people), pairs(graph.primary)
-    return np.concatenate([listed[0], primary[0]]), np.concatenate([listed[1], primary[1]])
+    in_order = np.flatnonzero(counted)
+    in_order = in_order[np.argsort(labels[in_order], kind="stable")]
+    lengths = np.zeros(components, np.int64)
+    parts = []
+    for links in (graph.people, graph.primary):
+        targets, origins = links.gather(in_order)
+        parts.append((targets, labels[in_order][origins]))
+        lengths += np.bincount(parts[-1][1], minlength=components)
+    targets = np.concatenate([targets for targets, _ in parts])
+    if len(parts[1][0]):
+        targets = targets[np.argsort(np.concatenate([of for _, of in parts]), kind="stable")]
+    starts = np.append(0, np.cumsum(lengths))
+    starts = starts.astype(np.int32) if starts[-1] < np.iinfo(np.int32).max else starts
+    ones = np.ones(len(targets), bool)  # which never count over, as numbers of few bits do
+    return sparse.csr_matrix((ones, targets, starts), shape=(components, graph.size))
 
 
 def _distinct_people(reach: _Sparse, people: _Sparse) -> NDArray[np.int64]:
