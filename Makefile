@@ -41,6 +41,7 @@ lint: $(VENV)/installed-test
 bench: $(VENV)/installed-test server
 	$(BIN)/python -m compileall -q src
 	$(BIN)/python -m bench
+	$(BIN)/python -m bench.figures
 
 docs: $(VENV)/installed-test
 	$(BIN)/python docs/make_reference.py

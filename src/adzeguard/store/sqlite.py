@@ -27,12 +27,12 @@ DIALECT: Final = Dialect(
 _WAIT_SECONDS: Final = 30
 _READ: Final = "BEGIN"
 _NO_ROOM: Final = ("disk I/O error", "database or disk is full")
+# Not mapped into memory: each row that is looked at would keep 64 KiB of the file with it.
 _SETTINGS: Final = (
     "journal_mode=WAL",
     "synchronous=FULL",
     "foreign_keys=ON",
     "cache_size=-65536",
-    "mmap_size=1073741824",
 )
 
 

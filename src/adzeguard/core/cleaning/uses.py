@@ -12,6 +12,7 @@ from adzeguard.core.descriptors.descriptor import Descriptor
 from adzeguard.core.errors import InputError
 from adzeguard.core.estate.elevation import elevations_of
 from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.hosts import Host, HostState
 from adzeguard.core.estate.logon import logon_of
 from adzeguard.core.estate.places import short_dn
 from adzeguard.core.estate.policy_links import policy_links
@@ -132,19 +133,28 @@ def _principals_in(value: Any) -> Iterator[Principal]:
 
 
 def _on_hosts(named: Named) -> Iterator[Found]:
+    naming_nothing: set[int] = set()
     for host in named.estate.hosts if named.by_sid else ():
-        if host.state is None:
+        if host.state is None or id(host.state.alike) in naming_nothing:
             continue
-        for group in host.state.groups:
-            yield from _each(named, group.members, Use("local-group", host.name, group.name))
-        rules = logon_of(host.state)
-        for words, lists in (("refused", rules.refused), ("alone let in", rules.alone)) if rules is not None else ():
-            for sid in {sid for sids in lists.values() for sid in sids if sid in named.by_sid}:
-                ways = sorted(way for way, sids in lists.items() if sid in sids)
-                yield named.by_sid[sid], Use("refusal", host.name, f"{words} by {', '.join(ways)}")
-        elevations = elevations_of(host.state)
-        for one in sorted(elevations.granted) if elevations is not None else ():
-            yield from _each(named, (one.who,), Use("elevation", host.name, one.program))
+        found = list(_on_host(named, host, host.state))
+        # Of hosts that are alike all name the same of the directory.
+        if not found and host.state.alike is not None and host.state.machine_sid != named.estate.domain.sid:
+            naming_nothing.add(id(host.state.alike))
+        yield from found
+
+
+def _on_host(named: Named, host: Host, state: HostState) -> Iterator[Found]:
+    for group in state.groups:
+        yield from _each(named, group.members, Use("local-group", host.name, group.name))
+    rules = logon_of(state)
+    for words, lists in (("refused", rules.refused), ("alone let in", rules.alone)) if rules is not None else ():
+        for sid in {sid for sids in lists.values() for sid in sids if sid in named.by_sid}:
+            ways = sorted(way for way, sids in lists.items() if sid in sids)
+            yield named.by_sid[sid], Use("refusal", host.name, f"{words} by {', '.join(ways)}")
+    elevations = elevations_of(state)
+    for one in sorted(elevations.granted) if elevations is not None else ():
+        yield from _each(named, (one.who,), Use("elevation", host.name, one.program))
 
 
 def _each(named: Named, sids: Iterable[str], use: Use) -> Iterator[Found]:

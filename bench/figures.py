@@ -1,0 +1,93 @@
+"""Writes docs/figures.md from what the benchmarks measured last."""
+
+import json
+import platform
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any, Final
+
+from bench.large import K, L, Size, T
+from bench.looks import IDLE_FLOOR, RESULTS, Figures, exponent, looks
+
+_PAGE: Final = Path("docs/figures.md")
+_BEFORE: Final = Path("bench/before.json")
+_OTHERS: Final = Path("bench/results/latest.json")
+
+
+def main() -> None:
+    """Write the page."""
+    measured: dict[str, dict[str, Any]] = json.loads(RESULTS.read_text())
+    before: dict[str, dict[str, float]] = json.loads(_BEFORE.read_text())
+    lines = [*_heading(), *_head()]
+    for look in looks(L):
+        sizes = {size: Figures(**figures) for size, figures in measured[look.name].items()}
+        large, was = sizes["L"], before.get(look.name)
+        held = large.idle <= look.bar[0] and large.megabytes <= look.bar[1] and large.statements <= look.statements
+        past = f"{was['cpu'] * IDLE_FLOOR / was['floor']:.2f} s, {was['megabytes']:.0f} MB" if was else ""
+        cells = [
+            f"`{look.name}`",
+            past,
+            *(f"{sizes[size].idle:.2f}" for size in "TKL"),
+            f"{large.cpu / large.floor:.1f}",
+            f"{large.megabytes:.0f}",
+            f"{large.statements}",
+            f"{exponent(sizes['K'], large):.2f}",
+            f"{look.bar[0]} s, {look.bar[1]} MB",
+            "held" if held else "missed",
+        ]
+        lines.append(f"| {' | '.join(cells)} |")
+    lines += _others()
+    _PAGE.write_text("\n".join(lines) + "\n")
+    print(f"Written to {_PAGE}")
+
+
+def _heading() -> list[str]:
+    def size_of(size: Size) -> str:
+        return (
+            f"**{size.name}**: {size.people:,} people, {size.groups:,} groups, {size.links:,} links,"
+            f" {size.hosts:,} hosts"
+        )
+
+    at = datetime.fromtimestamp(RESULTS.stat().st_mtime, UTC)
+    return [
+        "# Figures",
+        "",
+        (
+            f"Made by `make bench` on {at:%Y-%m-%d}: Python {platform.python_version()}, {platform.machine()}, two cores."
+            " What a page here says is measured, and the next `make bench` writes it anew."
+        ),
+        "",
+        (
+            "Seconds are those of the processor on an idle core: where the machine was slow or busy, what was measured is"
+            f" divided by what a program that imports Click and NumPy took in the same minute, and taken {IDLE_FLOOR}"
+            " times, as that takes on an idle core. “Floors” is the ratio itself, at L. Every command is the whole one,"
+            " with a kilobyte of attributes an object and five groups a host."
+        ),
+        "",
+        *(f"- {size_of(size)}" for size in (T, K, L)),
+        "",
+    ]
+
+
+def _head() -> list[str]:
+    heads = ["Command", "Before, at L", "T", "K", "L", "Floors", "MB", "Statements", "Grows as size^", "Bar", ""]
+    return [f"| {' | '.join(heads)} |", f"|{' --- |' * len(heads)}"]
+
+
+def _others() -> list[str]:
+    if not _OTHERS.exists():
+        return []
+    figures = json.loads(_OTHERS.read_text())["figures"]
+    rows = [one for one in figures if ": " not in one["what"] or "trail" in one["what"] or "store" in one["what"]]
+    lines = ["", "Beside the commands:", "", "| What | At | Measured | Bar | |", "| --- | --- | --- | --- | --- |"]
+    for one in rows:
+        held = one["value"] >= one["bar"] if one["at_least"] else one["value"] <= one["bar"]
+        sign = "at least" if one["at_least"] else "at most"
+        told = f"{one['value']:.2f} {one['unit']}"
+        cells = (one["what"], one["at"], told, f"{sign} {one['bar']:g}", "held" if held else "missed")
+        lines.append(f"| {' | '.join(cells)} |")
+    return lines if rows else []
+
+
+if __name__ == "__main__":
+    main()
