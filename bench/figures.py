@@ -49,24 +49,20 @@ def _heading() -> list[str]:
         )
 
     at = datetime.fromtimestamp(RESULTS.stat().st_mtime, UTC)
-    return [
-        "# Figures",
-        "",
-        (
-            f"Made by `make bench` on {at:%Y-%m-%d}: Python {platform.python_version()}, {platform.machine()}, two cores."
-            " What a page here says is measured, and the next `make bench` writes it anew."
-        ),
-        "",
-        (
-            "Seconds are those of the processor on an idle core: where the machine was slow or busy, what was measured is"
-            f" divided by what a program that imports Click and NumPy took in the same minute, and taken {IDLE_FLOOR}"
-            " times, as that takes on an idle core. “Floors” is the ratio itself, at L. Every command is the whole one,"
-            " with a kilobyte of attributes an object and five groups a host."
-        ),
-        "",
-        *(f"- {size_of(size)}" for size in (T, K, L)),
-        "",
-    ]
+    return f"""# Figures
+
+Made by `make bench` on {at:%Y-%m-%d}: Python {platform.python_version()}, {platform.machine()}, two cores. The next
+`make bench` writes it anew.
+
+Seconds are those of the processor on an idle core. Where the machine was slow or busy, what was measured is divided by
+what a program that imports Click and NumPy took in the same minute, and taken {IDLE_FLOOR} times, as that takes on an
+idle core. "Floors" is the ratio itself, at L. Every command is the whole one, and what it says is put into a pipe. The
+estates have a kilobyte of attributes an object, and five groups a host.
+
+- {size_of(T)}
+- {size_of(K)}
+- {size_of(L)}
+""".split("\n")
 
 
 def _head() -> list[str]:

@@ -187,7 +187,9 @@ def test_a_shift_is_given_with_its_end(behind: Program, links: EndingLinks, serv
     """What a round begins ends by itself too, at the end of the stretch; a contract moves the end of a lease there."""
     links.on = True
     now = datetime.now(UTC)
-    hours = ("--from", f"{now - timedelta(hours=1):%H:%M}", "--to", f"{now + timedelta(hours=3):%H:%M}")
+    # Of this very day, also in its first hour: what would have begun yesterday was not noted then.
+    begun = max(now - timedelta(hours=1), now.replace(hour=0, minute=0))
+    hours = ("--from", f"{begun:%H:%M}", "--to", f"{now + timedelta(hours=3):%H:%M}")
     assert behind("shift", "add", "roan.pell", GROUP, "--zone", "UTC", *hours).code == 0
     assert behind("round", "--format", "json").json["leases_begun"] == ["L1"]
     assert 2 * 3600 < left_of(links, "Roan Pell") <= 3 * 3600 + 1

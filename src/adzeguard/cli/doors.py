@@ -40,7 +40,7 @@ def command(
 
     if also and not after_charter:
         raise UsageError("--also means something only with --after-charter")
-    workspace = looking(folder, judging=after_charter)
+    workspace = looking(folder)
     if after_charter:
         table = doors_after_charter(workspace, name, also)
         put_view(table, form, output)

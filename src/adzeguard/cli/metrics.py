@@ -32,7 +32,7 @@ def command(output: Path | None, readable: bool, folder: Path | None) -> int:
     from adzeguard.report.exposition import exposed
     from adzeguard.workspace.figures import figures
 
-    put(exposed(figures(looking(folder, judging=True))), output)
+    put(exposed(figures(looking(folder))), output)
     if output is not None and readable and output.is_file() and not output.is_symlink():
         output.chmod(_FOR_ALL)
     return Exit.NOTHING_TO_REPORT

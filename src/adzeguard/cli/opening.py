@@ -20,13 +20,10 @@ def opened(folder: Path | None, moment: datetime | None = None) -> Workspace:
     return workspace
 
 
-def looking(folder: Path | None, moment: datetime | None = None, *, judging: bool = False) -> Workspace:
-    """Return the workspace of a command that writes nothing: all that it says is of one moment.
-
-    `judging` says that it holds the charter against what stands.
-    """
+def looking(folder: Path | None, moment: datetime | None = None) -> Workspace:
+    """Return the workspace of a command that writes nothing: all that it says is of one moment."""
     workspace = opened(folder, moment)
-    workspace.look_only(judging=judging)
+    workspace.look_only()
     return workspace
 
 

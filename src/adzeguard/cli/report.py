@@ -74,7 +74,7 @@ def command(name: str, since: datetime | None, form: str | None, output: Path | 
     chosen = (form_of(form, output, list(RENDERERS)) if output is not None else form) or "table"
     if RENDERERS[chosen].of_files_alone and output is None:
         raise UsageError(f"{chosen} is nothing for a terminal", f"Give --output {name}.{chosen}")
-    workspace = looking(folder, judging=True)
+    workspace = looking(folder)
 
     reported = ReportInput(
         workspace.rights,

@@ -66,7 +66,7 @@ def command(
     """
     from adzeguard.workspace.cleaning import looked_at, stale_counts, stale_of
 
-    workspace = looking(folder, judging=True)
+    workspace = looking(folder)
     looked = looked_at(workspace, kind, unused_for, never_used_for, password_older, built_in=built_in)
     table = stale_counts(looked) if kind is None else stale_of(workspace, looked, kind, named=with_uses)
     put_view(table, form, output)

@@ -22,7 +22,7 @@ def command(form: str, output: Path | None, folder: Path | None) -> int:
     from adzeguard.core.views.status import status_page
     from adzeguard.workspace.overview import overview
 
-    workspace = looking(folder, judging=True)
+    workspace = looking(folder)
     data = overview(workspace)
     put_view(status_page(data, workspace.now()), form, output)
     return Exit.TO_REPORT if any(severity != "note" for severity in data["findings"]) else Exit.NOTHING_TO_REPORT

@@ -103,7 +103,7 @@ class Present:
             try:
                 if len(objects) + len(groups) <= kept.columns.length("kinds") // _FEW + _FEW:
                     return self._written(number, stamp, _brought_on(connection, kept.columns, objects, groups))
-            except ValueError:  # a block differs from its sum, or the file is not what it says to be
+            except StoreDamagedError:  # a block differs from its sum, or the file is not what it says to be
                 pass
         return self._written(number, stamp, read_columns(connection))
 
@@ -160,7 +160,14 @@ def _changed(connection: Connection, number: int) -> tuple[list[int], list[int]]
 def _brought_on(
     connection: Connection, before: Checked, objects: list[int], groups: list[int], valid: str = "until IS NULL"
 ) -> Columns:
-    """Return columns with what holds by a condition of these objects and groups."""
+    """Return columns with what holds by a condition of these; `StoreDamagedError` if it does not fit."""
+    try:
+        return _with(connection, before, objects, groups, valid)
+    except (LookupError, OverflowError, ValueError, TypeError, AttributeError) as error:
+        raise StoreDamagedError("an object of the store cannot be read") from error
+
+
+def _with(connection: Connection, before: Checked, objects: list[int], groups: list[int], valid: str) -> Columns:
     size = size_of(connection)
     old = before.all()
     rows: dict[int, ObjectRow | None] = dict.fromkeys(objects)

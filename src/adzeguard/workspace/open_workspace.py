@@ -1,7 +1,7 @@
 """One workspace at work: settings, store, charter and drivers, each opened when it is first needed."""
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from contextlib import AbstractContextManager, ExitStack, contextmanager
+from contextlib import AbstractContextManager, ExitStack, closing, contextmanager
 from datetime import datetime, timedelta
 from functools import cached_property
 from pathlib import Path
@@ -56,7 +56,7 @@ if TYPE_CHECKING:
 
 
 _A_DAY = timedelta(days=1)
-_KEPT_OPEN = {"_folder", "_moment", "frontend", "_is_held", "_looks", "_judges", "_looking", "settings"}
+_KEPT_OPEN = {"_folder", "_moment", "frontend", "_is_held", "_looks", "_looking", "settings"}
 
 
 class Workspace:
@@ -72,15 +72,12 @@ class Workspace:
         self._moment = moment
         self.frontend = frontend
         self._is_held = False
-        self._looks = self._judges = False
+        self._looks = False
         self._looking = ExitStack()
 
-    def look_only(self, *, judging: bool = False) -> None:
-        """Read everything from now on from one moment of the store, the one at which it is first asked.
-
-        `judging` says that the charter is held against it, for which something may have to be gathered first.
-        """
-        self._looks, self._judges = True, judging
+    def look_only(self) -> None:
+        """Read everything from now on from one moment of the store, the one at which it is first asked."""
+        self._looks = True
 
     @cached_property
     def settings(self) -> Settings:
@@ -94,9 +91,6 @@ class Workspace:
         """The store: a file of the workspace, or the database of a team."""
         opened = self._opened_store()
         if self._looks:
-            self.__dict__["database"] = opened
-            if self._judges:
-                self._gather_put_in()
             self._looking.enter_context(opened.reading())
         return opened
 
@@ -318,6 +312,10 @@ class Workspace:
         from adzeguard.store.put_in import PutIn
         from adzeguard.workflows.put_in import put_in_by_rules
 
+        if self._looks and self.database.writable and PutIn(self.database).is_to_be_gathered():
+            # What only looks writes nothing: what must be gathered once is gathered by another hand.
+            with closing(Workspace(self.settings.folder, self._moment, self.frontend)) as other, other.in_one_moment():
+                return other.put_in
         return put_in_by_rules(PutIn(self.database), self.journal, self.estate)
 
     def findings(self, *, with_left: bool = True) -> "list[Finding]":
