@@ -1,12 +1,12 @@
 """The hosts: through which source each is reached, what it can, when it answered last, and what is wrong."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import datetime
 
 from adzeguard.core.change.change import Change
 from adzeguard.core.drivers import DriverKind
 from adzeguard.core.estate.hosts import Host
-from adzeguard.core.views.table import Column, Table, data_columns
+from adzeguard.core.views.table import Column, LateRows, Row, Table, data_columns
 from adzeguard.core.wording import age_in_words
 
 _COLUMNS = (
@@ -18,19 +18,22 @@ _COLUMNS = (
 )
 
 
-def hosts_table(hosts: Iterable[Host], read_at: Mapping[int, datetime]) -> Table:
+def hosts_table(hosts: Sequence[Host], read_at: Mapping[int, datetime]) -> Table:
     """Return one row a host."""
-    rows = [
-        {
-            "name": host.name,
-            "source": host.source,
-            "capabilities": ", ".join(sorted(host.state.capabilities)) if host.state else "",
-            "read_at": read_at.get(host.id),
-            "trouble": host.trouble or ("" if host.source else "no source takes it"),
-        }
-        for host in hosts
-    ]
-    return Table(rows, _COLUMNS, title=f"Hosts: {len(rows)}", empty="No such host.")
+
+    def made(some: Sequence[Host]) -> list[Row]:
+        return [
+            {
+                "name": host.name,
+                "source": host.source,
+                "capabilities": ", ".join(sorted(host.state.capabilities)) if host.state else "",
+                "read_at": read_at.get(host.id),
+                "trouble": host.trouble or ("" if host.source else "no source takes it"),
+            }
+            for host in some
+        ]
+
+    return Table(LateRows(hosts, made), _COLUMNS, title=f"Hosts: {len(hosts)}", empty="No such host.")
 
 
 def pending_table(left: Iterable[tuple[Change, datetime, int, str]], now: datetime) -> Table:
