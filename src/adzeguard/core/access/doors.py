@@ -121,17 +121,28 @@ class Doors:
         """Return each door with what comes through it, those that let in most first."""
         self._estate.who_are({sid for host in self._estate.hosts for sid in self._members(host)})
         hosts: dict[tuple[Way, str, int], int] = {}
+        of_alike: dict[int, list[tuple[Way, str, int]]] = {}
         for host in self._estate.hosts:
-            found = on_host(self._estate, host.state, host.name, self._members(host)) if host.state is not None else {}
-            for entry in found.values():
-                way: Way = _WAYS.get(entry.kind, "direct")
-                name = rf"local\{entry.name}" if way == "local" else entry.qualified_name
-                hosts[way, name, entry.id] = hosts.get((way, name, entry.id), 0) + 1
+            alike = host.state.alike if host.state is not None and self._administrators is None else None
+            known = of_alike.get(id(alike)) if alike is not None else None
+            if known is None:
+                entries = self._entries(host)
+                known = [_counted_as(entry) for entry in entries]
+                # The groups of a host itself are called after it, also on hosts that are alike.
+                if alike is not None and not any(entry.kind == Kind.LOCAL_GROUP for entry in entries):
+                    of_alike[id(alike)] = known
+            for key in known:
+                hosts[key] = hosts.get(key, 0) + 1
         counts = [
             DoorCount(name, way, self._count_inside(group) if way == "group" else 1, count)
             for (way, name, group), count in hosts.items()
         ]
         return sorted(counts, key=lambda one: (-one.people * one.hosts, one.through.casefold()))
+
+    def _entries(self, host: Host) -> list[Principal]:
+        if host.state is None:
+            return []
+        return list(on_host(self._estate, host.state, host.name, self._members(host)).values())
 
     @cached_property
     def _is_person(self) -> NDArray[np.bool_]:
@@ -157,6 +168,12 @@ class Doors:
             for p in people
             if p in shown and shown[p].kind in _PEOPLE and all(i in shown for i in chains[p])
         )
+
+
+def _counted_as(entry: Principal) -> tuple[Way, str, int]:
+    """Return what an entry is counted together with."""
+    way: Way = _WAYS.get(entry.kind, "direct")
+    return way, rf"local\{entry.name}" if way == "local" else entry.qualified_name, entry.id
 
 
 def what_becomes(before: Iterable[Door], after: Iterable[Door]) -> Iterator[tuple[Door, str]]:

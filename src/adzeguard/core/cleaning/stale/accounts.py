@@ -57,7 +57,11 @@ def _seconds(time: timedelta) -> int:
 
 def _unused(looked: StaleInput, one: Principal) -> Iterator[Stale]:
     """Yield that nobody has used it: the replicated stamp may lie behind the last logon, which is allowed for."""
-    used, made = moment(one.details.get("last_logon")), moment(one.details.get("created"))
+    last, now = one.details.get("last_logon"), looked.now.timestamp()
+    # Most of those that are looked at one by one are of one reason alone: moments are made where they are told.
+    if last and now - last <= _seconds(looked.thresholds.unused + LAG):
+        return
+    used, made = moment(last), moment(one.details.get("created"))
     if used is not None and looked.now - used > looked.thresholds.unused + LAG:
         days = (looked.now - used - LAG).days
         why = f"not used for at least {days} days: the stamp, up to {LAG.days} days late, is of {used:%Y-%m-%d}"

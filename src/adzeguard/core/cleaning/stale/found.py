@@ -83,11 +83,12 @@ class StaleInput:
 
 def is_born(one: Principal) -> bool:
     """Tell whether every domain is born with it."""
-    if one.flags & (Flag.CRITICAL | Flag.BUILTIN):
+    if int(one.flags) & _BORN:
         return True
     if one.kind == Kind.GROUP and one.name.casefold() in GROUPS_OF_THE_NAME_SERVICE:
         return True
     return one.kind in _WITH_SID and (one.sid is None or one.sid.rid < MADE_BY_STAFF)
 
 
+_BORN = int(Flag.CRITICAL | Flag.BUILTIN)
 _WITH_SID = (Kind.USER, Kind.GROUP, Kind.COMPUTER, Kind.SERVICE)
