@@ -5,7 +5,6 @@ from typing import Final
 
 from adzeguard.core.checks.check_input import CheckInput
 from adzeguard.core.checks.finding import Finding
-from adzeguard.core.estate.hosts import LocalAccount
 from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.names import host_named
 from adzeguard.core.wellknown import RID_GUEST
@@ -18,19 +17,28 @@ _MANY_HOSTS: Final = 3
 
 def local_accounts(looked_at: CheckInput) -> Iterator[Finding]:
     """Yield each guest that is enabled, and each account that is enabled on many hosts under one name."""
-    by_name: dict[str, list[tuple[str, LocalAccount]]] = {}
+    names: dict[str, str] = {}
+    on_hosts: dict[str, list[str]] = {}
+    of_alike: dict[int, list[str]] = {}
     for host in looked_at.estate.hosts:
-        for account in host.state.accounts if host.state else ():
-            rid = account.sid.rid
-            if account.enabled and rid == RID_GUEST:
+        alike = host.state.alike if host.state is not None else None
+        made = of_alike.get(id(alike)) if alike is not None else None
+        if made is None:
+            accounts = [account for account in (host.state.accounts if host.state else ()) if account.enabled]
+            guests = [account for account in accounts if account.sid.rid == RID_GUEST]
+            for account in guests:
                 message = "the guest account is enabled, with which anybody logs on"
                 subject = Named(rf"{host.name}\{account.name}", account.sid)
                 yield Finding("guest-enabled", subject, message, host=host_named(host))
-            elif account.enabled and rid is not None and rid >= _FIRST_OF_PEOPLE:
-                by_name.setdefault(account.name.casefold(), []).append((host.name, account))
-    for those in by_name.values():
-        if len(those) >= _MANY_HOSTS:
-            hosts = sorted(name for name, _ in those)
-            name = those[0][1].name
+            made = [account.name for account in accounts if (account.sid.rid or 0) >= _FIRST_OF_PEOPLE]
+            # Hosts that are alike have the same accounts, and a guest is told of each.
+            if alike is not None and not guests:
+                of_alike[id(alike)] = made
+        for name in made:
+            names.setdefault(name.casefold(), name)
+            on_hosts.setdefault(name.casefold(), []).append(host.name)
+    for folded, some in on_hosts.items():
+        if len(some) >= _MANY_HOSTS:
+            hosts, name = sorted(some), names[folded]
             message = f"the local account {name} is enabled on {len(hosts)} hosts: {some_of(hosts)}"
             yield Finding("shared-local-account", Named(rf"local\{name}"), message, evidence={"hosts": hosts})
