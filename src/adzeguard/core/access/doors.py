@@ -94,9 +94,15 @@ class Doors:
         """Yield one person's ways into all hosts: of each host only what lets them in is looked at."""
         groups = self._estate.catalogue.principals(self._graph.effective_groups(person.id).tolist()).values()
         lets_in = {group.sid: group for group in groups if group.sid}
+        closed: set[int] = set()
         for host in self._estate.hosts:
-            if host.state is None:
+            if host.state is None or id(host.state.alike) in closed:
                 continue
+            if self._administrators is None and host.state.alike is not None:
+                members = self._members(host)
+                if person.sid not in members and lets_in.keys().isdisjoint(members):
+                    closed.add(id(host.state.alike))
+                    continue
             own = {group.sid for group in host.state.groups}
             for sid in sorted(sid for sid in self._members(host) if sid in lets_in or sid == person.sid):
                 if sid == person.sid:
@@ -119,20 +125,17 @@ class Doors:
 
     def counted(self) -> list[DoorCount]:
         """Return each door with what comes through it, those that let in most first."""
-        self._estate.who_are({sid for host in self._estate.hosts for sid in self._members(host)})
+        together = self._estate.alike_hosts if self._administrators is None else [[h] for h in self._estate.hosts]
+        self._estate.who_are({sid for some in together for sid in self._members(some[0])})
         hosts: dict[tuple[Way, str, int], int] = {}
-        of_alike: dict[int, list[tuple[Way, str, int]]] = {}
-        for host in self._estate.hosts:
-            alike = host.state.alike if host.state is not None and self._administrators is None else None
-            known = of_alike.get(id(alike)) if alike is not None else None
-            if known is None:
-                entries = self._entries(host)
-                known = [_counted_as(entry) for entry in entries]
-                # The groups of a host itself are called after it, also on hosts that are alike.
-                if alike is not None and not any(entry.kind == Kind.LOCAL_GROUP for entry in entries):
-                    of_alike[id(alike)] = known
-            for key in known:
-                hosts[key] = hosts.get(key, 0) + 1
+        for some in together:
+            entries = self._entries(some[0])
+            # The groups of a host itself are called after it, also where hosts are alike.
+            each = len(some) > 1 and any(entry.kind == Kind.LOCAL_GROUP for entry in entries)
+            for entry in [e for host in some for e in self._entries(host)] if each else entries:
+                way: Way = _WAYS.get(entry.kind, "direct")
+                name = rf"local\{entry.name}" if way == "local" else entry.qualified_name
+                hosts[way, name, entry.id] = hosts.get((way, name, entry.id), 0) + (1 if each else len(some))
         counts = [
             DoorCount(name, way, self._count_inside(group) if way == "group" else 1, count)
             for (way, name, group), count in hosts.items()
@@ -168,12 +171,6 @@ class Doors:
             for p in people
             if p in shown and shown[p].kind in _PEOPLE and all(i in shown for i in chains[p])
         )
-
-
-def _counted_as(entry: Principal) -> tuple[Way, str, int]:
-    """Return what an entry is counted together with."""
-    way: Way = _WAYS.get(entry.kind, "direct")
-    return way, rf"local\{entry.name}" if way == "local" else entry.qualified_name, entry.id
 
 
 def what_becomes(before: Iterable[Door], after: Iterable[Door]) -> Iterator[tuple[Door, str]]:

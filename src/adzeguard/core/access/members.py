@@ -1,15 +1,16 @@
 """Who is inside a group or an administrator of a host, and through what."""
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
+from numpy.typing import NDArray
 
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host
-from adzeguard.core.estate.links import Ids
+from adzeguard.core.estate.links import Ids, distinct, less
 from adzeguard.core.estate.membership import LEFT_OUT, MembershipGraph
 from adzeguard.core.estate.names import local_group_label, local_principal, on_host
 from adzeguard.core.estate.principal import ACCOUNTS, Kind, Principal
@@ -121,8 +122,12 @@ def groups_of_everyone(estate: Estate) -> frozenset[Sid]:
 def hosts_of_everyone(estate: Estate) -> list[str]:
     """Return the hosts that practically everybody administers, by themselves or through a group."""
     everybody = EVERYONE_LIKE | groups_of_everyone(estate)
-    both = zip(estate.hosts, estate.host_administrators, strict=True)
-    return [host.name for host, members in both if not everybody.isdisjoint(members)]
+    found = [
+        host.name
+        for some, (members, _) in zip(estate.alike_hosts, _alike_members(estate), strict=True)
+        for host in (some if not everybody.isdisjoint(members) else ())
+    ]
+    return sorted(found)
 
 
 def members_on_host(estate: Estate, host: Host, group_sid: Sid = ADMINISTRATORS) -> list[Access]:
@@ -165,30 +170,44 @@ def hosts_per_person(estate: Estate, memberships: Sequence[frozenset[Sid]] | Non
     Hosts are taken together by the directory groups they name, and each such class is expanded once; what single
     hosts name directly is added person by person.
     """
-    if memberships is None:
-        memberships = estate.host_administrators
-    ids = estate.ids_of_sids({sid for members in memberships for sid in members})
+    together = [(members, 1) for members in memberships] if memberships is not None else _alike_members(estate)
+    ids = estate.ids_of_sids({sid for members, _ in together for sid in members})
     graph = estate.graph
-    by_groups: dict[frozenset[int], list[set[int]]] = defaultdict(list)
-    for members in memberships:
+    hosts_of: Counter[frozenset[int]] = Counter()
+    direct: dict[frozenset[int], Counter[int]] = defaultdict(Counter)
+    for members, count in together:
         found = {i for sid in members if (i := ids[sid]) is not None}
         groups = frozenset(i for i in found if graph.position_of(i) is not None)
-        by_groups[groups].append(found - groups)
+        hosts_of[groups] += count
+        direct[groups].update(dict.fromkeys(found - groups, count))
     counts = np.zeros(graph.size, np.int64)
-    for groups, direct_people in by_groups.items():
-        inside = people_in_any(graph, groups)
-        counts[inside] += len(direct_people)
-        for people in direct_people:
-            outside = [person for person in people if not inside[person]]
-            counts[outside] += 1
+    for groups, of_class in hosts_of.items():
+        inside = people_inside(graph, groups)
+        counts[inside] += of_class
+        people = np.array(sorted(direct[groups]), np.int32)
+        outside = less(people, inside)
+        counts[outside] += np.array([direct[groups][person] for person in outside.tolist()], np.int64)
     people_ids = np.flatnonzero(counts)
     return {int(person): int(counts[person]) for person in people_ids}
 
 
-def people_in_any(graph: MembershipGraph, groups: Iterable[int]) -> np.ndarray[tuple[int], np.dtype[np.bool_]]:
+def _alike_members(estate: Estate) -> list[tuple[frozenset[Sid], int]]:
+    """Return the administrators of hosts that are alike once, with how many hosts there are: their own differ alone."""
+    found = []
+    for some in estate.alike_hosts:
+        group = some[0].state.group(ADMINISTRATORS) if some[0].state is not None else None
+        found.append((group.members if group is not None else frozenset(), len(some)))
+    return found
+
+
+def people_in_any(graph: MembershipGraph, groups: Iterable[int]) -> NDArray[np.bool_]:
     """Return for every id whether it is an effective member, not a group, of at least one of the security groups."""
     inside = np.zeros(graph.size, bool)
-    for group in groups:
-        if graph.grants_access(group):
-            inside[graph.expand(group).people] = True
+    inside[people_inside(graph, groups)] = True
     return inside
+
+
+def people_inside(graph: MembershipGraph, groups: Iterable[int]) -> Ids:
+    """Return the ids of the same, sorted."""
+    inside = [graph.expand(group).people for group in groups if graph.grants_access(group)]
+    return distinct(np.concatenate(inside)) if inside else np.empty(0, np.int32)

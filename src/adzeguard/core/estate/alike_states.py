@@ -13,8 +13,8 @@ from adzeguard.core.identity import Sid
 
 _MARK = "\x00"
 """Stands for the host's own SID; no JSON text holds it as it is."""
-_BEFORE = '"machine_sid":"'
-_MACHINE = re.compile(_BEFORE + r'(S-1-5-21-[0-9-]+)"')
+_MACHINE = re.compile(r'\{"machine_sid":"(S-1-5-21-[0-9-]+)",')
+"""With it every state begins that is kept."""
 
 
 class AlikeStates:
@@ -26,11 +26,11 @@ class AlikeStates:
 
     def read(self, text: str) -> HostState | None:
         """Return the state that a text holds."""
-        found = _MACHINE.search(text)
+        found = _MACHINE.match(text)
         if found is None:
             return self._take_apart(text)
         machine = found[1]
-        form = text.replace(f'{_BEFORE}{machine}"', _BEFORE, 1).replace(f"{machine}-", f"{_MARK}-")
+        form = text[found.end() :].replace(f"{machine}-", f"{_MARK}-")
         alike = self._known.get(form)
         if alike is not None:
             return _StateOfAlike(alike, Sid(machine))
@@ -99,25 +99,27 @@ class _Alike:
 class _StateOfAlike(HostState):
     """What a host said that differs from others in its own SIDs alone: made as far as somebody looks at it."""
 
-    __slots__ = ("_accounts", "_all_groups", "_groups", "_of")
+    __slots__ = ("_of",)
     _of: _Alike
-    _accounts: tuple[LocalAccount, ...] | None
-    _all_groups: tuple[LocalGroup, ...] | None
-    _groups: dict[str, LocalGroup | None]
 
     def __init__(self, of: _Alike, machine: Sid) -> None:
-        state = of.state
-        for name, value in (
-            ("machine_sid", machine),
-            ("capabilities", state.capabilities),
-            ("parts", state.parts),
-            ("lacks", state.lacks),
-            ("_of", of),
-            ("_accounts", None),
-            ("_all_groups", None),
-            ("_groups", {}),
-        ):
-            object.__setattr__(self, name, value)
+        object.__setattr__(self, "machine_sid", machine)
+        object.__setattr__(self, "_of", of)
+
+    @property
+    def capabilities(self) -> frozenset[str]:
+        """The names of what can be read and changed there."""
+        return self._of.state.capabilities
+
+    @property
+    def parts(self) -> Mapping[str, Any]:
+        """The values of further capabilities, which name no account of the host."""
+        return self._of.state.parts
+
+    @property
+    def lacks(self) -> Mapping[str, str]:
+        """Why it has not what it has not."""
+        return self._of.state.lacks
 
     @property
     def alike(self) -> object:
@@ -127,16 +129,12 @@ class _StateOfAlike(HostState):
     @property
     def accounts(self) -> tuple[LocalAccount, ...]:
         """The accounts of the host itself."""
-        if self._accounts is None:
-            object.__setattr__(self, "_accounts", self._of.accounts_on(f"{self.machine_sid}-"))
-        return self._accounts or ()
+        return self._of.accounts_on(f"{self.machine_sid}-")
 
     @property
     def groups(self) -> tuple[LocalGroup, ...]:
         """Its groups."""
-        if self._all_groups is None:
-            object.__setattr__(self, "_all_groups", self._of.groups_on(f"{self.machine_sid}-"))
-        return self._all_groups or ()
+        return self._of.groups_on(f"{self.machine_sid}-")
 
     @property
     def unlisted(self) -> Mapping[Sid, str]:
@@ -146,9 +144,7 @@ class _StateOfAlike(HostState):
 
     def group(self, sid: str) -> LocalGroup | None:
         """Return the local group with this SID."""
-        if sid not in self._groups:
-            self._groups[sid] = self._of.group_on(f"{self.machine_sid}-", sid)
-        return self._groups[sid]
+        return self._of.group_on(f"{self.machine_sid}-", sid)
 
     def with_accounts(self, accounts: tuple[LocalAccount, ...]) -> HostState:
         """Return the same with other accounts."""

@@ -74,6 +74,15 @@ class Estate:
         return self.hosts_by_name.get(name.casefold())
 
     @cached_property
+    def alike_hosts(self) -> Sequence[Sequence[Host]]:
+        """The hosts, those together whose states differ in their own SIDs alone: of a few images come thousands."""
+        together: dict[int, list[Host]] = {}
+        for host in self.hosts:
+            alike = host.state.alike if host.state is not None else None
+            together.setdefault(id(host if alike is None else alike), []).append(host)
+        return list(together.values())
+
+    @cached_property
     def host_administrators(self) -> Sequence[frozenset[Sid]]:
         """For each of `hosts`, the direct members of its administrators group; empty where nothing was read."""
         found = []
