@@ -126,17 +126,17 @@ def _measured(look: Look, folder: Path, runs: int) -> Figures:
 
 def _run(command: Sequence[str], folder: Path) -> tuple[float, float]:
     """Run a command; return its CPU seconds and its peak megabytes."""
-    environment = {**os.environ, "PYTHONPATH": str(Path.cwd())}
-    running = subprocess.Popen(
-        command,
+    usage = Path(__file__).with_name("usage.py")
+    done = subprocess.run(
+        [sys.executable, "-S", str(usage), *command],
         cwd=folder,
-        env=environment,
+        env={**os.environ, "PYTHONPATH": str(Path.cwd())},
         stdin=subprocess.DEVNULL,
-        stdout=subprocess.DEVNULL,
-        stderr=subprocess.DEVNULL,
+        capture_output=True,
+        text=True,
+        check=False,
     )
-    _, status, used = os.wait4(running.pid, 0)
-    running.returncode = os.waitstatus_to_exitcode(status)
-    if running.returncode not in (0, 3, 4):
-        raise RuntimeError(f"{command} ended with {running.returncode}")
-    return used.ru_utime + used.ru_stime, used.ru_maxrss / 1024
+    if done.returncode not in (0, 3, 4):
+        raise RuntimeError(f"{command} ended with {done.returncode}: {done.stderr}")
+    cpu, megabytes = done.stdout.split()
+    return float(cpu), float(megabytes)
