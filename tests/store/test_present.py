@@ -158,7 +158,8 @@ def test_a_look_that_began_before_a_collection_never_mixes_the_two(stored: tuple
 
     assert texts_of(before.all(), "names") is not None
     assert len(before.whole("people.targets")) == 1
-    assert len(old.graph().direct_members(group)) == 2
+    now = old.columns()
+    assert len(graph_of(now, now.length("kinds")).direct_members(group)) == 2
 
 
 def test_a_writer_that_is_killed_leaves_the_copy_as_it_was(

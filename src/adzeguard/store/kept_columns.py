@@ -111,6 +111,12 @@ class Checked:
         return self._columns
 
 
+def grown(numbers: NDArray[Any], size: int, filled: int = 0) -> NDArray[Any]:
+    """Return numbers with more of the same at the end, or none more where there are as many already."""
+    more = size - len(numbers)
+    return np.append(numbers, np.full(more, filled, numbers.dtype)) if more > 0 else np.ascontiguousarray(numbers)
+
+
 def opened(path: Path) -> KeptFile | None:
     """Open a file of columns; None where there is none, or not a whole one of this form."""
     # Not even opening may hinder a look: what the file is good for, the store has too.

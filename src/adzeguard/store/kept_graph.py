@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from adzeguard.core.estate.links import Ids, Links, gathered, spliced
 from adzeguard.core.estate.membership import MembershipGraph, TurnedLinks
-from adzeguard.store.kept_columns import Checked
+from adzeguard.store.kept_columns import Checked, grown
 
 _LINKS: Final = ("nested", "people", "primary", "containing", "listing", "primary_of")
 NAMES_OF_GRAPH: Final = (
@@ -133,7 +133,8 @@ def brought_on(before: MembershipGraph, size: int, changed: Mapping[int, GroupRo
             # Who is gone has left all groups that held it.
             places = {moved.position(m): moved.positions(list(run)) for m, run in runs.items() if moved.has(m)}
         else:
-            cleared = _with(_grown(links, size), dict.fromkeys(runs, _NONE))
+            starts = links.starts
+            cleared = _with(Links(grown(starts, size + 1, int(starts[-1])), links.targets), dict.fromkeys(runs, _NONE))
             links = Links(cleared.starts, moved.targets(cleared.targets))
             places = {member: moved.positions(list(run)) for member, run in runs.items()}
         return _with(links, places)
@@ -222,9 +223,3 @@ def _joined_and_left(
 
 def _with(links: Links, runs: Mapping[int, Ids]) -> Links:
     return Links(*spliced(links.starts, links.targets, runs)) if runs else links
-
-
-def _grown(links: Links, rows: int) -> Links:
-    starts = links.starts
-    more = rows + 1 - len(starts)
-    return Links(np.append(starts, np.full(more, starts[-1])), links.targets) if more > 0 else links

@@ -19,7 +19,7 @@ from adzeguard.core.estate.rows import ObjectRow
 from adzeguard.core.estate.texts import Texts
 from adzeguard.core.identity import Sid, fold_dn, is_below, parent_dn
 from adzeguard.store.columns import ODD_IN_A_DN, descriptor_key
-from adzeguard.store.kept_columns import Checked, Columns
+from adzeguard.store.kept_columns import Checked, Columns, grown
 
 NUMBERS: Final = {
     "kinds": "u1",
@@ -75,12 +75,6 @@ def columns_of_texts(
 def empty(name: str) -> int:
     """Return what stands in a column of numbers for an id that stands for nothing."""
     return NONE if name in _PLACES else 0
-
-
-def grown(numbers: NDArray[Any], size: int, filled: int = 0) -> NDArray[Any]:
-    """Return numbers with more of the same at the end, or none more where there are as many already."""
-    more = size - len(numbers)
-    return np.append(numbers, np.full(more, filled, numbers.dtype)) if more > 0 else np.ascontiguousarray(numbers)
 
 
 def objects_brought_on(
@@ -328,7 +322,8 @@ class _Details:
         self._ids = ids
         self._details_of = details_of
         self._times: dict[str, list[int]] = {}
-        self._others: dict[int, str] = {}
+        self._texts: dict[int, Mapping[int, str]] = {}
+        self._others: dict[int, Mapping[str, Any]] = {}
 
     def time(self, place: int, key: str) -> int:
         if key not in self._times:
@@ -336,15 +331,16 @@ class _Details:
         return self._times[key][place]
 
     def others(self, place: int) -> Mapping[str, Any]:
-        i = int(self._ids[place])
-        if i not in self._others:
+        if place not in self._others:
             begin = place - place % _DETAILS_AT_ONCE
-            self._others |= self._details_of(self._ids[begin : begin + _DETAILS_AT_ONCE].tolist())
-        try:
-            found = json.loads(self._others.get(i) or "{}")
-            return {key: found[key] for key in found}
-        except (ValueError, TypeError, RecursionError) as error:
-            raise StoreDamagedError(f"object {i} cannot be read") from error
+            if begin not in self._texts:
+                self._texts[begin] = self._details_of(self._ids[begin : begin + _DETAILS_AT_ONCE].tolist())
+            i = int(self._ids[place])
+            try:
+                self._others[place] = dict(json.loads(self._texts[begin].get(i) or "{}").items())
+            except (ValueError, AttributeError, RecursionError) as error:
+                raise StoreDamagedError(f"object {i} cannot be read") from error
+        return self._others[place]
 
 
 @cache

@@ -9,7 +9,6 @@ from numpy.typing import NDArray
 
 from adzeguard.core.errors import StoreBusyError, StoreDamagedError
 from adzeguard.core.estate.assembly import Assembled
-from adzeguard.core.estate.membership import MembershipGraph
 from adzeguard.core.estate.rows import ObjectRow
 from adzeguard.core.estate.texts import Texts
 from adzeguard.store import kept_columns
@@ -63,11 +62,6 @@ class Present:
         columns = self._opened[1]
         columns.anew = lambda: self._made_anew(stamp)
         return columns
-
-    def graph(self) -> MembershipGraph:
-        """Return the memberships that hold now."""
-        columns = self.columns()
-        return graph_of(columns, columns.length("kinds"))
 
     def columns_at(self, number: int) -> Checked | None:
         """Return the columns of what held after an earlier collection; None where too much has changed since."""

@@ -1,6 +1,6 @@
 """By which doors people get into hosts: a group of the directory, an entry of their own, a local account."""
 
-from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cache, cached_property, partial
 from typing import Final, Literal
@@ -59,6 +59,7 @@ class Doors:
         self._graph = graph or estate.graph
         self._administrators = administrators
         self._inside = cache(self._people_inside)
+        self._path = cache(self._path_to)
 
     @cached_property
     def _later(self) -> Mapping[int, frozenset[Sid]]:
@@ -113,15 +114,10 @@ class Doors:
                     name = lets_in[sid].qualified_name
                     yield Door(person.qualified_name, person.sid or "", host.name, "group", name, path)
 
-    @cached_property
-    def _path(self) -> Callable[[int, int], str]:
-        @cache
-        def path(group: int, person: int) -> str:
-            chain = self._graph.expand(group).proof(person) or []
-            shown = self._estate.catalogue.principals(chain)
-            return " > ".join(shown[i].qualified_name for i in chain if i in shown)
-
-        return path
+    def _path_to(self, group: int, person: int) -> str:
+        chain = self._graph.expand(group).proof(person) or []
+        shown = self._estate.catalogue.principals(chain)
+        return " > ".join(shown[i].qualified_name for i in chain if i in shown)
 
     def counted(self) -> list[DoorCount]:
         """Return each door with what comes through it, those that let in most first."""

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from adzeguard.core.estate.catalogue import DescriptorUse, Domain
+from adzeguard.core.estate.late_details import TIMES
 from adzeguard.core.estate.links import Ids
 from adzeguard.core.estate.principal import Flag, Kind, Principal
 from adzeguard.core.estate.rows import NEVER, ObjectRow
@@ -24,7 +25,7 @@ def principal_of_row(object_id: int, row: ObjectRow, domain: Domain) -> Principa
     sid = Sid(row.sid) if row.sid else None
     kind = Kind(row.kind)
     details: dict[str, Any] = json.loads(row.details) if row.details else {}
-    for name in ("created", "last_logon", "password_set", "expires"):
+    for name in TIMES:
         if getattr(row, name) != NEVER:
             details[name] = getattr(row, name)
     label = qualified_name(kind, row.name, sid, domain)

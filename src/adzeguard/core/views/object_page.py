@@ -10,6 +10,7 @@ from adzeguard.core.errors import InputError
 from adzeguard.core.estate.account_control import CONTROLS
 from adzeguard.core.estate.attributes import SHOWN_ATTRIBUTES
 from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.late_details import TIMES
 from adzeguard.core.estate.logon_hours import Hours, hours_of, in_words
 from adzeguard.core.estate.logon_limits import hosts_listed, hours_value
 from adzeguard.core.estate.lookalike import marked
@@ -17,7 +18,6 @@ from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.views.page import Fact, Page, Section
 from adzeguard.core.wording import when
 
-_TIMES: Final = ("created", "last_logon", "password_set", "expires")
 _SHOWN: Final = 12
 _NOT_SHOWN: Final = ("name", "qualified_name", "logon_hours")
 """The names are the title, and the hours are drawn as a week."""
@@ -64,8 +64,8 @@ def _facts(p: Principal) -> dict[str, Any]:
     }
     if p.kind == Kind.GROUP:
         facts["group_scope"] = p.group_scope
-    times = {key: _moment(p.details[key]) for key in _TIMES if key in p.details}
-    facts |= times | {key: value for key, value in p.details.items() if key not in _TIMES}
+    times = {key: _moment(p.details[key]) for key in TIMES if key in p.details}
+    facts |= times | {key: value for key, value in p.details.items() if key not in TIMES}
     if "workstations" in facts:
         facts["workstations"] = list(hosts_listed(p))
     hours = hours_value(p)
