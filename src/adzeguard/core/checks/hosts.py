@@ -3,6 +3,7 @@
 from collections import Counter
 from collections.abc import Hashable, Iterable, Iterator
 from datetime import UTC, datetime, timedelta
+from functools import partial
 from typing import Any, Final
 
 import numpy as np
@@ -15,7 +16,7 @@ from adzeguard.core.charter.scopes import HostScopes
 from adzeguard.core.checks.check_input import CheckInput
 from adzeguard.core.checks.finding import Finding
 from adzeguard.core.estate.estate import Estate
-from adzeguard.core.estate.hosts import Host, HostState, is_kept_by_itself
+from adzeguard.core.estate.hosts import FoundOnce, Host, HostState, is_kept_by_itself
 from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.names import host_named, local_group_named, on_host
 from adzeguard.core.estate.principal import Kind, Principal
@@ -34,7 +35,7 @@ def check_hosts(looked_at: CheckInput) -> Iterator[Finding]:
     at_work = KeepersAtWork(estate, list(looked_at.charter.keepers), looked_at.moment)
     twins, holding_everybody = _NameTwins(estate), groups_of_everyone(estate)
     in_order: set[Hashable] = set()
-    without_strangers: set[int] = set()
+    strangers: FoundOnce[Finding] = FoundOnce()
     for host, members in zip(estate.hosts, estate.host_administrators, strict=True):
         yield from _unread(host)
         if host.state is None:
@@ -47,12 +48,8 @@ def check_hosts(looked_at: CheckInput) -> Iterator[Finding]:
             if not findings and host.state.group(ADMINISTRATORS) is not None:
                 in_order.add(known)
             yield from findings
-        yield from twins.on(host)
-        if id(alike) not in without_strangers:
-            strangers = list(_strangers(estate, host, host.state))
-            if not strangers and alike is not None:
-                without_strangers.add(id(alike))
-            yield from strangers
+        yield from twins.on(host, host.state)
+        yield from strangers.on(host.state, partial(_strangers, estate, host, host.state))
 
 
 def closed_without_rule(looked_at: CheckInput) -> Iterator[Finding]:
@@ -168,20 +165,13 @@ class _NameTwins:
     def __init__(self, estate: Estate) -> None:
         self._estate = estate
         self._known: dict[str, Principal | None] = {}
-        self._without: set[int] = set()
-        """Of states that are alike the same is true, and no twin of a name is among them."""
+        self._once: FoundOnce[Finding] = FoundOnce()
 
-    def on(self, host: Host) -> Iterator[Finding]:
-        alike = host.state.alike if host.state is not None else None
-        if id(alike) in self._without:
-            return
-        found = list(self._found_on(host))
-        if not found and alike is not None:
-            self._without.add(id(alike))
-        yield from found
+    def on(self, host: Host, state: HostState) -> list[Finding]:
+        return self._once.on(state, partial(self._found_on, host, state))
 
-    def _found_on(self, host: Host) -> Iterator[Finding]:
-        for group in host.state.groups if host.state else ():
+    def _found_on(self, host: Host, state: HostState) -> Iterator[Finding]:
+        for group in state.groups:
             # The built-in groups bear the same names on every host and in the directory; that is no accident.
             if group.sid.startswith(f"{BUILTIN_AUTHORITY}-"):
                 continue

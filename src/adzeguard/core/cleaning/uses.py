@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, fields, is_dataclass
-from functools import cached_property
+from functools import cached_property, partial
 from typing import Any, Final
 
 from adzeguard.core.access.shares import Shared
@@ -12,7 +12,7 @@ from adzeguard.core.descriptors.descriptor import Descriptor
 from adzeguard.core.errors import InputError
 from adzeguard.core.estate.elevation import elevations_of
 from adzeguard.core.estate.estate import Estate
-from adzeguard.core.estate.hosts import Host, HostState
+from adzeguard.core.estate.hosts import FoundOnce, Host, HostState
 from adzeguard.core.estate.logon import logon_of
 from adzeguard.core.estate.places import short_dn
 from adzeguard.core.estate.policy_links import policy_links
@@ -133,15 +133,12 @@ def _principals_in(value: Any) -> Iterator[Principal]:
 
 
 def _on_hosts(named: Named) -> Iterator[Found]:
-    naming_nothing: set[int] = set()
+    once: FoundOnce[Found] = FoundOnce()
     for host in named.estate.hosts if named.by_sid else ():
-        if host.state is None or id(host.state.alike) in naming_nothing:
-            continue
-        found = list(_on_host(named, host, host.state))
-        # Of hosts that are alike all name the same of the directory.
-        if not found and host.state.alike is not None and host.state.machine_sid != named.estate.domain.sid:
-            naming_nothing.add(id(host.state.alike))
-        yield from found
+        if host.state is not None and host.state.machine_sid == named.estate.domain.sid:
+            yield from _on_host(named, host, host.state)  # its own accounts are the directory's
+        elif host.state is not None:
+            yield from once.on(host.state, partial(_on_host, named, host, host.state))
 
 
 def _on_host(named: Named, host: Host, state: HostState) -> Iterator[Found]:

@@ -1,12 +1,14 @@
 """What a host said of itself, part by part."""
 
 import json
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
-from typing import Any, Final, Protocol, runtime_checkable
+from typing import Any, Final, Generic, Protocol, TypeVar, runtime_checkable
 
 from adzeguard.core.identity import Sid
 from adzeguard.core.wellknown import LOCAL_ACCOUNT_RIDS, RID_ADMINISTRATOR
+
+T = TypeVar("T")
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,6 +74,22 @@ class HostState:
         if rid is not None:
             return Sid(f"{self.machine_sid}-{rid}")
         return next((account.sid for account in self.accounts if account.name.casefold() == name.casefold()), None)
+
+
+class FoundOnce(Generic[T]):
+    """Finds things on hosts; where nothing was found on one host, those that are alike are not looked at any more."""
+
+    def __init__(self) -> None:
+        self._without: set[int] = set()
+
+    def on(self, state: HostState, find: Callable[[], Iterable[T]]) -> list[T]:
+        """Return what `find` finds. It must find nothing on all that are alike where it finds nothing on one."""
+        if state.alike is not None and id(state.alike) in self._without:
+            return []
+        found = list(find())
+        if not found and state.alike is not None:
+            self._without.add(id(state.alike))
+        return found
 
 
 GROUPS_IN_GROUPS: Final = "groups-in-groups"
