@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.trail.event import Event, Verb
-from adzeguard.core.trail.history import history_of
+from adzeguard.core.trail.history import direct_history, history_of
 from adzeguard.store.connection import Database
 from adzeguard.store.estate_store import EstateStore
 from adzeguard.store.journal import Journal
@@ -18,6 +18,7 @@ from adzeguard.store.trail import Trail, trail_row
 from adzeguard.workflows.ancestor_groups import leading
 from adzeguard.workflows.history import Asked, answered, nested_now
 from adzeguard.workflows.identities import Identities
+from adzeguard.workflows.newest_first import NewestFirst
 from adzeguard.workflows.past import Elsewhere, Past, all_known
 from tests.estates import BASE, DOMAIN, NOON, directory
 from tests.store.conftest import New
@@ -137,9 +138,40 @@ def test_what_is_asked_about_somebody_is_what_stands_in_the_history_of_everythin
     """By whom, and about whom: the rows of everything that are about them, no more and no less."""
     past = past_of(new_store(), collections, told)
     somebody = named(past, name)
-    everything = answered(Asked(), past)
+    everything = list(answered(Asked(), past))
     by = [row for row in everything if row["by_sid"] == SIDS[name]]
     whom = [row for row in everything if row["member_sid"] == SIDS[name]]
-    assert answered(Asked(by=somebody), past) == by
-    assert answered(Asked(person=somebody), past) == whom
-    assert answered(Asked(by=somebody, person=somebody), past) == [row for row in by if row in whom]
+    assert list(answered(Asked(by=somebody), past)) == by
+    assert list(answered(Asked(person=somebody), past)) == whom
+    assert list(answered(Asked(by=somebody, person=somebody), past)) == [row for row in by if row in whom]
+
+
+@given(
+    st.lists(nestings(), min_size=1, max_size=3),
+    logs(),
+    st.tuples(st.none() | st.integers(-60, 240), st.none() | st.integers(-60, 240)),
+    st.lists(st.slices(24), max_size=6),
+)
+def test_the_newest_events_are_those_of_all_that_is_known_however_it_is_looked_through(
+    new_store: New,
+    collections: list[Nesting],
+    told: list[Event],
+    minutes: tuple[int | None, int | None],
+    looks: list[slice],
+) -> None:
+    """Page by page from the trail, forwards, backwards and again; counted before one is made."""
+    past = past_of(new_store(), collections, told)
+    names, elsewhere = Identities(past.estate, past.store), Elsewhere.of(past)
+    since, until = (None if one is None else NOON + timedelta(minutes=one) for one in minutes)
+    whole = [
+        entry
+        for entry in direct_history(reversed(all_known(past, elsewhere, names)))
+        if (since is None or entry.known.event.at >= since) and (until is None or entry.known.event.at <= until)
+    ]
+    with pytest.MonkeyPatch.context() as patched:
+        patched.setattr("adzeguard.store.trail._FIRST_PAGE", 3)
+        newest = NewestFirst(past, elsewhere, names, since, until)
+        assert len(newest) == len(whole)
+        for look in looks:
+            assert newest[look] == whole[look]
+        assert list(newest) == whole

@@ -15,6 +15,8 @@ _MARKS: Final = ", ".join("?" * 13)
 _UNDERSTOOD: Final = ("what", "whom", "whom_sid", "claimed", "way")
 """The columns that an older version of the program may have read differently from the same words."""
 _LONGEST_ASIDE: Final = 2000
+_FIRST_PAGE: Final = 1_000
+_LARGEST_PAGE: Final = 20_000
 _FIRST: Final = 1 << 62
 """So that times before 1970 have a place too."""
 
@@ -104,6 +106,25 @@ class Trail:
         """Return what was done in some ways since a moment, oldest first."""
         return self.all(microseconds_of(begin), verbs)
 
+    def count(self, verbs: Sequence[str], since: datetime | None, until: datetime | None) -> int:
+        """Return how often something was done in some ways, between two moments where those are given."""
+        where = f"{among('verb', len(verbs))}{_from(since)}{_up_to(until)}"
+        with self._database.reading() as connection:
+            return int(connection.rows(f"SELECT count(*) FROM trail WHERE {where}", verbs)[0][0])
+
+    def pages_back(self, verbs: Sequence[str], since: datetime | None) -> Iterator[list[Event]]:
+        """Yield what was done in some ways, newest first, a few at first and then more and more at once."""
+        some, before, size = among("verb", len(verbs)), _FIRST, _FIRST_PAGE
+        begin = -_FIRST if since is None else microseconds_of(since)
+        begins = f"SELECT at FROM trail WHERE {some} AND at >= ? AND at < ? ORDER BY at DESC LIMIT 1 OFFSET ?"
+        while before > begin:
+            with self._database.reading() as connection:
+                found = one(connection, begins, (*verbs, begin, before, size - 1))
+            low = int(found[0]) if found is not None else begin
+            # All of one time are of one page, in the order of the log, as the index by time gives it.
+            yield self._events(f"{some} AND at >= ? AND at < ? ORDER BY at", (*verbs, low, before))[::-1]
+            before, size = low, min(size * 2, _LARGEST_PAGE)
+
     def span(self) -> tuple[datetime | None, datetime | None]:
         """Return the times of the first and of the last event; nothing of an empty trail."""
         with self._database.reading() as connection:
@@ -188,6 +209,10 @@ def trail_row(text: str, event: Event) -> TrailRow:
 def _event(row: Row) -> Event:
     at, *told = row
     return Event(moment(at), *told)
+
+
+def _up_to(until: datetime | None) -> str:
+    return "" if until is None else f" AND at <= {microseconds_of(until)}"
 
 
 def _from(since: datetime | None) -> str:

@@ -11,9 +11,11 @@ from adzeguard.core.estate.named import is_listed
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.identity import Sid
 from adzeguard.core.trail.history import Entry, Known, carried_on, direct_history, history_of, outside_hours
+from adzeguard.core.views.table import LateRows, Row
 from adzeguard.core.wording import age_in_words
 from adzeguard.workflows.ancestor_groups import leading
 from adzeguard.workflows.identities import Identities
+from adzeguard.workflows.newest_first import NewestFirst
 from adzeguard.workflows.past import AROUND, Elsewhere, Past, all_known
 
 Exactly = Callable[[Sequence[Known], AbstractSet[str]], Sequence[Known]]
@@ -33,26 +35,39 @@ class Asked:
     direct: bool = False
     undeclared: bool = False
 
+    @property
+    def is_about_time_alone(self) -> bool:
+        """Whether everything of some time is asked for: it is read from the newest back, as far as it is shown."""
+        return self.group is None and self.person is None and self.by is None and self.hours is None
 
-def answered(asked: Asked, past: Past, exactly: Exactly | None = None) -> list[dict[str, Any]]:
-    """Return one row for each event that is asked about, newest first.
+
+def answered(asked: Asked, past: Past, exactly: Exactly | None = None) -> Sequence[Row]:
+    """Return one row for each event that is asked about, newest first, made when it is looked at.
 
     `exactly` gives events of some groups the time at which they were, where two collections alone tell of them.
     """
     names = Identities(past.estate, past.store)
     elsewhere = Elsewhere.of(past)
+    ours = declared_by(elsewhere.from_here)
+
+    def made(entries: Sequence[Entry]) -> Sequence[Row]:
+        told = {sid for e in entries for sid in (e.known.group, e.known.member, e.known.event.by_sid)}
+        names.look_up(sid for sid in told if "=" not in sid)
+        return [_row(entry, names, _is_inside(entry, past), ours) for entry in entries]
+
+    rows = LateRows(_entries_asked_about(asked, past, elsewhere, names, exactly), made)
+    return [row for row in rows if not row["declared"]] if asked.undeclared else rows
+
+
+def _entries_asked_about(
+    asked: Asked, past: Past, elsewhere: Elsewhere, names: Identities, exactly: Exactly | None
+) -> Sequence[Entry]:
+    if exactly is None and asked.is_about_time_alone:
+        return NewestFirst(past, elsewhere, names, asked.since, asked.until)
     known = all_known(past, elsewhere, names, _groups_asked_about(asked, past, elsewhere, names))
     entries = _asked_about(asked, known, past)
     groups = {entry.known.group for entry in entries if entry.known.event.after is not None}
-    if exactly is not None and groups:
-        entries = _asked_about(asked, exactly(known, groups), past)
-    names.look_up(
-        sid for e in entries for sid in (e.known.group, e.known.member, e.known.event.by_sid) if "=" not in sid
-    )
-    ours = declared_by(elsewhere.from_here)
-    lately = {(one.group, one.member): one.event.verb for one in known if one.event.at >= past.collected}
-    rows = [_row(entry, names, _is_inside(entry.known, past.estate, lately), ours) for entry in entries]
-    return [row for row in rows if not (asked.undeclared and row["declared"])]
+    return _asked_about(asked, exactly(known, groups), past) if exactly is not None and groups else entries
 
 
 def _groups_asked_about(asked: Asked, past: Past, elsewhere: Elsewhere, names: Identities) -> AbstractSet[str] | None:
@@ -81,7 +96,7 @@ def _asked_about(asked: Asked, known: Sequence[Known], past: Past) -> list[Entry
 
 def _entries(asked: Asked, known: Sequence[Known], past: Past) -> list[Entry]:
     if asked.group is None or asked.group.sid is None or asked.direct:
-        return direct_history(known)
+        return list(direct_history(reversed(known)))
     return history_of(asked.group.sid, known, nested_now(past, asked.group, known))
 
 
@@ -127,10 +142,12 @@ def declared_by(from_here: Iterable[Known]) -> dict[tuple[str, str, str], list[d
     return found
 
 
-def _is_inside(known: Known, estate: Estate, lately: Mapping[tuple[str, str], str]) -> bool:
+def _is_inside(entry: Entry, past: Past) -> bool:
     """Tell whether somebody is inside now: by what was done last since the collection, else by the collection."""
-    last = lately.get((known.group, known.member))
-    return last == "added" if last is not None else is_listed(estate, known.group, known.member)
+    latest, known = entry.latest, entry.known
+    if latest is not None and latest.at >= past.collected:
+        return latest.verb == "added"
+    return is_listed(past.estate, known.group, known.member)
 
 
 def _row(

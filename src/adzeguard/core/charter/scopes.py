@@ -56,10 +56,12 @@ class HostScopes(Generic[HostRuleT]):
 
     def on(self, host: Host) -> list[ScopedRule[HostRuleT]]:
         """Return the rules that hold on the host, closest first."""
+        of_container = self._of_container(_container_of(host.dn))
+        if not self._naming and not self._excepting:
+            return of_container
         name = host.name.casefold()
         naming = self._naming.get(name, [])
         excepting = self._excepting.get(name, [])
-        of_container = self._of_container(_container_of(host.dn))
         if not naming and not excepting:
             return of_container
         closest = [ScopedRule(rule, NAMED, f"the host {host.name} by name") for rule in naming]
@@ -68,7 +70,7 @@ class HostScopes(Generic[HostRuleT]):
 
     def excepted_on(self, host: Host) -> list[ScopedRule[HostRuleT]]:
         """Return the rules that would hold on the host if they did not except it by name."""
-        excepting = self._excepting.get(host.name.casefold(), [])
+        excepting = self._excepting.get(host.name.casefold(), []) if self._excepting else []
         return [s for s in self._of_container(_container_of(host.dn)) if s.rule in excepting] if excepting else []
 
     def _of_container(self, container: str) -> list[ScopedRule[HostRuleT]]:

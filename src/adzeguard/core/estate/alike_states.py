@@ -5,6 +5,7 @@ Twenty thousand hosts come from a few dozen images: taking each state apart by i
 
 import re
 from collections.abc import Callable, Mapping
+from collections.abc import Set as AbstractSet
 from dataclasses import replace
 from typing import Any
 
@@ -57,25 +58,35 @@ class _Alike:
         self.state = state
         self._there = f"{state.machine_sid}-"
         self._groups = [(group, self._rest(group.sid), self._own(group)) for group in state.groups]
+        self._sids = {account.sid for account in state.accounts} | {group.sid for group in state.groups}
 
     def accounts_on(self, here: str) -> tuple[LocalAccount, ...]:
-        """Return the accounts of another host, whose SIDs begin like this."""
+        """Return the accounts of a host whose SIDs begin like this; its own are there already."""
+        if here == self._there:
+            return self.state.accounts
         return tuple(
             LocalAccount(account.name, self.sid_on(here, account.sid), account.enabled)
             for account in self.state.accounts
         )
 
     def groups_on(self, here: str) -> tuple[LocalGroup, ...]:
-        """Return the groups of another host."""
+        """Return the groups of such a host."""
+        if here == self._there:
+            return self.state.groups
         return tuple(self._group_on(here, *of_group) for of_group in self._groups)
 
     def group_on(self, here: str, sid: str) -> LocalGroup | None:
-        """Return one group of another host."""
+        """Return one group of such a host."""
         for of_group in self._groups:
             group, rest, _ = of_group
             if (group.sid if rest is None else here + rest) == sid:
-                return self._group_on(here, *of_group)
+                return group if here == self._there else self._group_on(here, *of_group)
         return None
+
+    def has_any(self, here: str, sids: AbstractSet[Sid]) -> bool:
+        """Tell whether an account or group of such a host has one of these SIDs."""
+        there = {Sid(self._there + sid[len(here) :]) if sid.startswith(here) else sid for sid in sids}
+        return not self._sids.isdisjoint(there)
 
     def sid_on(self, here: str, sid: Sid) -> Sid:
         """Return what a SID is on another host."""
@@ -145,6 +156,11 @@ class _StateOfAlike(HostState):
     def group(self, sid: str) -> LocalGroup | None:
         """Return the local group with this SID."""
         return self._of.group_on(f"{self.machine_sid}-", sid)
+
+    def among(self, sids: AbstractSet[Sid]) -> tuple[list[LocalAccount], list[LocalGroup]]:
+        """Return the accounts and groups of the host itself that have one of these SIDs."""
+        # Most who are asked for are of the directory: then those of the host are not made.
+        return super().among(sids) if self._of.has_any(f"{self.machine_sid}-", sids) else ([], [])
 
     def with_accounts(self, accounts: tuple[LocalAccount, ...]) -> HostState:
         """Return the same with other accounts."""

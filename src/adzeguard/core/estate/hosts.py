@@ -2,6 +2,7 @@
 
 import json
 from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Set as AbstractSet
 from dataclasses import dataclass, field, replace
 from typing import Any, Final, Generic, Protocol, TypeVar, runtime_checkable
 
@@ -54,6 +55,10 @@ class HostState:
     def group(self, sid: str) -> LocalGroup | None:
         """Return the local group with this SID."""
         return next((group for group in self.groups if group.sid == sid), None)
+
+    def among(self, sids: AbstractSet[Sid]) -> tuple[list[LocalAccount], list[LocalGroup]]:
+        """Return the accounts and groups of the host itself that have one of these SIDs."""
+        return [a for a in self.accounts if a.sid in sids], [g for g in self.groups if g.sid in sids]
 
     def with_accounts(self, accounts: tuple[LocalAccount, ...]) -> "HostState":
         """Return the same with other accounts."""

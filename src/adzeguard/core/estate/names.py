@@ -178,8 +178,8 @@ def resolve_host(estate: Estate, typed: str) -> Host:
 def on_host(estate: Estate, state: HostState, host_name: str, sids: Iterable[Sid]) -> dict[Sid, Principal]:
     """Return what SIDs mean on one host: its own accounts first, then the directory, then the well-known ones."""
     wanted = set(sids)
-    own = {account.sid: account for account in state.accounts}
-    groups = {group.sid: group for group in state.groups}
+    of_accounts, of_groups = state.among(wanted)
+    own, groups = {one.sid: one for one in of_accounts}, {one.sid: one for one in of_groups}
     elsewhere = estate.who_are(wanted - own.keys() - groups.keys())
     found: dict[Sid, Principal] = {}
     for sid in sorted(wanted):

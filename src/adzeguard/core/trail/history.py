@@ -21,7 +21,7 @@ class Known:
 class Entry:
     """One line of a history. `path` are the groups between the one asked about and the one that was changed.
 
-    `undone_after` is how long it held if the opposite came later; None if it did not.
+    `undone_after` is how long it was until the opposite was done; None if it was not.
     """
 
     known: Known
@@ -29,6 +29,25 @@ class Entry:
     nested: bool = False
     """Whether it was done to a group that led into the one asked about, and not to that one itself."""
     undone_after: timedelta | None = None
+    latest: Event | None = None
+    """The last event about the same group and member."""
+
+
+class _WhatCameAfter:
+    """What was done later with each group and member, while events are walked from the newest back."""
+
+    def __init__(self) -> None:
+        self._later: dict[tuple[str, str], tuple[Event, Event, datetime | None]] = {}
+
+    def entry(self, known: Known, path: Sequence[str] = (), *, nested: bool = False) -> Entry:
+        """Return the line of the next older event."""
+        event, pair = known.event, (known.group, known.member)
+        latest, undone = event, None
+        if pair in self._later:
+            latest, after, undone = self._later[pair]
+            undone = undone if after.verb == event.verb else after.at
+        self._later[pair] = latest, event, undone
+        return Entry(known, path, nested, undone - event.at if undone is not None else None, latest)
 
 
 def carried_on(
@@ -56,12 +75,12 @@ def history_of(group: str, events: Sequence[Known], nested: Mapping[str, Abstrac
     inside = {parent: set(children) for parent, children in nested.items()}
     groups = set(inside) | {known.group for known in events}
     paths = _paths(group, inside)
-    ended = _ends(events)
+    after = _WhatCameAfter()
     entries: list[Entry] = []
-    for place in reversed(range(len(events))):
-        known = events[place]
+    for known in reversed(events):
+        entry = after.entry(known, paths.get(known.group, ()), nested=known.group != group)
         if known.group in paths:
-            entries.append(Entry(known, paths[known.group], known.group != group, ended.get(place)))
+            entries.append(entry)
         if known.member in groups:
             children = inside.setdefault(known.group, set())
             if known.event.verb == "added":
@@ -73,10 +92,9 @@ def history_of(group: str, events: Sequence[Known], nested: Mapping[str, Abstrac
     return entries
 
 
-def direct_history(events: Sequence[Known]) -> list[Entry]:
-    """Return each event, newest first, as what was done to its own group; `events` are oldest first."""
-    ended = _ends(events)
-    return [Entry(events[place], undone_after=ended.get(place)) for place in reversed(range(len(events)))]
+def direct_history(newest_first: Iterable[Known]) -> Iterator[Entry]:
+    """Yield each event, newest first, as what was done to its own group."""
+    return map(_WhatCameAfter().entry, newest_first)
 
 
 def _paths(group: str, inside: Mapping[str, AbstractSet[str]]) -> dict[str, tuple[str, ...]]:
@@ -90,20 +108,6 @@ def _paths(group: str, inside: Mapping[str, AbstractSet[str]]) -> dict[str, tupl
                 paths[child] = between
                 waiting.append(child)
     return paths
-
-
-def _ends(events: Sequence[Known]) -> dict[int, timedelta]:
-    """Return by places how long each held until the opposite was done."""
-    open_: dict[tuple[str, str], tuple[int, str, datetime]] = {}
-    ends: dict[int, timedelta] = {}
-    for place, known in enumerate(events):
-        pair = (known.group, known.member)
-        before = open_.get(pair)
-        if before is not None and before[1] != known.event.verb:
-            ends[before[0]] = known.event.at - before[2]
-        if before is None or before[1] != known.event.verb:
-            open_[pair] = place, known.event.verb, known.event.at
-    return ends
 
 
 def outside_hours(entries: Iterable[Entry], hours: AbstractSet[int], offset: timedelta) -> Iterator[Entry]:

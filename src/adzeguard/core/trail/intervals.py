@@ -1,6 +1,6 @@
 """Who was inside a group from when to when, nested groups followed as they stood at each moment."""
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Iterator, Mapping, Sequence
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
@@ -33,28 +33,55 @@ def intervals_of(
     """
     inside: defaultdict[str, set[str]] = defaultdict(set, {one: set(them) for one, them in members.items()})
     all_groups = set(groups) | {known.group for known in events}
-    people = _people(group, inside, all_groups)
-    open_: dict[str, tuple[datetime | None, Event | None]] = dict.fromkeys(people, (None, None))
+    leads_in, ways = _ways(group, inside, all_groups)
+    open_: dict[str, tuple[datetime | None, Event | None]] = dict.fromkeys(ways, (None, None))
     found: defaultdict[str, list[Stretch]] = defaultdict(list)
     for known in reversed(events):
-        if known.event.verb == "added":
-            inside[known.group].discard(known.member)
+        member, was_in, there = known.member, known.event.verb == "removed", inside[known.group]
+        if (member in there) == was_in:
+            continue
+        (there.add if was_in else there.discard)(member)
+        if known.group not in leads_in:
+            continue
+        if member in all_groups:
+            leads_in, before = _ways(group, inside, all_groups)
+            came, went = ways.keys() - before.keys(), before.keys() - ways.keys()
+            ways = before
         else:
-            inside[known.group].add(known.member)
-        before = _people(group, inside, all_groups)
-        for person in people - before:
+            # Reckoned by itself: to gather everybody anew at each event takes as long as events times people.
+            came = set() if was_in else _without(ways, member)
+            went = _with(ways, member) if was_in else set()
+        for person in came:
             end, ended = open_.pop(person)
             found[person].append(Stretch(known.event.at, end, known.event, ended))
-        for person in before - people:
+        for person in went:
             open_[person] = (known.event.at, known.event)
-        people = before
     for person, (end, ended) in open_.items():
         found[person].append(Stretch(None, end, None, ended))
     return {person: stretches[::-1] for person, stretches in found.items()}
 
 
-def _people(group: str, inside: Mapping[str, AbstractSet[str]], groups: AbstractSet[str]) -> set[str]:
-    return {one for member in _reached(group, inside, groups) for one in inside.get(member, ()) if one not in groups}
+def _ways(
+    group: str, inside: Mapping[str, AbstractSet[str]], groups: AbstractSet[str]
+) -> tuple[set[str], Counter[str]]:
+    """Return the groups that lead into one, and of how many of them each person is a direct member."""
+    leads_in = set(_reached(group, inside, groups))
+    return leads_in, Counter(one for group in leads_in for one in inside.get(group, ()) if one not in groups)
+
+
+def _with(ways: Counter[str], person: str) -> set[str]:
+    """Count one way more; return the person if it is the first."""
+    ways[person] += 1
+    return {person} if ways[person] == 1 else set()
+
+
+def _without(ways: Counter[str], person: str) -> set[str]:
+    """Count one way less; return the person if it was the last."""
+    ways[person] -= 1
+    if ways[person]:
+        return set()
+    del ways[person]
+    return {person}
 
 
 def _reached(group: str, inside: Mapping[str, AbstractSet[str]], groups: AbstractSet[str]) -> Iterator[str]:
@@ -71,10 +98,11 @@ def about(
 ) -> list[Known]:
     """Return the events that can matter to a group: about groups that lead into it now, or that an event put there."""
     leads_in = set(_reached(group, members, groups))
+    all_groups = groups | {known.group for known in events}
     while True:
         more = {known.member for known in events if known.group in leads_in and known.member not in leads_in}
         more |= {child for one in more for child in _reached(one, members, groups)}
-        more = {one for one in more if one in groups or any(known.group == one for known in events)} - leads_in
+        more = (more & all_groups) - leads_in
         if not more:
             return [known for known in events if known.group in leads_in]
         leads_in |= more

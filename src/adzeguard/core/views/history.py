@@ -3,13 +3,16 @@
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from adzeguard.core.views.table import Column, Table, data_columns
+from adzeguard.core.views.table import Column, LateRows, Row, Table, data_columns
 from adzeguard.core.wording import when
 
 
-def history_table(rows: Sequence[Mapping[str, Any]], group: str) -> Table:
+def history_table(rows: Sequence[Row], group: str) -> Table:
     """Return one row for each event, newest first."""
-    shown = [{**row, "when": _when(row), "what": _what(row, group), "now": _now(row)} for row in rows]
+
+    def shown(some: Sequence[Row]) -> list[Row]:
+        return [{**row, "when": _when(row), "what": _what(row, group), "now": _now(row)} for row in some]
+
     columns = (
         *data_columns("time", "verb", "group", "group_sid", "member", "member_sid", "via"),
         Column("when", "When", for_people=True),
@@ -22,7 +25,10 @@ def history_table(rows: Sequence[Mapping[str, Any]], group: str) -> Table:
     )
     title = f"History of {group}" if group else "History"
     return Table(
-        shown, columns, f"{title} ({len(rows)})", empty="Nothing is known. Read a log: adzeguard trail import FILE"
+        LateRows(rows, shown),
+        columns,
+        f"{title} ({len(rows)})",
+        empty="Nothing is known. Read a log: adzeguard trail import FILE",
     )
 
 

@@ -4,6 +4,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from functools import cached_property
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,10 +20,10 @@ from adzeguard.core.time.question import Waiver
 from adzeguard.core.wellknown import GROUPS_OF_THE_NAME_SERVICE, MADE_BY_STAFF
 
 
-@dataclass(frozen=True, slots=True)
-class Stale:
+class Stale(NamedTuple):
     """One stale thing: what it is, of which sort its staleness is, why, and since when, where that is known.
 
+    There are tens of thousands of them in a large directory, so that it is of the kind that is quickest to make.
     `about` is the object of the directory that it is; other things, such as a rule, have `name` and `dn` alone.
     """
 
