@@ -7,7 +7,19 @@ from dataclasses import asdict, replace
 from datetime import UTC, datetime
 from pathlib import Path
 
-from bench import collection, commands, in_memory, looks, owner_mail, real_hosts, rights, standin_hosts, stored, trail
+from bench import (
+    collection,
+    commands,
+    growth,
+    in_memory,
+    looks,
+    owner_mail,
+    real_hosts,
+    rights,
+    standin_hosts,
+    stored,
+    trail,
+)
 from bench.measure import Measured, floor_of_imports
 
 PARTS = {
@@ -16,6 +28,7 @@ PARTS = {
     "rights": rights.run,
     "stored": stored.run,
     "looks": looks.run,
+    "growth": growth.run,
     "hosts": standin_hosts.run,
     "real-hosts": real_hosts.run,
     "trail": trail.run,

@@ -116,16 +116,16 @@ def _against_bars(look: Look, at_k: Figures, at_l: Figures) -> Iterator[Measured
 
 def _measured(look: Look, folder: Path, runs: int) -> Figures:
     floor = floor_of_imports()
-    _run((sys.executable, "-m", "adzeguard", *look.arguments), folder)
-    taken = [_run((sys.executable, "-m", "adzeguard", *look.arguments), folder) for _ in range(runs)]
+    megabytes_and_cpu((sys.executable, "-m", "adzeguard", *look.arguments), folder)
+    taken = [megabytes_and_cpu((sys.executable, "-m", "adzeguard", *look.arguments), folder) for _ in range(runs)]
     counts = folder.parent / "statements"
-    _run((sys.executable, "-m", "bench.counted", str(counts), *look.arguments), folder)
-    cpu, megabytes = min(taken)
+    megabytes_and_cpu((sys.executable, "-m", "bench.counted", str(counts), *look.arguments), folder)
+    megabytes, cpu = min(taken, key=lambda one: one[1])
     return Figures(cpu, megabytes, int(counts.read_text()), floor)
 
 
-def _run(command: Sequence[str], folder: Path) -> tuple[float, float]:
-    """Run a command; return its CPU seconds and its peak megabytes."""
+def megabytes_and_cpu(command: Sequence[str], folder: Path) -> tuple[float, float]:
+    """Run a command; return its peak megabytes and its CPU seconds, with those of processes that it began."""
     usage = Path(__file__).with_name("usage.py")
     done = subprocess.run(
         [sys.executable, "-S", str(usage), *command],
@@ -139,4 +139,4 @@ def _run(command: Sequence[str], folder: Path) -> tuple[float, float]:
     if done.returncode not in (0, 3, 4):
         raise RuntimeError(f"{command} ended with {done.returncode}: {done.stderr}")
     cpu, megabytes = done.stdout.split()
-    return float(cpu), float(megabytes)
+    return float(megabytes), float(cpu)

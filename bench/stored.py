@@ -1,10 +1,13 @@
 """The store."""
 
+import sqlite3
 import tempfile
 from collections.abc import Iterator
+from contextlib import closing
 from datetime import UTC, datetime
 from pathlib import Path
 
+from adzeguard.core.estate.assembly import Assembled
 from adzeguard.settings.settings import make_workspace, settings_text
 from adzeguard.store.collections import CollectionFacts
 from adzeguard.store.estate_store import EstateStore
@@ -20,7 +23,8 @@ def run() -> Iterator[Measured]:
         folder = Path(temporary) / "l"
         first, again = write_estate(folder, L)
         yield Measured("store: a first estate written", "L", first, "s", 12)
-        store = EstateStore(_store_of(folder), folder / ".adzeguard/present")
+        yield Measured("store: as many rows with as much text, put in by SQLite alone", "L", _rows_alone(L), "s", 12)
+        store = EstateStore(store_of(folder), folder / ".adzeguard/present")
         yield Measured("store: the graph read back", "L", seconds(store.load_graph, runs=3), "s", 1)
         yield Measured("store: a collection in which nothing changed", "L", again, "s", 5)
         n_log_n = (1_220_000 * 20.2) / (13_000 * 13.7)
@@ -28,16 +32,36 @@ def run() -> Iterator[Measured]:
         yield Measured("growth of the first write, M to L, against n log n", "M-L", growth, "times", 1)
 
 
-def _store_of(folder: Path) -> SqliteDatabase:
+def _rows_alone(size: Size) -> float:
+    """Return the seconds that the smallest program takes to write a row an object, and nothing else."""
+    objects = make(size).objects
+    rows = zip(range(len(objects.kinds)), objects.names, objects.dns, objects.details, strict=True)
+    with tempfile.TemporaryDirectory() as temporary, closing(sqlite3.connect(Path(temporary) / "alone.db")) as alone:
+        alone.execute("PRAGMA journal_mode = WAL")
+        alone.execute("CREATE TABLE object (id INTEGER PRIMARY KEY, name TEXT, dn TEXT, details TEXT)")
+
+        def write() -> None:
+            with alone:
+                alone.executemany("INSERT INTO object VALUES (?, ?, ?, ?)", rows)
+
+        return once(write)
+
+
+def store_of(folder: Path) -> SqliteDatabase:
     return SqliteDatabase(folder / ".adzeguard/store.db", folder / ".adzeguard/lock")
 
 
-def write_estate(folder: Path, size: Size) -> tuple[float, float]:
-    """Make a workspace with an estate of a size; return the seconds of the first writing, and of one of the same."""
+def write_estate(
+    folder: Path, size: Size, rules: str | None = None, whole: Assembled | None = None
+) -> tuple[float, float]:
+    """Make a workspace with an estate of a size; return the seconds of the first writing, and of one of the same.
+
+    `rules` and `whole` are the text of the charter and the directory, where they are not those of the size.
+    """
     ldif = folder.parent / "none.ldif"
-    make_workspace(folder, settings_text({"kind": "ldif", "file": str(ldif)}, (), {}), charter(size))
-    store = EstateStore(_store_of(folder), folder / ".adzeguard/present")
-    whole = make(size)
+    make_workspace(folder, settings_text({"kind": "ldif", "file": str(ldif)}, (), {}), rules or charter(size))
+    store = EstateStore(store_of(folder), folder / ".adzeguard/present")
+    whole = whole or make(size)
     hosts = make_hosts(size, whole)
     now = datetime.now(UTC)
     facts = CollectionFacts("full", now, now, "bench", DOMAIN)

@@ -1,56 +1,98 @@
-"""A log of a million lines read into the trail, and once more."""
+"""A log of a million events read into the trail, once more, and looked at; with what the smallest program takes."""
 
 import json
-import resource
+import sys
 import tempfile
+import time
 from collections.abc import Iterator
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
-from adzeguard.store.sqlite import SqliteDatabase
-from adzeguard.store.trail import Trail
-from adzeguard.workflows.trail import import_log
-from bench.measure import Measured, once
+from bench.large import BASE, DOMAIN, T
+from bench.looks import IDLE_FLOOR, megabytes_and_cpu
+from bench.measure import Measured, floor_of_imports
+from bench.stored import write_estate
 
-_LINES = 1_000_000
+_EVENTS = 1_000_000
+_EVERY_SECONDS = 25
+_SAMPLE = 100_000
+_LOOKS = (
+    (("history",), 2.0, 250),
+    (("history", "--limit", "5"), 1.0, 120),
+    (("history", "--since", "30d"), 2.0, 250),
+    (("history", "group.000300"), 2.0, 250),
+    (("timeline", "group.000300"), 2.0, 250),
+    (("logons",), 2.0, 250),
+    (("logons", "--limit", "5"), 1.0, 120),
+)
 
 
 def run() -> Iterator[Measured]:
-    """Read it, with the memory that it takes; read again it adds nothing."""
+    """Read the log with the program itself, then again, which adds nothing; then look at what it tells."""
     with tempfile.TemporaryDirectory() as temporary:
-        log = Path(temporary) / "audit.log"
+        folder, log = Path(temporary) / "t", Path(temporary) / "audit.log"
+        write_estate(folder, T)
         _write(log)
-        trail = Trail(SqliteDatabase(Path(temporary) / "store.db", Path(temporary) / "lock"))
-        before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
-        first = once(lambda: _read(trail, log, _LINES))
-        grown = (resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) / 1024
-        again = once(lambda: _read(trail, log, 0))
-    yield Measured("trail import", "1 M", _LINES / first, "/s", 40_000, at_least=True)
-    yield Measured("trail import of what is known", "1 M", _LINES / again, "/s", 40_000, at_least=True)
-    # The store keeps 64 MiB of its pages in memory, however long the log is.
-    yield Measured("trail import: memory", "1 M", grown, "MiB", 128)
+        yield Measured(
+            "trail: lines that Python's JSON reader alone takes apart", "1 M", _json_alone(log), "/s", 0, True
+        )
+        for what in ("trail: lines imported", "trail: lines imported that were known"):
+            floor = floor_of_imports()
+            _, cpu = megabytes_and_cpu((sys.executable, "-m", "adzeguard", "trail", "import", str(log)), folder)
+            yield Measured(f"{what}, a CPU second", "1 M", _EVENTS / _idle(cpu, floor), "/s", 45_000, at_least=True)
+        for arguments, bar, memory in _LOOKS:
+            floor = floor_of_imports()
+            command = (sys.executable, "-m", "adzeguard", *arguments)
+            measured = [megabytes_and_cpu(command, folder) for _ in range(3)]
+            told = f"trail: {' '.join(arguments)}"
+            yield Measured(told, "1 M", _idle(min(cpu for _, cpu in measured), floor), "s", bar)
+            yield Measured(f"{told}, memory", "1 M", min(megabytes for megabytes, _ in measured), "MB", memory)
 
 
-def _read(trail: Trail, log: Path, new: int) -> None:
+def _idle(cpu: float, floor: float) -> float:
+    return cpu * min(1.0, IDLE_FLOOR / floor)
+
+
+def _json_alone(log: Path) -> float:
+    floor = floor_of_imports()
     with log.open("rb") as file:
-        done = import_log(trail, file, str(log))
-    if (done.read, done.events, done.set_aside) != (_LINES, new, 0):
-        raise RuntimeError(done)
+        lines = [next(file) for _ in range(_SAMPLE)]
+    begun = time.process_time()
+    for line in lines:
+        json.loads(line)
+    return _SAMPLE / _idle(time.process_time() - begun, floor)
 
 
 def _write(log: Path) -> None:
-    body = {"eventId": 4728, "statusCode": 0, "status": "Success", "remoteAddress": "ipv4:192.0.2.7:49153"}
+    """Write seven changes of memberships for three logons, up to today."""
+    begun = datetime.now(UTC) - timedelta(seconds=_EVENTS * _EVERY_SECONDS)
     with log.open("w") as file:
-        for n in range(_LINES):
-            stamp = f"2026-{n // 90_000 % 12 + 1:02}-{n // 3000 % 28 + 1:02}T{n // 125 % 24:02}:00:00.{n:06}+0000"
-            member = {
-                "action": "Removed" if n % 2 else "Added",
-                "userSid": f"S-1-5-21-1255864297-935535935-2830518239-{1100 + n % 40}",
-                "group": f"CN=Group {n % 3000},OU=Groups,DC=lowmere,DC=example",
-                "user": f"CN=Person {n % 50_000},OU=People,DC=lowmere,DC=example",
-            }
+        for n in range(_EVENTS):
+            lot = n * 2_654_435_761 % (1 << 32)
+            sid, person = f"{DOMAIN.sid}-{1100 + (lot >> 4) % T.people}", f"person.{(lot >> 4) % T.people:07}"
+            stamp = f"{begun + timedelta(seconds=n * _EVERY_SECONDS):%Y-%m-%dT%H:%M:%S}.{n % 1_000_000:06}+0000"
+            kind = "groupChange" if n % 10 < 7 else "Authorization"
+            body = {
+                "groupChange": {
+                    "eventId": 4728,
+                    "action": "Removed" if lot >> 3 & 1 else "Added",
+                    "userSid": f"{DOMAIN.sid}-{1100 + lot % 20}",
+                    "group": f"CN=group.{(lot >> 9) % T.groups:06},OU=Groups,{BASE}",
+                    "user": f"CN={person},OU=People,{BASE}",
+                },
+                "Authorization": {
+                    "localAddress": "ipv4:192.0.2.1:389",
+                    "serviceDescription": "LDAP",
+                    "authType": "krb5",
+                    "domain": "LOWMERE",
+                    "account": person,
+                    "sid": sid,
+                },
+            }[kind]
+            about = {"version": {"major": 1}, "statusCode": 0, "status": "Success"}
             record = {
                 "timestamp": stamp,
-                "type": "groupChange",
-                "groupChange": {"version": {"major": 1}, **body, **member},
+                "type": kind,
+                kind: {**about, "remoteAddress": "ipv4:192.0.2.7:49153", **body},
             }
             file.write(f"  {json.dumps(record)}\n")

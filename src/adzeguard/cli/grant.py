@@ -196,7 +196,7 @@ def list_command(
     from adzeguard.core.rights.delegations import sorted_for_people
     from adzeguard.core.views.rights import grants_table
 
-    workspace = opened(folder)
+    workspace = looking(folder)
     charter = workspace.charter_if_readable("What is written down is not said")
     rights, folded = workspace.rights if charter is not None else workspace.standard_rights, 0
     if over is not None:

@@ -7,7 +7,7 @@ import click
 from adzeguard.cli.enacting import enact_draft
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.groups import CommandGroup
-from adzeguard.cli.opening import opened
+from adzeguard.cli.opening import looking, opened
 from adzeguard.cli.options import Answers, enacting_options, example, listing_options, why_option, workspace_option
 from adzeguard.cli.output import put_view
 from adzeguard.core.errors import UsageError
@@ -34,7 +34,7 @@ def show(form: str, output: Path | None, folder: Path | None) -> int:
     """
     from adzeguard.core.views.intake import intake_table
 
-    put_view(intake_table(opened(folder).estate), form, output)
+    put_view(intake_table(looking(folder).estate), form, output)
     return Exit.NOTHING_TO_REPORT
 
 

@@ -10,7 +10,7 @@ from adzeguard.cli.completing import names
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.moments import COMING
-from adzeguard.cli.opening import opened
+from adzeguard.cli.opening import looking, opened
 from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put, put_view, say
 
@@ -113,7 +113,7 @@ def status(form: str, output: Path | None, folder: Path | None) -> int:
     """
     from adzeguard.workspace.reviewing import listed
 
-    put_view(listed(opened(folder)), form, output)
+    put_view(listed(looking(folder)), form, output)
     return Exit.NOTHING_TO_REPORT
 
 

@@ -11,7 +11,7 @@ import click
 
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.groups import CommandGroup
-from adzeguard.cli.opening import opened
+from adzeguard.cli.opening import looking, opened
 from adzeguard.cli.options import card_options, example, listing_options, workspace_option
 from adzeguard.cli.output import put, put_view, say
 from adzeguard.cli.progress import progress_bar
@@ -139,7 +139,7 @@ def aside(form: str, output: Path | None, folder: Path | None) -> int:
     """
     from adzeguard.core.views.trail import aside_table
 
-    put_view(aside_table(opened(folder).trail.set_aside()), form, output)
+    put_view(aside_table(looking(folder).trail.set_aside()), form, output)
     return Exit.NOTHING_TO_REPORT
 
 
@@ -154,7 +154,7 @@ def support(form: str, output: Path | None, folder: Path | None) -> int:
     from adzeguard.core.trail.audit_coverage import gaps, missing
     from adzeguard.core.views.trail import support_page
 
-    trail = opened(folder).trail
+    trail = looking(folder).trail
     moments = trail.moments()
     found = gaps(trail.times())
     lacking = missing([verb for verb, *_ in moments])

@@ -56,6 +56,8 @@ def qualified(domain: Any, name: Any) -> str:
 
 def cleaned(text: str) -> str:
     r"""Return a text that can be stored: half a character, "\ud800" or a byte that is no UTF-8, stands as a number."""
+    if text.isascii():
+        return text
     try:
         text.encode()
     except UnicodeEncodeError:
@@ -87,7 +89,11 @@ def _parsed(text: str) -> str:
 
 def address_of(value: Any) -> str:
     """Return an address without its kind and port: of ipv4:192.0.2.7:49152 it is 192.0.2.7."""
-    text = text_of(value)
+    return _address(text_of(value))
+
+
+@lru_cache(maxsize=4096)
+def _address(text: str) -> str:
     if text.startswith(("ipv4:", "ipv6:")):
         rest = text[5:]
         text = rest.rpartition(":")[0] or rest

@@ -3,11 +3,12 @@
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any
+from typing import Any, Final
 
 from adzeguard.core.descriptors.ace import Ace, AceFlag, Right, without_generic
 from adzeguard.core.descriptors.descriptor import Descriptor, is_readable
 from adzeguard.core.descriptors.protection import ON_ITS_CONTAINER, ON_THE_OBJECT
+from adzeguard.core.estate.catalogue import DescriptorUse
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.objects import outsider
 from adzeguard.core.estate.places import short_dn
@@ -25,6 +26,9 @@ from adzeguard.core.wellknown import (
     RID_SCHEMA_ADMINS,
     WELL_KNOWN,
 )
+
+_AT_ONCE: Final = 500
+"""Descriptors whose objects are looked up together."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,7 +70,20 @@ class Rights:
         Each distinct descriptor is read once. What the domain gives its own built-in principals and what every new
         object has is left out, but for `defaults`.
         """
-        reader = self.reader
+        granting = list(self._granting(defaults, holders))
+        # All at once: one by one, each of a hundred thousand holders and objects is a question to the store.
+        self.estate.who_are({grant.who for _, grants in granting for grant in grants})
+        for begin in range(0, len(granting), _AT_ONCE):
+            some = [(use.ids, grants) for use, grants in granting[begin : begin + _AT_ONCE]]
+            principals = self.estate.catalogue.principals(i for ids, _ in some for i in ids)
+            for ids, grants in some:
+                for principal in (principals[i] for i in ids if i in principals):
+                    yield from (self._delegation(principal, grant) for grant in grants)
+
+    def _granting(
+        self, defaults: bool, holders: Collection[str] | None
+    ) -> Iterator[tuple[DescriptorUse, Sequence[Grant]]]:
+        """Yield the descriptors that give something of their own, with what they give."""
         for use in self.estate.catalogue.descriptor_uses():
             own = [entry for entry in _entries(use.raw) if not entry.inherited]
             if not defaults:
@@ -74,9 +91,9 @@ class Rights:
             if holders is not None:
                 own = [entry for entry in own if entry.sid in holders]
             # Most objects share a few descriptors that give nothing of their own: they are not even looked up.
-            grants = reader.grants(own, class_of_kind(use.kind), defaults=defaults) if own else []
-            for principal in self.estate.catalogue.principals(use.ids).values() if grants else ():
-                yield from (self._delegation(principal, grant) for grant in grants)
+            grants = self.reader.grants(own, class_of_kind(use.kind), defaults=defaults) if own else ()
+            if grants:
+                yield use, grants
 
     def grants_over(self, principal: Principal, *, defaults: bool = False) -> list[Delegation]:
         """Return what is granted over one object, with what it has from above and where that comes from."""
@@ -86,6 +103,7 @@ class Rights:
         listed = self.reader.grants(entries, class_of(principal), defaults=defaults)
         if principal.kind not in CONTAINERS:
             listed = [grant for grant in listed if not _only_about_children(grant)]
+        self.estate.who_are({grant.who for grant in listed})
         return [self._delegation(principal, grant, self._origin(principal, grant)) for grant in listed]
 
     def of_every_domain(self, principal: Principal) -> int:
@@ -127,10 +145,7 @@ class Rights:
 
     def holder(self, sid: Sid) -> Principal:
         """Return whom an entry is about; a SID that resolves to nothing stands for itself."""
-        listed, known = self.estate.id_of_sid(sid), outsider(sid)
-        if listed is None:
-            return known
-        principal = self.estate.principal(listed)
+        principal, known = self.estate.who_are((sid,))[sid], outsider(sid)
         # Everyone is everybody, also where the directory has an object of that name to be listed in groups.
         return known if (principal.kind, known.kind) == (Kind.FOREIGN, Kind.WELL_KNOWN) else principal
 

@@ -4,7 +4,7 @@ A graph is walked backwards from the group. Whoever is in the group, holds it by
 stands behind it. Grants are edges of their own, so that one that reaches many objects through an OU is one.
 """
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from functools import cached_property
 from typing import Final
 
@@ -82,6 +82,7 @@ class ReachFinder:
         level, seen = [group], {group}
         while level:
             self._load(objects_of(level))
+            self._look_ahead(level)
             following = []
             for edge in (edge for target in level for edge in self._behind(target)):
                 found.edges.append(edge)
@@ -100,6 +101,12 @@ class ReachFinder:
         self._principals |= self._estate.catalogue.principals(unknown)
         found = self._estate.catalogue.descriptors(unknown)
         self._descriptors |= {i: raw for i, raw in found.items() if is_readable(raw)}
+
+    def _look_ahead(self, level: Iterable[int]) -> None:
+        """Look up who holds something over the objects of a level in one go."""
+        loaded = [(self._principals.get(i), self._descriptors.get(i)) for i in objects_of(level)]
+        held = (hold for one, raw in loaded if one is not None and raw is not None for hold in self._held(one, raw))
+        self._estate.ids_of_sids({hold.who for hold in held})
 
     def _behind(self, target: int) -> Iterator[Edge]:
         principal, raw = self._principals.get(object_of(target)), self._descriptors.get(object_of(target))
@@ -126,12 +133,16 @@ class ReachFinder:
             yield Edge(member, principal.id, PRIMARY)
 
     def _holders(self, principal: Principal, raw: bytes) -> Iterator[Edge]:
+        for hold in self._held(principal, raw):
+            yield from self._edges(hold, principal.id, principal, raw)
+
+    def _held(self, principal: Principal, raw: bytes) -> Sequence[Takeover]:
+        """Return what is held over an object, by its descriptor."""
         key = (principal.kind, self._gives_access(principal), raw)
         if key not in self._takeovers:
             found = self._reader.takeovers(principal.kind, Descriptor.from_bytes(raw), in_use=key[1])
             self._takeovers[key] = tuple(found)
-        for hold in self._takeovers[key]:
-            yield from self._edges(hold, principal.id, principal, raw)
+        return self._takeovers[key]
 
     def _linking(self, node: int, container: Principal, raw: bytes | None) -> Iterator[Edge]:
         """Yield who may link directory policies to a container; who rules it is told where it hands its rights on."""
