@@ -1,6 +1,7 @@
 """Writes docs/figures.md from what the benchmarks measured last."""
 
 import json
+import math
 import platform
 from datetime import UTC, datetime
 from pathlib import Path
@@ -11,6 +12,7 @@ from bench.looks import IDLE_FLOOR, RESULTS, Figures, exponent, looks
 
 _PAGE: Final = Path("docs/figures.md")
 _BEFORE: Final = Path("bench/before.json")
+_BESIDE: Final = ("trail: ", "store: ", "growth: ")
 _OTHERS: Final = Path("bench/results/latest.json")
 
 
@@ -74,13 +76,14 @@ def _others() -> list[str]:
     if not _OTHERS.exists():
         return []
     figures = json.loads(_OTHERS.read_text())["figures"]
-    rows = [one for one in figures if ": " not in one["what"] or "trail" in one["what"] or "store" in one["what"]]
+    rows = [one for one in figures if one["what"].startswith(_BESIDE)]
     lines = ["", "Beside the commands:", "", "| What | At | Measured | Bar | |", "| --- | --- | --- | --- | --- |"]
     for one in rows:
         held = one["value"] >= one["bar"] if one["at_least"] else one["value"] <= one["bar"]
-        sign = "at least" if one["at_least"] else "at most"
-        told = f"{one['value']:.2f} {one['unit']}"
-        cells = (one["what"], one["at"], told, f"{sign} {one['bar']:g}", "held" if held else "missed")
+        sign, has_bar = "at least" if one["at_least"] else "at most", 0 < one["bar"] < math.inf
+        told = f"{one['value']:,.2f} {one['unit']}"
+        verdict = (f"{sign} {one['bar']:,g}", "held" if held else "missed") if has_bar else ("", "")
+        cells = (one["what"], one["at"], told, *verdict)
         lines.append(f"| {' | '.join(cells)} |")
     return lines if rows else []
 

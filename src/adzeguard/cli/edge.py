@@ -11,14 +11,14 @@ from adzeguard.cli.main import commands
 from adzeguard.core.errors import AdzeguardError
 
 _STOPPED = 130
-_ALLOCATIONS_BETWEEN_SEARCHES = 100_000
+_ALLOCATIONS_BETWEEN_SEARCHES = 500_000
 
 
 def run(arguments: list[str] | None = None) -> int:  # noqa: PLR0911 - one way out for each kind of end
     """Run one command and return its exit code."""
+    os.umask(0o077)  # parents of what is made are made by the system's own rules, and those can be anybody's
     # A command makes a million small values that live to its end: looking for rings among them again and again
     # took a fifth of a check of 20,000 hosts.
-    os.umask(0o077)  # parents of what is made are made by the system's own rules, and those can be anybody's
     gc.set_threshold(_ALLOCATIONS_BETWEEN_SEARCHES, 50, 100)
     try:
         code = commands.main(arguments, prog_name="adzeguard", standalone_mode=False)

@@ -33,7 +33,7 @@ def check_hosts(looked_at: CheckInput) -> Iterator[Finding]:
     """Each thing that is wrong with a host's administrators, and each host that could not be read."""
     estate = looked_at.estate
     at_work = KeepersAtWork(estate, list(looked_at.charter.keepers), looked_at.moment)
-    twins, holding_everybody = _NameTwins(estate), groups_of_everyone(estate)
+    twins, remarkable = _NameTwins(estate), _Remarkable(estate)
     in_order: set[Hashable] = set()
     strangers: FoundOnce[Finding] = FoundOnce()
     for host, members in zip(estate.hosts, estate.host_administrators, strict=True):
@@ -44,12 +44,12 @@ def check_hosts(looked_at: CheckInput) -> Iterator[Finding]:
         alike = host.state.alike
         known: Hashable = _known_elsewhere(estate, host.state, members) if alike is None else id(alike)
         if known not in in_order:
-            findings = list(_administrators(estate, host, host.state, members, at_work, holding_everybody))
+            findings = list(_administrators(estate, host, host.state, members, at_work, remarkable))
             if not findings and host.state.group(ADMINISTRATORS) is not None:
                 in_order.add(known)
             yield from findings
         yield from twins.on(host, host.state)
-        yield from strangers.on(host.state, partial(_strangers, estate, host, host.state))
+        yield from strangers.on(host.state, partial(_strangers, estate, host, host.state, remarkable))
 
 
 def closed_without_rule(looked_at: CheckInput) -> Iterator[Finding]:
@@ -63,19 +63,36 @@ def closed_without_rule(looked_at: CheckInput) -> Iterator[Finding]:
                 yield Finding("closed-without-rule", host_named(host), said, host=host_named(host), evidence=evidence)
 
 
-def _strangers(estate: Estate, host: Host, state: HostState) -> Iterator[Finding]:
+class _Remarkable:
+    """Who makes a check look twice, of all that stand in local groups: most hosts have none of them."""
+
+    def __init__(self, estate: Estate) -> None:
+        # Hosts that are alike differ in their own accounts alone, which are known there.
+        states = [some[0].state for some in estate.alike_hosts if some[0].state is not None]
+        members = {
+            sid for state in states for group in state.groups for sid in group.members if not _is_own(sid, state)
+        }
+        ids, graph = estate.ids_of_sids(members), estate.graph
+        unknown = estate.who_are(sid for sid in members if ids[sid] is None)
+        self.unresolved = frozenset(sid for sid in members if ids[sid] is None and unknown[sid].kind == Kind.UNRESOLVED)
+        groups = {sid: i for sid in members if (i := ids[sid]) is not None and graph.position_of(i) is not None}
+        self.distribution_groups = frozenset(sid for sid, group in groups.items() if not graph.grants_access(group))
+        self.groups_of_everyone = groups_of_everyone(estate)
+
+
+def _is_own(sid: Sid, state: HostState) -> bool:
+    return sid.authority == state.machine_sid
+
+
+def _strangers(estate: Estate, host: Host, state: HostState, remarkable: _Remarkable) -> Iterator[Finding]:
     """Yield the SIDs that resolve to nothing in the other local groups of a host."""
-    others = [group for group in state.groups if group.sid != ADMINISTRATORS]
-    members = {sid for group in others for sid in group.members if sid.authority != state.machine_sid}
-    ids = estate.ids_of_sids(members)
-    odd = {sid for sid in members if ids[sid] is None}
-    if not odd:
-        return
-    known = on_host(estate, state, host.name, odd)
-    for group in others:
-        for sid in sorted(group.members & odd):
-            if known[sid].kind == Kind.UNRESOLVED:
-                yield _dangling(local_group_named(host, group.name, group.sid), known[sid], host, sid)
+    for group in state.groups:
+        odd = {sid for sid in group.members & remarkable.unresolved if not _is_own(sid, state)}
+        if group.sid == ADMINISTRATORS or not odd:
+            continue
+        for sid, known in on_host(estate, state, host.name, odd).items():
+            if known.kind == Kind.UNRESOLVED:
+                yield _dangling(local_group_named(host, group.name, group.sid), known, host, sid)
 
 
 def _dangling(subject: Named, member: Principal, host: Host, sid: Sid) -> Finding:
@@ -113,7 +130,7 @@ def _administrators(
     state: HostState,
     members: frozenset[Sid],
     at_work: KeepersAtWork,
-    holding_everybody: frozenset[Sid],
+    remarkable: _Remarkable,
 ) -> Iterator[Finding]:
     if state.group(ADMINISTRATORS) is None:
         return
@@ -121,14 +138,13 @@ def _administrators(
     if not at_work.among(members) and not is_kept_by_itself(state, members):
         message = "no keeper can get in: nobody of the directory's own administrators is inside with an enabled account"
         yield Finding("keeper-missing", subject, message, host=host_named(host), evidence={"members": sorted(members)})
-    yield from _distribution_groups(estate, host, subject, members)
-    for sid, group in on_host(estate, state, host.name, members & holding_everybody).items():
+    yield from _distribution_groups(estate, host, subject, sorted(members & remarkable.distribution_groups))
+    through = members & remarkable.groups_of_everyone
+    for sid, group in on_host(estate, state, host.name, through).items() if through else ():
         message = f"everybody is inside by {group.qualified_name}"
         more: dict[str, Any] = {"member": Named.of(group), "evidence": {"member_sid": sid}}
         yield Finding("everyone-inside", subject, message, host=host_named(host), **more)
-    odd = {sid for sid in members if sid in EVERYONE_LIKE} | {
-        sid for sid in members if estate.id_of_sid(sid) is None and sid.authority != state.machine_sid
-    }
+    odd = {sid for sid in members & (EVERYONE_LIKE | remarkable.unresolved) if not _is_own(sid, state)}
     for sid, member in on_host(estate, state, host.name, odd).items() if odd else ():
         about: dict[str, Any] = {"member": Named.of(member), "host": host_named(host), "evidence": {"member_sid": sid}}
         if member.kind == Kind.UNRESOLVED:
@@ -139,24 +155,14 @@ def _administrators(
 
 
 def _distribution_groups(estate: Estate, host: Host, subject: Named, members: Iterable[Sid]) -> Iterator[Finding]:
-    ids = estate.ids_of_sids(members)
-    graph = estate.graph
     for sid in members:
-        group = ids[sid]
-        if group is not None and graph.position_of(group) is not None and not graph.grants_access(group):
-            member = estate.principal(group)
-            message = (
-                f"{member.qualified_name} is a distribution group: "
-                "it gives its members nothing here until it is made a security group"
-            )
-            yield Finding(
-                "distribution-group",
-                subject,
-                message,
-                member=Named.of(member),
-                host=host_named(host),
-                evidence={"member_sid": sid},
-            )
+        member = estate.who_are((sid,))[sid]
+        message = (
+            f"{member.qualified_name} is a distribution group: "
+            "it gives its members nothing here until it is made a security group"
+        )
+        about: dict[str, Any] = {"member": Named.of(member), "host": host_named(host), "evidence": {"member_sid": sid}}
+        yield Finding("distribution-group", subject, message, **about)
 
 
 class _NameTwins:

@@ -1,10 +1,11 @@
 """Accounts of hosts themselves that should not be there, or not be enabled."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Final
 
 from adzeguard.core.checks.check_input import CheckInput
 from adzeguard.core.checks.finding import Finding
+from adzeguard.core.estate.hosts import Host
 from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.names import host_named
 from adzeguard.core.wellknown import RID_GUEST
@@ -19,26 +20,27 @@ def local_accounts(looked_at: CheckInput) -> Iterator[Finding]:
     """Yield each guest that is enabled, and each account that is enabled on many hosts under one name."""
     names: dict[str, str] = {}
     on_hosts: dict[str, list[str]] = {}
-    of_alike: dict[int, list[str]] = {}
-    for host in looked_at.estate.hosts:
-        alike = host.state.alike if host.state is not None else None
-        made = of_alike.get(id(alike)) if alike is not None else None
-        if made is None:
-            accounts = [account for account in (host.state.accounts if host.state else ()) if account.enabled]
-            guests = [account for account in accounts if account.sid.rid == RID_GUEST]
-            for account in guests:
-                message = "the guest account is enabled, with which anybody logs on"
-                subject = Named(rf"{host.name}\{account.name}", account.sid)
-                yield Finding("guest-enabled", subject, message, host=host_named(host))
-            made = [account.name for account in accounts if (account.sid.rid or 0) >= _FIRST_OF_PEOPLE]
-            # Hosts that are alike have the same accounts, and a guest is told of each.
-            if alike is not None and not guests:
-                of_alike[id(alike)] = made
-        for name in made:
+    for alike in looked_at.estate.alike_hosts:
+        # Hosts that are alike have the same accounts.
+        state = alike[0].state
+        enabled = [account for account in state.accounts if account.enabled] if state else []
+        for account in enabled:
+            if account.sid.rid == RID_GUEST:
+                yield from _guests(alike)
+        for name in (account.name for account in enabled if account.sid.rid >= _FIRST_OF_PEOPLE):
             names.setdefault(name.casefold(), name)
-            on_hosts.setdefault(name.casefold(), []).append(host.name)
+            on_hosts.setdefault(name.casefold(), []).extend(host.name for host in alike)
     for folded, some in on_hosts.items():
         if len(some) >= _MANY_HOSTS:
             hosts, name = sorted(some), names[folded]
             message = f"the local account {name} is enabled on {len(hosts)} hosts: {some_of(hosts)}"
             yield Finding("shared-local-account", Named(rf"local\{name}"), message, evidence={"hosts": hosts})
+
+
+def _guests(alike: Sequence[Host]) -> Iterator[Finding]:
+    for host in alike:
+        for account in host.state.accounts if host.state else ():
+            if account.enabled and account.sid.rid == RID_GUEST:
+                subject = Named(rf"{host.name}\{account.name}", account.sid)
+                message = "the guest account is enabled, with which anybody logs on"
+                yield Finding("guest-enabled", subject, message, host=host_named(host))

@@ -61,9 +61,10 @@ class _Held:
 def review_local_groups(rights: Rights, charter: ResolvedCharter) -> Iterator[Correction]:
     """Yield what deviates in the local groups of each host, and the hosts that a rule excepts by name."""
     estate, demands = rights.estate, MemberDemands(charter)
-    held = list(_not_in_order(estate, demands))
+    ruled = list(_ruled(estate, demands))
+    held = list(_not_in_order(estate, demands, ruled))
     _look_up_together(estate, held)
-    yield from _names_unknown(estate, demands)
+    yield from _names_unknown(demands, ruled)
     of_shape: dict[int, list[Correction]] = {}
     for one in held:
         yield from conflict_corrections(rights.estate, one.demand, one.named, one.named_host)
@@ -78,25 +79,36 @@ def review_local_groups(rights: Rights, charter: ResolvedCharter) -> Iterator[Co
     yield from _excepted(estate, demands)
 
 
-def _not_in_order(estate: Estate, demands: MemberDemands) -> Iterator[_Held]:
-    known: dict[Hashable, list[_Held]] = {}
+@dataclass(frozen=True, slots=True)
+class _Ruled:
+    """A host about whose local groups there are rules, and its shape."""
+
+    host: Host
+    state: HostState
+    rules: Sequence[ScopedRule[ResolvedLocalGroupRule]]
+    shape: Hashable
+
+
+def _ruled(estate: Estate, demands: MemberDemands) -> Iterator[_Ruled]:
     for host in estate.hosts:
-        if host.state is None:
+        rules = demands.scopes.on(host) if host.state is not None else ()
+        if host.state is not None and rules:
+            yield _Ruled(host, host.state, rules, shape(host.state, rules))
+
+
+def _not_in_order(estate: Estate, demands: MemberDemands, ruled: Iterable[_Ruled]) -> Iterator[_Held]:
+    known: dict[Hashable, list[_Held]] = {}
+    for one in ruled:
+        if one.shape in known:
+            yield from (_alike(held, one.host, one.state) for held in known[one.shape])
             continue
-        rules = demands.scopes.on(host)
-        if not rules:
-            continue
-        its_shape = shape(host.state, rules)
-        if its_shape in known:
-            yield from (_alike(one, host, host.state) for one in known[its_shape])
-            continue
-        known[its_shape] = [
-            one
-            for sid, demand in demands_of(host.state, followed_on(host.state, rules), demands.lists)
-            for one in _held(estate, demands, host, host.state, sid, demand)
-            if one.deviations or one.demand.conflicts
+        known[one.shape] = [
+            held
+            for sid, demand in demands_of(one.state, followed_on(one.state, one.rules), demands.lists)
+            for held in _held(estate, demands, one.host, one.state, sid, demand)
+            if held.deviations or held.demand.conflicts
         ]
-        yield from known[its_shape]
+        yield from known[one.shape]
 
 
 def _alike(held: _Held, host: Host, state: HostState) -> _Held:
@@ -123,21 +135,16 @@ def _held(
         yield _Held(host, state, group, demand, tuple(demand.deviations(group.members, keepers, groups)))
 
 
-def _names_unknown(estate: Estate, demands: MemberDemands) -> Iterator[Correction]:
+def _names_unknown(demands: MemberDemands, ruled: Iterable[_Ruled]) -> Iterator[Correction]:
     """Yield each host that does not know a name of its own that a rule uses: the rule is not followed there."""
     all_known: set[Hashable] = set()
-    for host in estate.hosts if demands.uses_local_names else ():
-        rules = demands.scopes.on(host) if host.state is not None else []
-        its_shape = shape(host.state, rules) if host.state is not None and rules else None
-        if its_shape in all_known:
+    for one in ruled if demands.uses_local_names else ():
+        if one.shape in all_known:
             continue
-        unknown = [
-            (scoped, name)
-            for scoped in rules
-            for name in (scoped.rule.unknown_on(host.state) if host.state is not None else ())
-        ]
+        unknown = [(scoped, name) for scoped in one.rules for name in scoped.rule.unknown_on(one.state)]
         if not unknown:
-            all_known.add(its_shape)
+            all_known.add(one.shape)
+        host = one.host
         for scoped, name in unknown:
             said = rf"the host has no 'local\{name}', so rule {scoped.rule.rule.id} is not followed there"
             yield correction_of(
