@@ -115,7 +115,8 @@ def host_counts(estate: Estate, after: Outlook) -> tuple[NDArray[np.int64], NDAr
             continue
         (groups_before, people_before), (groups_then, people_then) = split(before), split(then)
         classes[groups_before, groups_then].append((people_before, people_then))
-    inside_before, inside_then = _Inside(estate.graph), _Inside(after.graph)
+    inside_before = _Inside(estate.graph)
+    inside_then = inside_before if after.graph is estate.graph else _Inside(after.graph)
     for (groups_before, groups_then), hosts in classes.items():
         same_groups = groups_before == groups_then and not after.changed_groups
         if same_groups and all(people_before == people_then for people_before, people_then in hosts):

@@ -1,7 +1,6 @@
 """The estate as it will be after a proposal: the membership graph and each host's administrators."""
 
 from collections.abc import Iterable, Mapping
-from collections.abc import Set as AbstractSet
 from dataclasses import dataclass, field
 
 from adzeguard.core.access.at_work import Values
@@ -38,12 +37,12 @@ def outlook(estate: Estate, changes: Iterable[Change]) -> Outlook:
 
 
 def _administrators(estate: Estate, effects: Effects) -> tuple[frozenset[Sid], ...]:
-    if not (effects.host_gained or effects.host_lost or effects.deleted):
-        return tuple(estate.host_administrators)
-    found = []
-    for host, members in zip(estate.hosts, estate.host_administrators, strict=True):
-        name = host.name.casefold()
-        added: AbstractSet[Sid] = effects.host_gained.get(name, frozenset())
-        gone = effects.host_lost.get(name, frozenset()) | (members & effects.deleted)
-        found.append((members | added) - gone if added or gone else members)
+    found = list(estate.host_administrators)
+    for name in effects.host_gained.keys() | effects.host_lost.keys():
+        for place in estate.places_of_hosts.get(name, ()):
+            found[place] = (found[place] | effects.host_gained.get(name, frozenset())) - effects.host_lost.get(
+                name, frozenset()
+            )
+    if effects.deleted:
+        found = [members - effects.deleted if members & effects.deleted else members for members in found]
     return tuple(found)

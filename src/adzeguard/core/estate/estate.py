@@ -66,6 +66,14 @@ class Estate:
         """The hosts by their folded names."""
         return {host.name.casefold(): host for host in self.hosts}
 
+    @cached_property
+    def places_of_hosts(self) -> Mapping[str, Sequence[int]]:
+        """By folded name, where hosts stand among `hosts`."""
+        places: dict[str, list[int]] = {}
+        for place, host in enumerate(self.hosts):
+            places.setdefault(host.name.casefold(), []).append(place)
+        return places
+
     def host_named(self, name: str) -> Host | None:
         """Return the host of this name, ignoring case, without reading the others where that can be."""
         hosts = self.hosts

@@ -73,10 +73,10 @@ class Case:
     @cached_property
     def keepers_after(self) -> KeepersAtWork:
         """The keepers who will be able to act."""
-        then = self.lasting
-        return KeepersAtWork(
-            self.estate, self.charter.keepers, self._now, then.graph, self.after.gone, self.after.altered
-        )
+        then, gone, altered = self.lasting, self.after.gone, self.after.altered
+        if then.graph is self.before.graph and not gone and not altered:
+            return self.keepers_before  # a proposal about hosts alone: to find them again takes as long as all else
+        return KeepersAtWork(self.estate, self.charter.keepers, self._now, then.graph, gone, altered)
 
     @property
     def _now(self) -> datetime:
