@@ -20,60 +20,61 @@ class Row:
 
 
 COMMANDS: Final = {
-    "init": Row("adzeguard.cli.init", "Begin", "Make a workspace and connect it."),
-    "demo": Row("adzeguard.cli.demo", "Begin", "Make the example workspace and walk through it."),
-    "collect": Row("adzeguard.cli.collect", "Begin", "Read the directory and the hosts into the store."),
-    "status": Row("adzeguard.cli.status", "Begin", "One screen: what stands, what deviates, what was done."),
-    "completion": Row("adzeguard.cli.completion", "Begin", "Complete commands and names in your shell."),
+    "init": Row("adzeguard.cli.init", "Begin", "Connect a directory and make a workspace."),
+    "demo": Row("adzeguard.cli.demo", "Begin", "Make the example workspace."),
+    "collect": Row("adzeguard.cli.collect", "Begin", "Read the directory and the hosts."),
+    "status": Row("adzeguard.cli.status", "Begin", "Show how things stand and what is next."),
+    "completion": Row("adzeguard.cli.completion", "Begin", "Set up completion in your shell."),
+    "help": Row("adzeguard.cli.help", "Begin", "Explain a command, or list all of them."),
     "find": Row("adzeguard.cli.find", "Look", "Find objects by a part of their name."),
     "show": Row("adzeguard.cli.show", "Look", "Show one object or host in full."),
-    "who": Row("adzeguard.cli.who", "Look", "Who is in a group, or an administrator of a host."),
-    "why": Row("adzeguard.cli.why", "Look", "Why somebody is in a group or on a host."),
-    "doors": Row("adzeguard.cli.doors", "Look", "By which doors people get into hosts."),
-    "hosts": Row("adzeguard.cli.hosts", "Look", "The hosts, by what each is reached, and whether it answers."),
+    "who": Row("adzeguard.cli.who", "Look", "List members of a group, or who runs a host."),
+    "why": Row("adzeguard.cli.why", "Look", "Explain how an account gets in."),
+    "doors": Row("adzeguard.cli.doors", "Look", "List the doors into hosts."),
+    "hosts": Row("adzeguard.cli.hosts", "Look", "List hosts, and test the way to them."),
     "standin": Row("adzeguard.cli.standin", "Look", "Use a stand-in host as a person would."),
-    "charter": Row("adzeguard.cli.charter", "Decide", "Look over the charter, or print its schema."),
-    "check": Row("adzeguard.cli.check", "Decide", "What deviates from the charter, and what is wrong anyway."),
-    "checks": Row("adzeguard.cli.checks", "Decide", "The checks themselves: why each matters, what to do."),
-    "propose": Row("adzeguard.cli.propose", "Decide", "What would be changed to put it right."),
-    "approve": Row("adzeguard.cli.approve", "Decide", "Say yes to somebody else's proposal, by a signature."),
+    "charter": Row("adzeguard.cli.charter", "Decide", "Check the charter, and print its schema."),
+    "check": Row("adzeguard.cli.check", "Decide", "Find deviations and weaknesses."),
+    "checks": Row("adzeguard.cli.checks", "Decide", "List the checks, and explain one."),
+    "propose": Row("adzeguard.cli.propose", "Decide", "Propose the changes that put things right."),
+    "approve": Row("adzeguard.cli.approve", "Decide", "Approve another person's proposal."),
     "enact": Row("adzeguard.cli.enact", "Decide", "Make the changes of a proposal."),
     "undo": Row("adzeguard.cli.undo", "Decide", "Take back what was enacted."),
-    "group": Row("adzeguard.cli.group", "Change by hand", "Change memberships and groups by hand."),
-    "local": Row("adzeguard.cli.local", "Change by hand", "One host's own groups and accounts, by hand."),
-    "ou": Row("adzeguard.cli.ou", "Change by hand", "Make, protect, move and delete OUs by hand."),
-    "move": Row("adzeguard.cli.move", "Change by hand", "Put an object into another OU."),
-    "admit": Row("adzeguard.cli.admit", "Change by hand", "Move a waiting host to its place and open it."),
-    "intake": Row("adzeguard.cli.intake", "Change by hand", "Where new users and computers land."),
-    "stale": Row("adzeguard.cli.stale", "Clean up", "What is stale: groups, accounts, policies, rules and more."),
-    "uses": Row("adzeguard.cli.uses", "Clean up", "Everything that names a group or an account."),
-    "review": Row("adzeguard.cli.review", "Clean up", "Ask owners who is to be kept, and take out who is not."),
-    "retire": Row("adzeguard.cli.retire", "Clean up", "Put away, bring back, and delete in the end."),
-    "tidy": Row("adzeguard.cli.tidy", "Clean up", "Take out the SIDs of what was deleted."),
-    "grant": Row("adzeguard.cli.grant", "Rights", "Rights over OUs and groups: give, deny, withdraw, show."),
-    "may": Row("adzeguard.cli.may", "Rights", "Whether somebody may do something, and why."),
-    "reach": Row("adzeguard.cli.reach", "Rights", "Who is in a group, or could put themselves into it."),
-    "lease": Row("adzeguard.cli.lease", "Time and owners", "Memberships that end."),
-    "shift": Row("adzeguard.cli.shift", "Time and owners", "Memberships that recur by calendar."),
-    "questions": Row("adzeguard.cli.questions", "Time and owners", "What waits for the answer of an owner."),
-    "answer": Row("adzeguard.cli.answer", "Time and owners", "Answer: put it right, or leave it until a date."),
-    "waivers": Row("adzeguard.cli.waivers", "Time and owners", "What is left as it is, until when, by whom and why."),
-    "round": Row("adzeguard.cli.round", "Time and owners", "One pass: collect, end what is over, mend, ask."),
-    "watch": Row("adzeguard.cli.watch", "Time and owners", "Go on making rounds, at once when something changes."),
-    "service-files": Row(
-        "adzeguard.cli.service_files", "Time and owners", "Units of systemd for rounds that go on by themselves."
-    ),
-    "metrics": Row("adzeguard.cli.metrics", "Time and owners", "Figures for monitoring."),
-    "report": Row("adzeguard.cli.report", "Past", "Papers to hand on: as a table, workbook, page or PDF."),
-    "picture": Row("adzeguard.cli.picture", "Past", "Draw headcounts, ages, hosts, nesting and reach."),
-    "history": Row("adzeguard.cli.history", "Past", "Who was put into a group, by whom, and when."),
-    "timeline": Row("adzeguard.cli.timeline", "Past", "Who was inside a group when, drawn."),
-    "logons": Row("adzeguard.cli.logons", "Past", "Where privileged accounts are used, and tried in vain."),
-    "compare": Row("adzeguard.cli.compare", "Past", "What differs between two moments."),
-    "trail": Row("adzeguard.cli.trail", "Past", "Read what the directory has logged itself."),
-    "journal": Row("adzeguard.cli.journal", "Past", "Every change made, by whom and why."),
+    "group": Row("adzeguard.cli.group", "By hand", "Change groups and memberships."),
+    "local": Row("adzeguard.cli.local", "By hand", "Change a host's own groups and accounts."),
+    "ou": Row("adzeguard.cli.ou", "By hand", "Create, protect, move and delete OUs."),
+    "move": Row("adzeguard.cli.move", "By hand", "Move an object into another OU."),
+    "admit": Row("adzeguard.cli.admit", "By hand", "Move a waiting host to its place."),
+    "intake": Row("adzeguard.cli.intake", "By hand", "Set where new accounts and computers land."),
+    "stale": Row("adzeguard.cli.stale", "Clean up", "List what is stale and can go."),
+    "uses": Row("adzeguard.cli.uses", "Clean up", "List everything that names an object."),
+    "review": Row("adzeguard.cli.review", "Clean up", "Ask owners which members stay."),
+    "retire": Row("adzeguard.cli.retire", "Clean up", "Retire accounts and groups, or restore them."),
+    "tidy": Row("adzeguard.cli.tidy", "Clean up", "Remove the SIDs of deleted accounts."),
+    "grant": Row("adzeguard.cli.grant", "Rights", "Give, deny, withdraw and list rights."),
+    "may": Row("adzeguard.cli.may", "Rights", "Answer whether an account may do something."),
+    "reach": Row("adzeguard.cli.reach", "Rights", "List who could put themselves into a group."),
+    "lease": Row("adzeguard.cli.lease", "Time and owners", "Give memberships that end."),
+    "shift": Row("adzeguard.cli.shift", "Time and owners", "Give memberships that recur by calendar."),
+    "questions": Row("adzeguard.cli.questions", "Time and owners", "List questions that wait for an owner."),
+    "answer": Row("adzeguard.cli.answer", "Time and owners", "Answer a question."),
+    "waivers": Row("adzeguard.cli.waivers", "Time and owners", "List deviations that are left as they are."),
+    "round": Row("adzeguard.cli.round", "Time and owners", "Collect, end, mend and ask, once."),
+    "watch": Row("adzeguard.cli.watch", "Time and owners", "Make rounds until stopped."),
+    "history": Row("adzeguard.cli.history", "Past", "List membership changes: who, when, by whom."),
+    "timeline": Row("adzeguard.cli.timeline", "Past", "Draw who was inside a group when."),
+    "logons": Row("adzeguard.cli.logons", "Past", "List logons of privileged accounts."),
+    "compare": Row("adzeguard.cli.compare", "Past", "Compare two moments."),
+    "trail": Row("adzeguard.cli.trail", "Past", "Import the directory's own log."),
+    "journal": Row("adzeguard.cli.journal", "Past", "List every change made, by whom and why."),
+    "report": Row("adzeguard.cli.report", "Papers and machines", "Write reports: table, workbook, page or PDF."),
+    "picture": Row("adzeguard.cli.picture", "Papers and machines", "Draw headcounts, ages, nesting and reach."),
+    "metrics": Row("adzeguard.cli.metrics", "Papers and machines", "Print figures for monitoring."),
+    "service-files": Row("adzeguard.cli.service_files", "Papers and machines", "Write systemd units for rounds."),
 }
 """In the order in which people meet them. A further command is a file beside this, and a row here."""
+USUAL: Final = ("demo", "status", "who", "why", "check", "propose", "enact")
+"""The commands that the short help explains; of the others it has the names."""
 
 
 INSTEAD: Final = {
@@ -121,26 +122,39 @@ class Commands(CommandGroup):
         command = getattr(import_module(COMMANDS[cmd_name].module), "command")  # noqa: B009 - a module has no such type
         return command if isinstance(command, click.Command) else None
 
+    def format_options(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        """Leave out the two options that every program has: the whole help fits on one screen."""
+        self.format_commands(ctx, formatter)
+
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:  # noqa: ARG002 - Click's own
-        """List the commands without importing them."""
-        widest = max(map(len, COMMANDS))
-        families: dict[str, list[tuple[str, str]]] = {}
-        for name, row in COMMANDS.items():
-            families.setdefault(row.family, []).append((name.ljust(widest), row.sentence))
-        for family, rows in families.items():
-            with formatter.section(family):
-                formatter.write_dl(rows)
+        """List the usual commands, and the names of all by family, without importing them."""
+        with formatter.section("Most used"):
+            formatter.write_dl([(name, COMMANDS[name].sentence) for name in USUAL])
+        formatter.write_paragraph()
+        formatter.write_dl([(family, " ".join(names)) for family, names in by_family().items()])
+
+
+def by_family() -> dict[str, list[str]]:
+    """Return the names of the commands of each family."""
+    families: dict[str, list[str]] = {}
+    for name, row in COMMANDS.items():
+        families.setdefault(row.family, []).append(name)
+    return families
 
 
 @click.group(
     cls=Commands,
     instead=INSTEAD,
     context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100},
-    epilog="Begin with: adzeguard demo",
+    invoke_without_command=True,
+    epilog="More: adzeguard help COMMAND, adzeguard help --all",
 )
 @click.version_option(__version__, "--version", prog_name="adzeguard", message="%(prog)s %(version)s")
-def commands() -> None:
-    """Who is privileged here, who should be, and putting it right.
+@click.pass_context
+def commands(ctx: click.Context) -> int | None:
+    """Show who is privileged, decide who should be, and put it right."""
+    if ctx.invoked_subcommand is not None:
+        return None
+    from adzeguard.cli.alone import alone
 
-    Exit codes: 0 nothing to report, 1 failed, 2 wrong use, 3 findings or changes to make, 4 done in part.
-    """
+    return alone(ctx)

@@ -17,6 +17,11 @@ def did_you_mean(name: str, known: Iterable[str], *, cutoff: float = 0.5, shown:
     return f", did you mean {shown(near)}?" if near else ""
 
 
+def counted_noun(count: int, noun: str) -> str:
+    """Return "1 host", "2 hosts"."""
+    return f"{count} {noun}{'s' * (count != 1)}"
+
+
 def age_in_words(age: timedelta) -> str:
     """Return how long ago something was, in its largest unit."""
     for seconds, word in ((86400, "day"), (3600, "hour"), (60, "minute")):

@@ -5,7 +5,7 @@ import re
 import tomllib
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
-from datetime import timedelta
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any, ClassVar, Final, Literal
 
@@ -202,6 +202,14 @@ class Settings:
     def last_round_path(self) -> Path:
         """The file whose time says when the last round ended: a round that finds nothing writes nothing else."""
         return self.folder / STATE_FOLDER / "last-round"
+
+    @property
+    def last_round(self) -> datetime | None:
+        """When the last round ended; None where there was none."""
+        try:
+            return datetime.fromtimestamp(self.last_round_path.stat().st_mtime, UTC)
+        except OSError:
+            return None
 
     @property
     def journal_head_path(self) -> Path:

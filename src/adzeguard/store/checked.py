@@ -1,7 +1,7 @@
 """What the last check found, so that one screen can show it without checking again."""
 
 import json
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Final
 
@@ -18,6 +18,10 @@ class LastCheck:
     at: datetime
     collection: int
     counts: dict[str, int]
+    checks: dict[str, int] = field(default_factory=dict)
+    """By check, how many findings there were that matter."""
+    mendable: int = 0
+    """How many of them a proposal would put right."""
 
 
 class Checked:
@@ -29,12 +33,14 @@ class Checked:
     def note(self, check: LastCheck, patience: float | None = None) -> None:
         """Write it over the one before, and over the one before of its week; `StoreBusyError` if that takes longer."""
         year, week, _ = check.at.isocalendar()
+        counts, checks = json.dumps(check.counts), json.dumps(check.checks)
         with self._database.writing(patience) as connection:
             for row in (_LAST, year * 100 + week):
                 connection.run(
-                    "INSERT INTO checked (id, at, collection, counts) VALUES (?, ?, ?, ?) ON CONFLICT (id) DO UPDATE"
-                    " SET at = excluded.at, collection = excluded.collection, counts = excluded.counts",
-                    (row, check.at.isoformat(), check.collection, json.dumps(check.counts)),
+                    "INSERT INTO checked (id, at, collection, counts, checks, mendable) VALUES (?, ?, ?, ?, ?, ?)"
+                    " ON CONFLICT (id) DO UPDATE SET at = excluded.at, collection = excluded.collection,"
+                    " counts = excluded.counts, checks = excluded.checks, mendable = excluded.mendable",
+                    (row, check.at.isoformat(), check.collection, counts, checks, check.mendable),
                 )
 
     def by_week(self) -> dict[str, dict[str, int]]:
@@ -46,5 +52,8 @@ class Checked:
     def last(self) -> LastCheck | None:
         """Return it, or nothing before the first check."""
         with self._database.reading() as connection:
-            row = one(connection, "SELECT at, collection, counts FROM checked WHERE id = 1")
-        return LastCheck(datetime.fromisoformat(row[0]), row[1], json.loads(row[2])) if row else None
+            row = one(connection, "SELECT at, collection, counts, checks, mendable FROM checked WHERE id = 1")
+        if row is None:
+            return None
+        at, collection, counts, checks, mendable = row
+        return LastCheck(datetime.fromisoformat(at), collection, json.loads(counts), json.loads(checks), mendable)

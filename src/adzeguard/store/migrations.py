@@ -244,6 +244,12 @@ def _form_twelve(connection: Connection) -> None:
         connection.run(f"CREATE INDEX {name} ON {words}")
 
 
+def _form_thirteen(connection: Connection) -> None:
+    """The last check says what it found by check, and how much of it a proposal would put right."""
+    connection.run("ALTER TABLE checked ADD COLUMN checks TEXT NOT NULL DEFAULT '{}'")
+    connection.run("ALTER TABLE checked ADD COLUMN mendable INTEGER NOT NULL DEFAULT 0")
+
+
 def detail_indexes(connection: Connection) -> dict[str, str]:
     """Return the indexes by which the few objects with a certain detail are found among all."""
     holds = connection.dialect.holds
@@ -289,6 +295,7 @@ MIGRATIONS: Final[tuple[Callable[[Connection], None], ...]] = (
     _form_ten,
     _form_eleven,
     _form_twelve,
+    _form_thirteen,
 )
 """Step i brings a store from version i to version i + 1. A step and the note of it share one transaction."""
 VERSION: Final = len(MIGRATIONS)

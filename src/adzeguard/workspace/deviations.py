@@ -15,7 +15,7 @@ from adzeguard.core.identity import fold_dn
 from adzeguard.core.review.chosen import Chosen
 from adzeguard.core.review.correction import Correction
 from adzeguard.core.review.met import met_by
-from adzeguard.core.views.findings import counts_of
+from adzeguard.core.views.findings import by_check, counts_of, mendable
 from adzeguard.core.wording import nearest, some_of
 from adzeguard.store.checked import LastCheck
 from adzeguard.workflows.propose import Proposed
@@ -37,7 +37,9 @@ def found_and_to_note(workspace: "Workspace", rules: Sequence[str] = ()) -> tupl
     refuse_unknown_rules(workspace, rules)
     with workspace.in_one_moment():
         findings = workspace.findings()
-        return findings, LastCheck(workspace.now(), workspace.store.latest().id, counts_of(findings))
+        number = workspace.store.latest().id
+        counts, checks = counts_of(findings), by_check(findings)
+        return findings, LastCheck(workspace.now(), number, counts, checks, mendable(findings))
 
 
 def note_found(workspace: "Workspace", check: LastCheck) -> None:

@@ -3,8 +3,10 @@
 from datetime import datetime, timedelta
 from typing import TYPE_CHECKING, Any
 
+from adzeguard.core.views.next_steps import next_steps
 from adzeguard.core.views.status import headcounts
 from adzeguard.store.kept import few_odd_rows
+from adzeguard.store.leases import Leases
 from adzeguard.store.letters import Letters
 from adzeguard.store.pending import PendingChanges
 from adzeguard.store.questions import Questions
@@ -29,13 +31,16 @@ def overview(workspace: "Workspace") -> dict[str, Any]:
     pending, pending_since = PendingChanges(workspace.database).oldest()
     interrupted = interrupted_enactment(workspace.journal)
     last_check = workspace.checked.last()
+    over = [one for one in Leases(workspace.database).all() if one.is_open and one.until <= workspace.now()]
     waiting = [one for one in Questions(workspace.database).all() if one.is_open]
-    return {
+    data: dict[str, Any] = {
         "collected_at": full.facts.finished,
         "source": full.facts.source,
         "checked_at": last_check.at if last_check else None,
         "check_is_outdated": last_check is not None and last_check.collection != latest.id,
         "findings": last_check.counts if last_check else {},
+        "checks": last_check.checks if last_check else {},
+        "mendable": last_check.mendable if last_check else 0,
         "hosts": hosts,
         "hosts_unread": unread,
         "hosts_pending": pending,
@@ -44,6 +49,8 @@ def overview(workspace: "Workspace") -> dict[str, Any]:
         "not_followed": sorted(one.rule for one in waiting if one.is_about_its_rule),
         "odd_rows": len(few_odd_rows(workspace.database)),
         "letters_kept": sum(1 for one in Letters(workspace.database).waiting() if one.tries),
+        "leases_over": len(over),
+        "round_at": workspace.settings.last_round,
         "interrupted": interrupted.name if interrupted else "",
         "enactments": [
             {"enactment": row.enactment, "at": datetime.fromisoformat(row.at), "by": row.by, "what": in_words(row)}
@@ -52,3 +59,4 @@ def overview(workspace: "Workspace") -> dict[str, Any]:
         "since": earlier.taken_at,
         "privileged": headcounts(estate, earlier, workspace.privileged),
     }
+    return data | {"next": [step._asdict() for step in next_steps(data, workspace.now())]}

@@ -88,6 +88,16 @@ def counts_of(findings: Iterable[Finding]) -> dict[str, int]:
     return {severity.label: counts[severity] for severity in sorted(Severity, reverse=True) if counts[severity]}
 
 
+def by_check(findings: Iterable[Finding]) -> dict[str, int]:
+    """Return how many findings there are of each check that matter, without those for knowing alone."""
+    return dict(sorted(Counter(one.check for one in findings if one.severity > Severity.NOTE).items()))
+
+
+def mendable(findings: Iterable[Finding]) -> int:
+    """Return how many of them a proposal would put right: those of rules that mend."""
+    return sum(one.response == "mend" and one.severity > Severity.NOTE for one in findings)
+
+
 def counted(findings: Iterable[Finding]) -> str:
     """Return the same for people."""
     return ", ".join(f"{count} {label}" for label, count in counts_of(findings).items())

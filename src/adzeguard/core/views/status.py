@@ -6,7 +6,7 @@ from typing import Any
 
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import Principal
-from adzeguard.core.views.page import Fact, Page, Section
+from adzeguard.core.views.page import Fact, Lines, Page, Section
 from adzeguard.core.views.table import Column, Table
 from adzeguard.core.wording import age_in_words, some_of, when
 
@@ -61,7 +61,13 @@ def status_page(data: Mapping[str, Any], now: datetime) -> Page:
         Column("members", "Members", kind="number"),
         Column("change", f"Since {data['since']:%Y-%m-%d}", kind="number"),
     )
-    return Page(data, [*sections, Table(rows, columns)])
+    return Page(data, [*sections, Table(rows, columns), *_next(data["next"])])
+
+
+def _next(steps: Sequence[Mapping[str, str]]) -> list[Section]:
+    widest = max((len(step["command"]) for step in steps), default=0)
+    lines = [f"  {step['command'].ljust(widest)}  {step['reason']}" for step in steps]
+    return [Lines(lines, "Next:")] if lines else []
 
 
 def _findings(data: Mapping[str, Any], now: datetime) -> str:
