@@ -41,7 +41,8 @@ def command(
     What is alike in many places is one row for people; json, jsonl and csv have each. Ends with 3 when there are
     findings; a note alone is none.
 
-    Keys of json and csv: severity, check, subject, member, message, rule, owner, response, fingerprint, evidence, next.
+    Keys of json and csv: severity, check, subject, member, message, rule, owner, response, fingerprint, evidence,
+    advice, next.
     """
     from adzeguard.core.check_row import Severity
     from adzeguard.core.views.findings import findings_table, folded_table

@@ -66,7 +66,7 @@ RIGHT_CHECKS: Final[tuple[Check, ...]] = (
         "stale-grant",
         "A grant is to somebody who does not exist any more",
         "It says nothing to people, and gives everything back to anyone who gets the SID again.",
-        "Withdraw it: adzeguard grant withdraw SID --over OBJECT",
+        "See where such SIDs stand: adzeguard uses --orphans; then take them out: adzeguard tidy",
         Severity.MEDIUM,
         check_grants,
         evidence=GRANT,

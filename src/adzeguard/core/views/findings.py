@@ -7,13 +7,14 @@ from typing import Final
 
 from adzeguard.core.check_row import Severity
 from adzeguard.core.checks.finding import Finding
-from adzeguard.core.checks.table import CHECKS
+from adzeguard.core.checks.next_command import advice_on, next_command
 from adzeguard.core.views.table import Column, Noted, Table, data_columns
 from adzeguard.core.wording import some_of
 
 _FOLDED_FROM: Final = 4
 """Alike findings of so many places are one for people: fifty hosts that lack one group lack one thing."""
 _NAMED: Final = 3
+_STEPS: Final = 6
 
 
 def folded_table(findings: Sequence[Finding]) -> Table:
@@ -33,19 +34,14 @@ def folded_table(findings: Sequence[Finding]) -> Table:
         for one, row in zip(shown, whole.rows, strict=True)
     ]
     columns = [*whole.columns[:3], Column("places", "Places", kind="number", for_people=True), *whole.columns[3:]]
-    note = "What stands in many places is listed one by one by --each" if first else ""
-    worst = next((check for check in CHECKS if findings and check.id == findings[0].check), None)
-    way = f"For the worst: {worst.mend}" if worst is not None and findings[0].severity > Severity.NOTE else ""
+    note = "Use --each to list findings that are alike one by one." if first else ""
     return replace(
         whole,
         rows=rows,
         columns=columns if first else whole.columns,
         title=counted(findings),
-        note="\n".join(filter(None, (note, way))),
+        note="\n".join(filter(None, (note, whole.note))),
     )
-
-
-_NEXT: Final = {check.id: check.mend for check in CHECKS}
 
 
 def findings_table(findings: Sequence[Finding]) -> Table:
@@ -63,7 +59,8 @@ def findings_table(findings: Sequence[Finding]) -> Table:
             "response": f.response,
             "fingerprint": f.fingerprint,
             "evidence": f.evidence,
-            "next": _NEXT.get(f.check, ""),
+            "advice": advice_on(f),
+            "next": next_command(f),
         }
         for f in findings
     ]
@@ -72,13 +69,24 @@ def findings_table(findings: Sequence[Finding]) -> Table:
         Column("check"),
         Column("subject", "Where"),
         Column("what", "What", kind="noted", for_people=True, wide=True),
-        *data_columns("member", "message", "rule", "owner", "response", "fingerprint", "evidence", "next"),
+        *data_columns("member", "message", "rule", "owner", "response", "fingerprint", "evidence", "advice", "next"),
     )
-    return Table(rows, columns, counted(findings), "", "Nothing deviates.")
+    return Table(rows, columns, counted(findings), _next(findings), "Nothing deviates.")
+
+
+def _next(findings: Iterable[Finding]) -> str:
+    """Return for people the commands that go on, the worst first, one for each rule or check."""
+    steps: dict[str, str] = {}
+    for one in findings:
+        if one.severity > Severity.NOTE and len(steps) < _STEPS:
+            steps.setdefault(one.rule or one.check, next_command(one))
+    if not steps:
+        return ""
+    return "\n".join(["Next:", *(f"  {command}  # {about}" for about, command in steps.items())])
 
 
 def _origin(finding: Finding) -> str:
-    """Where a finding comes from: the rule with its response, or the built-in check."""
+    """Return where a finding comes from: the rule with its response, or the built-in check."""
     return ", ".join(part for part in (finding.rule, finding.response) if part) or finding.check
 
 

@@ -26,7 +26,8 @@ def vanished(case: Case) -> Iterator[str]:
     found = sorted(sid for sid in sids - case.seen_deleted if gone.holds(sid))
     if found and named is None:
         how = f"Give --vanished {len(found)} if you know that they are gone"
-        yield f"{len(found)} SIDs resolve to nothing, but {_SAYS}: {some_of(found)}. {how}"
+        said = "1 SID resolves" if len(found) == 1 else f"{len(found)} SIDs resolve"
+        yield f"{said} to nothing, but {_SAYS}: {some_of(found)}. {how}"
     elif named is not None and named != len(found):
         yield f"you named --vanished {named}, and {len(found)} such SIDs are in the proposal"
 
