@@ -1,5 +1,6 @@
 """adzeguard propose."""
 
+import shlex
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -70,7 +71,20 @@ def command(
     for reason in made.past_limits:
         say(f"Past a limit: {reason}")
     whole = made.proposal
+    if whole.changes and output is None and form == "table":
+        say(f"Next: {_that_enacts(also, taken_over, choice)}")
     return Exit.TO_REPORT if whole.changes or whole.left_out or whole.notes else Exit.NOTHING_TO_REPORT
+
+
+def _that_enacts(also: tuple[str, ...], taken_over: tuple[str, ...], choice: Choice) -> str:
+    """Return the command that makes the same proposal and enacts it; one that takes over is enacted from a file."""
+    given = {"--also": also, "--rule": choice.rules, "--group": choice.groups, "--host": choice.hosts}
+    if taken_over:
+        given, words = {"--take-over": taken_over}, ["propose"]
+    else:
+        given, words = given | {"--under": choice.under}, ["enact"]
+    words += [word for option, names in given.items() for name in names for word in (option, name)]
+    return shlex.join(["adzeguard", *words, *(["--output", "proposal.json"] if taken_over else [])])
 
 
 def write_proposal(made: "Proposed", output: Path) -> None:
@@ -78,4 +92,4 @@ def write_proposal(made: "Proposed", output: Path) -> None:
     from adzeguard.core.views.changes import proposal_page
 
     put_view(proposal_page(made.proposal), "json", output)
-    say(f"Enact it with: adzeguard enact {output}")
+    say(f"Next: adzeguard enact {shlex.quote(str(output))}")

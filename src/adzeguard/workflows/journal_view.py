@@ -9,7 +9,7 @@ from typing import Any, Final
 from adzeguard.core.change.change import Change
 from adzeguard.core.errors import StoreError
 from adzeguard.core.views.table import Column, Noted, Table, data_columns
-from adzeguard.core.wording import some_of, when
+from adzeguard.core.wording import counted_noun, some_of, when
 from adzeguard.store.journal import Journal, JournalRow
 from adzeguard.workflows.journal_rows import change_of, in_words, proposal_in
 
@@ -130,7 +130,7 @@ def every_change_table(rows: Sequence[JournalRow]) -> Table:
         Column("said", "What", kind="noted", wide=True, for_people=True),
         Column("became", "Outcome", for_people=True),
     )
-    note = f"{len(shown)} changes" if len(shown) != 1 else "1 change"
+    note = counted_noun(len(shown), "change")
     return Table([{**one, **_for_people(one)} for one in shown], columns, "", note, "Nothing was changed.")
 
 
@@ -224,7 +224,7 @@ def journal_table(rows: Sequence[JournalRow]) -> Table:
         Column("what", "What", wide=True),
         *data_columns("body", "hash", "format"),
     )
-    return Table(shown, columns, "", f"{len(shown)} rows", "The journal is empty.")
+    return Table(shown, columns, "", counted_noun(len(shown), "row"), "The journal is empty.")
 
 
 def _moment(text: str) -> datetime | str:

@@ -16,7 +16,7 @@ from adzeguard.core.review.chosen import Chosen
 from adzeguard.core.review.correction import Correction
 from adzeguard.core.review.met import met_by
 from adzeguard.core.views.findings import by_check, counts_of, mendable
-from adzeguard.core.wording import nearest, some_of
+from adzeguard.core.wording import counted_noun, nearest, some_of
 from adzeguard.store.checked import LastCheck
 from adzeguard.workflows.propose import Proposed
 from adzeguard.workspace.choice import Choice
@@ -98,7 +98,7 @@ def chosen_draft(workspace: "Workspace", also: Sequence[str] = (), choice: Choic
     unread = [host.name for host in workspace.estate.hosts if host.trouble and chosen.means_host(host)]
     if not unread or not on_hosts:
         return draft
-    said = f"{len(unread)} hosts were not read, and may be otherwise by now: {some_of(unread)}"
+    said = f"{counted_noun(len(unread), 'host')} {'was' if len(unread) == 1 else 'were'} not read: {some_of(unread)}"
     return replace(draft, notes=(*draft.notes, said))
 
 

@@ -29,7 +29,7 @@ from adzeguard.core.rights.delegations import Rights
 from adzeguard.core.rights.duties import extent_in_words
 from adzeguard.core.rights.grants import Grant, only_for, who_may
 from adzeguard.core.rights.questions import class_of_kind
-from adzeguard.core.wording import some_of
+from adzeguard.core.wording import counted_noun, some_of
 
 _KIND_OF_CLASS: Final = {
     "group": Kind.GROUP,
@@ -82,7 +82,7 @@ class _Writer:
             return f"create the OU {self._place(change.object.dn)}{again}"
         what = type_in_words(_number(values_of(change.attributes, "groupType"))) if kind == Kind.GROUP else kind.label
         members = len(values_of(change.attributes, "member"))
-        more = f" with {members} members" if members else ""
+        more = f" with {counted_noun(members, 'member')}" if members else ""
         return f"create the {what} {self._called(change.object, kind)} in {place}{more}{again}"
 
     def deletion(self, change: DeleteObject) -> str:

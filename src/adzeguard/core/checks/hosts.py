@@ -24,6 +24,7 @@ from adzeguard.core.estate.rows import NEVER
 from adzeguard.core.identity import Sid
 from adzeguard.core.review.closing import ClosingRules
 from adzeguard.core.wellknown import ADMINISTRATORS, BUILTIN_AUTHORITY, EVERYONE_LIKE
+from adzeguard.core.wording import counted_noun
 
 _FEWEST_USERS = 10
 """In a smaller directory half of all users is nobody in particular."""
@@ -219,7 +220,7 @@ def too_wide(looked_at: CheckInput) -> Iterator[Finding]:
         inside = int(np.isin(people, estate.catalogue.of_kind(Kind.USER)).sum())
         if inside * 2 > users:
             principal = estate.principal(group)
-            message = f"{inside} of {users} users are inside, and it administers {count} host{'s' * (count != 1)}"
+            message = f"{inside} of {users} users are inside, and it administers {counted_noun(count, 'host')}"
             yield Finding("wide-administrators", Named.of(principal), message, evidence={"hosts": count})
 
 

@@ -11,7 +11,7 @@ from adzeguard.core.views.identities import identity, identity_columns
 from adzeguard.core.views.ranked import Ranked
 from adzeguard.core.views.table import Column, LateRows, Row, Table, data_columns
 from adzeguard.core.wellknown import EVERYONE_LIKE
-from adzeguard.core.wording import some_of
+from adzeguard.core.wording import counted_noun, some_of
 
 
 def members_table(accesses: Sequence[Access], subject: str) -> Table:
@@ -60,7 +60,7 @@ def administrators_table(
 
     rows = LateRows(_ranked(catalogue, counts), made)
     columns = (*identity_columns("Person"), Column("hosts", "Hosts", kind="number"))
-    note = f"{len(rows)} accounts, {hosts} hosts"
+    note = f"{counted_noun(len(rows), 'account')}, {counted_noun(hosts, 'host')}"
     if of_everyone:
         many = f"{len(of_everyone)} host{'s' * (len(of_everyone) != 1)}"
         note += f". Everybody else who can log on administers {many} too: {some_of(of_everyone)}"
@@ -96,7 +96,7 @@ def groups_table(catalogue: Catalogue, direct: Mapping[int, int], effective: Map
         Column("members", "Direct", kind="number"),
         Column("effective_members", "Effective", kind="number"),
     )
-    return Table(rows, columns, "Members of groups", f"{len(rows)} groups", "There are no groups.")
+    return Table(rows, columns, "Members of groups", counted_noun(len(rows), "group"), "There are no groups.")
 
 
 def _ranked(catalogue: Catalogue, numbers: Mapping[int, int]) -> Ranked:

@@ -17,6 +17,7 @@ from adzeguard.core.identity import fold_dn
 from adzeguard.core.rights.delegations import Rights
 from adzeguard.core.views.page import Fact, Section
 from adzeguard.core.views.table import Column, Table
+from adzeguard.core.wording import counted_noun
 
 _COUNTED = (Kind.USER, Kind.GROUP, Kind.COMPUTER, Kind.SERVICE, Kind.OU, Kind.CONTAINER, Kind.CONTACT)
 
@@ -84,7 +85,8 @@ def ou_sections(data: Mapping[str, Any]) -> list[Section]:
         sections.append(
             Fact(
                 "From the domain",
-                f"{count} grants that every domain is born with: adzeguard grant list --defaults --over OU",
+                f"{counted_noun(count, 'grant')} that every domain is born with: "
+                "adzeguard grant list --defaults --over OU",
             )
         )
     if data["rules"]:

@@ -31,7 +31,8 @@ def questions_table(questions: Iterable[Question], now: datetime) -> Table:
         *data_columns("answered_by", "answered_at", "why"),
     )
     shown = columns if any(row["state"] != "open" for row in rows) else tuple(_without_title(columns, "state"))
-    note = "Answer with: adzeguard answer QUESTION --mend, or --leave-until DATE" if rows else ""
+    waiting = next((row["id"] for row in rows if row["state"] == "open"), None)
+    note = f"Next: adzeguard questions show {waiting}" if waiting is not None else ""
     return Table(rows, shown, f"Questions: {len(rows)}", note, "Nothing waits for an answer.")
 
 

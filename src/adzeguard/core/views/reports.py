@@ -23,7 +23,7 @@ from adzeguard.core.views.page import Lines, Page, Picture
 from adzeguard.core.views.rights import grants_table
 from adzeguard.core.views.table import Column, Table, data_columns
 from adzeguard.core.wellknown import ADMINISTRATORS
-from adzeguard.core.wording import when_utc
+from adzeguard.core.wording import counted_noun, when_utc
 
 
 @dataclass(frozen=True)
@@ -180,7 +180,7 @@ def charter(reported: ReportInput) -> Table:
         Column("until", "Until"),
         Column("in_force", "In force"),
     )
-    return Table(rows, columns, "The charter", f"{len(rows)} rules", "The charter has no rule.")
+    return Table(rows, columns, "The charter", counted_noun(len(rows), "rule"), "The charter has no rule.")
 
 
 Report = Callable[[ReportInput], Table]

@@ -12,6 +12,7 @@ from adzeguard.core.estate.estate import Estate
 from adzeguard.core.review.correction import Correction
 from adzeguard.core.views.host_page import host_rules
 from adzeguard.core.views.table import Column, Table
+from adzeguard.core.wording import counted_noun
 
 _WHERE = (
     Column("host", "Host"),
@@ -69,7 +70,9 @@ def where_table(
                 "met": stood[host.name.casefold()],
             }
         )
-    return Table(rows, _WHERE, title=f"{rule.id} reaches {len(rows)} hosts", empty="It reaches no host.")
+    return Table(
+        rows, _WHERE, title=f"{rule.id} reaches {counted_noun(len(rows), 'host')}", empty="It reaches no host."
+    )
 
 
 def effect_table(

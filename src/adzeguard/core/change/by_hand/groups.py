@@ -19,6 +19,7 @@ from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.nesting import refused_nesting, refused_scope_change
 from adzeguard.core.estate.principal import NOT_COLLECTED, Flag, Kind, Principal
 from adzeguard.core.identity import leaf_name, parent_dn
+from adzeguard.core.wording import counted_noun
 
 _FLAGS: Final = {"global": Flag.GLOBAL, "domain-local": Flag.DOMAIN_LOCAL, "universal": Flag.UNIVERSAL}
 _NOT_IN_ACCOUNT_NAMES: Final = '"/\\[]:;|=,+*?<>@'  # [MS-SAMR] 3.1.1.6
@@ -164,7 +165,7 @@ def deleted_group(estate: Estate, group: Principal, why: str) -> Draft:
     if len(estate.graph.primary_members(group.id)):
         count = len(estate.graph.primary_members(group.id))
         way = "Give them another first: adzeguard group leave"
-        raise GuardError([f"{group.qualified_name} is the primary group of {count} accounts. {way}"])
+        raise GuardError([f"{group.qualified_name} is the primary group of {counted_noun(count, 'account')}. {way}"])
     holders = estate.catalogue.principals(estate.graph.groups_listing(group.id).tolist()).values()
     leaves = [leaving(holder, group, why) for holder in holders]
     deletion = DeleteObject(object=Named.of(group), rule=BY_HAND_RULE, why=why)

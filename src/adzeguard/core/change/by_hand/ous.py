@@ -16,6 +16,7 @@ from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.places import short_dn
 from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.identity import fold_dn, is_below, parent_dn, split_dn
+from adzeguard.core.wording import counted_noun
 
 _SHOWN = 12
 
@@ -81,7 +82,11 @@ def unprotected_object(estate: Estate, principal: Principal, why: str) -> Draft:
     above = [entry for entry in descriptor_over(estate, container).entries if entry == ON_ITS_CONTAINER]
     if above and not others:
         changes.append(rights_change(Named.of(container), takes=above, why=why))
-    notes = (f"{short_dn(estate, container.dn)} goes on protecting {len(others)} others",) if above and others else ()
+    notes = (
+        (f"{short_dn(estate, container.dn)} goes on protecting {counted_noun(len(others), 'other')}",)
+        if above and others
+        else ()
+    )
     return Draft.of(changes, notes)
 
 
@@ -112,7 +117,7 @@ def moved_object(
     change = MoveObject(object=Named.of(principal), to=to, rule=BY_HAND_RULE, why=why)
     inside = len(estate.catalogue.below(principal.dn))
     notes = ["rights and directory policies that it has from above change with its place"]
-    notes += [f"{inside} objects below it move along"] if inside else []
+    notes += [f"{counted_noun(inside, 'object')} below {'moves' if inside == 1 else 'move'} along"] if inside else []
     return Draft.of([change], [*notes, *said])
 
 
@@ -129,7 +134,7 @@ def deleted_ou(estate: Estate, ou: Principal, *, with_content: bool, why: str) -
     below = list(estate.catalogue.principals(estate.catalogue.below(ou.dn).tolist()).values())
     if below and not with_content:
         shown = ", ".join(short_dn(estate, p.dn) for p in below[:3]) + (" …" if len(below) > 3 else "")  # noqa: PLR2004
-        what = f"{short_dn(estate, ou.dn)} is not empty: it holds {len(below)} objects ({shown})"
+        what = f"{short_dn(estate, ou.dn)} is not empty: it holds {counted_noun(len(below), 'object')} ({shown})"
         raise GuardError([f"{what}. Move them away first, or give --with-content to delete them too"])
     _refuse_protected(estate, [ou, *(p for p in below if p.kind == Kind.OU)])
     deepest_first = sorted([ou, *below], key=lambda p: (-len(split_dn(p.dn)), p.dn.casefold()))

@@ -9,6 +9,7 @@ from adzeguard.core.change.kinds.add_member import RemoveMember
 from adzeguard.core.change.kinds.create_object import DeleteObject
 from adzeguard.core.change.kinds.membership import MembershipChange
 from adzeguard.core.estate.estate import Estate
+from adzeguard.core.wording import counted_noun
 
 _SMALL_GROUP = 8
 
@@ -21,14 +22,15 @@ def oversizes(case: Case) -> Iterator[str]:
     limits, named = case.limits, case.named
     deletions = sum(isinstance(change, DeleteObject) for change in case.changes)
     if deletions > limits.deletions and named.deletions is None:
-        yield f"the proposal deletes {deletions} objects. Give --deletions {deletions} if that is what you mean"
+        how = f"Give --deletions {deletions} if that is what you mean"
+        yield f"the proposal deletes {counted_noun(deletions, 'object')}. {how}"
     yield from _removals(case)
     touched = {change.host_name.casefold() for change in case.changes if change.host_name}
     hosts = len(touched | hosts_opened(case.estate, case.after))
     if hosts > limits.hosts and named.hosts is None:
         yield (
-            f"the proposal touches {hosts} hosts{_by_nesting(hosts - len(touched))}, more than {limits.hosts}. "
-            f"Give --hosts {hosts} to enact if that is what you mean"
+            f"the proposal touches {counted_noun(hosts, 'host')}{_by_nesting(hosts - len(touched))}, "
+            f"more than {limits.hosts}. Give --hosts {hosts} to enact if that is what you mean"
         )
     removals = len(_taking_out(case))
     for option, told, true in (
@@ -55,7 +57,7 @@ def _removals(case: Case) -> Iterator[str]:
         return
     how = f"Give --removals {len(removals)} to enact if that is what you mean"
     if len(removals) > case.limits.removals:
-        yield f"the proposal takes out {len(removals)} members, more than {case.limits.removals}. {how}"
+        yield f"the proposal takes out {counted_noun(len(removals), 'member')}, more than {case.limits.removals}. {how}"
     in_directory = [change for change in removals if isinstance(change, RemoveMember) and _is_inside(case, change)]
     for group, count in Counter(change.group.sid for change in in_directory).items():
         group_id = case.estate.id_of_sid(group)
