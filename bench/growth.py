@@ -45,9 +45,8 @@ def _grown(
             folder = Path(temporary) / "t"
             made(folder, size)
             run_it = (sys.executable, "-m", "adzeguard", *command)
-            megabytes_and_cpu(run_it, folder)
             floor = floor_of_imports()
-            beside.append(min(megabytes_and_cpu(run_it, folder)[1] for _ in range(3)) / floor - 1)
+            beside.append(min(megabytes_and_cpu(run_it, folder)[1] for _ in range(2)) / floor - 1)
     # By the last step alone: with few of them all that is measured is the start of the program.
     power = math.log(beside[-1] / beside[-2]) / math.log(sizes[-1] / sizes[-2])
     told = f"{command[0]} with {sizes[-1]:,} {what}"
