@@ -5,6 +5,7 @@ from pathlib import Path
 
 import click
 
+from adzeguard.cli.check_rows import explained, listed
 from adzeguard.cli.completing import rule_ids
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.opening import opened
@@ -31,10 +32,19 @@ _SEVERITIES = ("note", "low", "medium", "high", "critical")
     help="Only findings of this rule; may be given again.",
 )
 @click.option("--each", is_flag=True, help="For people too, list what is alike in many places one by one.")
+@click.option("--list", "lists", is_flag=True, help="Instead, list the checks themselves.")
+@click.option("--explain", "explains", default="", metavar="CHECK", help="Instead, explain one check.")
 @listing_options
 @workspace_option
 def command(
-    severity: str, rules: tuple[str, ...], each: bool, form: str, output: Path | None, folder: Path | None
+    severity: str,
+    rules: tuple[str, ...],
+    each: bool,
+    lists: bool,
+    explains: str,
+    form: str,
+    output: Path | None,
+    folder: Path | None,
 ) -> int:
     """Show what deviates from the charter, and what is wrong regardless of the charter.
 
@@ -42,13 +52,19 @@ def command(
     findings; a note alone is none.
 
     Keys of json and csv: severity, check, subject, member, message, rule, owner, response, fingerprint, evidence,
-    advice, next.
+    advice, next. With --list: id, title, severity, on, findings. With --explain: id, title, matters, mend, severity,
+    on, evidence, findings.
+
+    In adzeguard.toml, [checks] off = ["CHECK"] switches checks off, and [checks.severity] gives them another severity.
     """
     from adzeguard.core.check_row import Severity
     from adzeguard.core.views.findings import findings_table, folded_table
     from adzeguard.workspace.deviations import found_and_to_note, note_found, of_those
 
     workspace = opened(folder)
+    if lists or explains:
+        put_view(explained(workspace, explains) if explains else listed(workspace), form, output)
+        return Exit.NOTHING_TO_REPORT
     findings, to_note = found_and_to_note(workspace, rules)
     shown = of_those(findings, severity, rules)
     put_view(folded_table(shown) if form == "table" and not each else findings_table(shown), form, output)

@@ -35,7 +35,6 @@ COMMANDS: Final = {
     "standin": Row("adzeguard.cli.standin", "Look", "Use a stand-in host as a person would."),
     "charter": Row("adzeguard.cli.charter", "Decide", "Check the charter, and print its schema."),
     "check": Row("adzeguard.cli.check", "Decide", "Find deviations and weaknesses."),
-    "checks": Row("adzeguard.cli.checks", "Decide", "List the checks, and explain one."),
     "propose": Row("adzeguard.cli.propose", "Decide", "Propose the changes that put things right."),
     "approve": Row("adzeguard.cli.approve", "Decide", "Approve another person's proposal."),
     "enact": Row("adzeguard.cli.enact", "Decide", "Make the changes of a proposal."),
@@ -78,6 +77,7 @@ USUAL: Final = ("demo", "status", "who", "why", "check", "propose", "enact")
 
 
 INSTEAD: Final = {
+    "checks": "adzeguard check --list, or: adzeguard check --explain CHECK",
     "members": "adzeguard who GROUP",
     "admins": "adzeguard who --hosts",
     "list": "adzeguard find",

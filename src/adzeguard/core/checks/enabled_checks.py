@@ -19,7 +19,7 @@ def enabled_checks(
         if name not in known:
             raise SettingsError(
                 f"adzeguard.toml: [checks] there is no check '{name}'{did_you_mean(name, known)}",
-                "See: adzeguard checks list",
+                "See: adzeguard check --list",
             )
     words = {severity.label: severity for severity in Severity}
     for name, word in severities.items():

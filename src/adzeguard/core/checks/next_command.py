@@ -61,4 +61,4 @@ def _shown(finding: Finding) -> list[str | None]:
         return ["show", finding.host.name]
     if finding.subject.sid or finding.subject.dn:
         return ["show", finding.subject.name if finding.subject.sid else finding.subject.dn]
-    return ["checks", "explain", finding.check]
+    return ["check", "--explain", finding.check]

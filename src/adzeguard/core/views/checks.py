@@ -31,7 +31,7 @@ def checks_table(checks: Sequence[Check], on: Collection[str], findings: Sequenc
         Column("on", "On"),
         Column("findings", "Now", kind="number"),
     )
-    return Table(rows, columns, "", f"{len(rows)} checks; more of one: adzeguard checks explain CHECK")
+    return Table(rows, columns, "", f"{len(rows)} checks; more of one: adzeguard check --explain CHECK")
 
 
 def check_page(check: Check, findings: Sequence[Finding], *, on: bool) -> Page:
