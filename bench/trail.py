@@ -21,7 +21,7 @@ _LOOKS = (
     (("history", "--limit", "5"), 1.0, 120),
     (("history", "--since", "30d"), 2.0, 250),
     (("history", "group.000300"), 2.0, 250),
-    (("timeline", "group.000300"), 2.0, 250),
+    (("history", "group.000300", "--drawn"), 2.0, 250),
     (("logons",), 2.0, 250),
     (("logons", "--limit", "5"), 1.0, 120),
 )

@@ -143,7 +143,7 @@ def main() -> None:
         if not sys.argv[1:] or "timeline" in sys.argv[1:]:
             picture = str(FOLDER / "timeline.png")
             subprocess.run(["adzeguard", "trail", "import", "trail.jsonl"], cwd=made, check=True, capture_output=True)
-            subprocess.run(["adzeguard", "timeline", WHO, "--picture", picture], cwd=made, check=True)
+            subprocess.run(["adzeguard", "history", WHO, "--picture", picture], cwd=made, check=True)
             Path(picture).chmod(0o644)
         if not sys.argv[1:] or "mail" in sys.argv[1:]:
             take_mail(made)

@@ -92,7 +92,7 @@ def test_history_tells_exactly_what_the_server_logged(
     for row in told:
         stands = _bare(row["member"]) in inside[_bare(row["group"])]
         assert row["still"] == (stands == (row["verb"] == "added") and not _undone_later(row, told))
-    line = workspace("timeline", GROUPS[0], "--since", "1h", "--format", "json").json
+    line = workspace("history", GROUPS[0], "--drawn", "--since", "1h", "--format", "json").json
     shown = {_bare(one["member"]): [(s["begin"], s["end"]) for s in one["stretches"]] for one in line["people"]}
     assert shown == _stretches(told)
     logons = workspace("trail", "support", "--format", "json").json

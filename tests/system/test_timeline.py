@@ -10,7 +10,7 @@ ADMINS = r"LOWMERE\Domain Admins"
 def test_the_planted_night_is_one_sign(demo: Program) -> None:
     """Inside for eleven minutes is a stretch of eleven minutes, with who did it; everybody else stands as they are."""
     demo("trail", "import", "trail.jsonl")
-    line = demo("timeline", ADMINS, "--format", "json").json
+    line = demo("history", ADMINS, "--drawn", "--format", "json").json
     people = {one["member"]: one["stretches"] for one in line["people"]}
     members = demo("who", ADMINS, "--format", "json").json
     inside = {row["qualified_name"] for row in members if row["kind"] != "group"}
@@ -24,12 +24,12 @@ def test_the_planted_night_is_one_sign(demo: Program) -> None:
     )
     assert people[r"LOWMERE\isolde.varn.adm"] == [{"begin": None, "end": None, "by": "", "ended_by": "", "lease": ""}]
     assert len(line["gaps"]) == 1
-    shown = demo("timeline", ADMINS).out
+    shown = demo("history", ADMINS, "--drawn").out
     [bar] = [text for text in shown.splitlines() if text.startswith("roan.pell")]
     assert (bar.count("█"), "?" in bar) == (1, True)
     assert r"roan.pell came in, by LOWMERE\signe.quist" in shown
     assert r"roan.pell went out after 11 min" in shown
-    later = demo("timeline", ADMINS, "--since", "2h", "--format", "json").json
+    later = demo("history", ADMINS, "--drawn", "--since", "2h", "--format", "json").json
     assert r"LOWMERE\roan.pell" not in {one["member"] for one in later["people"]}
 
 
@@ -43,7 +43,7 @@ def test_leases_and_decisions_stand_in_it(demo: Program) -> None:
     demo("round")
     demo("answer", "Q1", "--leave-until", "2w", "--why", "charts of the new pier")
     since = (datetime.now(UTC) - timedelta(minutes=10)).isoformat()
-    line = demo("timeline", r"LOWMERE\Chart Editors", "--since", since, "--format", "json").json
+    line = demo("history", r"LOWMERE\Chart Editors", "--drawn", "--since", since, "--format", "json").json
     people = {one["member"]: one["stretches"] for one in line["people"]}
     assert [one["lease"] for one in people[r"LOWMERE\roan.pell"]] == ["L1"]
     assert [one["lease"] for one in people[r"LOWMERE\hedda.morrow"]] == [""]
@@ -53,16 +53,17 @@ def test_leases_and_decisions_stand_in_it(demo: Program) -> None:
         (r"LOWMERE\hedda.morrow", "left"),
         (r"LOWMERE\roan.pell", "lease"),
     ]
-    assert "▒" in demo("timeline", r"LOWMERE\Chart Editors", "--since", since).out
+    assert "▒" in demo("history", r"LOWMERE\Chart Editors", "--drawn", "--since", since).out
 
 
 def test_it_is_drawn(demo: Program) -> None:
     """Into a file for its owner alone; what is no picture, no group and no past is refused in one line."""
     demo("trail", "import", "trail.jsonl")
     for name, begin in (("line.png", b"\x89PNG"), ("line.svg", b"<?xml"), ("line.pdf", b"%PDF")):
-        assert demo("timeline", ADMINS, "--picture", name).code == 0
+        assert demo("history", ADMINS, "--picture", name).code == 0
         file = demo.folder / name
         assert (file.read_bytes()[: len(begin)], file.stat().st_mode & 0o777) == (begin, 0o600)
-    for wrong in (("--picture", "line.doc"), ("--since", "2099-01-01")):
-        assert demo("timeline", ADMINS, *wrong).code == 2
-    assert demo("timeline", "roan.pell").code == 2
+    for wrong in (("--picture", "line.doc"), ("--drawn", "--since", "2099-01-01"), ("--drawn", "--direct")):
+        assert demo("history", ADMINS, *wrong).code == 2
+    assert "Give it: adzeguard history GROUP --drawn" in demo("history", "--drawn").err
+    assert demo("history", "roan.pell", "--drawn").code == 2

@@ -11,6 +11,7 @@ from adzeguard.cli.moments import MOMENT
 from adzeguard.cli.opening import looking
 from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put_view
+from adzeguard.core.errors import UsageError
 
 
 @click.command("history", epilog=example("adzeguard history 'LOWMERE\\Domain Admins'"))
@@ -25,6 +26,13 @@ from adzeguard.cli.output import put_view
 @click.option("--direct", is_flag=True, help="Only what was done to the group itself, not to groups inside it.")
 @click.option("--undeclared", is_flag=True, help="Only what was not done from here.")
 @click.option("--ask-directory", is_flag=True, help="Ask it when, where two collections alone tell of something.")
+@click.option("--drawn", is_flag=True, help="Draw who was inside GROUP when, with leases and decisions.")
+@click.option(
+    "--picture",
+    type=click.Path(path_type=Path, dir_okay=False),
+    metavar="FILE",
+    help="The same as a picture: .png, .svg or .pdf.",
+)
 @listing_options
 @workspace_option
 def command(
@@ -37,6 +45,8 @@ def command(
     direct: bool,
     undeclared: bool,
     ask_directory: bool,
+    drawn: bool,
+    picture: Path | None,
     form: str,
     output: Path | None,
     folder: Path | None,
@@ -50,9 +60,39 @@ def command(
 
     Keys of json and csv: time, verb, group, group_sid, member, member_sid, via, by, by_sid, from, source, declared,
     still.
+
+    --drawn and --picture take GROUP, and --since, which is 30 days ago otherwise. Keys of json of --drawn: group,
+    since, until, people, decided, gaps.
     """
     from adzeguard.workspace.past import Wish, history_of
 
+    if drawn or picture is not None:
+        _only_group_and_since(group, person, by, outside, until is not None, direct, undeclared, ask_directory)
+        _draw(group, since, picture, form, output, folder)
+        return Exit.NOTHING_TO_REPORT
     wish = Wish(group, person, by, since, until, outside, direct, undeclared, ask_directory)
     put_view(history_of(looking(folder), wish), form, output)
     return Exit.NOTHING_TO_REPORT
+
+
+def _draw(
+    group: str, since: datetime | None, picture: Path | None, form: str, output: Path | None, folder: Path | None
+) -> None:
+    from adzeguard.cli.drawn import draw_into, refuse_other_forms
+    from adzeguard.core.views.timeline import timeline_page
+    from adzeguard.workspace.past import timeline
+
+    if picture is not None:
+        refuse_other_forms(picture)
+    line = timeline(looking(folder), group, since)
+    if picture is None:
+        put_view(timeline_page(line), form, output)
+    else:
+        draw_into(picture, line)
+
+
+def _only_group_and_since(group: str, *others: object) -> None:
+    if not group:
+        raise UsageError("a drawing is of one group", "Give it: adzeguard history GROUP --drawn")
+    if any(others):
+        raise UsageError("a drawing shows everybody who was inside", "Give GROUP and --since alone")

@@ -61,7 +61,6 @@ COMMANDS: Final = {
     "round": Row("adzeguard.cli.round", "Time and owners", "Collect, end, mend and ask, once."),
     "watch": Row("adzeguard.cli.watch", "Time and owners", "Make rounds until stopped."),
     "history": Row("adzeguard.cli.history", "Past", "List membership changes: who, when, by whom."),
-    "timeline": Row("adzeguard.cli.timeline", "Past", "Draw who was inside a group when."),
     "logons": Row("adzeguard.cli.logons", "Past", "List logons of privileged accounts."),
     "compare": Row("adzeguard.cli.compare", "Past", "Compare two moments."),
     "trail": Row("adzeguard.cli.trail", "Past", "Import the directory's own log."),
@@ -78,6 +77,7 @@ USUAL: Final = ("demo", "status", "who", "why", "check", "propose", "enact")
 
 INSTEAD: Final = {
     "checks": "adzeguard check --list, or: adzeguard check --explain CHECK",
+    "timeline": "adzeguard history GROUP --drawn",
     "members": "adzeguard who GROUP",
     "admins": "adzeguard who --hosts",
     "list": "adzeguard find",
