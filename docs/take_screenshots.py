@@ -74,8 +74,8 @@ SHOTS = {
     "questions": [
         ["round"],
         ["questions"],
-        ["answer", "Q1", "--leave-until", "2w", "--why", "the drill goes on until then"],
-        ["waivers"],
+        ["questions", "answer", "Q1", "--leave-until", "2w", "--why", "the drill goes on until then"],
+        ["questions", "waivers"],
     ],
     "picker": [["group", "copy-memberships", "--from", "mira.holt", "--to", "yorick.tarn", "--pick"]],
 }

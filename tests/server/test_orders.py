@@ -91,13 +91,13 @@ class Hand:
         """A finding left as it is."""
         found = self.rows("check", "--rule", "told")
         if found:
-            self.program("waivers", "add", found[0]["fingerprint"], "--until", "2d", "--why", "later")
+            self.program("questions", "leave", found[0]["fingerprint"], "--until", "2d", "--why", "later")
 
     def answer(self) -> None:
         """A question answered, if one waits."""
         asked = self.rows("questions")
         if asked:
-            self.program("answer", asked[0]["id"], "--leave-until", "2d", "--why", "later")
+            self.program("questions", "answer", asked[0]["id"], "--leave-until", "2d", "--why", "later")
 
     def admit(self) -> None:
         """A host to its place, or back from there."""
@@ -114,8 +114,8 @@ class Hand:
         self.withdraw()
         for row in self.rows("lease", "list"):
             self.program("lease", "end", row["id"], "--yes")
-        for row in self.rows("waivers"):
-            self.program("waivers", "end", row["id"])
+        for row in self.rows("questions", "waivers"):
+            self.program("questions", "waivers", "end", row["id"])
         self.program("round")
 
 
@@ -167,6 +167,6 @@ def test_whatever_the_order_all_is_as_before_in_the_end(
     assert after[0] ^ before[0] == set(), said
     assert after[1] == before[1], said
     assert json.loads(after[2]) == json.loads(before[2]), said
-    assert hand.rows("lease", "list") == hand.rows("waivers") == [], said
+    assert hand.rows("lease", "list") == hand.rows("questions", "waivers") == [], said
     assert workspace("propose", "--format", "json").json["changes"] == [], said
     assert workspace("journal", "verify").code == 0, said

@@ -69,13 +69,16 @@ def test_a_change_behind_our_back_finds_its_owner(server: Server, workspace: Pro
     assert running.wait(60) == 0
     running.communicate()
     until = datetime.now(UTC) + timedelta(hours=1)
-    assert workspace("answer", "Q1", "--leave-until", until.isoformat(), "--why", "the lamp is mended").code == 0
+    assert (
+        workspace("questions", "answer", "Q1", "--leave-until", until.isoformat(), "--why", "the lamp is mended").code
+        == 0
+    )
     assert workspace("round", "--format", "json").json["asked"] == []
     workspace.ahead = timedelta(hours=2)
     again = workspace("round", "--format", "json").json
     assert (again["asked"], again["told"]) == (["Q2"], 1), again
     assert len(mail_server.mails) == 3  # the owner hears, too, what somebody else has answered
-    assert workspace("answer", "Q2", "--mend", "--why", "winter", "--yes").code == 0
+    assert workspace("questions", "answer", "Q2", "--mend", "--why", "winter", "--yes").code == 0
     assert server.ask("(sAMAccountName=Lantern Keys)", "member")[0].get("member", []) == []
     assert workspace("questions").code == 0
 

@@ -46,14 +46,14 @@ def test_checks_are_switched_off_and_weighed(demo: Program) -> None:
 def test_a_finding_of_any_check_is_left_until_a_date(demo: Program) -> None:
     """With a reason; until then it is a note, and no other is touched; ended, it is what it was."""
     [twin] = [row for row in demo("check", "--format", "json").json if row["check"] == "name-twin"]
-    left = demo("waivers", "add", twin["fingerprint"], "--until", "2w", "--why", "renamed with the next image")
+    left = demo("questions", "leave", twin["fingerprint"], "--until", "2w", "--why", "renamed with the next image")
     assert left.code == 0, left.err
     rows = demo("check", "--format", "json").json
     assert "name-twin" not in {row["check"] for row in rows}
     [note] = [row for row in rows if row["check"] == "left-as-it-is"]
     assert (note["severity"], note["evidence"]["check"], "next image" in note["message"]) == ("note", "name-twin", True)
-    assert demo("waivers", "--format", "json").json[0]["rule"] == "name-twin"
-    assert demo("waivers", "end", "W1").code == 0
+    assert demo("questions", "waivers", "--format", "json").json[0]["rule"] == "name-twin"
+    assert demo("questions", "waivers", "end", "W1").code == 0
     assert twin in demo("check", "--format", "json").json
 
 
@@ -68,7 +68,7 @@ def test_a_finding_of_any_check_is_left_until_a_date(demo: Program) -> None:
 )
 def test_what_cannot_be_left(demo: Program, arguments: tuple[str, ...], says: str) -> None:
     """Is refused in one line."""
-    refused = demo("waivers", "add", *arguments)
+    refused = demo("questions", "leave", *arguments)
     assert (refused.code, says in refused.err) == (2, True), refused.err
 
 

@@ -24,7 +24,6 @@ NEEDS_MORE = (
     "grant",
     "admit",
     "local",
-    "answer",
     "approve",
     "retire",
     "tidy",

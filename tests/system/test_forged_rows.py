@@ -51,7 +51,7 @@ def at_work(demo: Program) -> Program:
     assert demo("lease", "start", "mira.holt", "Timetable Editors", "--for", "1h", "--yes").code == 0
     assert demo("round").code == 0
     found = demo("check", "--format", "json").json[0]["fingerprint"]
-    assert demo("waivers", "add", found, "--until", "2d", "--why", "looked into").code == 0
+    assert demo("questions", "leave", found, "--until", "2d", "--why", "looked into").code == 0
     assert demo("retire", "Old Regatta", "--yes").code == 0
     assert demo("journal", "verify").code == 0
     return demo

@@ -89,11 +89,11 @@ def test_a_shift_is_added_ended_and_each_undone(calm: Program) -> None:
 def test_a_waiver_is_a_row_and_is_undone(calm: Program) -> None:
     """What was left as it is, is a finding again."""
     found = rows(calm, "check")[0]
-    assert calm("waivers", "add", found["fingerprint"], "--until", "2w", "--why", "leaves soon").code == 0
+    assert calm("questions", "leave", found["fingerprint"], "--until", "2w", "--why", "leaves soon").code == 0
     assert "is left until" in made(calm)[-1]["what"]
-    assert [row["id"] for row in rows(calm, "waivers")] == ["W1"]
+    assert [row["id"] for row in rows(calm, "questions", "waivers")] == ["W1"]
     assert calm("undo", "--last", "--yes").code == 0
-    assert rows(calm, "waivers", "--all") == []
+    assert rows(calm, "questions", "waivers", "--all") == []
     assert calm("journal", "verify").code == 0
 
 
@@ -104,10 +104,10 @@ def test_what_is_noted_already_is_not_noted_twice(calm: Program) -> None:
     assert (again.code, "S1 gives" in again.err, "shift end S1" in again.err) == (2, True, True), again.err
     assert len(rows(calm, "shift", "list")) == 1
     found = rows(calm, "check")[0]["fingerprint"]
-    assert calm("waivers", "add", found, "--until", "2w", "--why", "leaves soon").code == 0
-    same = calm("waivers", "add", found, "--until", "1w", "--why", "leaves sooner")
+    assert calm("questions", "leave", found, "--until", "2w", "--why", "leaves soon").code == 0
+    same = calm("questions", "leave", found, "--until", "1w", "--why", "leaves sooner")
     assert (same.code, "waivers end W1" in same.err) == (2, True), same.err
-    assert calm("waivers", "add", found, "--until", "3w", "--why", "leaves later").code == 0
-    assert [row["id"] for row in rows(calm, "waivers")] == ["W2"]
-    assert calm("waivers", "end", "W2").code == 0
-    assert rows(calm, "waivers") == []
+    assert calm("questions", "leave", found, "--until", "3w", "--why", "leaves later").code == 0
+    assert [row["id"] for row in rows(calm, "questions", "waivers")] == ["W2"]
+    assert calm("questions", "waivers", "end", "W2").code == 0
+    assert rows(calm, "questions", "waivers") == []

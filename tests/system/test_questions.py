@@ -114,9 +114,9 @@ def test_what_is_left_is_asked_again_on_its_date(asking: Program) -> None:
     """Until then it is a note, and no proposal touches it; renewed, the waiver says how often."""
     put_in(asking)
     rounds(asking)
-    said = asking("answer", "Q1", "--leave-until", "2w", "--why", "storm week")
+    said = asking("questions", "answer", "Q1", "--leave-until", "2w", "--why", "storm week")
     assert (said.code, "W1" in said.err) == (0, True)
-    [waiver] = asking("waivers", "--format", "json").json
+    [waiver] = asking("questions", "waivers", "--format", "json").json
     assert (waiver["why"], waiver["renewed"], waiver["member"]) == ("storm week", 0, r"LOWMERE\roan.pell")
     [finding] = asking("check", "--rule", "chart-editors", "--format", "json").json
     assert (finding["check"], finding["severity"], finding["evidence"]["waiver"]) == ("left-as-it-is", "note", "W1")
@@ -128,19 +128,19 @@ def test_what_is_left_is_asked_again_on_its_date(asking: Program) -> None:
     write_as_told(asking, "UPDATE waiver SET until_ = ?", (datetime.now(UTC).isoformat(),))
     assert rounds(asking)["asked"] == ["Q2"]
     assert asking("check", "--rule", "chart-editors", "--format", "json").json[0]["check"] == "unlisted-member"
-    asking("answer", "Q2", "--leave-until", "2w", "--why", "still storm")
-    assert asking("waivers", "--format", "json").json[0]["renewed"] == 1
+    asking("questions", "answer", "Q2", "--leave-until", "2w", "--why", "still storm")
+    assert asking("questions", "waivers", "--format", "json").json[0]["renewed"] == 1
 
 
 def test_a_waiver_can_be_ended(asking: Program) -> None:
     """Then the next round asks again; a waiver that is over cannot be ended once more."""
     put_in(asking)
     rounds(asking)
-    asking("answer", "q1", "--leave-until", "30d", "--why", "yard")
-    assert asking("waivers", "end", "W1").code == 0
+    asking("questions", "answer", "q1", "--leave-until", "30d", "--why", "yard")
+    assert asking("questions", "waivers", "end", "W1").code == 0
     assert rounds(asking)["asked"] == ["Q2"]
-    assert asking("waivers", "end", "W1").code == 2
-    assert asking("waivers", "--all", "--format", "json").json[0]["state"] == "ended"
+    assert asking("questions", "waivers", "end", "W1").code == 2
+    assert asking("questions", "waivers", "--all", "--format", "json").json[0]["state"] == "ended"
 
 
 def test_an_answer_mends(asking: Program) -> None:
@@ -149,14 +149,14 @@ def test_an_answer_mends(asking: Program) -> None:
     put_in(asking, "hedda.morrow")
     assert len(rounds(asking)["asked"]) == 2
     [ours] = [q for q in questions(asking) if q["member"].endswith("roan.pell")]
-    answered = asking("answer", ours["id"], "--mend", "--why", "left the chart room", "--yes")
+    answered = asking("questions", "answer", ours["id"], "--mend", "--why", "left the chart room", "--yes")
     assert (answered.code, "put right" in answered.err) == (0, True)
     assert "roan.pell" not in direct(asking)
     assert "hedda.morrow" in direct(asking)
     assert [q["member"] for q in questions(asking)] == [r"LOWMERE\hedda.morrow"]
     rows = json.dumps(asking("journal", "--format", "json").json)
     assert f"left the chart room (answer to {ours['id']})" in rows
-    assert asking("answer", ours["id"], "--mend", "--why", "again", "--yes").code == 2
+    assert asking("questions", "answer", ours["id"], "--mend", "--why", "again", "--yes").code == 2
 
 
 def test_nobody_answers_about_their_own_account(asking: Program) -> None:
@@ -167,10 +167,10 @@ def test_nobody_answers_about_their_own_account(asking: Program) -> None:
     rounds(asking)
     settings.write_text(as_made + '\n[guards]\noperator = "LOWMERE\\\\roan.pell"\n')
     for way in (("--mend", "--yes"), ("--leave-until", "2w")):
-        refused = asking("answer", "Q1", *way, "--why", "mine")
+        refused = asking("questions", "answer", "Q1", *way, "--why", "mine")
         assert (refused.code, "your own account" in refused.err) == (2, True)
     settings.write_text(settings.read_text().replace("[questions]", "[questions]\nown = true"))
-    assert asking("answer", "Q1", "--leave-until", "2w", "--why", "mine").code == 0
+    assert asking("questions", "answer", "Q1", "--leave-until", "2w", "--why", "mine").code == 0
 
 
 @pytest.mark.parametrize(
@@ -188,7 +188,7 @@ def test_answers_that_say_too_little(asking: Program, arguments: tuple[str, ...]
     """Are refused in one line, and the question waits as before."""
     put_in(asking)
     rounds(asking)
-    refused = asking("answer", *arguments)
+    refused = asking("questions", "answer", *arguments)
     assert (refused.code, says in refused.err) == (2, True), refused.err
     assert len(questions(asking)) == 1
 
@@ -211,8 +211,8 @@ def test_the_owner_gets_a_mail(asking: Program, mail_server: MailServer) -> None
             "roan.pell is inside",
             "Charts are drawn by two people.",
             "charter.yaml:3",
-            "adzeguard answer Q1 --mend --why",
-            "adzeguard answer Q1 --leave-until 20",
+            "adzeguard questions answer Q1 --mend --why",
+            "adzeguard questions answer Q1 --leave-until 20",
             ", by ",
         ):
             assert word in part, (word, part)
@@ -398,7 +398,7 @@ rules:
     name = first["asked"][0]
     assert demo("questions", "show", name, "--format", "json").json["owner"] == "mira@lowmere.example"
     assert "--mend" not in demo("questions", "show", name).out
-    refused = demo("answer", name, "--mend", "--why", "x")
+    refused = demo("questions", "answer", name, "--mend", "--why", "x")
     assert (refused.code, "the rule itself is to be mended" in refused.err) == (2, True), refused.err
     charter.write_text(text.replace("Stewardz", "Kiosk Stewards").replace("Two", "One"))
     mended = demo("round", "--format", "json").json
@@ -415,7 +415,7 @@ def test_who_may_answer_and_who_hears_of_it(asking: Program) -> None:
     rounds(asking)
     found = asking("check", "--rule", "chart-editors", "--format", "json").json[0]["fingerprint"]
     left = ("--leave-until", "2w", "--why", "w"), ("--until", "2w", "--why", "w")
-    decide = (("answer", "Q1", *left[0]), ("waivers", "add", found, *left[1]))
+    decide = (("questions", "answer", "Q1", *left[0]), ("questions", "leave", found, *left[1]))
     [line] = [line for line in as_made.splitlines() if line.startswith("answerers")]
     another = as_made.replace(line, 'answerers = ["mira.holt"]')
     own = as_made + '\n[guards]\noperator = "LOWMERE\\\\roan.pell"\n'
@@ -439,7 +439,7 @@ def test_what_needs_somebody_elses_yes_is_not_left_without_it(asking: Program) -
     rounds(asking)
     add_settings(asking, "\n[approval]\ngroups = ['LOWMERE\\Chart Editors']\nsigners = \"signers\"\n")
     (asking.folder / "signers").write_text("")
-    refused = asking("answer", "Q1", "--leave-until", "2w", "--why", "w")
+    refused = asking("questions", "answer", "Q1", "--leave-until", "2w", "--why", "w")
     assert (refused.code, "need somebody else's yes" in refused.err) == (1, True), refused.err
 
 
@@ -492,5 +492,5 @@ def test_a_question_offers_what_can_be_done(asking: Program) -> None:
     rounds(asking)
     [asked] = asking("questions", "--format", "json").json
     assert "no change puts it right" in asking("questions", "show", asked["id"]).out
-    refused = asking("answer", asked["id"], "--mend", "--why", "w", "--yes")
+    refused = asking("questions", "answer", asked["id"], "--mend", "--why", "w", "--yes")
     assert (refused.code, "cannot be put right by a change" in refused.err) == (2, True)

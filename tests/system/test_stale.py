@@ -110,7 +110,7 @@ def test_leases_and_waivers_that_hold_on_to_what_is_over(demo: Program) -> None:
     found = next(
         f for f in demo("check", "--each", "--format", "json").json if f["subject"] == r"KIOSK-12\administrators"
     )
-    waived = demo("waivers", "add", found["fingerprint"], "--until", "20d", "--why", "being looked into")
+    waived = demo("questions", "leave", found["fingerprint"], "--until", "20d", "--why", "being looked into")
     assert waived.code == 0, waived.err
     assert stale(demo, "waivers") == stale(demo, "leases") == []
     assert demo("enact", "--yes").code == 0

@@ -41,7 +41,7 @@ def test_leases_and_decisions_stand_in_it(demo: Program) -> None:
     demo("group", "add", r"LOWMERE\Chart Editors", "hedda.morrow", "--yes")
     demo("lease", "start", "roan.pell", r"LOWMERE\Chart Editors", "--for", "1h", "--yes")
     demo("round")
-    demo("answer", "Q1", "--leave-until", "2w", "--why", "charts of the new pier")
+    demo("questions", "answer", "Q1", "--leave-until", "2w", "--why", "charts of the new pier")
     since = (datetime.now(UTC) - timedelta(minutes=10)).isoformat()
     line = demo("history", r"LOWMERE\Chart Editors", "--drawn", "--since", since, "--format", "json").json
     people = {one["member"]: one["stretches"] for one in line["people"]}

@@ -82,7 +82,7 @@ def test_what_is_elevated_owned_left_and_named_by_nothing(demo: Program) -> None
     mine = uses(demo, "mira.holt.adm")
     assert {"what": "membership", "where": r"LOWMERE\Domain Admins", "detail": "it is its primary group"} in mine
     [twin] = [row for row in demo("check", "--format", "json").json if row["check"] == "disabled-member"]
-    demo("waivers", "add", twin["fingerprint"], "--until", "2w", "--why", "leaves soon")
+    demo("questions", "leave", twin["fingerprint"], "--until", "2w", "--why", "leaves soon")
     assert "waiver" in {row["what"] for row in uses(demo, twin["member"])}
     assert demo("group", "create", "Nobody Knows", "--in", "OU=Groups", "--yes").code == 0
     assert [row for row in uses(demo, "Nobody Knows") if row["what"] != "owner"] == []

@@ -28,7 +28,12 @@ ODD = st.text(max_size=40) | st.sampled_from(
 def letter(number: int, **texts: str) -> Letter:
     """Return a letter with a question."""
     usual = {"id": "Q1", "rule": "r", "where": "w", "message": "m", "why": "y", "says": "s", "since": "t"}
-    body = {**usual, "mend": "adzeguard answer Q1 --mend", "leave": "adzeguard answer Q1 --leave-until D", **texts}
+    body = {
+        **usual,
+        "mend": "adzeguard questions answer Q1 --mend",
+        "leave": "adzeguard questions answer Q1 --leave-until D",
+        **texts,
+    }
     return Letter(number, "question", "charts@lowmere.example", NOW, body)
 
 

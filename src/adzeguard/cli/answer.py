@@ -1,4 +1,4 @@
-"""adzeguard answer."""
+"""adzeguard questions answer."""
 
 from datetime import datetime
 from pathlib import Path
@@ -13,14 +13,14 @@ from adzeguard.cli.options import Answers, enacting_options, example, workspace_
 from adzeguard.core.errors import UsageError
 
 
-@click.command("answer", epilog=example("adzeguard answer Q1 --leave-until 2w --why 'in the yard'"))
+@click.command("answer", epilog=example("adzeguard questions answer Q1 --leave-until 2w --why 'in the yard'"))
 @click.argument("questions", nargs=-1, required=True, metavar="QUESTION…")
 @click.option("--mend", is_flag=True, help="Put it right now.")
 @click.option("--leave-until", "until", type=COMING, metavar="DATE", help="Leave it until then: 2026-12-24, 2w, 30d.")
 @click.option("--why", required=True, metavar="TEXT", help="Why; people who ask later read it.")
 @enacting_options
 @workspace_option
-def command(
+def answer(
     questions: tuple[str, ...], mend: bool, until: datetime | None, why: str, answers: Answers, folder: Path | None
 ) -> int:
     """Answer questions: put right what they are about, or leave it as it is until a date.

@@ -4,17 +4,18 @@ from pathlib import Path
 
 import click
 
+from adzeguard.cli.answer import answer
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import card_options, example, listing_options, workspace_option
 from adzeguard.cli.output import put_view, say
+from adzeguard.cli.waivers import leave, waivers
 
 
 @click.group(
     "questions",
     cls=CommandGroup,
-    instead={"list": "adzeguard questions"},
     invoke_without_command=True,
     epilog=example("adzeguard questions"),
 )
@@ -35,11 +36,30 @@ def command(
     """
     if context.invoked_subcommand is not None:
         return Exit.NOTHING_TO_REPORT
+    return _list(everything, owner, form, output, folder)
+
+
+@command.command("list", epilog=example("adzeguard questions list"))
+@click.option("--all", "everything", is_flag=True, help="Also those that were answered or have settled themselves.")
+@click.option("--owner", default="", metavar="TEXT", help="Only those to owners whose name has this in it.")
+@listing_options
+@workspace_option
+def list_command(everything: bool, owner: str, form: str, output: Path | None, folder: Path | None) -> int:
+    """List them, as adzeguard questions alone does."""
+    return _list(everything, owner, form, output, folder)
+
+
+def _list(everything: bool, owner: str, form: str, output: Path | None, folder: Path | None) -> int:
     from adzeguard.workspace.answering import questions_listed
 
     table = questions_listed(opened(folder), owner, everything=everything)
     put_view(table, form, output)
     return Exit.TO_REPORT if any(row["state"] == "open" for row in table.rows) else Exit.NOTHING_TO_REPORT
+
+
+command.add_command(answer)
+command.add_command(leave)
+command.add_command(waivers)
 
 
 @command.command("show", epilog=example("adzeguard questions show Q1"))

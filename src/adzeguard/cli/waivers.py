@@ -1,4 +1,4 @@
-"""adzeguard waivers: what is left as it is until a date."""
+"""adzeguard questions leave and waivers: what is left as it is until a date."""
 
 from datetime import datetime
 from pathlib import Path
@@ -16,15 +16,15 @@ from adzeguard.cli.output import put_view
 @click.group(
     "waivers",
     cls=CommandGroup,
-    instead={"list": "adzeguard waivers"},
+    instead={"list": "adzeguard questions waivers", "add": "adzeguard questions leave"},
     invoke_without_command=True,
-    epilog=example("adzeguard waivers"),
+    epilog=example("adzeguard questions waivers"),
 )
 @click.option("--all", "everything", is_flag=True, help="Also those that are over.")
 @listing_options
 @workspace_option
 @click.pass_context
-def command(context: click.Context, everything: bool, form: str, output: Path | None, folder: Path | None) -> int:
+def waivers(context: click.Context, everything: bool, form: str, output: Path | None, folder: Path | None) -> int:
     """List what is left as it is: by whom, why, until when, and how often that was renewed.
 
     Keys of json and csv: id, rule, subject, member, by, why, until, renewed, state.
@@ -37,16 +37,16 @@ def command(context: click.Context, everything: bool, form: str, output: Path | 
     return Exit.NOTHING_TO_REPORT
 
 
-@command.command("add", epilog=example("adzeguard waivers add 84f36c80efd5f439 --until 2w --why 'until the move'"))
+@click.command("leave", epilog=example("adzeguard questions leave 84f36c80efd5f439 --until 2w --why 'until the move'"))
 @click.argument("fingerprint")
 @click.option("--until", type=COMING, required=True, metavar="DATE", help="Until then: 2026-12-24, 2w, 30d.")
 @click.option("--why", required=True, metavar="TEXT", help="Why; people who ask later read it.")
 @without_approval_option
 @workspace_option
-def add(fingerprint: str, until: datetime, why: str, without_approval: str, folder: Path | None) -> int:
-    """Leave a finding of any check as it is until a date; its fingerprint is told by check --format json.
+def leave(fingerprint: str, until: datetime, why: str, without_approval: str, folder: Path | None) -> int:
+    """Leave a finding of any check as it is until a date; check --format json shows its fingerprint.
 
-    Until then check tells it as a note. Rules that tell are asked about: adzeguard answer leaves those.
+    Until then check shows it as a note. For a question of a rule that tells: adzeguard questions answer.
     It stands in the journal, and can be undone.
     """
     from adzeguard.workspace.answering import add_waiver
@@ -55,7 +55,7 @@ def add(fingerprint: str, until: datetime, why: str, without_approval: str, fold
     return Exit.NOTHING_TO_REPORT
 
 
-@command.command("end", epilog=example("adzeguard waivers end W1"))
+@waivers.command("end", epilog=example("adzeguard questions waivers end W1"))
 @click.argument("waiver")
 @workspace_option
 def end(waiver: str, folder: Path | None) -> int:

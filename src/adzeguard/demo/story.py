@@ -61,7 +61,7 @@ STEPS: Final = (
     Step("What waits for an answer?", ("questions",), 16),
     Step(
         "The drill goes on for two weeks: it is left as it is until then, and asked again.",
-        ("answer", "Q1", "--leave-until", "2w", "--why", "the drill goes on until then"),
+        ("questions", "answer", "Q1", "--leave-until", "2w", "--why", "the drill goes on until then"),
     ),
     Step(
         "Somebody needs access for two hours: a lease ends by itself.",

@@ -164,8 +164,8 @@ def letter_of(question: Question, why: str, now: datetime) -> dict[str, Any]:
         if question.is_about_its_rule
         else f"no change puts it right: {question.cannot_mend}"
         if question.cannot_mend
-        else f"adzeguard answer {shlex.quote(question.id)} --mend --why '…'",
-        "leave": f"adzeguard answer {shlex.quote(question.id)} --leave-until {until} --why '…'",
+        else f"adzeguard questions answer {shlex.quote(question.id)} --mend --why '…'",
+        "leave": f"adzeguard questions answer {shlex.quote(question.id)} --leave-until {until} --why '…'",
     }
 
 
@@ -217,7 +217,7 @@ def waiver_named(waivers: Iterable[Waiver], name: str, now: datetime) -> Waiver:
     found = known.get(name.casefold())
     if found is None:
         near = did_you_mean(name, [one.id for one in known.values()])
-        raise UnknownNameError(f"no waiver that holds is called '{name}'{near}", "See: adzeguard waivers")
+        raise UnknownNameError(f"no waiver that holds is called '{name}'{near}", "See: adzeguard questions waivers")
     return found
 
 

@@ -50,7 +50,7 @@ def tell_owner(workspace: "Workspace", about: Deciding, what: str, why: str) -> 
     subject = f"{about.member} in {about.subject}" if about.member else about.subject
     body = {
         "subject": f"{by} decided on {about.name}: {subject}",
-        "text": f"{subject}: {what} by {by}.\n\nWhy: {why}\n\nSee: adzeguard waivers, or adzeguard journal",
+        "text": f"{subject}: {what} by {by}.\n\nWhy: {why}\n\nSee: adzeguard questions waivers, or adzeguard journal",
         "by": by,
         "why": why,
     }

@@ -152,7 +152,9 @@ def add_waiver(workspace: "Workspace", fingerprint: str, until: datetime, why: s
         earlier = Waivers(workspace.database).all()
         standing = left_as_it_is(earlier, workspace.now()).get(fingerprint)
         if standing is not None and standing.until >= until:
-            raise UsageError(f"this is {standing.in_words()}", f"To end it sooner: adzeguard waivers end {standing.id}")
+            raise UsageError(
+                f"this is {standing.in_words()}", f"To end it sooner: adzeguard questions waivers end {standing.id}"
+            )
         made.append(waiver_over(earlier, about, until, workspace.operator(), why, workspace.now()))
         host = found.host.name if found.host is not None else ""
         new = set_note(None, made[0], why, group=found.subject, member=found.member, on_host=host)

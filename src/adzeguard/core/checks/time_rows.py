@@ -84,7 +84,7 @@ TIME_CHECKS: Final[tuple[Check, ...]] = (
         "waiver-kept-alive",
         "A deviation is left again and again",
         "What is always left as it is has become the rule, and nobody decided on that.",
-        "Write it into the rule, or end it: adzeguard waivers end WAIVER",
+        "Write it into the rule, or end it: adzeguard questions waivers end WAIVER",
         Severity.LOW,
         check_waivers,
         evidence=("waiver", "until", "by"),

@@ -218,7 +218,7 @@ RULE_ROWS: Final[tuple[CheckRow, ...]] = (
         "left-as-it-is",
         "A deviation is left as it is until a date",
         "Somebody decided that it has a reason; until then it is known, and asked about again on that date.",
-        "See who decided, and end it before its time: adzeguard waivers",
+        "See who decided, and end it before its time: adzeguard questions waivers",
         Severity.NOTE,
         evidence=("check", "waiver", "until", "fingerprint"),
     ),

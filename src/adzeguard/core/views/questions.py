@@ -94,8 +94,8 @@ def question_page(question: Question, untold: Sequence[tuple[str, int, str]]) ->
                     if question.is_about_its_rule
                     else f"no change puts it right ({question.cannot_mend}); or"
                     if question.cannot_mend
-                    else f"adzeguard answer {question.id} --mend --why '…'",
-                    f"adzeguard answer {question.id} --leave-until DATE --why '…'",
+                    else f"adzeguard questions answer {question.id} --mend --why '…'",
+                    f"adzeguard questions answer {question.id} --leave-until DATE --why '…'",
                 ],
                 "To answer it:",
                 2,

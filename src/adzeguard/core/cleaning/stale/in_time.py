@@ -37,5 +37,8 @@ def stale_waivers(looked: StaleInput) -> Iterator[Stale]:
         if looked.fingerprints is not None and one.holds(looked.now) and one.fingerprint not in looked.fingerprints:
             name = f"{one.id}: {one.rule or 'a check'}, {one.subject}"
             yield Stale(
-                "settled", "what it leaves as it is, is not found any more: adzeguard waivers end", name, one.begun
+                "settled",
+                "what it leaves as it is, is not found any more: adzeguard questions waivers end",
+                name,
+                one.begun,
             )
