@@ -43,7 +43,7 @@ def test_what_was_made_by_hand_is_seen_and_taken_back_attribute_for_attribute(
     made(workspace, "group", "set", "Tide Watch", "--scope", "domain-local", "--description", "Watches tides")
     made(workspace, "group", "set", "Tide Watch", "--name", "Tide Guards")
     made(workspace, "ou", "create", "Dry Dock", "--in", "OU=Hosts", "--description", "Repairs")
-    made(workspace, "ou", "move", "OU=Galley,OU=People", "OU=Quay")
+    made(workspace, "move", "OU=Galley,OU=People", "OU=Quay")
     made(workspace, "move", "ulla.beck", "OU=Galley,OU=Quay")
     [group] = server.ask("(sAMAccountName=Tide Guards)", "member", "mail", "description", "groupType")
     assert group["dn"] == [f"CN=Tide Guards,OU=Groups,{server.base}"]
@@ -88,7 +88,7 @@ def samba_tool(server: Server, *arguments: str) -> None:
 def test_new_accounts_land_where_intake_says(server: Server, workspace: Program) -> None:
     """A user and a computer that another client makes without a place land in the intake OU, and after reset not."""
     workspace("collect", "--full")
-    made(workspace, "intake", "set", "--users", "OU=Quay", "--computers", "OU=Quay")
+    made(workspace, "ou", "intake", "set", "--users", "OU=Quay", "--computers", "OU=Quay")
     where = {}
     for turn, intake in (("one", "OU=Quay"), ("two", "CN=Users")):
         samba_tool(server, "user", "create", f"newcomer.{turn}", PASSWORD)
@@ -96,7 +96,7 @@ def test_new_accounts_land_where_intake_says(server: Server, workspace: Program)
         where[intake] = seen["dn"][0]
         if turn == "one":
             samba_tool(server, "computer", "create", "NEWBOX")
-            made(workspace, "intake", "reset")
+            made(workspace, "ou", "intake", "reset")
     assert where == {ou: f"CN=newcomer.{t},{ou},{server.base}" for t, ou in (("one", "OU=Quay"), ("two", "CN=Users"))}
     assert server.ask("(sAMAccountName=NEWBOX$)", "dn")[0]["dn"] == [f"CN=NEWBOX,OU=Quay,{server.base}"]
     workspace("collect")

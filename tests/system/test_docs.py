@@ -20,7 +20,6 @@ NEEDS_MORE = (
     "compare",
     "ou",
     "move",
-    "intake",
     "grant",
     "admit",
     "local",

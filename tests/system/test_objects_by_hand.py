@@ -26,13 +26,13 @@ def test_all_that_was_made_by_hand_is_taken_back_byte_for_byte(demo: Program) ->
     assert len(steps) == 3
     made(demo, "group", "set", "Tide Watch", "--name", "Tide Guards", "--managed-by", "mira.holt")
     made(demo, "ou", "create", "Dry Dock", "--in", "OU=Hosts")
-    made(demo, "ou", "move", "OU=Galley,OU=People", "OU=Quay")
+    made(demo, "move", "OU=Galley,OU=People", "OU=Quay")
     made(demo, "move", "ulla.beck", "OU=Galley,OU=Quay")
-    made(demo, "intake", "set", "--users", "OU=Quay", "--computers", "OU=Quay")
+    made(demo, "ou", "intake", "set", "--users", "OU=Quay", "--computers", "OU=Quay")
     card = demo("show", "Tide Guards", "--format", "json").json
     assert (card["group_scope"], card["dn"].partition(",")[0]) == ("domain local", "CN=Tide Guards")
     assert demo("show", "ulla.beck", "--format", "json").json["dn"].endswith("OU=Galley,OU=Quay,DC=lowmere,DC=example")
-    assert {row["container"] for row in demo("intake", "show", "--format", "json").json} == {"OU=Quay"}
+    assert {row["container"] for row in demo("ou", "intake", "show", "--format", "json").json} == {"OU=Quay"}
     assert "0 objects, 0 groups, 0 hosts" in demo("collect").out
 
     assert "deletes 2 objects" in demo("undo", "--since", "1h", "--yes").err
@@ -106,10 +106,10 @@ def test_an_ou_is_deleted_with_its_content_only_by_its_number_and_comes_back(dem
         (["group", "delete", "Schema Admins"], "belongs to the directory itself and is never deleted"),
         (["move", "Administrator", "OU=Quay"], "belongs to the directory itself and is never moved"),
         (["move", "orla.fenn", "First Aiders"], "there is no container"),
-        (["ou", "move", "OU=People", "OU=Bridge,OU=People"], "cannot be moved into itself"),
+        (["move", "OU=People", "OU=Bridge,OU=People"], "cannot be moved into itself"),
         (["ou", "create", "Quay"], "OU=Quay exists already"),
-        (["intake", "set"], "nothing to set"),
-        (["intake", "set", "--users", "DC=lowmere,DC=example"], "new users land in an OU"),
+        (["ou", "intake", "set"], "nothing to set"),
+        (["ou", "intake", "set", "--users", "DC=lowmere,DC=example"], "new users land in an OU"),
     ],
 )
 def test_what_cannot_be_is_refused_before_the_directory_is_asked(
@@ -128,7 +128,7 @@ def test_a_protected_ou_stays_until_it_is_unprotected(demo: Program) -> None:
     made(demo, "ou", "create", "Dry Dock", "--in", "OU=Hosts")
     made(demo, "ou", "create", "Slipway", "--in", "OU=Hosts")
     assert made(demo, "ou", "protect", "OU=Slipway,OU=Hosts") == []
-    for refused in (["ou", "delete", "OU=Slipway,OU=Hosts"], ["ou", "move", "OU=Slipway,OU=Hosts", "OU=Quay"]):
+    for refused in (["ou", "delete", "OU=Slipway,OU=Hosts"], ["move", "OU=Slipway,OU=Hosts", "OU=Quay"]):
         assert "protected against deletion" in demo(*refused, "--yes").err
     assert "goes on protecting 1 others" in demo("ou", "unprotect", "OU=Slipway,OU=Hosts", "--yes").out
     made(demo, "ou", "delete", "OU=Slipway,OU=Hosts")
@@ -246,7 +246,7 @@ def test_the_shell_completes_commands_options_and_names(demo: Program) -> None:
     eval "$(adzeguard completion bash | sed 's/ $1)/ COMPLETED adzeguard)/; s/env COMP/COMP/; s/COMPLETED //')"
     try() {{ COMP_WORDS=("$@"); COMP_CWORD=$(($#-1)); COMPREPLY=(); _adzeguard_completion adzeguard; \
 printf '%s|' "${{COMPREPLY[@]}}"; echo; }}
-    try adzeguard gr; try adzeguard group add Fir; try adzeguard who --ho; try adzeguard ou move Gal
+    try adzeguard gr; try adzeguard group add Fir; try adzeguard who --ho; try adzeguard move Gal
     try adzeguard why orla.fenn --on KIOSK-2
     try adzeguard who "'Domain Adm"; try adzeguard who '"LOWMERE\\Domain Adm'; try adzeguard move x "'OU=Boo"
     try adzeguard grant give x group-m; try adzeguard check --rule kiosk; try adzeguard undo {enactment[:9]}

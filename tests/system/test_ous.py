@@ -5,7 +5,7 @@ from tests.program import Program
 
 def test_an_ou_in_full(demo: Program) -> None:
     """What lies in it, its protection, what is granted there, the rules that hold and why, the policies linked."""
-    shown = demo("ou", "show", "OU=Quay", "--format", "json").json
+    shown = demo("show", "OU=Quay", "--format", "json").json
     assert shown["holds"] == {"computer": 2}
     assert (shown["protected"], len(shown["granted"])) == (False, 1)
     assert "Contractors may create computer" in shown["granted"][0]
@@ -13,8 +13,8 @@ def test_an_ou_in_full(demo: Program) -> None:
     assert shown["policies"] == [{"policy": "Quay Notice", "on": True, "enforced": False}]
     assert demo("show", shown["dn"], "--format", "json").json == shown
     assert demo("ou", "protect", "OU=Quay", "--yes").code == 0
-    assert demo("ou", "show", "OU=Quay", "--format", "json").json["protected"] is True
-    assert demo("ou", "show", "OU=Nowhere").code == 2
+    assert demo("show", "OU=Quay", "--format", "json").json["protected"] is True
+    assert demo("show", "OU=Nowhere").code == 2
 
 
 def test_rules_reach_down(demo: Program) -> None:

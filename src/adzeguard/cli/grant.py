@@ -49,11 +49,12 @@ class _Grants(CommandGroup):
 @click.group(
     "grant",
     cls=_Grants,
+    alone="list",
     instead={"show": "adzeguard grant list", "add": "adzeguard grant give"},
     epilog=example("adzeguard grant list --over 'OU=Booking Office,OU=People'"),
 )
 def command() -> None:
-    """Rights over OUs, groups and other objects: give, deny, withdraw, and show what was given."""
+    """Give, deny and withdraw rights over OUs, groups and other objects; alone, list them."""
 
 
 def named_object(workspace: Workspace, name: str) -> "Principal":

@@ -11,12 +11,21 @@ _FEW: Final = 12
 class CommandGroup(click.Group):
     """Says which commands there are when it is given a word that is none, and which line does what the word says.
 
-    `instead` names that line for words that people try here and that are done by another command.
+    `instead` names that line for words that people try here and that are done by another command. `alone` is the
+    command that is meant where none is named, such as the one that lists.
     """
 
-    def __init__(self, *arguments: Any, instead: Mapping[str, str] | None = None, **settings: Any) -> None:
+    def __init__(
+        self, *arguments: Any, instead: Mapping[str, str] | None = None, alone: str = "", **settings: Any
+    ) -> None:
         super().__init__(*arguments, **settings)
         self.instead = dict(instead or {})
+        self.alone = alone
+
+    def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
+        """Put the command in where none is named: `adzeguard hosts --count` is `adzeguard hosts list --count`."""
+        is_named = bool(args) and (not args[0].startswith("-") or args[0] in ctx.help_option_names)
+        return super().parse_args(ctx, args if is_named or not self.alone else [self.alone, *args])
 
     def resolve_command(
         self, ctx: click.Context, args: list[str]

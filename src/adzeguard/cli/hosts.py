@@ -13,7 +13,13 @@ from adzeguard.cli.options import at_option, example, listing_options, workspace
 from adzeguard.cli.output import put_view
 
 
-@click.group("hosts", cls=CommandGroup, instead={"show": "adzeguard show HOST"}, epilog=example("adzeguard hosts list"))
+@click.group(
+    "hosts",
+    cls=CommandGroup,
+    alone="list",
+    instead={"show": "adzeguard show HOST"},
+    epilog=example("adzeguard hosts list"),
+)
 def command() -> None:
     """Look at the hosts: through which source each is reached, what it can, and whether it answers."""
 

@@ -1,4 +1,4 @@
-"""adzeguard intake."""
+"""adzeguard ou intake."""
 
 from pathlib import Path
 
@@ -17,14 +17,15 @@ from adzeguard.workspace.open_workspace import Workspace
 @click.group(
     "intake",
     cls=CommandGroup,
-    instead={"list": "adzeguard intake show"},
-    epilog=example("adzeguard intake set --users OU=Quay --computers OU=Quay"),
+    alone="show",
+    instead={"list": "adzeguard ou intake show"},
+    epilog=example("adzeguard ou intake set --users OU=Quay --computers OU=Quay"),
 )
-def command() -> None:
-    """Where users and computers land that are created without a place."""
+def intake() -> None:
+    """Set where users and computers land that are created without a place; alone, show it."""
 
 
-@command.command("show", epilog=example("adzeguard intake show"))
+@intake.command("show", epilog=example("adzeguard ou intake show"))
 @listing_options
 @workspace_option
 def show(form: str, output: Path | None, folder: Path | None) -> int:
@@ -38,7 +39,7 @@ def show(form: str, output: Path | None, folder: Path | None) -> int:
     return Exit.NOTHING_TO_REPORT
 
 
-@command.command("set", epilog=example("adzeguard intake set --users OU=Quay --computers OU=Quay"))
+@intake.command("set", epilog=example("adzeguard ou intake set --users OU=Quay --computers OU=Quay"))
 @click.option("--users", metavar="OU", help="Where new users land.")
 @click.option("--computers", metavar="OU", help="Where new computers land.")
 @why_option
@@ -52,7 +53,7 @@ def change(users: str | None, computers: str | None, why: str, answers: Answers,
     return _enact(opened(folder), wanted, why, answers)
 
 
-@command.command("reset", epilog=example("adzeguard intake reset"))
+@intake.command("reset", epilog=example("adzeguard ou intake reset"))
 @why_option
 @enacting_options
 @workspace_option

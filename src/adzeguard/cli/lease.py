@@ -33,14 +33,15 @@ if TYPE_CHECKING:
 @click.group(
     "lease",
     cls=CommandGroup,
+    alone="list",
     instead={"add": "adzeguard lease start", "give": "adzeguard lease start"},
     epilog=example("adzeguard lease list"),
 )
 def command() -> None:
-    """Give memberships that end: begin, extend and end leases, and list them.
+    """Give memberships that end: start, extend and end leases; alone, list them.
 
-    Ended is what is over by adzeguard round, which cron or a timer runs; and before that by the directory itself, where
-    it can: adzeguard lease support.
+    adzeguard round ends leases that are over; run it from cron or a timer. Some directories end memberships
+    themselves: adzeguard lease support.
     """
 
 

@@ -8,10 +8,10 @@ from adzeguard.cli.completing import containers
 from adzeguard.cli.enacting import enact_draft
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.groups import CommandGroup
-from adzeguard.cli.opening import opened
+from adzeguard.cli.intake import intake
+from adzeguard.cli.opening import looking, opened
 from adzeguard.cli.options import (
     Answers,
-    card_options,
     enacting_options,
     example,
     listing_options,
@@ -21,9 +21,18 @@ from adzeguard.cli.options import (
 from adzeguard.cli.output import put_view
 
 
-@click.group("ou", cls=CommandGroup, epilog=example("adzeguard ou create 'Dry Dock' --in OU=Hosts"))
+@click.group(
+    "ou",
+    cls=CommandGroup,
+    alone="list",
+    instead={"show": "adzeguard show OU", "move": "adzeguard move OU TO"},
+    epilog=example("adzeguard ou create 'Dry Dock' --in OU=Hosts"),
+)
 def command() -> None:
-    """List, make, protect, move and delete OUs: propose, guards, enact, journal."""
+    """Create, protect and delete OUs, and set where new accounts land; alone, list OUs."""
+
+
+command.add_command(intake)
 
 
 @command.command("list", epilog=example("adzeguard ou list"))
@@ -37,25 +46,10 @@ def list_ous(form: str, output: Path | None, folder: Path | None) -> int:
     from adzeguard.core.estate.principal import Kind
     from adzeguard.core.views.ou_page import ous_table
 
-    workspace = opened(folder)
+    workspace = looking(folder)
     ous = workspace.estate.catalogue.principals(workspace.estate.catalogue.of_kind(Kind.OU).tolist())
     put_view(ous_table(workspace.rights, list(ous.values())), form, output)
     return Exit.NOTHING_TO_REPORT
-
-
-@command.command("show", epilog=example("adzeguard ou show OU=Quay"))
-@click.argument("ou", metavar="OU", shell_complete=containers)
-@card_options
-@workspace_option
-@click.pass_context
-def show(context: click.Context, ou: str, form: str, output: Path | None, folder: Path | None) -> int:
-    """Show one OU in full, as adzeguard show does."""
-    from adzeguard.cli.show import command as shown
-    from adzeguard.workspace.places import container_called
-
-    dn = container_called(opened(folder), ou).dn
-    code: int = context.invoke(shown, name=dn, form=form, output=output, moment=None, folder=folder)
-    return code
 
 
 @command.command("create", epilog=example("adzeguard ou create 'Dry Dock' --in OU=Hosts"))
@@ -115,20 +109,6 @@ def unprotect(ou: str, why: str, answers: Answers, folder: Path | None) -> int:
 
     workspace = opened(folder)
     return enact_draft(workspace, lambda: ou_unprotected(workspace, ou, why), answers)
-
-
-@command.command("move", epilog=example("adzeguard ou move OU=Galley,OU=People OU=Retired"))
-@click.argument("ou", metavar="OU", shell_complete=containers)
-@click.argument("to", metavar="TO", shell_complete=containers)
-@why_option
-@enacting_options
-@workspace_option
-def move(ou: str, to: str, why: str, answers: Answers, folder: Path | None) -> int:
-    """Put an OU, with all below it, into another. A protected one is refused."""
-    from adzeguard.workspace.by_hand import ou_moved
-
-    workspace = opened(folder)
-    return enact_draft(workspace, lambda: ou_moved(workspace, ou, to, why), answers)
 
 
 @command.command("delete", epilog=example("adzeguard ou delete OU=Retired"))

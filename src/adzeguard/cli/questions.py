@@ -13,30 +13,9 @@ from adzeguard.cli.output import put_view, say
 from adzeguard.cli.waivers import leave, waivers
 
 
-@click.group(
-    "questions",
-    cls=CommandGroup,
-    invoke_without_command=True,
-    epilog=example("adzeguard questions"),
-)
-@click.option("--all", "everything", is_flag=True, help="Also those that were answered or have settled themselves.")
-@click.option("--owner", default="", metavar="TEXT", help="Only those to owners whose name has this in it.")
-@listing_options
-@workspace_option
-@click.pass_context
-def command(
-    context: click.Context, everything: bool, owner: str, form: str, output: Path | None, folder: Path | None
-) -> int:
-    """List what waits for the answer of the owner of a rule. A round asks: once for each deviation.
-
-    Ends with 3 when something waits.
-
-    Keys of json and csv: id, rule, subject, member, message, owner, asked_at, fingerprint, host, since, again, state,
-    answered_by, answered_at, why.
-    """
-    if context.invoked_subcommand is not None:
-        return Exit.NOTHING_TO_REPORT
-    return _list(everything, owner, form, output, folder)
+@click.group("questions", cls=CommandGroup, alone="list", epilog=example("adzeguard questions"))
+def command() -> None:
+    """List and answer what waits for the owner of a rule; alone, list it. A round asks: once for each deviation."""
 
 
 @command.command("list", epilog=example("adzeguard questions list"))
@@ -45,11 +24,13 @@ def command(
 @listing_options
 @workspace_option
 def list_command(everything: bool, owner: str, form: str, output: Path | None, folder: Path | None) -> int:
-    """List them, as adzeguard questions alone does."""
-    return _list(everything, owner, form, output, folder)
+    """List what waits for the answer of the owner of a rule. A round asks: once for each deviation.
 
+    Ends with 3 when something waits.
 
-def _list(everything: bool, owner: str, form: str, output: Path | None, folder: Path | None) -> int:
+    Keys of json and csv: id, rule, subject, member, message, owner, asked_at, fingerprint, host, since, again, state,
+    answered_by, answered_at, why.
+    """
     from adzeguard.workspace.answering import questions_listed
 
     table = questions_listed(opened(folder), owner, everything=everything)

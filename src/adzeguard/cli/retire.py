@@ -43,8 +43,10 @@ class _Retire(click.Group):
         return super().resolve_command(ctx, args)
 
     def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
-        """Let an option in the first place belong to "away" too, except the group's own."""
-        if args and args[0].startswith("-") and args[0] not in ("-h", "--help"):
+        """List where nothing is named; let an option in the first place belong to "away", except the group's own."""
+        if not args:
+            args = ["list"]
+        elif args[0].startswith("-") and args[0] not in ("-h", "--help"):
             args = ["away", *args]
         return super().parse_args(ctx, args)
 

@@ -21,7 +21,11 @@ _FORMS = ("csv", "xlsx", "html")
 
 
 @click.group(
-    "review", cls=CommandGroup, instead={"list": "adzeguard review status"}, epilog=example("adzeguard review status")
+    "review",
+    cls=CommandGroup,
+    alone="status",
+    instead={"list": "adzeguard review status"},
+    epilog=example("adzeguard review status"),
 )
 def command() -> None:
     """Ask owners who of those inside what they own is to be kept, and take out who is not."""

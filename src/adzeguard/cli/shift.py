@@ -12,7 +12,7 @@ from adzeguard.cli.options import card_options, example, why_option, without_app
 from adzeguard.cli.output import put_view
 
 
-@click.group("shift", cls=CommandGroup, epilog=example("adzeguard shift list"))
+@click.group("shift", cls=CommandGroup, alone="list", epilog=example("adzeguard shift list"))
 def command() -> None:
     """Give memberships by calendar: in the morning, taken back in the evening, not on days off.
 

@@ -16,21 +16,23 @@ from adzeguard.cli.output import put_view
 @click.group(
     "waivers",
     cls=CommandGroup,
-    instead={"list": "adzeguard questions waivers", "add": "adzeguard questions leave"},
-    invoke_without_command=True,
+    alone="list",
+    instead={"add": "adzeguard questions leave"},
     epilog=example("adzeguard questions waivers"),
 )
+def waivers() -> None:
+    """List and end what is left as it is until a date; alone, list it."""
+
+
+@waivers.command("list", epilog=example("adzeguard questions waivers list"))
 @click.option("--all", "everything", is_flag=True, help="Also those that are over.")
 @listing_options
 @workspace_option
-@click.pass_context
-def waivers(context: click.Context, everything: bool, form: str, output: Path | None, folder: Path | None) -> int:
+def list_waivers(everything: bool, form: str, output: Path | None, folder: Path | None) -> int:
     """List what is left as it is: by whom, why, until when, and how often that was renewed.
 
     Keys of json and csv: id, rule, subject, member, by, why, until, renewed, state.
     """
-    if context.invoked_subcommand is not None:
-        return Exit.NOTHING_TO_REPORT
     from adzeguard.workspace.answering import waivers_listed
 
     put_view(waivers_listed(opened(folder), everything=everything), form, output)

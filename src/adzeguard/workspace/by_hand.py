@@ -152,12 +152,6 @@ def ou_created(
     return created_ou(estate, name, above, protected=protected, description=description, why=why)
 
 
-def ou_moved(workspace: "Workspace", ou: str, container: str, why: str) -> Draft:
-    """Put an OU, with all below it, into another."""
-    estate = workspace.estate
-    return moved_object(estate, container_at(estate, ou), container_at(estate, container), why)
-
-
 def ou_protected(workspace: "Workspace", ou: str, why: str) -> Draft:
     """Protect an OU against deletion and moving."""
     return Draft.of(protected_object(workspace.estate, container_at(workspace.estate, ou), why))
