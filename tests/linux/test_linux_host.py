@@ -139,7 +139,7 @@ def test_administrators_by_lines_of_sudo_are_seen_and_ended_where_they_stand(
         assert proposed["changes"] == []
         reasons = {one["member"]: one["reason"] for one in proposed["left_out"]}
         assert reasons[rf"{NAV}\ada"] == "it is so by a line of sudo, and is ended there"
-        by_hand = nav("local", "remove", NAV, "administrators", r"local\ben", "--yes")
+        by_hand = nav("group", "remove", "--on", NAV, "administrators", r"local\ben", "--yes")
         assert "is an administrator by a line of sudo" in by_hand.out + by_hand.err
     finally:
         linux_host.run("sh", "-c", f"rm {more}; for one in dora elli twin; do userdel -f $one; done; groupdel helpers")

@@ -116,17 +116,17 @@ def test_its_own_groups_and_accounts_are_made_filled_disabled_and_undone(harbour
         lines = member.run("pdbedit", *config, "-L", "-w").stdout.splitlines()
         return next(line for line in lines if line.startswith("till:")).split(":")[4]
 
-    assert harbour("local", "make", HOST, "Till Repair", "--yes").code == 0
+    assert harbour("group", "create", "--on", HOST, "Till Repair", "--yes").code == 0
     assert "Till Repair" in groups()
-    assert harbour("local", "add", HOST, "till repair", r"LOWMERE\orla.fenn", "--yes").code == 0
-    deleted = harbour("local", "delete", HOST, "Till Repair", "--yes", "--format", "json")
+    assert harbour("group", "add", "--on", HOST, "till repair", r"LOWMERE\orla.fenn", "--yes").code == 0
+    deleted = harbour("group", "delete", "--on", HOST, "Till Repair", "--yes", "--format", "json")
     assert [row["status"] for row in deleted.json] == ["verified"], deleted.out
     assert "Till Repair" not in groups()
     assert harbour("undo", "--last", "--yes").code == 0
     assert "Till Repair" in groups()
     shown = harbour("show", HOST, "--format", "json").json
     assert r"LOWMERE\orla.fenn" in json.dumps(shown).replace("\\\\", "\\")
-    assert harbour("local", "delete", HOST, "Till Repair", "--yes").code == 0
+    assert harbour("group", "delete", "--on", HOST, "Till Repair", "--yes").code == 0
     assert "D" not in marks()
     charter(harbour, "local-accounts: {disabled: 'local\\till'}")
     assert [row["kind"] for row in enacted(harbour)] == ["disable-own-account"]
@@ -134,7 +134,7 @@ def test_its_own_groups_and_accounts_are_made_filled_disabled_and_undone(harbour
     charter(harbour)
     assert [row["kind"] for row in enacted(harbour)] == ["enable-own-account"]
     assert "D" not in marks()
-    refused = harbour("local", "make", HOST, "till", "--yes")
+    refused = harbour("group", "create", "--on", HOST, "till", "--yes")
     assert refused.code == 1
 
 

@@ -115,7 +115,7 @@ def test_groups_that_lead_in_hosts_and_kinds_need_a_yes_too(guarded: Program) ->
     assert guarded("enact", nested, "--yes").code == 0
     for command in (
         ("group", "add", r"LOWMERE\Kiosk Stewards", "hedda.morrow"),
-        ("local", "add", "CONSOLE-03", "administrators", "roan.pell"),
+        ("group", "add", "--on", "CONSOLE-03", "administrators", "roan.pell"),
         ("group", "delete", r"LOWMERE\Chart Readers"),
     ):
         refused = guarded(*command, "--yes")

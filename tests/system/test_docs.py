@@ -22,7 +22,7 @@ NEEDS_MORE = (
     "move",
     "grant",
     "admit",
-    "local",
+    "account",
     "approve",
     "retire",
     "tidy",

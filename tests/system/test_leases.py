@@ -241,7 +241,7 @@ def test_no_lease_is_a_keeper_in_the_directory_or_on_a_host(calm: Program) -> No
     lasting = sorted(members(calm, "Enterprise Admins"))
     leave = {
         "directory": ("group", "remove", "Enterprise Admins", *lasting, "--yes", "--removals", "2"),
-        "host": ("local", "remove", "QUAY-01", "administrators", "Domain Admins", "--yes"),
+        "host": ("group", "remove", "--on", "QUAY-01", "administrators", "Domain Admins", "--yes"),
     }
     assert calm("lease", "start", keeper, "Enterprise Admins", "--for", "1h", "--yes").code == 0
     assert calm("lease", "start", keeper, "administrators", "--on", "QUAY-01", "--for", "1h", "--yes").code == 0
@@ -250,7 +250,7 @@ def test_no_lease_is_a_keeper_in_the_directory_or_on_a_host(calm: Program) -> No
         assert (refused.code, "would be left without a keeper" in refused.err) == (1, True)
     assert calm("lease", "end", "L1", "--yes").code == calm("lease", "end", "L2", "--yes").code == 0
     assert calm("group", "add", "Enterprise Admins", keeper, "--yes").code == 0
-    assert calm("local", "add", "QUAY-01", "administrators", keeper, "--yes").code == 0
+    assert calm("group", "add", "--on", "QUAY-01", "administrators", keeper, "--yes").code == 0
     for removal in leave.values():
         assert calm(*removal).code == 0
 

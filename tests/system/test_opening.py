@@ -141,11 +141,11 @@ def test_nothing_to_change_is_said_where_nothing_deviates(demo: Program) -> None
     ("command", "said"),
     [
         (
-            ("local", "add", "KIOSK-03", "administrators", "mira.holt"),
+            ("group", "add", "--on", "KIOSK-03", "administrators", "mira.holt"),
             "takes LOWMERE\\mira.holt out again: give it for",
         ),
         (
-            ("local", "remove", "KIOSK-03", "administrators", r"LOWMERE\Kiosk Stewards"),
+            ("group", "remove", "--on", "KIOSK-03", "administrators", r"LOWMERE\Kiosk Stewards"),
             "puts LOWMERE\\Kiosk Stewards in again",
         ),
         (("group", "add", "Chart Editors", "roan.pell"), ""),

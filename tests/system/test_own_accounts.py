@@ -43,13 +43,16 @@ def told(program: Program, check: str) -> list[Json]:
 def test_local_groups_are_changed_by_hand_and_undone(demo: Program) -> None:
     """Members of the directory and of the host, by the name that every host knows or its own; verified, and undone."""
     before = host(demo, "KIOSK-07")
-    assert demo("local", "remove", "KIOSK-07", "administrators", r"local\fitter", "--yes").code == 0
-    assert demo("local", "add", "kiosk-07", "Remote Desktop Users", "orla.fenn", r"local\fitter", "--yes").code == 0
+    assert demo("group", "remove", "--on", "KIOSK-07", "administrators", r"local\fitter", "--yes").code == 0
+    assert (
+        demo("group", "add", "--on", "kiosk-07", "Remote Desktop Users", "orla.fenn", r"local\fitter", "--yes").code
+        == 0
+    )
     groups = {group["name"]: group["members"] for group in host(demo, "KIOSK-07")["local_groups"]}
     fitter = next(a["sid"] for a in before["accounts"] if a["name"] == "fitter")
     assert fitter not in groups["Administrators"]
     assert fitter in groups["Remote Desktop Users"]
-    shown = demo("local", "add", "KIOSK-07", "remote-desktop-users", "orla.fenn", "--yes")
+    shown = demo("group", "add", "--on", "KIOSK-07", "remote-desktop-users", "orla.fenn", "--yes")
     assert (shown.code, "is a member already" in shown.out) == (0, True)
     begun = [row["enactment"] for row in demo("journal", "--format", "json").json if row["kind"] == "begin"]
     for enactment in reversed(begun):
@@ -59,9 +62,9 @@ def test_local_groups_are_changed_by_hand_and_undone(demo: Program) -> None:
 
 def test_a_group_of_the_host_is_made_filled_deleted_and_had_again(demo: Program) -> None:
     """Deleted with its members, and undone it has them again; what every host has is neither made nor deleted."""
-    assert demo("local", "make", "KIOSK-01", "Till Repair", "--yes").code == 0
-    assert demo("local", "add", "KIOSK-01", "till repair", "orla.fenn", "--yes").code == 0
-    deleted = demo("local", "delete", "KIOSK-01", "Till Repair", "--yes", "--format", "json")
+    assert demo("group", "create", "--on", "KIOSK-01", "Till Repair", "--yes").code == 0
+    assert demo("group", "add", "--on", "KIOSK-01", "till repair", "orla.fenn", "--yes").code == 0
+    deleted = demo("group", "delete", "--on", "KIOSK-01", "Till Repair", "--yes", "--format", "json")
     assert [row["status"] for row in deleted.json] == ["verified"]
     assert "Till Repair" not in {group["name"] for group in host(demo, "KIOSK-01")["local_groups"]}
     assert demo("undo", "--last", "--yes").code == 0
@@ -72,20 +75,20 @@ def test_a_group_of_the_host_is_made_filled_deleted_and_had_again(demo: Program)
         ("power/users", "cannot be the name of a local group"),
         ("remote-desktop-users", "every host has its remote-desktop-users"),
     ]:
-        refused = demo("local", "make", "KIOSK-01", name, "--yes")
+        refused = demo("group", "create", "--on", "KIOSK-01", name, "--yes")
         assert (refused.code, said in refused.err) == (1, True), refused.err
-    kept = demo("local", "delete", "KIOSK-01", "administrators", "--yes")
+    kept = demo("group", "delete", "--on", "KIOSK-01", "administrators", "--yes")
     assert (kept.code, "that one is not made or deleted" in kept.err) == (1, True)
 
 
 def test_an_account_of_the_host_is_disabled_and_enabled(demo: Program) -> None:
     """By its name, the built-in ones by the names they have everywhere; where it cannot be, the reason is said."""
-    assert demo("local", "disable", "KIOSK-07", "fitter", "--yes").code == 0
+    assert demo("account", "disable", "--on", "KIOSK-07", "fitter", "--yes").code == 0
     assert enabled(demo, "KIOSK-07") == {"administrator"}
     assert demo("undo", "--last", "--yes").code == 0
     assert enabled(demo, "KIOSK-07") == {"administrator", "fitter"}
-    assert "did you mean 'fitter'?" in demo("local", "disable", "KIOSK-07", "fiter", "--yes").err
-    refused = demo("local", "disable", "CONSOLE-01", "administrator", "--yes")
+    assert "did you mean 'fitter'?" in demo("account", "disable", "--on", "KIOSK-07", "fiter", "--yes").err
+    refused = demo("account", "disable", "--on", "CONSOLE-01", "administrator", "--yes")
     assert (refused.code, "unsupported: CONSOLE-01 has no own-accounts" in refused.err) == (1, True)
 
 
@@ -98,7 +101,7 @@ def test_the_last_way_into_a_host_is_not_disabled(demo: Program) -> None:
     ]
     host(demo, "KIOSK-03", local_groups=groups)
     demo("collect")
-    refused = demo("local", "disable", "KIOSK-03", "administrator", "--yes")
+    refused = demo("account", "disable", "--on", "KIOSK-03", "administrator", "--yes")
     assert refused.code == 1
     assert "no keeper could log on any more at host KIOSK-03" in refused.err
     charter(demo, "  hosts: {named: [KIOSK-03, KIOSK-04]}\n  local-accounts: {disabled: 'local\\administrator'}\n")

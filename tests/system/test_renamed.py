@@ -56,7 +56,7 @@ def test_a_group_that_was_renamed_is_followed_and_told(followed: Program) -> Non
     lint = followed("charter", "lint")
     assert (lint.code, "Kiosk Wardens" in lint.out) == (3, True)
     sid = followed("show", r"LOWMERE\Kiosk Wardens", "--format", "json").json["sid"]
-    assert followed("local", "remove", "KIOSK-03", "administrators", sid, "--yes").code == 0
+    assert followed("group", "remove", "--on", "KIOSK-03", "administrators", sid, "--yes").code == 0
     for _ in range(2):
         followed("round")
     assert sid in {m["sid"] for m in followed("who", "--host", "KIOSK-03", "--format", "json").json}

@@ -51,9 +51,9 @@ def test_the_report_of_changes_has_each_change_with_its_own_outcome(demo: Progra
     """Many enactments whose changes have the same numbers, some of them refused: in every form one row for each."""
     for name in ("yorick.tarn", "roan.pell", "hedda.morrow"):
         assert demo("group", "add", "First Aiders", name, "--yes", "--why", f"=SUM(1) for {name}").code == 0
-    demo("local", "remove", "KIOSK-03", "administrators", r"LOWMERE\Kiosk Stewards", "--yes")
-    demo("local", "add", "KIOSK-03", "administrators", r"LOWMERE\Kiosk Stewards", "--only-propose", "p.json")
-    demo("local", "add", "KIOSK-03", "administrators", r"LOWMERE\Kiosk Stewards", "--yes")
+    demo("group", "remove", "--on", "KIOSK-03", "administrators", r"LOWMERE\Kiosk Stewards", "--yes")
+    demo("group", "add", "--on", "KIOSK-03", "administrators", r"LOWMERE\Kiosk Stewards", "--only-propose", "p.json")
+    demo("group", "add", "--on", "KIOSK-03", "administrators", r"LOWMERE\Kiosk Stewards", "--yes")
     host = demo.folder / "hosts/KIOSK-03.json"
     there = host.read_text()
     demo("undo", "--last", "--yes")

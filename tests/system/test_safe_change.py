@@ -93,8 +93,8 @@ def test_undo_passes_the_guards_and_leaves_alone_what_others_changed(demo: Progr
 
 def test_what_stands_already_holds_nothing_back(demo: Program) -> None:
     """Undone, a host gets back whom somebody else has put in meanwhile: that is no addition that did not come about."""
-    assert demo("local", "remove", "KIOSK-03", "administrators", r"LOWMERE\Kiosk Stewards", "--yes").code == 0
-    assert demo("local", "add", "KIOSK-03", "administrators", "orla.fenn", "--yes").code == 0
+    assert demo("group", "remove", "--on", "KIOSK-03", "administrators", r"LOWMERE\Kiosk Stewards", "--yes").code == 0
+    assert demo("group", "add", "--on", "KIOSK-03", "administrators", "orla.fenn", "--yes").code == 0
     stewards = demo("show", r"LOWMERE\Kiosk Stewards", "--format", "json").json["sid"]
     file = demo.folder / "hosts/KIOSK-03.json"
     edit_host(demo, "KIOSK-03", lambda content: content["local_groups"][0]["members"].append(stewards))

@@ -99,7 +99,7 @@ def test_a_dead_sid_is_found_on_hosts_and_taken_out(demo: Program) -> None:
     )
     for line in (
         ("group", "create", "Shift Crew", "--in", "OU=Groups"),
-        ("local", "add", "CONSOLE-03", "administrators", "Shift Crew"),
+        ("group", "add", "--on", "CONSOLE-03", "administrators", "Shift Crew"),
         ("enact",),
         ("group", "delete", "Shift Crew"),
     ):
@@ -123,7 +123,7 @@ def test_a_dead_sid_is_found_on_hosts_and_taken_out(demo: Program) -> None:
 
 def test_who_merely_vanished_is_taken_out_by_their_number_alone(demo: Program) -> None:
     """An export without somebody says nothing of whether they are gone: their rights stay until it is said."""
-    assert demo("local", "add", "CONSOLE-03", "administrators", "roan.pell", "--yes").code == 0
+    assert demo("group", "add", "--on", "CONSOLE-03", "administrators", "roan.pell", "--yes").code == 0
     sid = demo("show", "roan.pell", "--format", "json").json["sid"]
     file = demo.folder / "lowmere.ldif"
     whole = file.read_text()
@@ -161,7 +161,7 @@ def test_a_group_that_keeps_others_out_of_a_share_says_so_before_it_is_deleted(d
 
 def test_who_is_put_away_is_told_by_what_they_could_still_come_in(demo: Program) -> None:
     """The second door, a direct entry on a host, is not closed by moving an account."""
-    assert demo("local", "add", "CONSOLE-03", "administrators", "elof.kell", "--yes").code == 0
+    assert demo("group", "add", "--on", "CONSOLE-03", "administrators", "elof.kell", "--yes").code == 0
     shown = " ".join(demo("retire", "elof.kell", "--yes", "--why", "left").out.split())
     assert r"LOWMERE\elof.kell is still named by" in shown
     assert "local-group CONSOLE-03" in shown

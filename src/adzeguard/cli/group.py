@@ -10,7 +10,15 @@ from adzeguard.cli.exits import Exit
 from adzeguard.cli.group_objects import add_object_commands
 from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.opening import opened
-from adzeguard.cli.options import Answers, enacting_options, example, listing_options, why_option, workspace_option
+from adzeguard.cli.options import (
+    Answers,
+    enacting_options,
+    example,
+    listing_options,
+    on_option,
+    why_option,
+    workspace_option,
+)
 from adzeguard.cli.output import put_view, say
 from adzeguard.core.errors import UsageError
 
@@ -28,28 +36,45 @@ def command() -> None:
 @command.command("add", epilog=example("adzeguard group add 'LOWMERE\\First Aiders' orla.fenn mira.holt"))
 @click.argument("group", shell_complete=names("group"))
 @click.argument("members", nargs=-1, required=True, metavar="MEMBER...", shell_complete=names())
+@on_option
 @why_option
 @enacting_options
 @workspace_option
-def add(group: str, members: tuple[str, ...], why: str, answers: Answers, folder: Path | None) -> int:
-    """Put one or more members into a group. What its scope may not hold is refused before the server is asked."""
-    from adzeguard.workspace.by_hand import joined
+def add(group: str, members: tuple[str, ...], host: str, why: str, answers: Answers, folder: Path | None) -> int:
+    r"""Put one or more members into a group. A member that its scope may not hold is refused.
+
+    With --on, GROUP is a local group of that host, such as administrators. A bare name is still an account of the
+    directory; an account of the host itself is local\NAME.
+    """
+    from adzeguard.workspace.by_hand import joined, members_changed_on
 
     workspace = opened(folder)
+    if host:
+        return enact_draft(
+            workspace, lambda: members_changed_on(workspace, host, group, members, why, add=True), answers
+        )
     return enact_draft(workspace, lambda: joined(workspace, group, members, why), answers)
 
 
 @command.command("remove", epilog=example("adzeguard group remove 'LOWMERE\\First Aiders' orla.fenn"))
 @click.argument("group", shell_complete=names("group"))
 @click.argument("members", nargs=-1, required=True, metavar="MEMBER...", shell_complete=names())
+@on_option
 @why_option
 @enacting_options
 @workspace_option
-def remove(group: str, members: tuple[str, ...], why: str, answers: Answers, folder: Path | None) -> int:
-    """Take one or more members out of a group; where it is their primary group, another becomes it first."""
-    from adzeguard.workspace.by_hand import left
+def remove(group: str, members: tuple[str, ...], host: str, why: str, answers: Answers, folder: Path | None) -> int:
+    """Take one or more members out of a group; if it is their primary group, they get another one first.
+
+    With --on, GROUP is a local group of that host, and members can be named by their SID too.
+    """
+    from adzeguard.workspace.by_hand import left, members_changed_on
 
     workspace = opened(folder)
+    if host:
+        return enact_draft(
+            workspace, lambda: members_changed_on(workspace, host, group, members, why, add=False), answers
+        )
     return enact_draft(workspace, lambda: left(workspace, group, members, why), answers)
 
 

@@ -8,7 +8,7 @@ import click
 from adzeguard.cli.completing import containers, names
 from adzeguard.cli.enacting import enact_draft
 from adzeguard.cli.opening import opened
-from adzeguard.cli.options import Answers, enacting_options, example, why_option, workspace_option
+from adzeguard.cli.options import Answers, enacting_options, example, on_option, why_option, workspace_option
 from adzeguard.core.errors import UsageError
 
 
@@ -43,9 +43,9 @@ def add_object_commands(group: click.Group) -> None:
 @click.option(
     "--in",
     "container",
-    required=True,
+    default="",
     metavar="OU",
-    help="Where it is made, like OU=Groups.",
+    help="Where it is made, like OU=Groups; of the directory only.",
     shell_complete=containers,
 )
 @_account_option
@@ -55,6 +55,7 @@ def add_object_commands(group: click.Group) -> None:
 @click.option("--mail", default="", metavar="ADDRESS", help="Its mail address.")
 @click.option("--managed-by", "manager", default="", metavar="NAME", help="Who answers for it.")
 @click.option("--member", "members", multiple=True, metavar="NAME", help="Put in at once; may be given again.")
+@on_option
 @why_option
 @enacting_options
 @workspace_option
@@ -68,14 +69,21 @@ def create(
     mail: str,
     manager: str,
     members: tuple[str, ...],
+    host: str,
     why: str,
     answers: Answers,
     folder: Path | None,
 ) -> int:
-    """Make a group."""
-    from adzeguard.workspace.by_hand import GroupDetails, group_created
+    """Create a group. With --on it is a group of that host, without members."""
+    from adzeguard.workspace.by_hand import GroupDetails, group_changed_on, group_created
 
     workspace = opened(folder)
+    if host:
+        if any((container, account_name, description, mail, manager, members)):
+            raise UsageError("a group of a host has a name alone", "Give NAME and --on HOST, then: adzeguard group add")
+        return enact_draft(workspace, lambda: group_changed_on(workspace, host, name, why, make=True), answers)
+    if not container:
+        raise UsageError("say where: --in OU, or --on HOST for a group of a host", "Such as --in OU=Groups")
     details = GroupDetails(account_name, scope, kind == "security", description, mail, manager)
     return enact_draft(workspace, lambda: group_created(workspace, name, container, details, members, why), answers)
 
@@ -122,15 +130,19 @@ def change(
 
 @click.command("delete", epilog=example("adzeguard group delete 'Paint Project'"))
 @click.argument("group", shell_complete=names("group"))
+@on_option
 @why_option
 @enacting_options
 @workspace_option
-def delete(group: str, why: str, answers: Answers, folder: Path | None) -> int:
+def delete(group: str, host: str, why: str, answers: Answers, folder: Path | None) -> int:
     """Delete a group, after showing everything that still names it. Its members stay.
 
-    Undo makes it again with its members and in its groups, but as a new SID: what named the old one does not know it.
+    Undo creates it again with its members and in its groups, but with a new SID, which nothing else knows. With --on it
+    is a group of that host.
     """
-    from adzeguard.workspace.by_hand import group_deleted
+    from adzeguard.workspace.by_hand import group_changed_on, group_deleted
 
     workspace = opened(folder)
+    if host:
+        return enact_draft(workspace, lambda: group_changed_on(workspace, host, group, why, make=False), answers)
     return enact_draft(workspace, lambda: group_deleted(workspace, group, why), answers)

@@ -32,6 +32,20 @@ def workspace_option(function: F) -> F:
     )(function)
 
 
+def on_option(function: F) -> F:
+    """--on: a host whose own groups and accounts are meant, in place of the directory's."""
+    from adzeguard.cli.completing import names
+
+    return click.option(
+        "--on",
+        "host",
+        default="",
+        metavar="HOST",
+        shell_complete=names("computer"),
+        help="On this host: its own, not the directory's.",
+    )(function)
+
+
 def at_option(function: F) -> F:
     """--at: look at a past moment."""
     from adzeguard.cli.moments import MOMENT

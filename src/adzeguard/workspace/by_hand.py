@@ -3,8 +3,10 @@
 from collections.abc import Iterable, Mapping, Sequence
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass, replace
+from datetime import datetime
 from typing import TYPE_CHECKING
 
+from adzeguard.core.change.by_hand.accounts import EXPIRY, expiring, switched
 from adzeguard.core.change.by_hand.grants import grants_given, grants_withdrawn, notes_on
 from adzeguard.core.change.by_hand.groups import changed_group, created_group, deleted_group
 from adzeguard.core.change.by_hand.intake import intake_changes
@@ -182,6 +184,22 @@ def host_admitted(workspace: "Workspace", host: str, container: str, why: str) -
     effect = effect_table(before, after, here.name, short_dn(workspace.estate, place.dn))
     said = [row for row in effect.rows if row["change"] != "keeps"]
     return admitted(workspace.rights, workspace.charter, workspace.put_in, here, place, said, why)
+
+
+# Accounts
+
+
+def account_switched(workspace: "Workspace", name: str, why: str, *, enable: bool) -> Draft:
+    """Enable an account of the directory, or disable it."""
+    return switched(resolve(workspace.estate, name), why, enable=enable)
+
+
+def account_expiring(workspace: "Workspace", name: str, until: datetime | None, why: str) -> Draft:
+    """Let an account of the directory expire at a moment, or never; how it stands is read from the directory now."""
+    account = resolve(workspace.estate, name)
+    with workspace.directory() as directory:
+        entry = directory.read(account.dn)
+    return expiring(account, entry.text(EXPIRY.casefold()) if entry is not None else "", until, why)
 
 
 # On one host

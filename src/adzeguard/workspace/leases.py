@@ -88,7 +88,7 @@ class Beginning:
         if before:
             raise UsageError(
                 f"{member.qualified_name} is in {about} already, and for good: a lease would end nothing",
-                "Take them out first: adzeguard group remove, or adzeguard local remove; then give the lease",
+                "Take them out first: adzeguard group remove, on a host with --on; then give the lease",
             )
         by_itself = not (asked.host or before) and workspace.ends_leases_by_itself
         lease = replace(lease, state="starting", stood_before=before, by_itself=by_itself)

@@ -15,12 +15,11 @@ from adzeguard.core.estate.logon_hours import hours_of
 from adzeguard.core.estate.logon_limits import hosts_listed, hours_value
 from adzeguard.core.estate.moments import moment
 from adzeguard.core.estate.principal import Kind, Principal
-from adzeguard.core.wellknown import RID_DIRECTORY_SERVERS
+from adzeguard.core.wellknown import NEVER_EXPIRES, RID_DIRECTORY_SERVERS
 
 Values = Mapping[str, tuple[bytes, ...]]
 """By its folded name, what an attribute will hold."""
 _BEGAN: Final = datetime(1601, 1, 1, tzinfo=UTC)
-_NO_END: Final = (0, 0x7FFFFFFFFFFFFFFF)
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,7 +61,7 @@ def _expiry(values: Iterable[bytes]) -> datetime | None:
     """Return a moment of accountExpires ([MS-ADTS] 2.2.13: steps of 100 nanoseconds); None for never, or for none."""
     try:
         steps = int(next(iter(values), b"0"))
-        return None if steps in _NO_END else _BEGAN + timedelta(microseconds=steps // 10)
+        return None if steps in NEVER_EXPIRES else _BEGAN + timedelta(microseconds=steps // 10)
     except (ValueError, OverflowError):
         return None
 

@@ -5,7 +5,7 @@ say yes to is what is done.
 """
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from datetime import timedelta
+from datetime import UTC, timedelta
 from typing import Any, Final
 
 from adzeguard.core.change.change import Change, value_text
@@ -29,7 +29,8 @@ from adzeguard.core.rights.delegations import Rights
 from adzeguard.core.rights.duties import extent_in_words
 from adzeguard.core.rights.grants import Grant, only_for, who_may
 from adzeguard.core.rights.questions import class_of_kind
-from adzeguard.core.wording import counted_noun, some_of
+from adzeguard.core.time.contract import end_of_contract
+from adzeguard.core.wording import counted_noun, some_of, when_utc
 
 _KIND_OF_CLASS: Final = {
     "group": Kind.GROUP,
@@ -102,7 +103,7 @@ class _Writer:
             for one in change.attributes
         )
 
-    def _one_set(self, called: str, attribute: AttributeChange) -> str:
+    def _one_set(self, called: str, attribute: AttributeChange) -> str:  # noqa: PLR0911 - one sentence an attribute
         name, texts = attribute.name, [_shown(value) for value in attribute.after]
         folded = name.casefold()
         if folded == "userworkstations":
@@ -117,6 +118,9 @@ class _Writer:
             place = read_place(value_text(attribute.after[0]))
             if place is not None:
                 return f"let new {place.what} land in {self._place(place.dn)}"
+        if folded == "accountexpires" and texts:
+            end = end_of_contract(texts[0], UTC)
+            return f"let {called} expire on {when_utc(end)}" if end is not None else f"let {called} never expire"
         if folded == "logonhours":
             times = hours_in_words(attribute.after[0], timedelta()) if texts else ""
             return f"let {called} log on {times} UTC alone" if times else f"let {called} log on at any hour again"

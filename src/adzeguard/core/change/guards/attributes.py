@@ -21,10 +21,12 @@ SETTABLE: Final = frozenset(
         "userworkstations",
         "logonhours",
         "gplink",
+        "accountexpires",
     }
 )
 """By their folded names. Setting any attribute at all would get past every other guard: `member` is an attribute, and
 so are what disables an account and the descriptor itself."""
+_STEPS: Final = re.compile(rb"[0-9]{1,19}")
 _HOSTS: Final = re.compile(rb"[A-Za-z0-9_.$-]+(,[A-Za-z0-9_.$-]+)*")
 
 
@@ -39,6 +41,8 @@ def odd_settings(case: Case) -> Iterator[str]:
                 yield f"{change.id}: {attribute.name} is not set by a proposal, only {', '.join(sorted(SETTABLE))}"
             elif name == "grouptype" and not (len(attribute.after) == 1 and is_group_type(attribute.after[0])):
                 yield f"{change.id}: the new groupType of {change.object.name} is no kind of group"
+            elif name == "accountexpires" and not all(_STEPS.fullmatch(value) for value in attribute.after):
+                yield f"{change.id}: the new accountExpires of {change.object.name} is no time"
             elif name == "logonhours" and any(len(value) != len(value_of(ALWAYS)) for value in attribute.after):
                 yield f"{change.id}: the new logonHours of {change.object.name} are no hours of a week"
             elif name == "gplink" and not all(is_links(value.decode("utf-8", "replace")) for value in attribute.after):

@@ -16,6 +16,7 @@ class SetAccountControl(ObjectChange):
     control: ControlName
     on: bool
     order: ClassVar[Order] = Order.ALTER
+    takes_access_away: ClassVar[bool] = True
 
     @property
     def key(self) -> Key:
