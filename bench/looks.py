@@ -42,7 +42,7 @@ def looks(size: Size) -> list[Look]:
         Look("find TEXT", ("find", person[:-1]), _LOOK),
         Look("show PERSON", ("show", person), _LOOK),
         Look("may WHO RIGHT OBJECT", ("may", person, "write:member", group), _LOOK),
-        Look("who --host HOST", ("who", "--host", host), _HOST),
+        Look("who --on HOST", ("who", "--on", host), _HOST),
         Look("show HOST", ("show", host), _HOST),
         Look("doors HOST", ("doors", host), _HOST),
         Look("doors PERSON", ("doors", person), _HOST),

@@ -20,7 +20,7 @@ _TERMINAL = ["xterm", "-fa", "DejaVu Sans Mono", "-fs", "10", "-geometry", "155x
 _TERMINAL += ["-bg", "#14181f", "-fg", "#d8dee9", "-e", "bash"]
 SHOTS = {
     "who": [["who", WHO], ["why", "orla.fenn", WHO]],
-    "who-host": [["who", "--host", "KIOSK-07"], ["who", "--hosts", "--at-least", "3"]],
+    "who-host": [["who", "--on", "KIOSK-07"], ["who", "--hosts", "--at-least", "3"]],
     "check": [
         ["check", "--severity", "high", "--limit", "12"],
         ["check", "--where", "rule=kiosk", "--columns", "severity,subject,message"],

@@ -123,7 +123,7 @@ def test_administrators_by_lines_of_sudo_are_seen_and_ended_where_they_stand(
     linux_host.run("sh", "-c", "for one in dora elli; do useradd -m -s /bin/sh $one; done; gpasswd -a elli helpers")
     try:
         nav("collect")
-        inside = nav("who", "--host", NAV, "--format", "json").json
+        inside = nav("who", "--on", NAV, "--format", "json").json
         found = {row["name"]: row["how"] for row in inside}
         for name, how in ways.items():
             assert found.get(name, "") == how

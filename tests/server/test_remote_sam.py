@@ -194,7 +194,7 @@ def test_an_answer_that_somebody_meddled_with_is_no_answer(
     harbour: Program, server: Server, member: Member, after: int
 ) -> None:
     """One byte changed on the way, and nothing of it is believed: the last state stays, with the trouble."""
-    known = harbour("who", "--host", HOST, "--format", "json").json
+    known = harbour("who", "--on", HOST, "--format", "json").json
     with meddling(member.address, after) as port:
         settings = harbour.folder / "adzeguard.toml"
         text = settings.read_text()
@@ -202,7 +202,7 @@ def test_an_answer_that_somebody_meddled_with_is_no_answer(
         collected = harbour("collect")
         assert collected.code == 4
         assert "somebody meddles with" in collected.err
-    assert harbour("who", "--host", HOST, "--format", "json").json == known
+    assert harbour("who", "--on", HOST, "--format", "json").json == known
 
 
 def test_a_wrong_password_is_one_line(harbour: Program, server: Server) -> None:

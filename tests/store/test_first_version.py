@@ -53,7 +53,7 @@ def test_its_store_is_brought_up_to_date_and_its_journal_stays_whole(first: Prog
 def test_its_hosts_and_members_are_those_that_it_collected(first: Program) -> None:
     """A store that was brought up to date answers as one that is collected anew."""
     questions = (
-        ["who", "--host", "KIOSK-07"],
+        ["who", "--on", "KIOSK-07"],
         ["who", "--hosts"],
         ["who", "LOWMERE\\Domain Admins"],
         ["show", "KIOSK-15"],

@@ -18,7 +18,7 @@ def test_a_part_of_what_the_charter_asks_for(demo: Program) -> None:
     whole = changes(demo)
     kiosks = changes(demo, "--rule", "kiosk-administrators")
     assert {c["rule"] for c in kiosks} == {"kiosk-administrators"}
-    assert {c["host"] for c in changes(demo, "--host", "kiosk-07")} == {"KIOSK-07"}
+    assert {c["host"] for c in changes(demo, "--on", "kiosk-07")} == {"KIOSK-07"}
     admins = changes(demo, "--group", r"LOWMERE\Domain Admins")
     # Who is inside by a primary group gets another one first: what belongs together is never taken apart.
     assert {c["kind"] for c in admins} >= {"set-primary-group", "remove-member"}
@@ -45,9 +45,9 @@ def test_mending_kiosks_leaves_the_administrators_alone(demo: Program) -> None:
         c for c in json.loads((demo.folder / "rest.json").read_text())["changes"] if c["kind"] == "remove-member"
     ]
     one = removals[0]
-    assert demo("enact", "rest.json", "--only", "c99999", "--yes").code == 2
+    assert demo("enact", "rest.json", "--change", "c99999", "--yes").code == 2
     assert demo("enact", "rest.json", "--rule", "laptop-helpers", "--yes").code == 2
-    done = demo("enact", "rest.json", "--only", one["id"], "--yes", "--format", "json")
+    done = demo("enact", "rest.json", "--change", one["id"], "--yes", "--format", "json")
     assert [row["id"] for row in done.json] == [one["id"]]
     assert len(changes(demo)) == len(left) - 1
 

@@ -24,9 +24,9 @@ def replace(path: Path, old: str, new: str) -> None:
         (["who", "qqqqqq"], 2, "adzeguard find"),
         (["who", "Kiosk Stewards"], 2, "is the name of a directory object and of a local group"),
         (["who", "orla.fenn"], 2, "is a user, not a group"),
-        (["who", "--host", "KIOSK-77"], 2, "Near are: KIOSK-"),
-        (["who", "--host", "KIOSK-22"], 2, "it has never answered"),
-        (["who", "--host", "KIOSK-01", "--local-group", "admins"], 2, "It has: "),
+        (["who", "--on", "KIOSK-77"], 2, "Near are: KIOSK-"),
+        (["who", "--on", "KIOSK-22"], 2, "it has never answered"),
+        (["who", "--on", "KIOSK-01", "--local-group", "admins"], 2, "It has: "),
         (["who"], 2, "name one group"),
         (["why", "orla.fenn"], 2, "say one group or one host"),
         (["show", "S-1-5-21-x"], 1, "is not a SID"),
@@ -114,7 +114,7 @@ def test_a_host_file_that_is_none_is_a_host_that_could_not_be_read(demo: Program
     assert "Read 61 hosts; 3 did not answer." in ran.out
     trouble = [f for f in demo("check", "--format", "json").json if f["subject"] == "KIOSK-03"]
     assert said in trouble[0]["message"]
-    assert demo("who", "--host", "KIOSK-03").code == 0
+    assert demo("who", "--on", "KIOSK-03").code == 0
 
 
 def test_a_workspace_is_made_only_from_what_exists_and_never_twice(tmp_path: Path, demo_as_made: Path) -> None:

@@ -138,9 +138,9 @@ def test_states_of_hosts_and_rows_of_the_journal_that_are_no_json_are_passed_ove
         store.execute("UPDATE host SET state = '{no'")
         store.execute("UPDATE journal SET body = '{no' WHERE seq = 2")
     store.close()
-    assert "it has never answered" in demo("who", "--host", "KIOSK-01").err
+    assert "it has never answered" in demo("who", "--on", "KIOSK-01").err
     assert demo("collect").code == 4
-    assert demo("who", "--host", "KIOSK-01").code == 0
+    assert demo("who", "--on", "KIOSK-01").code == 0
     demo.environment["COLUMNS"] = "200"
     assert "cannot be read: its body is no JSON" in " ".join(demo("journal").out.split())
     assert demo("journal", "verify").out.startswith("row 2 was changed")

@@ -97,7 +97,7 @@ def test_who_and_why_show_the_way_to_the_last_member(demo: Program) -> None:
     assert demo("why", "orla.fenn", "--in", ADMINS, "--format", "json").json["chain"][-1]["how"] == "member"
     ring = {m["name"] for m in demo("who", "North Quay Rota", "--format", "json").json}
     assert {"North Quay Rota", "South Quay Rota", "orla.fenn", "mira.holt"} <= ring
-    on_host = {m["qualified_name"]: m["path"] for m in demo("who", "--host", "kiosk-07", "--format", "json").json}
+    on_host = {m["qualified_name"]: m["path"] for m in demo("who", "--on", "kiosk-07", "--format", "json").json}
     assert on_host[r"KIOSK-07\fitter"] == [r"KIOSK-07\administrators", r"KIOSK-07\fitter"]
     assert on_host[r"LOWMERE\signe.quist"][1] == r"LOWMERE\Kiosk Stewards"
     nowhere = demo("why", "yorick.tarn", "--on", "KIOSK-07")
@@ -106,7 +106,7 @@ def test_who_and_why_show_the_way_to_the_last_member(demo: Program) -> None:
     assert (hosts["isolde.varn.adm"], hosts["pontus.reil"]) == (61, 3)  # a kiosk, and two consoles through Domain Users
 
 
-@pytest.mark.parametrize("line", [("who", "--host", "CONSOLE-03"), ("doors", "orla.fenn"), ("check",)])
+@pytest.mark.parametrize("line", [("who", "--on", "CONSOLE-03"), ("doors", "orla.fenn"), ("check",)])
 def test_the_same_question_gives_the_same_bytes(demo: Program, line: tuple[str, ...]) -> None:
     """Whatever order a run keeps sets in: of two ways of one length the same is told each time."""
     answers = set()

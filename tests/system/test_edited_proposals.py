@@ -161,7 +161,7 @@ def test_an_edited_proposal_is_refused_and_changes_nothing(proposed: tuple[Progr
     edit(edited)
     before = contents(program.folder)
     (program.folder / "edited.json").write_text(json.dumps(edited))
-    refused = program("enact", "edited.json", "--yes", "--removals", "1", "--hosts", "1")
+    refused = program("enact", "edited.json", "--yes", "--removals", "1", "--touching", "1")
 
     assert (refused.code, said in refused.err) == (1, True), refused.err
     assert contents(program.folder) == before

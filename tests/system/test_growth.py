@@ -392,7 +392,7 @@ def test_a_setting_of_hosts_that_is_added_by_its_recipe_is_set_and_taken_back(
     assert grown("enact", "--yes").code == 0
     assert (waits(), traces(linux_host)) == ("", "")
     charter.write_text(again.replace("600", "900"))
-    assert grown("enact", "--host", NAV, "--yes").code == 0
+    assert grown("enact", "--on", NAV, "--yes").code == 0
     assert waits() == "900"
     assert grown("undo", "--last", "--yes").code == 0
     assert (waits(), traces(linux_host)) == ("", "")

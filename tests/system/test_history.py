@@ -28,7 +28,7 @@ def test_any_past_moment_can_be_looked_at_and_compared(demo: Program) -> None:
     assert names() == names("--at", after) == {"Administrator", "isolde.varn.adm", "tobin.asker.adm"}
     assert {"cato.lune", "orla.fenn", "mira.holt.adm"} <= names("--at", before)
     assert "Night Watch" in demo("why", "orla.fenn", "--in", ADMINS, "--at", before).out
-    on_host = {m["name"] for m in demo("who", "--host", "KIOSK-07", "--at", before, "--format", "json").json}
+    on_host = {m["name"] for m in demo("who", "--on", "KIOSK-07", "--at", before, "--format", "json").json}
     assert {"pontus.reil", "fitter"} <= on_host
     assert demo("show", "mira.holt.adm", "--at", before, "--format", "json").json["primary_group"] == ADMINS
     found = demo("compare", before, after, "--format", "json")

@@ -149,7 +149,7 @@ def test_only_those_of_the_closest_rule_log_on_and_keepers_always(demo: Program)
     )
     near = near.replace("OU=Hosts}", 'OU=Hosts"}').replace("Galley Crew", "Console Wardens")
     charter(demo, wide, near)
-    rows = enact(demo, "--hosts", "60") if demo("enact", "--yes").code == 1 else []
+    rows = enact(demo, "--touching", "60") if demo("enact", "--yes").code == 1 else []
     assert {r["kind"] for r in rows} == {"logon-alone"} or rows == []
     shown = demo("show", "CONSOLE-02", "--format", "json").json
     assert r"LOWMERE\Console Wardens" in shown["logon"]["alone"]["remote"]
@@ -321,7 +321,7 @@ def test_where_a_rule_holds_and_what_a_move_would_change(demo: Program) -> None:
         ("loses", "closed-until-moved", "notice"),
         ("gets", "kiosks", "notice"),
     }
-    enact(demo, "--hosts", "25") if demo("enact", "--yes").code == 1 else []
+    enact(demo, "--touching", "25") if demo("enact", "--yes").code == 1 else []
     assert not logon(demo, "QUAY-01", "orla.fenn", "console")["allowed"]
     assert demo("move", "QUAY-01", *move, "--yes").code == 0
     assert {(r["kind"], r["target"]) for r in enact(demo)} == {("end-refusal", "QUAY-01"), ("set-notice", "QUAY-01")}
@@ -416,6 +416,6 @@ def test_getting_out_of_local_administrators(demo: Program) -> None:
         ran = demo("standin", "run", name, crew, "/opt/charts/update", "--format", "json").json
         assert (ran["allowed"], ran["elevated"]) == (True, True)
         assert r"LOWMERE\Domain Admins" in {
-            m["qualified_name"] for m in demo("who", "--host", name, "--format", "json").json
+            m["qualified_name"] for m in demo("who", "--on", name, "--format", "json").json
         }
     assert demo("propose", "--format", "json").json["changes"] == []

@@ -56,7 +56,7 @@ def test_each_host_is_reached_through_the_first_source_that_takes_it(in_parts: P
     assert listed["KIOSK-10"]["read_at"].startswith("20")
     found = {f["subject"] for f in in_parts("check", "--format", "json").json if f["check"] == "host-without-source"}
     assert found == nowhere
-    refused = in_parts("who", "--host", "LAPTOP-01")
+    refused = in_parts("who", "--on", "LAPTOP-01")
     assert "nothing is known of LAPTOP-01: no source of hosts takes it" in refused.err
     few = {row["name"] for row in in_parts("hosts", "list", "--source", "kiosks", "--trouble", "--format", "json").json}
     assert few == {"KIOSK-22"}

@@ -338,5 +338,5 @@ def test_a_host_that_is_looked_after_no_more_ends_no_lease(calm: Program) -> Non
     assert (late.code, late.json["leases_ended"], late.json["leases_left"]) == (4, [], ["L1"])
     settings.write_text(text)
     assert calm("round", "--format", "json").json["leases_ended"] == ["L1"]
-    inside = {m["name"] for m in calm("who", "--host", "QUAY-01", "--format", "json").json if m["direct"]}
+    inside = {m["name"] for m in calm("who", "--on", "QUAY-01", "--format", "json").json if m["direct"]}
     assert "roan.pell" not in inside

@@ -262,7 +262,7 @@ printf '%s|' "${{COMPREPLY[@]}}"; echo; }}
     assert done.stdout.splitlines() == [
         "group|grant|",
         "Fire\\ Marshals|First\\ Aiders|",
-        "--host|--hosts|",
+        "--hosts|",
         "OU=Galley,OU=People|",
         "KIOSK-20|KIOSK-21|KIOSK-22|KIOSK-23|KIOSK-24|",
         "Domain Admins|",

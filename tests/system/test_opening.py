@@ -129,10 +129,10 @@ def test_nothing_to_change_is_said_where_nothing_deviates(demo: Program) -> None
     assert "Nothing is changed by itself" in told.out
     assert "--also " in told.out
     assert "2 hosts were not read" in told.out
-    assert demo("propose", "--host", "KIOSK-0*").out == "Nothing to change: what stands is what is wanted.\n"
+    assert demo("propose", "--on", "KIOSK-0*").out == "Nothing to change: what stands is what is wanted.\n"
     text = charter.read_text()
     charter.write_text(text.replace(r"LOWMERE\Kiosk Stewards", r"LOWMERE\Kiosk Stewardz", 1))
-    stopped = demo("propose", "--host", "KIOSK-0*", "--format", "json")
+    stopped = demo("propose", "--on", "KIOSK-0*", "--format", "json")
     assert (stopped.code, [one["subject"] for one in stopped.json["left_out"]]) == (3, ["rule kiosk-administrators"])
     assert "Kiosk Stewardz" not in demo("propose", "--group", "Timetable Editors").out
 

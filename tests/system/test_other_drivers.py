@@ -93,7 +93,7 @@ def test_a_driver_that_stumbles_over_a_host_stops_nothing_else(registered: Progr
     collected = registered("collect")
     assert collected.code == 4
     assert "KIOSK-07: the driver failed with KIOSK-07: KeyError: 'parts'" in collected.err
-    assert registered("who", "--host", "KIOSK-06").code == 0
+    assert registered("who", "--on", "KIOSK-06").code == 0
     enacted = registered("enact", "--yes", "--format", "json").json
     of_kiosk = {row["status"] for row in enacted if row["target"] == "KIOSK-07"}
     assert of_kiosk <= {"unreachable"}

@@ -50,7 +50,7 @@ def found(program: Program, check: str) -> list[Json]:
 def test_a_group_that_was_renamed_is_followed_and_told(followed: Program) -> None:
     """Its members are put right as ever; lint, a check and one question to the owner say the new name."""
     rename(followed, "Kiosk Stewards", "Kiosk Wardens")
-    assert followed("propose", "--host", "KIOSK-0*").code == 0
+    assert followed("propose", "--on", "KIOSK-0*").code == 0
     [finding] = found(followed, "renamed-in-rule")
     assert r"is called 'LOWMERE\Kiosk Wardens' by now, and is followed by its SID" in finding["message"]
     lint = followed("charter", "lint")
@@ -59,7 +59,7 @@ def test_a_group_that_was_renamed_is_followed_and_told(followed: Program) -> Non
     assert followed("group", "remove", "--on", "KIOSK-03", "administrators", sid, "--yes").code == 0
     for _ in range(2):
         followed("round")
-    assert sid in {m["sid"] for m in followed("who", "--host", "KIOSK-03", "--format", "json").json}
+    assert sid in {m["sid"] for m in followed("who", "--on", "KIOSK-03", "--format", "json").json}
     asked = [q for q in followed("questions", "--format", "json").json if "Kiosk Wardens' by now" in q["message"]]
     assert len(asked) == 1
     charter = followed.folder / "charter/charter.yaml"
@@ -73,7 +73,7 @@ def test_another_group_that_takes_the_name_takes_no_rule(followed: Program) -> N
     assert followed("group", "create", "Kiosk Stewards", "--in", "OU=Groups", "--yes").code == 0
     [finding] = found(followed, "unresolved-name")
     assert r"was another object until now, which is called 'LOWMERE\Kiosk Wardens':" in finding["message"]
-    assert followed("propose", "--host", "KIOSK-0*", "--format", "json").json["changes"] == []
+    assert followed("propose", "--on", "KIOSK-0*", "--format", "json").json["changes"] == []
     followed("charter", "lint", "--take-names")
     assert found(followed, "unresolved-name") == []
-    assert followed("propose", "--host", "KIOSK-0*", "--format", "json").json["changes"] != []
+    assert followed("propose", "--on", "KIOSK-0*", "--format", "json").json["changes"] != []

@@ -71,7 +71,7 @@ def test_who_is_put_away_leaves_what_administers_hosts_and_stays_in_the_rest(dem
     left = listed_in - set(demo("show", "signe.quist", "--format", "json").json["member_of"])
     assert r"LOWMERE\Kiosk Stewards" in left
     assert left < listed_in
-    assert "signe.quist" not in demo("who", "--host", "KIOSK-07").out
+    assert "signe.quist" not in demo("who", "--on", "KIOSK-07").out
 
 
 def test_finish_deletes_what_waited_and_nothing_names(demo: Program) -> None:

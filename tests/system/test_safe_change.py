@@ -115,11 +115,11 @@ def test_a_large_proposal_needs_its_number(demo: Program) -> None:
     proposed = demo("propose", "--output", "p.json")
     removals = sum(c["kind"].startswith("remove-") for c in json.loads((demo.folder / "p.json").read_text())["changes"])
     assert f"Past a limit: the proposal takes out {removals} members" in proposed.err
-    for options in ([], ["--removals", str(removals - 1), "--hosts", "5"], ["--removals", str(removals)]):
+    for options in ([], ["--removals", str(removals - 1), "--touching", "5"], ["--removals", str(removals)]):
         refused = demo("enact", "--yes", *options)
         assert (refused.code, "to enact if that is what you mean" in refused.err) == (1, True)
 
-    assert demo("enact", "--yes", "--removals", str(removals), "--hosts", "5").code == 0
+    assert demo("enact", "--yes", "--removals", str(removals), "--touching", "5").code == 0
 
 
 def test_most_of_a_group_is_not_taken_out_without_the_number(demo: Program) -> None:
@@ -282,4 +282,4 @@ def test_the_last_keeper_of_a_host_is_judged_by_the_host_as_it_stands(demo: Prog
 
     done = {o["member"]: (o["status"], o["detail"]) for o in demo("enact", "p.json", "--yes", "--format", "json").json}
     assert done[r"LOWMERE\Crew"] == ("held-back", "as KIOSK-01 stands now, it would be left without a keeper")
-    assert r"LOWMERE\Crew" in {m["qualified_name"] for m in demo("who", "--host", "KIOSK-01", "--format", "json").json}
+    assert r"LOWMERE\Crew" in {m["qualified_name"] for m in demo("who", "--on", "KIOSK-01", "--format", "json").json}

@@ -119,7 +119,7 @@ def test_a_shift_on_a_host_and_what_is_wrong_with_one(calm: Program) -> None:
     host = ("shift", "add", "roan.pell", "administrators", "--on", "KIOSK-07")
     assert calm(*host, *around_now()).code == 0
     calm("round")
-    assert "roan.pell" in {m["name"] for m in calm("who", "--host", "KIOSK-07", "--format", "json").json}
+    assert "roan.pell" in {m["name"] for m in calm("who", "--on", "KIOSK-07", "--format", "json").json}
     picture = calm("shift", "list").out
     assert r"LOWMERE\roan.pell in KIOSK-07\administrators" in picture
     assert "█" in picture

@@ -11,7 +11,7 @@ from tests.program import Program
 NOT_COUNTED = ("BEGIN", "COMMIT", "ROLLBACK", "PRAGMA", "SAVEPOINT")
 LOOKS = [
     ("who", "Domain Admins"),
-    ("who", "--host", "KIOSK-01"),
+    ("who", "--on", "KIOSK-01"),
     ("who", "--hosts"),
     ("who", "--groups"),
     ("why", "mira.holt.adm", "--in", "Domain Admins"),

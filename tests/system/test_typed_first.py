@@ -6,9 +6,9 @@ from tests.program import Program
 
 
 def test_who_of_a_host_shows_its_administrators(demo: Program) -> None:
-    """As --host does, and says so; of a person it says where to look."""
+    """As --on does, and says so; of a person it says where to look."""
     by_name = demo("who", "KIOSK-07", "--format", "json")
-    assert by_name.json == demo("who", "--host", "KIOSK-07", "--format", "json").json
+    assert by_name.json == demo("who", "--on", "KIOSK-07", "--format", "json").json
     assert "is a host" in by_name.err
     of_person = demo("who", "orla.fenn")
     assert (of_person.code, "adzeguard show orla.fenn" in of_person.err) == (2, True)

@@ -33,7 +33,7 @@ def test_a_short_program_does_what_the_commands_do(demo: Program) -> None:
     """Who is privileged, what deviates, what is proposed and what becomes of it: the same as the commands say."""
     with adzeguard.open(demo.folder) as workspace:
         assert workspace.who("Domain Admins") == demo("who", "Domain Admins", "--format", "json").json
-        assert workspace.who(host="KIOSK-01") == demo("who", "--host", "KIOSK-01", "--format", "json").json
+        assert workspace.who(host="KIOSK-01") == demo("who", "--on", "KIOSK-01", "--format", "json").json
         assert workspace.check() == demo("check", "--format", "json").json
         proposal = workspace.propose()
         told = demo("propose", "--format", "json").json

@@ -1,6 +1,7 @@
 """adzeguard enact."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 from functools import cache
 from pathlib import Path
 from time import monotonic, sleep
@@ -40,12 +41,11 @@ if TYPE_CHECKING:
     help="Without PROPOSAL: also put right what this rule says, though it only tells.",
 )
 @choosing_options
-@click.option("--only", "numbers", multiple=True, metavar="ID", help="Only these changes of it, such as c00003.")
+@click.option("--change", "numbers", multiple=True, metavar="ID", help="Only this change of it, such as c00003.")
 @click.option("--resume", is_flag=True, help="Go on with the enactment that was interrupted.")
 @click.option("--drop", is_flag=True, help="End the enactment that was interrupted for good.")
 @click.option("--first", type=click.IntRange(1), metavar="N", help="Only on the first N hosts that it touches.")
 @click.option("--percent", type=click.IntRange(1, 100), metavar="P", help="Only on so many of a hundred of them.")
-@click.option("--on", "patterns", multiple=True, metavar="PATTERN", help="Only on hosts of these names, like KIOSK-0*.")
 @click.option("--pending", is_flag=True, help="What is left for hosts that did not answer when it was to be made.")
 @click.option("--stop-after", type=click.IntRange(0), metavar="F", help="Stop once more than F hosts have failed.")
 @click.option("--at-once", type=click.IntRange(1, 256), default=AT_ONCE, show_default=True, help="Hosts at a time.")
@@ -62,7 +62,6 @@ def command(
     drop: bool,
     first: int | None,
     percent: int | None,
-    patterns: tuple[str, ...],
     pending: bool,
     stop_after: int | None,
     at_once: int,
@@ -79,9 +78,9 @@ def command(
     back, and is told as verified, differs, conflict, refused, unreachable, held-back, put-back or unsupported. Ends
     with 4 when some could not be made.
 
-    With --rule, --group, --host or --under a proposal is made of a part alone, with --only of single changes. With
-    --first, --percent or --on only some hosts are touched, and nothing of the directory; the next enact does the rest.
-    With --stop-after it ends when too many hosts fail, and what is left can be gone on with.
+    With --rule, --group, --on or --under a proposal is made of a part alone, with --change of single changes. With
+    --first, --percent, or --on and PROPOSAL, only some hosts are touched, and nothing of the directory; the next enact
+    does the rest. With --stop-after it ends when too many hosts fail, and what is left can be gone on with.
 
     A host on which something is refused gets back what stood before. What is left for hosts that did not answer is
     kept, shown by adzeguard hosts pending, and made by --pending, as far as it is still asked for.
@@ -96,7 +95,9 @@ def command(
     from adzeguard.workspace.pending import still_wanted
     from adzeguard.workspace.proposal_files import bytes_of, proposal_in
 
-    part = Part(first, percent, patterns)
+    of_given = proposal_file is not None or pending
+    part = Part(first, percent, choice.hosts if of_given else ())
+    choice = replace(choice, hosts=()) if of_given else choice
     made_now = bool(also) or not choice.is_everything
     _refuse_together(proposal_file is not None, made_now, resume, drop, pending, part)
     workspace = opened(folder)
@@ -141,13 +142,11 @@ def _signed(file: Path, content: bytes) -> Signed | None:
 def _refuse_together(given: bool, made_now: bool, resume: bool, drop: bool, pending: bool, part: "Part") -> None:
     """Refuse what cannot be meant together."""
     if given and made_now:
-        raise UsageError("PROPOSAL says itself what is changed", "Give --only ID for a part of it")
+        raise UsageError("PROPOSAL says itself what is changed", "Give --change ID for a part of it")
     if sum((given or made_now, resume, drop, pending)) > 1:
         raise UsageError("PROPOSAL or --also, --resume, --drop and --pending exclude each other", "Give one of them")
     if not part.is_whole and (resume or drop):
-        raise UsageError(
-            "--first, --percent and --on are about a new enactment", "Give --resume or --drop without them"
-        )
+        raise UsageError("--first and --percent are about a new enactment", "Give --resume or --drop without them")
 
 
 def _only(whole: "Proposal", numbers: tuple[str, ...]) -> "Sequence[Change]":

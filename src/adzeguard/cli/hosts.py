@@ -58,7 +58,7 @@ def list_hosts(
 
 @command.command("pending", epilog=example("adzeguard hosts pending"))
 @click.option("--forget", is_flag=True, help="Forget what is left for these hosts.")
-@click.option("--host", "patterns", multiple=True, metavar="PATTERN", help="Only hosts of these names, like KIOSK-0*.")
+@click.option("--on", "patterns", multiple=True, metavar="PATTERN", help="Only hosts of these names, like KIOSK-0*.")
 @listing_options
 @workspace_option
 def pending(patterns: tuple[str, ...], forget: bool, form: str, output: Path | None, folder: Path | None) -> int:

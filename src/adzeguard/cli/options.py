@@ -154,7 +154,9 @@ def enacting_options(function: F) -> F:
     options = (
         click.option("--yes", is_flag=True, help="Do not ask. Needed where there is no terminal."),
         click.option("--removals", type=click.IntRange(0), metavar="N", help="How many members a large one removes."),
-        click.option("--hosts", type=click.IntRange(0), metavar="N", help="How many hosts a large proposal touches."),
+        click.option(
+            "--touching", "hosts", type=click.IntRange(0), metavar="N", help="Confirm that N hosts are touched."
+        ),
         click.option("--deletions", type=click.IntRange(0), metavar="N", help="How many objects the proposal deletes."),
         click.option(
             "--new-reach", type=click.IntRange(0), metavar="N", help="How many people get a new way into privilege."
@@ -184,7 +186,7 @@ def enacting_options(function: F) -> F:
 
 
 def choosing_options(function: F) -> F:
-    """--rule, --group, --host and --under: a part of what the charter asks for."""
+    """--rule, --group, --on and --under: a part of what the charter asks for."""
 
     @wraps(function)
     def gathered(
@@ -207,9 +209,7 @@ def choosing_options(function: F) -> F:
             help="Only what this rule asks for.",
         ),
         click.option("--group", "of_groups", multiple=True, metavar="NAME", help="Only about this directory group."),
-        click.option(
-            "--host", "on_hosts", multiple=True, metavar="PATTERN", help="Only on these hosts, like KIOSK-0*."
-        ),
+        click.option("--on", "on_hosts", multiple=True, metavar="PATTERN", help="Only on these hosts, like KIOSK-0*."),
         click.option("--under", multiple=True, metavar="OU", help="Only what lies below this OU."),
     )
     command: Any = gathered

@@ -52,7 +52,7 @@ def command(
 ) -> int:
     """Show what would be changed to put right what the rules with `response: mend` say, and what it comes to.
 
-    With --rule, --group, --host or --under only a part of it: of each kind one must fit, and all kinds together.
+    With --rule, --group, --on or --under only a part of it: of each kind one must fit, and all kinds together.
     What stood before any rule of ours goes with no rule: members, refusals, limits and notices that a rule finds as it
     wants them. With --take-over they are the rule's from then on; charter where says which are.
 
@@ -78,7 +78,7 @@ def command(
 
 def _that_enacts(also: tuple[str, ...], taken_over: tuple[str, ...], choice: Choice) -> str:
     """Return the command that makes the same proposal and enacts it; one that takes over is enacted from a file."""
-    given = {"--also": also, "--rule": choice.rules, "--group": choice.groups, "--host": choice.hosts}
+    given = {"--also": also, "--rule": choice.rules, "--group": choice.groups, "--on": choice.hosts}
     if taken_over:
         given, words = {"--take-over": taken_over}, ["propose"]
     else:

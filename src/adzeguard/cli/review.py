@@ -37,7 +37,7 @@ def command() -> None:
     "--group", "groups", multiple=True, metavar="GROUP", shell_complete=names("group"), help="Only these groups."
 )
 @click.option(
-    "--host", "hosts", multiple=True, metavar="HOST", shell_complete=names("computer"), help="Only these hosts."
+    "--on", "hosts", multiple=True, metavar="HOST", shell_complete=names("computer"), help="Only these hosts."
 )
 @click.option("--until", type=COMING, metavar="TIME", help="Until when answers are wanted; in 30 days without it.")
 @click.option("--form", "forms", multiple=True, type=click.Choice(_FORMS), help="In which form; in all without it.")

@@ -16,9 +16,9 @@ from adzeguard.core.errors import UsageError
 @click.command("who", epilog=example(r"adzeguard who 'LOWMERE\Domain Admins'"))
 @click.argument("group", required=False, shell_complete=names("group"))
 @click.option(
-    "--host", metavar="HOST", help="Who is a local administrator of this host.", shell_complete=names("computer")
+    "--on", "host", metavar="HOST", help="Who is a local administrator of this host.", shell_complete=names("computer")
 )
-@click.option("--local-group", metavar="NAME", help="With --host: another local group, like remote-desktop-users.")
+@click.option("--local-group", metavar="NAME", help="With --on: another local group, like remote-desktop-users.")
 @click.option("--hosts", "all_hosts", is_flag=True, help="Each person with the number of hosts they administer.")
 @click.option(
     "--at-least", type=click.IntRange(1), default=1, metavar="N", help="With --hosts: only who administers so many."
@@ -48,9 +48,9 @@ def command(
     effective_members.
     """
     if sum((group is not None, host is not None, all_hosts, all_groups)) != 1:
-        raise UsageError("name one group, or --host HOST, or --hosts, or --groups", "See: adzeguard who --help")
+        raise UsageError("name one group, or --on HOST, or --hosts, or --groups", "See: adzeguard who --help")
     if local_group and host is None:
-        raise UsageError("--local-group needs --host", "See: adzeguard who --help")
+        raise UsageError("--local-group needs --on", "See: adzeguard who --help")
     from adzeguard.workspace.members import all_groups as groups_of
     from adzeguard.workspace.members import in_group, on_all_hosts, on_host
 

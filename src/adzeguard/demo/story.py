@@ -29,7 +29,7 @@ STEPS: Final = (
     ),
     Step(
         "A host has two doors: a group inside its administrators, and a direct entry. Both are shown.",
-        ("who", "--host", "KIOSK-07"),
+        ("who", "--on", "KIOSK-07"),
         18,
     ),
     Step("Who administers how many hosts?", ("who", "--hosts", "--at-least", "3"), 14),

@@ -33,7 +33,7 @@ def in_group(workspace: "Workspace", name: str) -> Table:
     """Return who is effectively in a group; of a host its administrators."""
     resolved = resolve(workspace.estate, name)
     if resolved.kind == Kind.COMPUTER and workspace.estate.host_named(resolved.name) is not None:
-        workspace.frontend.say(f"{resolved.name} is a host: these are its administrators, as --host shows them.")
+        workspace.frontend.say(f"{resolved.name} is a host: these are its administrators, as --on shows them.")
         return on_host(workspace, resolved.name)
     _refuse_other_kinds(resolved, "not a group", {Kind.GROUP})
     return members_table(members_of(workspace.estate, resolved), f"Effective members of {resolved.qualified_name}")

@@ -91,7 +91,7 @@ def _bare(estate: Estate, typed: str) -> list[Principal]:
         lines = candidate_lines(found) + "\n" + _twin_line(typed, twins)
         raise AmbiguousNameError(
             f"'{typed}' is the name of a directory object and of a local group:\n{lines}",
-            rf"Write {found[0].qualified_name} for the directory's, or --host HOST for a host's",
+            rf"Write {found[0].qualified_name} for the directory's, or --on HOST for a host's",
         )
     return found
 

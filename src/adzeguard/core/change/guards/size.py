@@ -30,13 +30,13 @@ def oversizes(case: Case) -> Iterator[str]:
     if hosts > limits.hosts and named.hosts is None:
         yield (
             f"the proposal touches {counted_noun(hosts, 'host')}{_by_nesting(hosts - len(touched))}, "
-            f"more than {limits.hosts}. Give --hosts {hosts} to enact if that is what you mean"
+            f"more than {limits.hosts}. Give --touching {hosts} to enact if that is what you mean"
         )
     removals = len(_taking_out(case))
     for option, told, true in (
         ("--deletions", named.deletions, deletions),
         ("--removals", named.removals, removals),
-        ("--hosts", named.hosts, hosts),
+        ("--touching", named.hosts, hosts),
     ):
         if told is not None and told != true:
             so_many = f"you named {option} {told}, and the proposal comes to {true}"
