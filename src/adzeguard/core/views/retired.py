@@ -47,6 +47,5 @@ def retired_table(
         Column("named", "Named by", kind="number", for_people=True),
     )
     ready = sum(row["state"] == _READY for row in rows)
-    return Table(
-        rows, columns, "", f"{len(rows)} put away, {ready} may be deleted: adzeguard retire finish", "Nothing."
-    )
+    note = f"{len(rows)} put away, {ready} may be deleted: adzeguard retire finish" if rows else ""
+    return Table(rows, columns, "", note, "Nothing is put away.")
