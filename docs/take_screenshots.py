@@ -22,12 +22,12 @@ SHOTS = {
     "who": [["who", WHO], ["why", "orla.fenn", WHO]],
     "who-host": [["who", "--on", "KIOSK-07"], ["who", "--hosts", "--at-least", "3"]],
     "check": [
-        ["check", "--severity", "high", "--limit", "12"],
+        ["check", "--severity", "high", "--limit", "8"],
         ["check", "--where", "rule=kiosk", "--columns", "severity,subject,message"],
     ],
     "propose": [["propose"]],
     "show": [["show", "KIOSK-15"]],
-    "status": [["status"], ["journal", "--limit", "8"]],
+    "status": [[], ["help"]],
     "cleaning": [
         ["collect", "--shares"],
         ["stale"],

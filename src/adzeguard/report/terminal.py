@@ -88,6 +88,11 @@ def _put_table(screen: Screen, table: Table) -> None:
         screen.put((_shown(table.empty), ""))
     if table.note:
         screen.put((_shown(table.note), "dim"))
+    steps = table.next_steps(table.rows[:ROWS_SHOWN])
+    if steps:
+        screen.put(("Next:", "bold"))
+        for step in steps:
+            screen.put_indented(_shown(step), 2)
 
 
 def _put_rows(screen: Screen, table: Table) -> None:

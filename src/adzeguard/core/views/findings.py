@@ -8,7 +8,7 @@ from typing import Final
 from adzeguard.core.check_row import Severity
 from adzeguard.core.checks.finding import Finding
 from adzeguard.core.checks.next_command import advice_on, next_command
-from adzeguard.core.views.table import Column, Noted, Table, data_columns
+from adzeguard.core.views.table import Column, Noted, Row, Table, data_columns
 from adzeguard.core.wording import some_of
 
 _FOLDED_FROM: Final = 4
@@ -40,7 +40,7 @@ def folded_table(findings: Sequence[Finding]) -> Table:
         rows=rows,
         columns=columns if first else whole.columns,
         title=counted(findings),
-        note="\n".join(filter(None, (note, whole.note))),
+        note=note,
     )
 
 
@@ -71,18 +71,16 @@ def findings_table(findings: Sequence[Finding]) -> Table:
         Column("what", "What", kind="noted", for_people=True, wide=True),
         *data_columns("member", "message", "rule", "owner", "response", "fingerprint", "evidence", "advice", "next"),
     )
-    return Table(rows, columns, counted(findings), _next(findings), "Nothing deviates.")
+    return Table(rows, columns, counted(findings), "", "Nothing deviates.", _next_steps)
 
 
-def _next(findings: Iterable[Finding]) -> str:
-    """Return for people the commands that go on, the worst first, one for each rule or check."""
+def _next_steps(rows: Sequence[Row]) -> list[str]:
+    """Return the commands that go on from these rows, the worst first, one for each rule or check."""
     steps: dict[str, str] = {}
-    for one in findings:
-        if one.severity > Severity.NOTE and len(steps) < _STEPS:
-            steps.setdefault(one.rule or one.check, next_command(one))
-    if not steps:
-        return ""
-    return "\n".join(["Next:", *(f"  {command}  # {about}" for about, command in steps.items())])
+    for row in rows:
+        if row["severity"] != Severity.NOTE.label and len(steps) < _STEPS:
+            steps.setdefault(row["rule"] or row["check"], row["next"])
+    return [command if about in command else f"{command}  # {about}" for about, command in steps.items()]
 
 
 def _origin(finding: Finding) -> str:

@@ -63,7 +63,7 @@ class Table:
     """Rows, and the columns that are shown of them in their order.
 
     A column that is empty in all rows is not shown to people. `note` is said below the table to people alone, `empty`
-    instead of a table without rows.
+    instead of a table without rows. `next_steps` gives the commands that go on from the rows that are shown.
     """
 
     rows: Sequence[Row]
@@ -71,6 +71,7 @@ class Table:
     title: str = ""
     note: str = ""
     empty: str = "Nothing."
+    next_steps: Callable[[Sequence[Row]], Sequence[str]] = lambda _rows: ()
 
     @property
     def keys(self) -> list[str]:
