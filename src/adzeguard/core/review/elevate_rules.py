@@ -55,7 +55,7 @@ def _changed_programs(on: OnHost[ResolvedElevateRule], decided: Decided) -> Iter
             continue
         told.add((elevation.program, scoped.rule.id))
         said = (
-            f"{elevation.program} was changed: its sha256 is {now}, and the rule says {elevation.sha256[:12]}…"
+            f"{elevation.program} was changed: its sha256 is {now[:12]}…, and the rule says {elevation.sha256[:12]}…"
             if now
             else f"{elevation.program} is not there any more"
         )
