@@ -62,7 +62,7 @@ def test_what_is_alike_in_many_places_is_one_row(demo: Program) -> None:
     assert f" {len(each)} " in " ".join(shown.split())
     assert len(shown.splitlines()) < 10
     assert len(demo("check", "--rule", "crews", "--each").out.splitlines()) > len(each)
-    assert "For the worst: " in shown
+    assert "Next:\n  adzeguard propose --also crews\n" in shown
 
 
 def test_a_part_of_a_listing(demo: Program) -> None:

@@ -75,6 +75,15 @@ def test_rosters_that_are_none(demo: Program, row: str, says: str) -> None:
     [
         (["members", "Domain Admins"], "For that: adzeguard who GROUP"),
         (["plan"], "For that: adzeguard propose"),
+        (["delegate", "Service Desk"], "For that: adzeguard grant give WHO DUTY --over OBJECT"),
+        (["local", "add", "KIOSK-01"], "adzeguard group add GROUP MEMBER --on HOST"),
+        (["answer", "Q1"], "For that: adzeguard questions answer QUESTION --mend"),
+        (["timeline", "Tellers"], "For that: adzeguard history GROUP --drawn"),
+        (["checks"], "For that: adzeguard check --list"),
+        (["ou", "move", "OU=Quay"], "For that: adzeguard move OU TO"),
+        (["who", "--host", "KIOSK-07"], "On a host: --on HOST"),
+        (["enact", "--dry-run"], "To see the changes first: adzeguard propose"),
+        (["undo"], "See what was enacted: adzeguard journal"),
         (["proposee"], "Did you mean propose?"),
         (["xyzzy"], "See: adzeguard --help"),
         (["group", "list"], "no command 'group list'. For that: adzeguard who --groups"),
@@ -117,3 +126,21 @@ def test_compare_without_a_time_is_since_the_collection_before_the_last(demo: Pr
     direct = [(row["subject"], row["member"]) for row in told.json if row["direct"]]
     assert (told.code, direct) == (3, [(r"LOWMERE\Chart Editors", r"LOWMERE\roan.pell")])
     assert "Since the collection before the last, of " in told.err
+
+
+def test_the_workspace_can_be_named_before_the_command(demo: Program) -> None:
+    """As after it, also where no command is named; what is no workspace is refused."""
+    outside = Program(demo.folder.parent)
+    within = demo("find", "orla", "--format", "json").out
+    assert outside("--workspace", demo.folder, "find", "orla", "--format", "json").out == within
+    assert outside("--workspace", demo.folder).out == demo("status").out
+    assert "is not a workspace" in outside("--workspace", demo.folder.parent, "status").err
+
+
+def test_tomorrow_is_a_day(demo: Program) -> None:
+    """Wherever an end is named; it begins at midnight here, and yesterday has no end in it."""
+    demo("round")
+    left = demo("questions", "answer", "Q1", "--leave-until", "Tomorrow", "--why", "the drill")
+    assert left.code == 0, left.err
+    assert demo("questions", "answer", "Q2", "--leave-until", "yesterday", "--why", "late").code != 0
+    assert "tomorrow, 3d or 2h" in demo("questions", "answer", "Q2", "--leave-until", "soon", "--why", "x").err

@@ -25,10 +25,11 @@ Go on: adzeguard help
 """
 
 
-def alone(context: click.Context) -> int:
-    """Show the status of the workspace around; outside of one, the first commands."""
+def alone(context: click.Context, folder: Path | None) -> int:
+    """Show the status of a workspace, or of the one around; outside of one, the first commands."""
     try:
-        find_workspace(Path.cwd())
+        if folder is None:
+            find_workspace(Path.cwd())
     except SettingsError:
         click.echo(_BEGIN, nl=False)
         return Exit.NOTHING_TO_REPORT

@@ -56,8 +56,19 @@ def run(arguments: list[str] | None = None) -> int:  # noqa: PLR0911 - one way o
         return 1
 
 
+_OPTIONS_INSTEAD = {
+    "--host": "On a host: --on HOST",
+    "--only": "Single changes: --change ID",
+    "--dry-run": "To see the changes first: adzeguard propose",
+    "--force": "To make them without being asked: --yes",
+}
+"""What to write for options that people try and that are none here."""
+
+
 def _right_use(error: click.ClickException) -> str:
     """Return how the command is written, for who has left something out or written too much."""
+    if isinstance(error, click.NoSuchOption) and error.option_name in _OPTIONS_INSTEAD:
+        return _OPTIONS_INSTEAD[error.option_name]
     context = error.ctx if isinstance(error, click.UsageError) else None
     if context is None or isinstance(context.command, click.Group):
         return ""

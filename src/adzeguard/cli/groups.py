@@ -6,6 +6,8 @@ from typing import Any, Final, NoReturn
 import click
 
 _FEW: Final = 12
+WORKSPACE: Final = "adzeguard.workspace"
+"""Under which the context of a command has the workspace that was named before the command."""
 
 
 class CommandGroup(click.Group):

@@ -2,12 +2,13 @@
 
 from dataclasses import dataclass
 from importlib import import_module
+from pathlib import Path
 from typing import Final
 
 import click
 
 from adzeguard import __version__
-from adzeguard.cli.groups import CommandGroup
+from adzeguard.cli.groups import WORKSPACE, CommandGroup
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,6 +80,17 @@ INSTEAD: Final = {
     "waivers": "adzeguard questions waivers",
     "intake": "adzeguard ou intake",
     "local": "adzeguard group add GROUP MEMBER --on HOST, or: adzeguard account disable NAME --on HOST",
+    "delegate": "adzeguard grant give WHO DUTY --over OBJECT",
+    "disable": "adzeguard account disable NAME",
+    "enable": "adzeguard account enable NAME",
+    "expire": "adzeguard account expire NAME --until TIME",
+    "allow": "adzeguard questions leave FINDING --until DATE --why TEXT",
+    "mail": "adzeguard questions try, once adzeguard.toml has [tell.mail]",
+    "tell": "adzeguard questions try, once adzeguard.toml has [tell.mail] or [tell.webhook]",
+    "settings": "edit adzeguard.toml, then: adzeguard status",
+    "config": "edit adzeguard.toml, then: adzeguard status",
+    "rule": "edit charter/charter.yaml, then: adzeguard charter lint",
+    "version": "adzeguard --version",
     "members": "adzeguard who GROUP",
     "admins": "adzeguard who --hosts",
     "list": "adzeguard find",
@@ -150,12 +162,15 @@ def by_family() -> dict[str, list[str]]:
     invoke_without_command=True,
     epilog="More: adzeguard help COMMAND, adzeguard help --all",
 )
+@click.option("--workspace", "folder", type=click.Path(path_type=Path), metavar="DIR", hidden=True)
 @click.version_option(__version__, "--version", prog_name="adzeguard", message="%(prog)s %(version)s")
 @click.pass_context
-def commands(ctx: click.Context) -> int | None:
+def commands(ctx: click.Context, folder: Path | None) -> int | None:
     """Show who is privileged, decide who should be, and put it right."""
+    if folder is not None:
+        ctx.meta[WORKSPACE] = folder
     if ctx.invoked_subcommand is not None:
         return None
     from adzeguard.cli.alone import alone
 
-    return alone(ctx)
+    return alone(ctx, folder)

@@ -6,15 +6,18 @@ from pathlib import Path
 
 import click
 
+from adzeguard.cli.groups import WORKSPACE
 from adzeguard.workspace.frontend import Frontend
 from adzeguard.workspace.open_workspace import Workspace
 
 
 def opened(folder: Path | None, moment: datetime | None = None) -> Workspace:
     """Return the workspace in a folder, or the nearest one from the current folder upwards."""
+    command = click.get_current_context(silent=True)
+    if folder is None and command is not None:
+        folder = command.meta.get(WORKSPACE)
     workspace = Workspace(folder, moment, AT_TERMINAL)
     # A process that runs one command after the other must not keep a connection of each.
-    command = click.get_current_context(silent=True)
     if command is not None:
         command.call_on_close(workspace.close)
     return workspace

@@ -48,7 +48,7 @@ def command(
     from adzeguard.workflows.undo import done_by, done_since, last_enactment, undo_draft
 
     if sum((enactment_name is not None, last, since is not None)) != 1 or ((changes or kept) and since is not None):
-        raise UsageError("say which: ENACTMENT, --last, or --since TIME", "See: adzeguard undo --help")
+        raise UsageError("say which: ENACTMENT, --last, or --since TIME", "See what was enacted: adzeguard journal")
     workspace = opened(folder)
 
     def draft() -> "Draft":
