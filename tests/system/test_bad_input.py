@@ -35,7 +35,8 @@ def replace(path: Path, old: str, new: str) -> None:
         (["enact", "lowmere.ldif"], 1, "not a proposal"),
         (["collcet"], 2, "Did you mean collect?"),
         (["who", "--format", "xml"], 2, "'xml' is not one of"),
-        (["--workspace"], 2, "No such option"),
+        (["--workspace"], 2, "requires an argument"),
+        (["--workspaces"], 2, "No such option"),
     ],
 )
 def test_a_wrong_command_is_answered_with_the_way_out(

@@ -1,5 +1,6 @@
 """adzeguard why."""
 
+from collections.abc import Mapping
 from datetime import datetime
 from pathlib import Path
 
@@ -39,7 +40,7 @@ def command(
 
     TARGET is a group or a host; --in and --on say which of both where a group and a host are called alike.
 
-    Keys of json: person, target, leads_there, chain (name, sid, kind, how). Ends with 0 either way.
+    Keys of json: person, target, leads_there, chain (name, sid, kind, how). Ends with 3 if no way leads there.
     """
     from adzeguard.workspace.members import chain_to
 
@@ -47,4 +48,5 @@ def command(
         raise UsageError("say one group or one host that they are to be inside", "See: adzeguard why --help")
     page = chain_to(looking(folder, moment), person, group=group or target or "", host=host or "")
     put_view(page, form, output)
-    return Exit.NOTHING_TO_REPORT
+    leads_there = isinstance(page.data, Mapping) and page.data["leads_there"]
+    return Exit.NOTHING_TO_REPORT if leads_there else Exit.TO_REPORT
