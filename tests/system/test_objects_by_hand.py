@@ -130,7 +130,7 @@ def test_a_protected_ou_stays_until_it_is_unprotected(demo: Program) -> None:
     assert made(demo, "ou", "protect", "OU=Slipway,OU=Hosts") == []
     for refused in (["ou", "delete", "OU=Slipway,OU=Hosts"], ["move", "OU=Slipway,OU=Hosts", "OU=Quay"]):
         assert "protected against deletion" in demo(*refused, "--yes").err
-    assert "goes on protecting 1 others" in demo("ou", "unprotect", "OU=Slipway,OU=Hosts", "--yes").out
+    assert "goes on protecting 1 other" in demo("ou", "unprotect", "OU=Slipway,OU=Hosts", "--yes").out
     made(demo, "ou", "delete", "OU=Slipway,OU=Hosts")
     assert "protected" in demo("ou", "delete", "OU=Dry Dock,OU=Hosts", "--yes").err
     assert len(made(demo, "ou", "unprotect", "OU=Dry Dock,OU=Hosts")) == 2
@@ -246,7 +246,7 @@ def test_the_shell_completes_commands_options_and_names(demo: Program) -> None:
     eval "$(adzeguard completion bash | sed 's/ $1)/ COMPLETED adzeguard)/; s/env COMP/COMP/; s/COMPLETED //')"
     try() {{ COMP_WORDS=("$@"); COMP_CWORD=$(($#-1)); COMPREPLY=(); _adzeguard_completion adzeguard; \
 printf '%s|' "${{COMPREPLY[@]}}"; echo; }}
-    try adzeguard gr; try adzeguard group add Fir; try adzeguard who --ho; try adzeguard move Gal
+    try adzeguard gr; try adzeguard group add Fir; try adzeguard who --ho; try adzeguard ou protect Gal
     try adzeguard why orla.fenn --on KIOSK-2
     try adzeguard who "'Domain Adm"; try adzeguard who '"LOWMERE\\Domain Adm'; try adzeguard move x "'OU=Boo"
     try adzeguard grant give x group-m; try adzeguard check --rule kiosk; try adzeguard undo {enactment[:9]}
