@@ -69,3 +69,16 @@ def test_the_guide_tells_every_way_into_a_group_with_its_source() -> None:
         words = way.sentence.replace("{}", "").removeprefix(", being in it,").strip().split("  ")[0]
         assert words in guide, way.sentence
         assert all(source.strip() in guide for source in way.source.split(", ")), way.sentence
+
+
+def test_the_daily_tasks_run_as_they_are_written(demo: Program) -> None:
+    """Each line of each page, in its order: none is wrong use, and none fails."""
+    import shlex
+
+    demo("trail", "import", "trail.jsonl")
+    demo("round")
+    lines = re.findall(r"^\$ adzeguard ?(.*)$", (ROOT / "docs/tasks.md").read_text(), re.MULTILINE)
+    assert len(lines) > 20
+    for line in lines:
+        ran = demo(*shlex.split(line))
+        assert ran.code in (0, 3, 4), (line, ran.err)
