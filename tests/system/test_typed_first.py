@@ -112,10 +112,12 @@ def test_a_near_name_is_asked_about_in_one_sentence(demo: Program) -> None:
 
 
 def test_why_takes_a_group_or_a_host_as_it_is_called(demo: Program) -> None:
-    """The same as with --in and --on."""
+    """The same as with --in and --on: 0 where a way leads there, and 3 where none does."""
     for flag, person, target in (("--in", "orla.fenn", r"LOWMERE\Domain Admins"), ("--on", "pontus.reil", "KIOSK-15")):
         said = demo("why", person, target, "--format", "json")
-        assert (said.code, said.json) == (0, demo("why", person, flag, target, "--format", "json").json)
+        flagged = demo("why", person, flag, target, "--format", "json")
+        assert (said.code, said.json) == (flagged.code, flagged.json)
+        assert said.code == (0 if said.json["leads_there"] else 3)
         assert said.json["target"].startswith(target)
 
 

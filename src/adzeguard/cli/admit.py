@@ -8,6 +8,7 @@ import click
 from adzeguard.cli.completing import containers, names
 from adzeguard.cli.enacting import enact_draft
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import Answers, enacting_options, example, why_option, workspace_option
 from adzeguard.cli.output import say
@@ -16,7 +17,7 @@ if TYPE_CHECKING:
     from adzeguard.core.change.draft import Draft
 
 
-@click.command("admit", epilog=example("adzeguard admit QUAY-01 'OU=Ticket Kiosks,OU=Hosts'"))
+@click.command("admit", cls=HeadedCommand, epilog=example("adzeguard admit QUAY-01 'OU=Ticket Kiosks,OU=Hosts'"))
 @click.argument("host", shell_complete=names("computer"))
 @click.argument("container", metavar="OU", shell_complete=containers)
 @why_option

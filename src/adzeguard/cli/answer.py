@@ -7,13 +7,16 @@ import click
 
 from adzeguard.cli.enacting import enact_draft
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.moments import COMING
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import Answers, enacting_options, example, workspace_option
 from adzeguard.core.errors import UsageError
 
 
-@click.command("answer", epilog=example("adzeguard questions answer Q1 --leave-until 2w --why 'in the yard'"))
+@click.command(
+    "answer", cls=HeadedCommand, epilog=example("adzeguard questions answer Q1 --leave-until 2w --why 'in the yard'")
+)
 @click.argument("questions", nargs=-1, required=True, metavar="QUESTION…")
 @click.option("--mend", is_flag=True, help="Put it right now.")
 @click.option("--leave-until", "until", type=COMING, metavar="DATE", help="Leave it until then: 2026-12-24, 2w, 30d.")

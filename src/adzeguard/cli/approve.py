@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 import click
 
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import example, workspace_option
 from adzeguard.cli.output import put_view, say
@@ -16,7 +17,7 @@ if TYPE_CHECKING:
     from adzeguard.core.change.proposal import Proposal
 
 
-@click.command("approve", epilog=example("adzeguard approve monday.json --key ~/.ssh/id_ed25519"))
+@click.command("approve", cls=HeadedCommand, epilog=example("adzeguard approve monday.json --key ~/.ssh/id_ed25519"))
 @click.argument("proposal_file", type=click.Path(path_type=Path), metavar="PROPOSAL")
 @click.option("--key", type=click.Path(path_type=Path), metavar="FILE", help="Your private SSH key, to sign with.")
 @click.option(

@@ -8,6 +8,7 @@ import click
 from adzeguard.cli.check_rows import explained, listed
 from adzeguard.cli.completing import rule_ids
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put_view
@@ -15,7 +16,7 @@ from adzeguard.cli.output import put_view
 _SEVERITIES = ("note", "low", "medium", "high", "critical")
 
 
-@click.command("check", epilog=example("adzeguard check --severity high"))
+@click.command("check", cls=HeadedCommand, epilog=example("adzeguard check --severity high"))
 @click.option(
     "--severity",
     type=click.Choice(_SEVERITIES),

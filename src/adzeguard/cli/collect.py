@@ -5,6 +5,7 @@ from pathlib import Path
 import click
 
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import example, workers_option, workspace_option
 from adzeguard.cli.output import put, say
@@ -14,7 +15,7 @@ from adzeguard.workspace.open_workspace import Workspace
 _SHOWN = 8
 
 
-@click.command("collect", epilog=example("adzeguard collect --workspace lowmere"))
+@click.command("collect", cls=HeadedCommand, epilog=example("adzeguard collect --workspace lowmere"))
 @click.option("--full", is_flag=True, help="Read everything again, not only what changed.")
 @click.option("--shares", is_flag=True, help="Read the permissions on file shares instead: see [shares] in the guide.")
 @click.option("--depth", type=click.IntRange(1, 50), default=3, show_default=True, help="How deep, with --shares.")

@@ -7,6 +7,7 @@ from pathlib import Path
 import click
 
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.moments import MOMENT
 from adzeguard.cli.opening import looking
 from adzeguard.cli.options import example, listing_options, workspace_option
@@ -14,7 +15,7 @@ from adzeguard.cli.output import put_view, say
 from adzeguard.core.wording import when
 
 
-@click.command("compare", epilog=example("adzeguard compare 10m"))
+@click.command("compare", cls=HeadedCommand, epilog=example("adzeguard compare 10m"))
 @click.argument("before", type=MOMENT, required=False, metavar="[TIME]")
 @click.argument("after", type=MOMENT, required=False, metavar="[TIME]")
 @listing_options

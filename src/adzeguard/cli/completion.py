@@ -3,10 +3,11 @@
 import click
 
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.options import example
 
 
-@click.command("completion", epilog=example("adzeguard completion bash"))
+@click.command("completion", cls=HeadedCommand, epilog=example("adzeguard completion bash"))
 @click.argument("shell", type=click.Choice(["bash", "zsh", "fish"]))
 def command(shell: str) -> int:
     """Print what a shell needs to complete commands, options and names.

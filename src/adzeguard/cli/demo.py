@@ -11,11 +11,12 @@ from typing import Any
 import click
 
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.options import example
 from adzeguard.cli.output import colour, put
 
 
-@click.command("demo", epilog=example("adzeguard demo lowmere-demo"))
+@click.command("demo", cls=HeadedCommand, epilog=example("adzeguard demo lowmere-demo"))
 @click.argument("folder", type=click.Path(path_type=Path), default="lowmere-demo", metavar="[DIR]")
 @click.option("--only-make", is_flag=True, help="Make the workspace and stop there.")
 @click.option("--people", type=click.IntRange(20), default=180, show_default=True, help="How many people.")

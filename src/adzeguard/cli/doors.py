@@ -6,13 +6,14 @@ import click
 
 from adzeguard.cli.completing import names
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.opening import looking
 from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put_view
 from adzeguard.core.errors import UsageError
 
 
-@click.command("doors", epilog=example("adzeguard doors KIOSK-07"))
+@click.command("doors", cls=HeadedCommand, epilog=example("adzeguard doors KIOSK-07"))
 @click.argument("name", required=False, default="", metavar="[PERSON|HOST]", shell_complete=names("user", "computer"))
 @click.option("--all", "everything", is_flag=True, help="Every way of everybody into every host, one by one.")
 @click.option("--after-charter", is_flag=True, help="Also what becomes of each when the charter is enacted.")

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 import click
 
 from adzeguard.cli.enacting import drop_and_show, enact_and_show, resume_and_show
+from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import (
     Answers,
@@ -32,7 +33,7 @@ if TYPE_CHECKING:
     from adzeguard.core.change.proposal import Proposal
 
 
-@click.command("enact", epilog=example("adzeguard enact monday.json"))
+@click.command("enact", cls=HeadedCommand, epilog=example("adzeguard enact monday.json"))
 @click.argument("proposal_file", required=False, type=click.Path(path_type=Path), metavar="[PROPOSAL]")
 @click.option(
     "--also",

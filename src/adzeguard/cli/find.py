@@ -6,6 +6,7 @@ from pathlib import Path
 import click
 
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.opening import looking
 from adzeguard.cli.options import at_option, example, listing_options_without_limit, workspace_option
 from adzeguard.cli.output import put_view
@@ -13,7 +14,7 @@ from adzeguard.cli.output import put_view
 _KINDS = ("user", "group", "computer", "ou", "container", "policy", "foreign", "contact", "trust", "service")
 
 
-@click.command("find", epilog=example("adzeguard find kiosk --kind group"))
+@click.command("find", cls=HeadedCommand, epilog=example("adzeguard find kiosk --kind group"))
 @click.argument("part", default="", metavar="[TEXT]")
 @click.option("--kind", type=click.Choice(_KINDS), help="Only objects of this kind.")
 @click.option("--limit", type=click.IntRange(1), default=100, show_default=True, help="How many to show at most.")

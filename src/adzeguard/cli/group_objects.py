@@ -7,6 +7,7 @@ import click
 
 from adzeguard.cli.completing import containers, names
 from adzeguard.cli.enacting import enact_draft
+from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import Answers, enacting_options, example, on_option, why_option, workspace_option
 from adzeguard.core.errors import UsageError
@@ -38,7 +39,9 @@ def add_object_commands(group: click.Group) -> None:
         group.add_command(command)
 
 
-@click.command("create", epilog=example("adzeguard group create 'Tide Watch' --in OU=Groups --member orla.fenn"))
+@click.command(
+    "create", cls=HeadedCommand, epilog=example("adzeguard group create 'Tide Watch' --in OU=Groups --member orla.fenn")
+)
 @click.argument("name")
 @click.option(
     "--in",
@@ -88,7 +91,7 @@ def create(
     return enact_draft(workspace, lambda: group_created(workspace, name, container, details, members, why), answers)
 
 
-@click.command("set", epilog=example("adzeguard group set 'First Aiders' --scope universal"))
+@click.command("set", cls=HeadedCommand, epilog=example("adzeguard group set 'First Aiders' --scope universal"))
 @click.argument("group", shell_complete=names("group"))
 @click.option("--name", default="", metavar="NAME", help="Another name.")
 @_account_option
@@ -128,7 +131,7 @@ def change(
     return enact_draft(workspace, lambda: group_changed(workspace, group, name, details, why), answers)
 
 
-@click.command("delete", epilog=example("adzeguard group delete 'Paint Project'"))
+@click.command("delete", cls=HeadedCommand, epilog=example("adzeguard group delete 'Paint Project'"))
 @click.argument("group", shell_complete=names("group"))
 @on_option
 @why_option

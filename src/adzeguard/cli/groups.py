@@ -5,6 +5,8 @@ from typing import Any, Final, NoReturn
 
 import click
 
+from adzeguard.cli.headed import HeadedCommand
+
 _FEW: Final = 12
 WORKSPACE: Final = "adzeguard.workspace"
 """Under which the context of a command has the workspace that was named before the command."""
@@ -16,6 +18,8 @@ class CommandGroup(click.Group):
     `instead` names that line for words that people try here and that are done by another command. `alone` is the
     command that is meant where none is named, such as the one that lists.
     """
+
+    command_class = HeadedCommand
 
     def __init__(
         self, *arguments: Any, instead: Mapping[str, str] | None = None, alone: str = "", **settings: Any

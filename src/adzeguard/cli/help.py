@@ -3,6 +3,7 @@
 import click
 
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.main import COMMANDS, by_family
 from adzeguard.cli.options import example
 
@@ -15,7 +16,7 @@ _CODES = (
 )
 
 
-@click.command("help", epilog=example("adzeguard help group add"))
+@click.command("help", cls=HeadedCommand, epilog=example("adzeguard help group add"))
 @click.argument("words", nargs=-1, metavar="[COMMAND]...")
 @click.option("--all", "everything", is_flag=True, help="List all commands.")
 @click.pass_context

@@ -7,6 +7,7 @@ import click
 
 from adzeguard.cli.completing import names
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.moments import MOMENT
 from adzeguard.cli.opening import looking
 from adzeguard.cli.options import example, listing_options, workspace_option
@@ -14,7 +15,7 @@ from adzeguard.cli.output import put_view
 from adzeguard.core.errors import UsageError
 
 
-@click.command("history", epilog=example("adzeguard history 'LOWMERE\\Domain Admins'"))
+@click.command("history", cls=HeadedCommand, epilog=example("adzeguard history 'LOWMERE\\Domain Admins'"))
 @click.argument("group", required=False, default="", shell_complete=names("group"))
 @click.option("--person", default="", metavar="NAME", help="Only who was put in or taken out.", shell_complete=names())
 @click.option(

@@ -11,6 +11,7 @@ import click
 
 from adzeguard.account_names import account_name
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.options import example
 from adzeguard.cli.output import put, say
 from adzeguard.core.errors import UsageError
@@ -24,7 +25,9 @@ rules: []
 """
 
 
-@click.command("init", epilog=example("adzeguard init lowmere --ldif lowmere.ldif --standin-hosts hosts"))
+@click.command(
+    "init", cls=HeadedCommand, epilog=example("adzeguard init lowmere --ldif lowmere.ldif --standin-hosts hosts")
+)
 @click.argument("folder", type=click.Path(path_type=Path), metavar="DIR")
 @click.option("--ldif", type=click.Path(path_type=Path), metavar="FILE", help="An LDIF file is the directory.")
 @click.option("--ldap", metavar="URL", help="A directory server: ldaps://host[:port].")

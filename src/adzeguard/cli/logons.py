@@ -7,13 +7,14 @@ import click
 
 from adzeguard.cli.completing import names
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.moments import MOMENT
 from adzeguard.cli.opening import looking
 from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put_view, say
 
 
-@click.command("logons", epilog=example("adzeguard logons --since 30d"))
+@click.command("logons", cls=HeadedCommand, epilog=example("adzeguard logons --since 30d"))
 @click.argument("account", required=False, shell_complete=names())
 @click.option("--since", type=MOMENT, metavar="TIME", help="From then on: 2026-11-20, 90d; otherwise 30 days.")
 @listing_options

@@ -8,6 +8,7 @@ import click
 from adzeguard.cli.completing import names
 from adzeguard.cli.csv_files import read_rows
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.opening import looking
 from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put_view
@@ -15,7 +16,7 @@ from adzeguard.core.errors import AdzeguardError, UsageError
 from adzeguard.workspace.open_workspace import Workspace
 
 
-@click.command("may", epilog=example("adzeguard may hedda.morrow password-help cato.lune"))
+@click.command("may", cls=HeadedCommand, epilog=example("adzeguard may hedda.morrow password-help cato.lune"))
 @click.argument("words", nargs=-1, metavar="[WHO] RIGHT OBJECT", shell_complete=names())
 @click.option("--who", "everybody", is_flag=True, help="List everyone who may: RIGHT OBJECT.")
 @click.option(

@@ -5,6 +5,7 @@ from pathlib import Path
 import click
 
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.opening import looking
 from adzeguard.cli.options import example, workspace_option
 from adzeguard.cli.output import put
@@ -12,7 +13,7 @@ from adzeguard.cli.output import put
 _FOR_ALL = 0o644
 
 
-@click.command("metrics", epilog=example("adzeguard metrics"))
+@click.command("metrics", cls=HeadedCommand, epilog=example("adzeguard metrics"))
 @click.option(
     "--output",
     type=click.Path(path_type=Path, dir_okay=False),

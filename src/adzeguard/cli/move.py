@@ -6,11 +6,12 @@ import click
 
 from adzeguard.cli.completing import containers, names
 from adzeguard.cli.enacting import enact_draft
+from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import Answers, enacting_options, example, why_option, workspace_option
 
 
-@click.command("move", epilog=example("adzeguard move ulla.beck OU=Galley,OU=People"))
+@click.command("move", cls=HeadedCommand, epilog=example("adzeguard move ulla.beck OU=Galley,OU=People"))
 @click.argument("name", metavar="OBJECT", shell_complete=names())
 @click.argument("container", metavar="OU", shell_complete=containers)
 @why_option

@@ -28,7 +28,7 @@ def workspace_option(function: F) -> F:
         "folder",
         type=click.Path(path_type=Path),
         metavar="DIR",
-        help="The workspace; otherwise the nearest one from the current folder upwards.",
+        help="Use this workspace, not the nearest one upwards.",
     )(function)
 
 
@@ -87,17 +87,20 @@ def _listing(function: F, *, limited: bool) -> F:
         return function(**_with_form_of_file(others, formats()))
 
     options = [
-        _format_option(formats(), "table for people; json, jsonl and csv with all keys."),
-        click.option("--columns", default="", metavar="A,B,…", help="Only these columns, by key or heading."),
-        click.option("--sort", default="", metavar="COLUMN", help="In the order of a column; -COLUMN the other way."),
+        _format_option(formats(), "Choose the form; all but table have all keys."),
+        click.option("--columns", default="", metavar="A,B,…", help="Show only these columns, by key or heading."),
+        click.option("--sort", default="", metavar="COLUMN", help="Sort by a column; -COLUMN reverses the order."),
         click.option(
-            "--where", multiple=True, metavar="COLUMN=TEXT", help="Only rows with this text, or TEXT in any column."
+            "--where",
+            multiple=True,
+            metavar="COLUMN=TEXT",
+            help="Show only rows with this text; TEXT alone looks in all columns.",
         ),
-        click.option("--count", is_flag=True, help="Say only how many rows there are."),
+        click.option("--count", is_flag=True, help="Show only the number of rows."),
     ]
     if limited:
         options.append(
-            click.option("--limit", "most", type=click.IntRange(1), metavar="N", help="Only the first N rows.")
+            click.option("--limit", "most", type=click.IntRange(1), metavar="N", help="Show only the first N rows.")
         )
     command: Any = output_option(cast("F", gathered))
     for option in reversed(options):
@@ -125,7 +128,7 @@ def without_approval_option(function: F) -> F:
         "--without-approval",
         default="",
         metavar="WHY",
-        help="Break glass: why it cannot wait for somebody else's yes. All owners are told.",
+        help="Break glass: say why it cannot wait for approval. All owners are notified.",
     )(function)
 
 
@@ -152,29 +155,34 @@ def enacting_options(function: F) -> F:
         return function(answers=answers, **others)
 
     options = (
-        click.option("--yes", is_flag=True, help="Do not ask. Needed where there is no terminal."),
-        click.option("--removals", type=click.IntRange(0), metavar="N", help="How many members a large one removes."),
+        click.option("--yes", is_flag=True, help="Make the changes without asking."),
+        click.option("--removals", type=click.IntRange(0), metavar="N", help="Confirm that N members will be removed."),
         click.option(
-            "--touching", "hosts", type=click.IntRange(0), metavar="N", help="Confirm that N hosts are touched."
-        ),
-        click.option("--deletions", type=click.IntRange(0), metavar="N", help="How many objects the proposal deletes."),
-        click.option(
-            "--new-reach", type=click.IntRange(0), metavar="N", help="How many people get a new way into privilege."
+            "--touching", "hosts", type=click.IntRange(0), metavar="N", help="Confirm that N hosts will be changed."
         ),
         click.option(
-            "--lookalikes", type=click.IntRange(0), metavar="N", help="How many names are not what they look like."
+            "--deletions", type=click.IntRange(0), metavar="N", help="Confirm that N objects will be deleted."
+        ),
+        click.option(
+            "--new-reach",
+            type=click.IntRange(0),
+            metavar="N",
+            help="Confirm that N people will get a new way into privilege.",
+        ),
+        click.option(
+            "--lookalikes", type=click.IntRange(0), metavar="N", help="Confirm that N names look like others."
         ),
         click.option(
             "--vanished",
             type=click.IntRange(0),
             metavar="N",
-            help="How many SIDs without an owner, which nobody saw deleted.",
+            help="Confirm that N SIDs belong to nobody, though no deletion was seen.",
         ),
         click.option(
             "--only-propose",
             type=click.Path(path_type=Path, dir_okay=False),
             metavar="FILE",
-            help="Write the proposal to a file, to be reviewed, approved and enacted.",
+            help="Write the proposal to a file instead.",
         ),
         without_approval_option,
         _format_option(formats(), "How to show the outcome."),

@@ -7,6 +7,7 @@ import click
 
 from adzeguard.cli.completing import names
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.opening import looking
 from adzeguard.cli.options import example, workspace_option
 from adzeguard.cli.output import say
@@ -23,7 +24,7 @@ _MOMENTS = 60
 _PEOPLE = 24
 
 
-@click.command("picture", epilog=example("adzeguard picture ages --output ages.png"))
+@click.command("picture", cls=HeadedCommand, epilog=example("adzeguard picture ages --output ages.png"))
 @click.argument("kind", type=click.Choice(_KINDS))
 @click.argument("group", required=False, metavar="[GROUP]", shell_complete=names("group"))
 @click.option("--focus", metavar="NAME", shell_complete=names(), help="With nesting: whose way in is drawn strongly.")

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 import click
 
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import choosing_options, example, workspace_option
 from adzeguard.cli.output import put_view, say
@@ -17,7 +18,7 @@ if TYPE_CHECKING:
     from adzeguard.workflows.propose import Proposed
 
 
-@click.command("propose", epilog=example("adzeguard propose --output monday.json"))
+@click.command("propose", cls=HeadedCommand, epilog=example("adzeguard propose --output monday.json"))
 @click.option("--also", multiple=True, metavar="RULE", help="Also put right what this rule says, though it only tells.")
 @click.option(
     "--take-over",

@@ -7,6 +7,7 @@ import click
 
 from adzeguard.cli.completing import names
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.opening import looking, opened
 from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put, put_view, say
@@ -18,7 +19,7 @@ if TYPE_CHECKING:
     from adzeguard.core.rights.reach_graph import ReachGraph
 
 
-@click.command("reach", epilog=example("adzeguard reach 'LOWMERE\\Domain Admins' --cut"))
+@click.command("reach", cls=HeadedCommand, epilog=example("adzeguard reach 'LOWMERE\\Domain Admins' --cut"))
 @click.argument("group", shell_complete=names("group"))
 @click.option("--cut", is_flag=True, help="Propose the fewest things to take away so that only the named reach it.")
 @click.option("--name", "also", multiple=True, metavar="WHO", help="With --cut: somebody more who may reach it.")

@@ -5,12 +5,13 @@ from pathlib import Path
 import click
 
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import card_options, example, workspace_option
 from adzeguard.cli.output import put_view
 
 
-@click.command("round", epilog=example("adzeguard round"))
+@click.command("round", cls=HeadedCommand, epilog=example("adzeguard round"))
 @click.option("--only-leases", is_flag=True, help="End what is over; mend nothing and ask nobody.")
 @card_options
 @workspace_option

@@ -7,12 +7,13 @@ from pathlib import Path
 import click
 
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import example, workspace_option
 from adzeguard.cli.output import put
 
 
-@click.command("service-files", epilog=example("adzeguard service-files units --user adzeguard"))
+@click.command("service-files", cls=HeadedCommand, epilog=example("adzeguard service-files units --user adzeguard"))
 @click.argument("units", type=click.Path(path_type=Path, file_okay=False), metavar="DIR")
 @click.option("--user", default="adzeguard", show_default=True, help="The account that it runs as.")
 @workspace_option

@@ -8,6 +8,7 @@ import click
 
 from adzeguard.cli.completing import names
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.opening import looking
 from adzeguard.cli.options import at_option, card_options, example, workspace_option
 from adzeguard.cli.output import put_view
@@ -21,7 +22,7 @@ _TOLD_BETTER = ("policy_links", "enabled")
 _NO_RULES = "The rules are not shown"
 
 
-@click.command("show", epilog=example("adzeguard show KIOSK-07"))
+@click.command("show", cls=HeadedCommand, epilog=example("adzeguard show KIOSK-07"))
 @click.argument("name", shell_complete=names())
 @card_options
 @at_option

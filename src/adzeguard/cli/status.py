@@ -5,12 +5,13 @@ from pathlib import Path
 import click
 
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.opening import looking
 from adzeguard.cli.options import card_options, example, workspace_option
 from adzeguard.cli.output import put_view
 
 
-@click.command("status", epilog=example("adzeguard status"))
+@click.command("status", cls=HeadedCommand, epilog=example("adzeguard status"))
 @card_options
 @workspace_option
 def command(form: str, output: Path | None, folder: Path | None) -> int:

@@ -6,6 +6,8 @@ from typing import Any
 import click
 from click.shell_completion import CompletionItem
 
+from adzeguard.cli.headed import HeadedCommand
+
 Rows = Callable[[], Iterable[tuple[str, str]]]
 """Gives the names with their sentences. The table is imported when it is called, not when the command is made."""
 
@@ -31,7 +33,7 @@ class OneOf(click.ParamType[str]):
         return [CompletionItem(name, help=words) for name, words in self._rows() if name.startswith(incomplete)]
 
 
-class ListingCommand(click.Command):
+class ListingCommand(HeadedCommand):
     """A command whose help lists a table."""
 
     def __init__(self, *arguments: Any, heading: str, rows: Rows, **settings: Any) -> None:

@@ -5,11 +5,12 @@ from pathlib import Path
 import click
 
 from adzeguard.cli.enacting import enact_draft
+from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import Answers, enacting_options, example, why_option, workspace_option
 
 
-@click.command("tidy", epilog=example("adzeguard tidy --why 'left behind by deleted groups'"))
+@click.command("tidy", cls=HeadedCommand, epilog=example("adzeguard tidy --why 'left behind by deleted groups'"))
 @click.option("--sid", "sids", multiple=True, metavar="SID", help="Only the entries of this one; may be given again.")
 @why_option
 @enacting_options

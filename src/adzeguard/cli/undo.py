@@ -8,6 +8,7 @@ import click
 
 from adzeguard.cli.completing import enactments
 from adzeguard.cli.enacting import enact_draft
+from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.moments import MOMENT
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import Answers, enacting_options, example, workspace_option
@@ -17,7 +18,7 @@ if TYPE_CHECKING:
     from adzeguard.core.change.draft import Draft
 
 
-@click.command("undo", epilog=example("adzeguard undo --last"))
+@click.command("undo", cls=HeadedCommand, epilog=example("adzeguard undo --last"))
 @click.argument("enactment_name", required=False, metavar="[ENACTMENT]", shell_complete=enactments)
 @click.option("--last", is_flag=True, help="The last enactment.")
 @click.option(

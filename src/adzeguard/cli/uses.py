@@ -6,13 +6,14 @@ import click
 
 from adzeguard.cli.completing import names
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.opening import looking
 from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put_view
 from adzeguard.core.errors import UsageError
 
 
-@click.command("uses", epilog=example("adzeguard uses 'LOWMERE\\Kiosk Stewards'"))
+@click.command("uses", cls=HeadedCommand, epilog=example("adzeguard uses 'LOWMERE\\Kiosk Stewards'"))
 @click.argument("name", required=False, shell_complete=names())
 @click.option("--orphans", is_flag=True, help="Instead, the SIDs of the domain that belong to nothing any more.")
 @listing_options

@@ -7,6 +7,7 @@ import click
 
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.groups import CommandGroup
+from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.moments import COMING
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import example, listing_options, without_approval_option, workspace_option
@@ -39,7 +40,11 @@ def list_waivers(everything: bool, form: str, output: Path | None, folder: Path 
     return Exit.NOTHING_TO_REPORT
 
 
-@click.command("leave", epilog=example("adzeguard questions leave 84f36c80efd5f439 --until 2w --why 'until the move'"))
+@click.command(
+    "leave",
+    cls=HeadedCommand,
+    epilog=example("adzeguard questions leave 84f36c80efd5f439 --until 2w --why 'until the move'"),
+)
 @click.argument("fingerprint")
 @click.option("--until", type=COMING, required=True, metavar="DATE", help="Until then: 2026-12-24, 2w, 30d.")
 @click.option("--why", required=True, metavar="TEXT", help="Why; people who ask later read it.")

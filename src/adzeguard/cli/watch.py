@@ -8,6 +8,7 @@ from typing import Any
 import click
 
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import example, workspace_option
 from adzeguard.cli.output import put, say
@@ -15,7 +16,7 @@ from adzeguard.workspace.open_workspace import Workspace
 from adzeguard.workspace.stopping import stopping
 
 
-@click.command("watch", epilog=example("adzeguard watch --rounds 1"))
+@click.command("watch", cls=HeadedCommand, epilog=example("adzeguard watch --rounds 1"))
 @click.option("--every", type=click.IntRange(1, 1440), default=15, show_default=True, help="Minutes between rounds.")
 @click.option("--rounds", type=click.IntRange(1), metavar="N", help="End after N rounds.")
 @workspace_option

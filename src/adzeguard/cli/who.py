@@ -7,13 +7,14 @@ import click
 
 from adzeguard.cli.completing import names
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.opening import looking
 from adzeguard.cli.options import at_option, example, listing_options, workspace_option
 from adzeguard.cli.output import put_view
 from adzeguard.core.errors import UsageError
 
 
-@click.command("who", epilog=example(r"adzeguard who 'LOWMERE\Domain Admins'"))
+@click.command("who", cls=HeadedCommand, epilog=example(r"adzeguard who 'LOWMERE\Domain Admins'"))
 @click.argument("group", required=False, shell_complete=names("group"))
 @click.option(
     "--on", "host", metavar="HOST", help="Who is a local administrator of this host.", shell_complete=names("computer")

@@ -8,13 +8,14 @@ import click
 
 from adzeguard.cli.completing import names
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.opening import looking
 from adzeguard.cli.options import at_option, card_options, example, workspace_option
 from adzeguard.cli.output import put_view
 from adzeguard.core.errors import UsageError
 
 
-@click.command("why", epilog=example(r"adzeguard why orla.fenn 'LOWMERE\Domain Admins'"))
+@click.command("why", cls=HeadedCommand, epilog=example(r"adzeguard why orla.fenn 'LOWMERE\Domain Admins'"))
 @click.argument("person", shell_complete=names())
 @click.argument("target", required=False, shell_complete=names("group", "computer"))
 @click.option(
