@@ -101,3 +101,14 @@ def test_every_finding_ends_with_a_command_that_works(demo: Program) -> None:
         ran = run_as_printed(demo, command)
         asks = "for a yes, and there is no terminal to ask on" in ran.err
         assert ran.code in (0, 3, 4) or asks, (check, command, ran.err)
+
+
+def test_quiet_says_nothing_unless_there_is_something(demo: Program) -> None:
+    """A line of cron sends mail only then: a listing without rows, and a round that had nothing to do."""
+    assert demo("check", "--quiet", "--severity", "high").out.startswith("1 critical")
+    assert demo("check", "--quiet", "--where", "rule=none-of-ours").out == ""
+    assert demo("lease", "--quiet").out == ""
+    assert "Mended: " in demo("round", "--quiet").out
+    nothing = demo("round", "--quiet")
+    assert (nothing.code, nothing.out) == (0, "")
+    assert demo("round", "--quiet", "--format", "json").out == ""

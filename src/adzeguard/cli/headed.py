@@ -16,7 +16,7 @@ _GUARDS: Final = (
     "--only-propose",
     "--without-approval",
 )
-_LISTING: Final = ("--format", "--output", "--columns", "--sort", "--where", "--count", "--limit")
+_LISTING: Final = ("--format", "--output", "--columns", "--sort", "--where", "--count", "--limit", "--quiet")
 _COMMON: Final = ("--workspace", "--help")
 _HEADINGS: Final = (("Guards", _GUARDS), ("Listing", _LISTING), ("Common", _COMMON))
 _OWN: Final = "Options"

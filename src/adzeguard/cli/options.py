@@ -78,12 +78,15 @@ def _listing(function: F, *, limited: bool) -> F:
         sort: str,
         where: tuple[str, ...],
         count: bool,
+        quiet: bool,
         most: int | None = None,
         **others: Any,
     ) -> Any:
         from adzeguard.report.filtering import Filtering, columns_of
 
-        click.get_current_context().meta[FILTERING] = Filtering(tuple(columns_of(columns)), sort, where, most, count)
+        click.get_current_context().meta[FILTERING] = Filtering(
+            tuple(columns_of(columns)), sort, where, most, count, quiet
+        )
         return function(**_with_form_of_file(others, formats()))
 
     options = [
@@ -97,6 +100,7 @@ def _listing(function: F, *, limited: bool) -> F:
             help="Show only rows with this text; TEXT alone looks in all columns.",
         ),
         click.option("--count", is_flag=True, help="Show only the number of rows."),
+        click.option("--quiet", is_flag=True, help="Show nothing if there is no row, as for a line of cron."),
     ]
     if limited:
         options.append(

@@ -65,6 +65,8 @@ def put_view(view: "View", form: str, output: Path | None = None) -> None:
         if narrowing.count:
             put(f"{len(part.rows)}\n", output)
             return
+        if narrowing.quiet and not part.rows:
+            return
         view = part
     if output is None:
         put(render(view, form, colour=colour(), width=width()))

@@ -10,12 +10,16 @@ from adzeguard.cli.opening import opened
 from adzeguard.cli.options import card_options, example, workspace_option
 from adzeguard.cli.output import put_view
 
+_NO_NEWS = ("collected", "events")
+"""What a round reads; that it read something is no reason to send mail."""
+
 
 @click.command("round", cls=HeadedCommand, epilog=example("adzeguard round"))
 @click.option("--only-leases", is_flag=True, help="End what is over; mend nothing and ask nobody.")
+@click.option("--quiet", is_flag=True, help="Show nothing if nothing was done, and nothing is left to do.")
 @card_options
 @workspace_option
-def command(only_leases: bool, form: str, output: Path | None, folder: Path | None) -> int:
+def command(only_leases: bool, quiet: bool, form: str, output: Path | None, folder: Path | None) -> int:
     """Do one pass without being watched: collect, end leases that are over, begin shifts, mend, ask owners.
 
     Safe from cron: one at a time, within the guards, and what is past a limit is told and left. Nothing is written
@@ -29,6 +33,7 @@ def command(only_leases: bool, form: str, output: Path | None, folder: Path | No
     from adzeguard.workspace.round import one_round
 
     data = one_round(opened(folder), only_leases=only_leases)
-    put_view(round_page(data), form, output)
+    if not quiet or any(value for key, value in data.items() if key not in _NO_NEWS):
+        put_view(round_page(data), form, output)
     left = any(data[key] for key in ("leases_left", "not_followed", "not_made", "refused", "untold"))
     return Exit.DONE_IN_PART if left else Exit.NOTHING_TO_REPORT

@@ -22,6 +22,8 @@ class Filtering:
     """ "COLUMN=TEXT", or a text that may stand in any column."""
     limit: int | None = None
     count: bool = False
+    quiet: bool = False
+    """Whether a listing without rows is not shown at all."""
 
     def of(self, table: Table) -> Table:
         """Return that part; `UsageError` for a column that the table does not have."""
