@@ -200,3 +200,24 @@ def test_what_an_undo_of_an_undo_puts_in_belongs_to_the_rule_again(demo: Program
     charter.write_text("charter: 1\nrules: []\n")
     [gone] = demo("propose", "--format", "json").json["changes"]
     assert (gone["kind"], gone["rule"]) == ("remove-member", "aid")
+
+
+def test_rights_doors_and_reach_are_shown_as_they_stood(demo: Program) -> None:
+    """Before a grant, a membership and a local entry that were made since; and not of what is not kept by time."""
+    before = datetime.now(UTC).isoformat()
+    given = ("Chart Editors", "group-membership", "--over", "First Aiders")
+    assert demo("grant", "give", *given, "--yes").code == 0
+    assert demo("group", "add", "Chart Editors", "nils.fenn", "--yes").code == 0
+    assert demo("group", "add", "administrators", "nils.fenn", "--on", "KIOSK-03", "--yes").code == 0
+    may = ("may", "nils.fenn", "write:member", "First Aiders")
+    reach = ("reach", "First Aiders", "--format", "json")
+    doors = ("doors", "nils.fenn", "--count")
+    assert (demo(*may).code, demo(*may, "--at", before).code) == (0, 3)
+    now, then = ({row["name"] for row in demo(*reach, *at).json if not row["member"]} for at in ((), ("--at", before)))
+    assert "nils.fenn" in now - then
+    assert int(demo(*doors).out) == int(demo(*doors, "--at", before).out) + 1
+    listed = ("grant", "list", "--over", "First Aiders", "--format", "json")
+    holders = [{row["holder"] for row in demo(*listed, *at).json} for at in ((), ("--at", before))]
+    assert holders[0] - holders[1] == {r"LOWMERE\Chart Editors"}
+    for refused in (("doors", "--after-charter"), ("reach", "First Aiders", "--cut")):
+        assert demo(*refused, "--at", before).code == 2

@@ -112,3 +112,9 @@ def test_quiet_says_nothing_unless_there_is_something(demo: Program) -> None:
     nothing = demo("round", "--quiet")
     assert (nothing.code, nothing.out) == (0, "")
     assert demo("round", "--quiet", "--format", "json").out == ""
+
+
+def test_a_collection_tolerates_that_some_hosts_are_off(demo: Program) -> None:
+    """Two of 64 are: that is more than three of a hundred, and less than four."""
+    assert [demo("collect", "--tolerate", part).code for part in ("0", "3%", "4%", "100")] == [4, 4, 0, 0]
+    assert "no part of a hundred" in demo("collect", "--tolerate", "101%").err

@@ -1,6 +1,7 @@
 """adzeguard collect."""
 
 from pathlib import Path
+from typing import Any
 
 import click
 
@@ -13,23 +14,41 @@ from adzeguard.cli.progress import progress_bar
 from adzeguard.workspace.open_workspace import Workspace
 
 _SHOWN = 8
+_WHOLE = 100
+
+
+class _Percent(click.ParamType[int]):
+    """A part of a hundred, with or without its sign."""
+
+    name = "percent"
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> int:
+        """Return the number."""
+        text = str(value).strip().removesuffix("%")
+        if not (text.isascii() and text.isdecimal() and int(text) <= _WHOLE):
+            self.fail(f"'{value}' is no part of a hundred; write 5 or 5%", param, ctx)
+        return int(text)
 
 
 @click.command("collect", cls=HeadedCommand, epilog=example("adzeguard collect --workspace lowmere"))
 @click.option("--full", is_flag=True, help="Read everything again, not only what changed.")
 @click.option("--shares", is_flag=True, help="Read the permissions on file shares instead: see [shares] in the guide.")
 @click.option("--depth", type=click.IntRange(1, 50), default=3, show_default=True, help="How deep, with --shares.")
+@click.option(
+    "--tolerate", type=_Percent(), default=0, metavar="N%", help="End with 0 though N% of the hosts do not answer."
+)
 @workers_option
 @workspace_option
-def command(full: bool, shares: bool, depth: int, workers: str, folder: Path | None) -> int:
+def command(full: bool, shares: bool, depth: int, tolerate: int, workers: str, folder: Path | None) -> int:
     """Read the directory and the hosts into the store of the workspace.
 
     The first time everything is read; later, from a server that can tell, only what changed, deletions included.
 
     A host that does not answer keeps the state that was last read of it. An error on the way leaves the last
-    collection in force. Ends with 4 when hosts could not be read.
+    collection in force. Ends with 4 when more hosts could not be read than
+    --tolerate allows.
     """
-    from adzeguard.core.wording import some_of
+    from adzeguard.core.wording import counted_noun, some_of
     from adzeguard.workspace.collecting import collected
 
     workspace = opened(folder)
@@ -41,7 +60,7 @@ def command(full: bool, shares: bool, depth: int, workers: str, folder: Path | N
     counted = counted.replace("directory policys", "directory policies") or "nothing"
     put(f"Collected {counted}{' that changed' if done.kind == 'changes' else ''}.\n")
     if workspace.settings.hosts:
-        put(f"Read {done.hosts_read} hosts; {len(done.hosts_unread)} did not answer.\n")
+        put(f"Read {counted_noun(done.hosts_read, 'host')}; {len(done.hosts_unread)} did not answer.\n")
     written = done.written
     put(f"Changed since the last time: {written.objects} objects, {written.groups} groups, {written.hosts} hosts.\n")
     if written.gone:
@@ -62,7 +81,9 @@ def command(full: bool, shares: bool, depth: int, workers: str, folder: Path | N
     if done.strangers:
         count = len(done.strangers) + done.more_strangers
         say(f"Groups list {count} names from outside, left out: {some_of(done.strangers, _SHOWN, count)}")
-    return Exit.DONE_IN_PART if done.hosts_unread else Exit.NOTHING_TO_REPORT
+    hosts = done.hosts_read + len(done.hosts_unread)
+    too_many = len(done.hosts_unread) * _WHOLE > tolerate * hosts
+    return Exit.DONE_IN_PART if too_many else Exit.NOTHING_TO_REPORT
 
 
 def _shares(workspace: Workspace, depth: int) -> int:

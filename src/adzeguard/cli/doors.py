@@ -1,5 +1,6 @@
 """adzeguard doors."""
 
+from datetime import datetime
 from pathlib import Path
 
 import click
@@ -8,7 +9,7 @@ from adzeguard.cli.completing import names
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.opening import looking
-from adzeguard.cli.options import example, listing_options, workspace_option
+from adzeguard.cli.options import at_option, example, listing_options, workspace_option
 from adzeguard.cli.output import put_view
 from adzeguard.core.errors import UsageError
 
@@ -19,6 +20,7 @@ from adzeguard.core.errors import UsageError
 @click.option("--after-charter", is_flag=True, help="Also what becomes of each when the charter is enacted.")
 @click.option("--also", multiple=True, metavar="RULE", help="With --after-charter: also what this rule says.")
 @listing_options
+@at_option
 @workspace_option
 def command(
     name: str,
@@ -27,6 +29,7 @@ def command(
     also: tuple[str, ...],
     form: str,
     output: Path | None,
+    moment: datetime | None,
     folder: Path | None,
 ) -> int:
     """Show by which doors people get into hosts as administrators: a directory group, a direct entry, a local account.
@@ -40,8 +43,10 @@ def command(
     from adzeguard.workspace.doors import counted, doors_after_charter, doors_now
 
     if also and not after_charter:
-        raise UsageError("--also means something only with --after-charter")
-    workspace = looking(folder)
+        raise UsageError("--also needs --after-charter", "See: adzeguard doors --help")
+    if moment is not None and after_charter:
+        raise UsageError("the charter changes what stands now", "Give --at or --after-charter")
+    workspace = looking(folder, moment)
     if after_charter:
         table = doors_after_charter(workspace, name, also)
         put_view(table, form, output)

@@ -1,6 +1,7 @@
 """adzeguard grant."""
 
 from collections.abc import Callable
+from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NoReturn, TypeVar
 
@@ -14,6 +15,7 @@ from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.opening import looking, opened
 from adzeguard.cli.options import (
     Answers,
+    at_option,
     enacting_options,
     example,
     listing_options,
@@ -185,9 +187,16 @@ def duties_command(form: str, output: Path | None, folder: Path | None) -> int:
 @click.option("--to", "who", metavar="NAME", shell_complete=names(), help="What this principal has.")
 @click.option("--defaults", is_flag=True, help="Also what every such object has, and the domain's own principals.")
 @listing_options
+@at_option
 @workspace_option
 def list_command(
-    over: str | None, who: str | None, defaults: bool, form: str, output: Path | None, folder: Path | None
+    over: str | None,
+    who: str | None,
+    defaults: bool,
+    form: str,
+    output: Path | None,
+    moment: datetime | None,
+    folder: Path | None,
 ) -> int:
     """Show what was given and denied, in words, and whether a rule says so; with --over also what comes from above.
 
@@ -197,7 +206,7 @@ def list_command(
     from adzeguard.core.rights.delegations import sorted_for_people
     from adzeguard.core.views.rights import grants_table
 
-    workspace = looking(folder)
+    workspace = looking(folder, moment)
     charter = workspace.charter_if_readable("What is written down is not said")
     rights, folded = workspace.rights if charter is not None else workspace.standard_rights, 0
     if over is not None:

@@ -1,5 +1,6 @@
 """adzeguard may."""
 
+from datetime import datetime
 from pathlib import Path
 from typing import Any
 
@@ -10,7 +11,7 @@ from adzeguard.cli.csv_files import read_rows
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.opening import looking
-from adzeguard.cli.options import example, listing_options, workspace_option
+from adzeguard.cli.options import at_option, example, listing_options, workspace_option
 from adzeguard.cli.output import put_view
 from adzeguard.core.errors import AdzeguardError, UsageError
 from adzeguard.workspace.open_workspace import Workspace
@@ -26,9 +27,16 @@ from adzeguard.workspace.open_workspace import Workspace
     help="Answer each line of a CSV file with the columns who, right and object.",
 )
 @listing_options
+@at_option
 @workspace_option
 def command(
-    words: tuple[str, ...], everybody: bool, batch: Path | None, form: str, output: Path | None, folder: Path | None
+    words: tuple[str, ...],
+    everybody: bool,
+    batch: Path | None,
+    form: str,
+    output: Path | None,
+    moment: datetime | None,
+    folder: Path | None,
 ) -> int:
     r"""Say whether somebody may do something to an object, and which entry decides.
 
@@ -39,8 +47,10 @@ def command(
     Keys of json and csv: who, right, object, allowed, because, entry, through; with --who: name, qualified_name, sid,
     kind, enabled.
     """
-    workspace = looking(folder)
+    workspace = looking(folder, moment)
     if batch is None and words and words[-1].startswith("\\\\"):
+        if moment is not None:
+            raise UsageError("of file shares only what was read last is known", "Leave --at out")
         from adzeguard.cli.may_in_folder import everybody_in_folder, one_in_folder
 
         if everybody and len(words) == 2:  # noqa: PLR2004 - right and folder

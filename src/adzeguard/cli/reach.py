@@ -1,5 +1,6 @@
 """adzeguard reach."""
 
+from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -9,9 +10,10 @@ from adzeguard.cli.completing import names
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.opening import looking, opened
-from adzeguard.cli.options import example, listing_options, workspace_option
+from adzeguard.cli.options import at_option, example, listing_options, workspace_option
 from adzeguard.cli.output import put, put_view, say
 from adzeguard.cli.propose import write_proposal
+from adzeguard.core.errors import UsageError
 from adzeguard.workspace.open_workspace import Workspace
 
 if TYPE_CHECKING:
@@ -25,6 +27,7 @@ if TYPE_CHECKING:
 @click.option("--name", "also", multiple=True, metavar="WHO", help="With --cut: somebody more who may reach it.")
 @click.option("--with-directory", is_flag=True, help="Also through those who control the whole directory anyway.")
 @listing_options
+@at_option
 @workspace_option
 def command(
     group: str,
@@ -33,6 +36,7 @@ def command(
     with_directory: bool,
     form: str,
     output: Path | None,
+    moment: datetime | None,
     folder: Path | None,
 ) -> int:
     """Show everybody who is in a group, and everybody who could make themselves a member by the rights they hold.
@@ -50,7 +54,9 @@ def command(
     """
     from adzeguard.workspace.reaching import reach_graph, who_reaches
 
-    workspace = opened(folder) if cut else looking(folder)
+    if cut and moment is not None:
+        raise UsageError("a cut is made of what stands now", "Give --at or --cut")
+    workspace = opened(folder) if cut else looking(folder, moment)
     if cut:
         return _cut(workspace, *reach_graph(workspace, group, with_directory=with_directory), also, form, output)
     table = who_reaches(workspace, group, with_directory=with_directory)
