@@ -46,7 +46,7 @@ def begun(demo: Program) -> Program:
 
 def hers(program: Program) -> str:
     """The review that is orla.fenn's."""
-    rows = program("review", "status", "--format", "json").json
+    rows = program("review", "list", "--format", "json").json
     return next(row["id"] for row in rows if row["owner"] == r"LOWMERE\orla.fenn")
 
 
@@ -108,7 +108,7 @@ def test_a_review_goes_round(begun: Program, form: str, answered) -> None:
     read = begun("review", "read", file)
     assert (read.code, "0 of" in read.out) == (0, True), read.err
     assert members(begun, "First Aiders") == before
-    [status] = [row for row in begun("review", "status", "--format", "json").json if row["id"] == name]
+    [status] = [row for row in begun("review", "list", "--format", "json").json if row["id"] == name]
     assert (status["answered"], status["take_out"]) == (status["items"], 2)
     proposed = begun("review", "propose", name, "--output", "review.json")
     assert proposed.code == 3, proposed.err
@@ -129,7 +129,7 @@ def test_nothing_is_left_out_in_silence_and_nothing_asked_twice(begun: Program) 
     assert (again.code, "wait for an answer already, in R1, R2" in again.err) == (2, True), again.err
     more = begun("review", "start", "--group", "First Aiders", "--group", "Chart Editors", "--output", "more")
     assert (more.code, "are not asked again" in more.err) == (0, True), more.err
-    shown = begun("review", "status", "--format", "json").json
+    shown = begun("review", "list", "--format", "json").json
     assert {row["id"] for row in shown} == {"R1", "R2", "R3"}
     begun("review", "read", by_csv(begun.folder / f"out/{hers(begun)}.csv"))
     anew = begun("review", "start", "--group", "First Aiders", "--output", "anew")
@@ -150,7 +150,7 @@ def test_each_line_says_how_and_by_whom(begun: Program) -> None:
     assert (bool(tarn["since"]), bool(tarn["by"]), tarn["through"]) == (True, True, "")
     assert any("Radio Watch" in row["through"] for row in rows if row["where"] == AIDERS)
     assert not any(row["member"] == r"LOWMERE\orla.fenn" for row in rows)
-    [other] = [row for row in begun("review", "status", "--format", "json").json if row["id"] != name]
+    [other] = [row for row in begun("review", "list", "--format", "json").json if row["id"] != name]
     assert other["owner"] == "security@lowmere.example"
     assert {row["member"] for row in rows_of(begun.folder / f"out/{other['id']}.csv")} == {r"LOWMERE\orla.fenn"}
 
@@ -181,7 +181,7 @@ def test_a_file_in_which_more_was_changed_is_refused_whole(begun: Program, chang
     path.write_bytes(change(text).encode())
     done = begun("review", "read", path)
     assert (done.code in (1, 2), says in done.err) == (True, True), done.err
-    assert all(row["answered"] == 0 for row in begun("review", "status", "--format", "json").json)
+    assert all(row["answered"] == 0 for row in begun("review", "list", "--format", "json").json)
 
 
 def test_broken_files_are_refused_in_one_line(begun: Program) -> None:

@@ -23,9 +23,9 @@ _FORMS = ("csv", "xlsx", "html")
 @click.group(
     "review",
     cls=CommandGroup,
-    alone="status",
-    instead={"list": "adzeguard review status"},
-    epilog=example("adzeguard review status"),
+    alone="list",
+    instead={"status": "adzeguard review list"},
+    epilog=example("adzeguard review list"),
 )
 def command() -> None:
     """Ask owners who of those inside what they own is to be kept, and take out who is not."""
@@ -107,7 +107,7 @@ def read(files: tuple[Path, ...], folder: Path | None) -> int:
     return Exit.NOTHING_TO_REPORT
 
 
-@command.command("status", epilog=example("adzeguard review status"))
+@command.command("list", epilog=example("adzeguard review list"))
 @listing_options
 @workspace_option
 def status(form: str, output: Path | None, folder: Path | None) -> int:

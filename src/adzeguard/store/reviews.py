@@ -29,7 +29,7 @@ class Reviews:
         """Return one; `UsageError` where there is none of that name."""
         found = next((one for one in self.all() if one.id.casefold() == review_id.casefold()), None)
         if found is None:
-            raise UsageError(f"there is no review '{review_id}'", "See: adzeguard review status")
+            raise UsageError(f"there is no review '{review_id}'", "See: adzeguard review list")
         return found
 
     def write(self, review: Review) -> None:

@@ -88,7 +88,7 @@ def _not_asked_yet(
         names = some_of(sorted({name for pair, name in asked.items() if pair in wanted}, key=lambda one: int(one[1:])))
         waits = f"{count} line{'s' * (count != 1)} of that wait for an answer already, in {names}"
         if not any(left.values()):
-            raise UsageError(waits, "See: adzeguard review status; write it again: adzeguard review write")
+            raise UsageError(waits, "See: adzeguard review list; write it again: adzeguard review write")
         workspace.frontend.say(f"{waits}, and are not asked again")
     return {owner: items for owner, items in left.items() if items}
 
