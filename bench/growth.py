@@ -49,7 +49,8 @@ def _grown(
             beside.append(min(megabytes_and_cpu(run_it, folder)[1] for _ in range(2)) / floor - 1)
     # By the last step alone: with few of them all that is measured is the start of the program.
     power = math.log(beside[-1] / beside[-2]) / math.log(sizes[-1] / sizes[-2])
-    told = f"{command[0]} with {sizes[-1]:,} {what}"
+    named = " ".join(word for word in command if not word.startswith("-") and word != "csv")
+    told = f"{named} with {sizes[-1]:,} {what}"
     yield Measured(f"growth: {told}", "T", (beside[-1] + 1) * IDLE_FLOOR, "s", math.inf)
     yield Measured(f"growth: {told}, to the power of their number", "T", power, "", _MOST_GROWTH)
 

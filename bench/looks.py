@@ -78,7 +78,7 @@ def run() -> Iterator[Measured]:
             writer.join()
             for look in looks(size):
                 of_look = kept.setdefault(look.name, {})
-                of_look[size.name] = _measured(look, folder, runs=2 if size is L else 3)
+                of_look[size.name] = _measured(look, folder, runs=5 if size is L else 3)
                 if size is L:
                     yield from _against_bars(look, of_look["K"], of_look["L"])
     RESULTS.parent.mkdir(parents=True, exist_ok=True)
@@ -115,13 +115,21 @@ def _against_bars(look: Look, at_k: Figures, at_l: Figures) -> Iterator[Measured
 
 
 def _measured(look: Look, folder: Path, runs: int) -> Figures:
-    floor = floor_of_imports()
-    megabytes_and_cpu((sys.executable, "-m", "adzeguard", *look.arguments), folder)
-    taken = [megabytes_and_cpu((sys.executable, "-m", "adzeguard", *look.arguments), folder) for _ in range(runs)]
+    command = (sys.executable, "-m", "adzeguard", *look.arguments)
+    megabytes_and_cpu(command, folder)
+    # The machine changes its speed from one second to the next: each run stands between two floors of its own.
+    taken = []
+    for _ in range(runs):
+        before, (megabytes, cpu), after = _floor(), megabytes_and_cpu(command, folder), _floor()
+        taken.append((cpu / (before + after) * 2, megabytes, cpu, (before + after) / 2))
     counts = folder.parent / "statements"
     megabytes_and_cpu((sys.executable, "-m", "bench.counted", str(counts), *look.arguments), folder)
-    megabytes, cpu = min(taken, key=lambda one: one[1])
+    _, megabytes, cpu, floor = sorted(taken)[runs // 2]
     return Figures(cpu, megabytes, int(counts.read_text()), floor)
+
+
+def _floor() -> float:
+    return floor_of_imports(runs=1, warm=False)
 
 
 def megabytes_and_cpu(command: Sequence[str], folder: Path) -> tuple[float, float]:
