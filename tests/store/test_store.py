@@ -3,8 +3,10 @@
 import sqlite3
 import subprocess
 import sys
+from concurrent.futures import ThreadPoolExecutor
 from datetime import timedelta
 from pathlib import Path
+from threading import Event
 
 import pytest
 from hypothesis import given
@@ -167,3 +169,38 @@ def test_a_second_opening_takes_no_lock_away(tmp_path: Path) -> None:
         second = SqliteDatabase(whole, tmp_path / "lock")
     second.close()
     first.close()
+
+
+def test_a_thread_that_writes_waits_for_one_that_reads(new_store: New) -> None:
+    """It is no look that writes: it takes its turn, and what it wrote stands."""
+    database = new_store()
+    reads, wrote = Event(), Event()
+
+    def read() -> None:
+        with database.reading() as connection:
+            reads.set()
+            wrote.wait(0.3)
+            connection.rows("SELECT count(*) FROM about")
+
+    def write() -> None:
+        reads.wait()
+        try:
+            with database.writing() as connection:
+                connection.run("INSERT INTO about (name, value) VALUES ('waited', 'its turn')")
+        finally:
+            wrote.set()
+
+    with ThreadPoolExecutor(2) as pool:
+        for done in [pool.submit(read), pool.submit(write)]:
+            done.result()
+    with database.reading() as connection:
+        assert connection.rows("SELECT value FROM about WHERE name = 'waited'")[0][0] == "its turn"
+
+
+def test_what_looks_at_one_moment_cannot_write(tmp_path: Path) -> None:
+    """An error of the program, and never a half-written store."""
+    database = in_folder(tmp_path)
+    with database.reading(), pytest.raises(AssertionError), database.writing():
+        pass
+    with database.writing() as connection:
+        connection.run("INSERT INTO about (name, value) VALUES ('later', 'goes')")

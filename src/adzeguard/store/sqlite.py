@@ -141,16 +141,18 @@ class SqliteDatabase:
         """Open a connection whose work is kept whole at the end, or not at all."""
         # IMMEDIATE takes the write lock at once: a transaction that reads first and writes later is refused with
         # "database is locked" when somebody else wrote in between, however long it would have waited.
-        if self._depth and self._reads:
-            raise AssertionError("what only looks at one moment writes")
-        if patience is not None:
-            self._connection.execute(f"PRAGMA busy_timeout={int(patience * 1000)}")
-        try:
-            with self._transaction("BEGIN IMMEDIATE") as connection:
-                yield connection
-        finally:
+        with self._turn, self._translated():
+            # Asked once it is this thread's turn: before, what is open may be another's, for which this one waits.
+            if self._depth and self._reads:
+                raise AssertionError("what only looks at one moment writes")
             if patience is not None:
-                self._connection.execute(f"PRAGMA busy_timeout={_WAIT_SECONDS * 1000}")
+                self._connection.execute(f"PRAGMA busy_timeout={int(patience * 1000)}")
+            try:
+                with self._transaction("BEGIN IMMEDIATE") as connection:
+                    yield connection
+            finally:
+                if patience is not None:
+                    self._connection.execute(f"PRAGMA busy_timeout={_WAIT_SECONDS * 1000}")
 
     @contextmanager
     def _transaction(self, begin: str) -> Iterator[_Open]:
