@@ -10,9 +10,6 @@ ADMINISTRATORS: Final = Sid("S-1-5-32-544")
 SECURITY_ENABLED: Final = 0x80000000
 """The bit of groupType that makes a group one for access ([MS-ADTS] 2.2.12)."""
 
-NEVER_EXPIRES: Final = (0, 0x7FFFFFFFFFFFFFFF)
-"""Each of these in accountExpires stands for an account that never expires ([MS-ADTS] 2.2.13)."""
-
 DIRECTORY_SERVER_GROUPS: Final = (516, 521)
 """The primary groups of domain controllers, writable and read-only ([MS-ADTS] 6.1.1.4.13)."""
 MADE_BY_STAFF: Final = 1000

@@ -6,8 +6,7 @@ seen on real servers, whose simple binds and tickets ask for the name of the hos
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
-from typing import Final
+from datetime import datetime
 
 from adzeguard.core.errors import InputError
 from adzeguard.core.estate.catalogue import Catalogue
@@ -15,11 +14,11 @@ from adzeguard.core.estate.logon_hours import hours_of
 from adzeguard.core.estate.logon_limits import hosts_listed, hours_value
 from adzeguard.core.estate.moments import moment
 from adzeguard.core.estate.principal import Kind, Principal
-from adzeguard.core.wellknown import NEVER_EXPIRES, RID_DIRECTORY_SERVERS
+from adzeguard.core.file_time import moment_of_steps
+from adzeguard.core.wellknown import RID_DIRECTORY_SERVERS
 
 Values = Mapping[str, tuple[bytes, ...]]
 """By its folded name, what an attribute will hold."""
-_BEGAN: Final = datetime(1601, 1, 1, tzinfo=UTC)
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,8 +59,7 @@ class SigningIn:
 def _expiry(values: Iterable[bytes]) -> datetime | None:
     """Return a moment of accountExpires ([MS-ADTS] 2.2.13: steps of 100 nanoseconds); None for never, or for none."""
     try:
-        steps = int(next(iter(values), b"0"))
-        return None if steps in NEVER_EXPIRES else _BEGAN + timedelta(microseconds=steps // 10)
+        return moment_of_steps(int(next(iter(values), b"0")))
     except (ValueError, OverflowError):
         return None
 

@@ -5,7 +5,8 @@ say yes to is what is done.
 """
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from datetime import UTC, timedelta
+from contextlib import suppress
+from datetime import timedelta
 from typing import Any, Final
 
 from adzeguard.core.change.change import Change, value_text
@@ -24,12 +25,12 @@ from adzeguard.core.estate.named import Named, id_of
 from adzeguard.core.estate.places import short_dn
 from adzeguard.core.estate.policy_links import policy_links
 from adzeguard.core.estate.principal import CONTAINERS, Kind
+from adzeguard.core.file_time import moment_of_steps
 from adzeguard.core.identity import fold_dn, parent_dn, split_dn
 from adzeguard.core.rights.delegations import Rights
 from adzeguard.core.rights.duties import extent_in_words
 from adzeguard.core.rights.grants import Grant, only_for, who_may
 from adzeguard.core.rights.questions import class_of_kind
-from adzeguard.core.time.contract import end_of_contract
 from adzeguard.core.wording import counted_noun, some_of, when_utc
 
 _KIND_OF_CLASS: Final = {
@@ -119,8 +120,9 @@ class _Writer:
             if place is not None:
                 return f"let new {place.what} land in {self._place(place.dn)}"
         if folded == "accountexpires" and texts:
-            end = end_of_contract(texts[0], UTC)
-            return f"let {called} expire on {when_utc(end)}" if end is not None else f"let {called} never expire"
+            with suppress(ValueError, OverflowError):  # what is no time the guard refuses
+                end = moment_of_steps(int(texts[0]))
+                return f"let {called} expire on {when_utc(end)}" if end is not None else f"let {called} never expire"
         if folded == "logonhours":
             times = hours_in_words(attribute.after[0], timedelta()) if texts else ""
             return f"let {called} log on {times} UTC alone" if times else f"let {called} log on at any hour again"

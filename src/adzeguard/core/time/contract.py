@@ -5,10 +5,9 @@ from datetime import UTC, date, datetime, time, timedelta, tzinfo
 from typing import Final
 
 from adzeguard.core.errors import InputError
-from adzeguard.core.wellknown import NEVER_EXPIRES
+from adzeguard.core.file_time import moment_of_steps
 
 _STEPS: Final = re.compile(r"\d{16,19}|0")
-_BEGAN: Final = datetime(1601, 1, 1, tzinfo=UTC)
 _STAMP: Final = re.compile(r"(\d{14})(?:[.,]\d{1,9})?Z")
 _DAY: Final = re.compile(r"(\d{4})-?(\d\d)-?(\d\d)")
 _SHOWN: Final = 40
@@ -24,7 +23,7 @@ def end_of_contract(value: str, zone: tzinfo | None) -> datetime | None:
     text = value.strip()
     try:
         if _STEPS.fullmatch(text):
-            return None if int(text) in NEVER_EXPIRES else _BEGAN + timedelta(microseconds=int(text) // 10)
+            return moment_of_steps(int(text))
         if stamp := _STAMP.fullmatch(text):
             return datetime.strptime(stamp[1], "%Y%m%d%H%M%S").replace(tzinfo=UTC)
         if day := _DAY.fullmatch(text):

@@ -1,6 +1,6 @@
 """What somebody changes by hand of one account of the directory: whether, and until when, it signs in."""
 
-from datetime import UTC, datetime, timedelta
+from datetime import datetime
 from typing import Final
 
 from adzeguard.core.change.change import BY_HAND_RULE
@@ -12,11 +12,9 @@ from adzeguard.core.change.proposal import LeftOut
 from adzeguard.core.errors import UsageError
 from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.principal import ACCOUNTS, Principal
+from adzeguard.core.file_time import steps_of
 
 EXPIRY: Final = "accountExpires"
-_NEVER: Final = "0"
-_BEGAN: Final = datetime(1601, 1, 1, tzinfo=UTC)
-_STEPS_A_MICROSECOND: Final = 10
 
 
 def switched(account: Principal, why: str, *, enable: bool) -> Draft:
@@ -34,7 +32,7 @@ def expiring(account: Principal, stands: str, until: datetime | None, why: str) 
     `stands` is the value of accountExpires as the directory has it now ([MS-ADTS] 2.2.13), empty where it has none.
     """
     _refuse_no_account(account)
-    wanted = _NEVER if until is None else str((until - _BEGAN) // timedelta(microseconds=1) * _STEPS_A_MICROSECOND)
+    wanted = str(steps_of(until))
     if stands == wanted:
         return _so_already(account, "expires then already" if until is not None else "never expires already")
     attribute = AttributeChange.of(EXPIRY, [stands] if stands else [], [wanted])

@@ -6,8 +6,9 @@ from typing import ClassVar, Literal
 from adzeguard.core.change.change import UNDO_RULE, Change, Effects, Key, Order
 from adzeguard.core.change.kinds.object_change import AttributeChange, ObjectChange, values_of
 from adzeguard.core.estate.named import Named
+from adzeguard.core.file_time import is_never
 from adzeguard.core.identity import fold_dn
-from adzeguard.core.wellknown import NEVER_EXPIRES, SECURITY_ENABLED
+from adzeguard.core.wellknown import SECURITY_ENABLED
 
 
 class SetAttributes(ObjectChange):
@@ -34,7 +35,7 @@ class SetAttributes(ObjectChange):
             return
         effects.values[known] |= {one.name.casefold(): one.after for one in self.attributes}
         expiry = (values_of(self.attributes, "accountExpires") or (b"0",))[0]
-        if expiry.isdigit() and int(expiry) not in NEVER_EXPIRES:
+        if expiry.isdigit() and not is_never(int(expiry)):
             effects.gone.add(known)  # from then on: what ends in time is nothing that anybody can lean on
         kind = (values_of(self.attributes, "groupType") or (b"",))[0].decode("ascii", "replace")
         if kind.removeprefix("-").isdecimal():
