@@ -10,6 +10,7 @@ from adzeguard.cli.completing import containers, names
 from adzeguard.cli.csv_files import read_rows
 from adzeguard.cli.enacting import enact_draft, enact_work
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.moments import LENGTH
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import (
@@ -31,7 +32,7 @@ if TYPE_CHECKING:
 _NO = frozenset({"no", "n", "keep", "false", "0"})
 
 
-class _Retire(click.Group):
+class _Retire(CommandGroup):
     """Takes a name in the place of a command for something to put away."""
 
     def resolve_command(

@@ -88,8 +88,8 @@ def _put_table(screen: Screen, table: Table) -> None:
         screen.put((_shown(table.empty), ""))
     if table.note:
         screen.put((_shown(table.note), "dim"))
-    steps = table.next_steps(table.rows[:ROWS_SHOWN])
-    if steps:
+    # Asked of those tables alone that have any: rows that are made late would be made once more.
+    if steps := table.next_steps(table.rows[:ROWS_SHOWN]) if table.next_steps is not None else ():
         screen.put(("Next:", "bold"))
         for step in steps:
             screen.put_indented(_shown(step), 2)

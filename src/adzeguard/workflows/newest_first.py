@@ -9,7 +9,7 @@ from typing import Final, overload
 from adzeguard.core.trail.event import MEMBERSHIP
 from adzeguard.core.trail.history import Entry, Known, direct_history
 from adzeguard.workflows.identities import Identities
-from adzeguard.workflows.past import Elsewhere, Past, all_known
+from adzeguard.workflows.past import Elsewhere, Past, all_known, known_of
 
 _FIRST: Final = datetime.min.replace(tzinfo=UTC)
 _LAST: Final = datetime.max.replace(tzinfo=UTC)
@@ -33,10 +33,12 @@ class NewestFirst(Sequence[Entry]):
         self._untold = untold[::-1]
         of_these = sum(one.event.at <= (until or _LAST) for one in untold)
         self._count = past.trail.count(MEMBERSHIP, since, until) + of_these
-        self._from, self._kept, self._rest = 0, [], self._walked()
+        self._begin()
 
-    _kept: list[Entry]
-    _rest: Iterator[Entry]
+    def _begin(self) -> None:
+        self._from = 0
+        self._kept: list[Entry] = []
+        self._rest = self._walked()
 
     def __len__(self) -> int:
         return self._count
@@ -57,7 +59,7 @@ class NewestFirst(Sequence[Entry]):
 
     def _between(self, low: int, high: int) -> list[Entry]:
         if low < self._from:
-            self._from, self._kept, self._rest = 0, [], self._walked()
+            self._begin()
         begun = self._from + len(self._kept)
         if low >= begun:
             for _ in islice(self._rest, low - begun):
@@ -78,8 +80,4 @@ class NewestFirst(Sequence[Entry]):
 
     def _of_trail(self) -> Iterator[Known]:
         for page in self._past.trail.pages_back(MEMBERSHIP, self._since):
-            named = {(e.group, e.group_sid) for e in page} | {(e.member, e.member_sid) for e in page}
-            self._names.learn(named)
-            for event in page:
-                group = self._names.key(event.group, event.group_sid)
-                yield Known(event, group, self._names.key(event.member, event.member_sid))
+            yield from known_of(page, self._names)

@@ -1,7 +1,7 @@
 """All that is known of memberships in the past: the trail, else our own journal, else what two collections saw."""
 
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
 from datetime import datetime, timedelta
@@ -87,6 +87,11 @@ def _of_trail(
         changed = trail.groups_changed(since=since)
         names.learn(changed)
         events = trail.memberships([name for name in changed if names.key(*name) in groups], since)
+    yield from known_of(events, names)
+
+
+def known_of(events: Collection[Event], names: Identities) -> Iterator[Known]:
+    """Yield events of the trail with what their groups and members are known by today, looked up together."""
     names.learn({(event.group, event.group_sid) for event in events} | {(e.member, e.member_sid) for e in events})
     for event in events:
         yield Known(event, names.key(event.group, event.group_sid), names.key(event.member, event.member_sid))

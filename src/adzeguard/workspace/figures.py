@@ -20,7 +20,7 @@ def figures(workspace: "Workspace") -> list[Figure]:
     leases = Counter(one.state for one in Leases(workspace.database).all() if one.is_open)
     hosts, unread = workspace.store.hosts_unread()
     full = workspace.store.last_full() or workspace.store.latest()
-    rounds = workspace.settings.last_round_path
+    last_round = workspace.settings.last_round
     pending, _ = PendingChanges(workspace.database).oldest()
     people = {
         group.qualified_name: sum(access.principal.is_person for access in members_of(workspace.estate, group))
@@ -58,6 +58,6 @@ def figures(workspace: "Workspace") -> list[Figure]:
         Figure(
             "adzeguard_last_round_timestamp_seconds",
             "When the last round ended.",
-            [Sample(int(rounds.stat().st_mtime))] if rounds.exists() else [],
+            [Sample(int(last_round.timestamp()))] if last_round is not None else [],
         ),
     ]

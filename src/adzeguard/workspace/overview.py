@@ -3,6 +3,7 @@
 from datetime import datetime, timedelta
 from typing import TYPE_CHECKING, Any
 
+from adzeguard.core.time.lease import due
 from adzeguard.core.views.next_steps import next_steps
 from adzeguard.core.views.status import headcounts
 from adzeguard.store.kept import few_odd_rows
@@ -31,7 +32,6 @@ def overview(workspace: "Workspace") -> dict[str, Any]:
     pending, pending_since = PendingChanges(workspace.database).oldest()
     interrupted = interrupted_enactment(workspace.journal)
     last_check = workspace.checked.last()
-    over = [one for one in Leases(workspace.database).all() if one.is_open and one.until <= workspace.now()]
     waiting = [one for one in Questions(workspace.database).all() if one.is_open]
     data: dict[str, Any] = {
         "collected_at": full.facts.finished,
@@ -49,7 +49,7 @@ def overview(workspace: "Workspace") -> dict[str, Any]:
         "not_followed": sorted(one.rule for one in waiting if one.is_about_its_rule),
         "odd_rows": len(few_odd_rows(workspace.database)),
         "letters_kept": sum(1 for one in Letters(workspace.database).waiting() if one.tries),
-        "leases_over": len(over),
+        "leases_over": len(due(Leases(workspace.database).all(), workspace.now())),
         "round_at": workspace.settings.last_round,
         "interrupted": interrupted.name if interrupted else "",
         "enactments": [

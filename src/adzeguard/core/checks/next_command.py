@@ -2,6 +2,7 @@
 
 import re
 import shlex
+from functools import cache
 from typing import Final
 
 from adzeguard.core.checks.finding import Finding
@@ -23,14 +24,20 @@ def next_command(finding: Finding) -> str:
 
     A finding of a rule is put right by a proposal of that rule alone.
     """
-    found = _COMMAND.search(advice_on(finding))
-    words = found["words"].partition(" or ")[0].split() if found else []
-    if words == [_PROPOSE]:
-        words = [*words, "--also" if finding.response == "tell" else "--rule", finding.rule] if finding.rule else []
+    words = _words_in(advice_on(finding))
+    if words == (_PROPOSE,):
+        words = (*words, "--also" if finding.response == "tell" else "--rule", finding.rule) if finding.rule else ()
     filled = [_filled(word, finding) for word in words]
     if not filled or None in filled:
         filled = _shown(finding)
     return " ".join(["adzeguard", *(shlex.quote(word) for word in filled if word is not None)])
+
+
+@cache
+def _words_in(advice: str) -> tuple[str, ...]:
+    """Return the words of the first command in an advice; a fleet has thousands of findings with the same one."""
+    found = _COMMAND.search(advice)
+    return tuple(found["words"].partition(" or ")[0].split()) if found else ()
 
 
 def _filled(word: str, finding: Finding) -> str | None:

@@ -26,9 +26,12 @@ Overview = Mapping[str, Any]
 
 def next_steps(data: Overview, now: datetime) -> list[Step]:
     """Return at most five steps, the most pressing first."""
-    steps = (Step(command, reason) for command, why in _STEPS if (reason := why(data, now)))
-    # One command can do two things, such as a round; its first reason is the more pressing one.
-    return list({step.command: step for step in reversed(list(steps))}.values())[::-1][:_SHOWN]
+    steps: dict[str, Step] = {}
+    for command, why in _STEPS:
+        # One command can do two things, such as a round; its first reason is the more pressing one.
+        if command not in steps and (reason := why(data, now)):
+            steps[command] = Step(command, reason)
+    return list(steps.values())[:_SHOWN]
 
 
 def _tampered(data: Overview, _now: datetime) -> str:

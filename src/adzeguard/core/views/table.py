@@ -71,7 +71,7 @@ class Table:
     title: str = ""
     note: str = ""
     empty: str = "Nothing."
-    next_steps: Callable[[Sequence[Row]], Sequence[str]] = lambda _rows: ()
+    next_steps: Callable[[Sequence[Row]], Sequence[str]] | None = None
 
     @property
     def keys(self) -> list[str]:
