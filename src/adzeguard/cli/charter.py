@@ -4,11 +4,13 @@ from pathlib import Path
 
 import click
 
+from adzeguard.cli.charter_diff import diff
+from adzeguard.cli.charter_rules import add_rule_commands
 from adzeguard.cli.completing import names, rule_ids
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.opening import opened
-from adzeguard.cli.options import example, listing_options, output_option, workspace_option
+from adzeguard.cli.options import card_options, example, listing_options, output_option, workspace_option
 from adzeguard.cli.output import put, put_json, put_view, say
 
 
@@ -19,43 +21,52 @@ from adzeguard.cli.output import put, put_json, put_view, say
     epilog=example("adzeguard charter lint"),
 )
 def command() -> None:
-    """Look over the charter: what is wrong with it, where a rule holds, what a move would change."""
+    """Write and look over the charter: its rules, its mistakes, where a rule holds, what a change of it changes."""
 
 
 @command.command("lint", short_help="Look for mistakes in the charter.", epilog=example("adzeguard charter lint"))
 @click.option(
     "--take-names", is_flag=True, help="Let each name stand for what is called so now, whatever it was before."
 )
+@card_options
 @workspace_option
-def lint(take_names: bool, folder: Path | None) -> int:
+def lint(take_names: bool, form: str, output: Path | None, folder: Path | None) -> int:
     """Read the charter and resolve its names against what was collected; changes nothing.
 
     Ends with 3 when a rule cannot be followed: a name stands for nothing or for two things, a duty means nothing over
     its object, two rules contradict each other, or mail is sent and an owner is no address; and with 1 when the charter
-    cannot be read.
+    cannot be read. Keys of json, a list of mistakes: file, line, rule, check, message, hosts.
 
     What a name stood for is kept: a group that was renamed is followed by its SID, and told. A name that another object
     took meanwhile stops its rule, until --take-names.
     """
-    from adzeguard.core.errors import NothingCollectedError
-    from adzeguard.core.review.corrections import corrections
+    from adzeguard.core.errors import CharterError, NothingCollectedError
+    from adzeguard.core.views.lint import lint_lines, lint_page, mistakes_of, unreadable
     from adzeguard.workspace.answerers import owners_nobody_mails
 
     workspace = opened(folder)
     if take_names:
         with workspace.held("charter lint"):
             workspace.take_names_anew()
-    rules = workspace.written_charter.rules
+    try:
+        rules = workspace.written_charter.rules
+    except CharterError as error:
+        if form == "table":
+            raise
+        put_view(lint_page([unreadable(problem) for problem in error.problems], 0), form, output)
+        return Exit.FAILED
     mistakes = []
     try:
-        found = corrections(workspace.rights, workspace.charter)
-        mistakes = [c for c in found if c.stops_rule or c.check == "renamed-in-rule"]
+        mistakes = mistakes_of(workspace.corrections())
     except NothingCollectedError:
         say("Names are not looked up, since nothing has been collected yet.")
-    said = [f"{mistake.place}: rule {mistake.rule}: {mistake.message}" for mistake in mistakes]
-    said += owners_nobody_mails(workspace)
-    put("".join(f"{line}\n" for line in said) or f"{len(rules)} rule{'s' * (len(rules) != 1)}, nothing wrong.\n")
-    return Exit.TO_REPORT if said else Exit.NOTHING_TO_REPORT
+    mistakes += owners_nobody_mails(workspace)
+    if form == "table":
+        # One mistake is one line, however long: editors and scripts read them so.
+        put("".join(f"{line}\n" for line in lint_lines(mistakes, len(rules))), output)
+    else:
+        put_view(lint_page(mistakes, len(rules)), form, output)
+    return Exit.TO_REPORT if mistakes else Exit.NOTHING_TO_REPORT
 
 
 @command.command(
@@ -152,3 +163,7 @@ def schema(output: Path | None) -> int:
 
     put_json(json_schema(RULE_KINDS), output)
     return Exit.NOTHING_TO_REPORT
+
+
+add_rule_commands(command)
+command.add_command(diff)

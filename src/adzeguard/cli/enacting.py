@@ -9,11 +9,11 @@ from typing import TYPE_CHECKING, Final
 
 import click
 
+from adzeguard.cli.agreeing import agree
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.options import Answers
 from adzeguard.cli.output import put, put_view, say
 from adzeguard.cli.progress import progress_bar
-from adzeguard.core.errors import DeclinedError, UsageError
 from adzeguard.workspace.open_workspace import Workspace
 from adzeguard.workspace.stopping import stopping
 from adzeguard.workspace.wanted import Done, Escort, Rollout, Signed, Wanted, Work, deletions, nothing_asked
@@ -183,11 +183,7 @@ def _told(done: Done, rollout: Rollout) -> int:
 
 
 def _ask(count: int) -> None:
-    if not sys.stdin.isatty():
-        raise UsageError(
-            f"nothing was changed: {count} change{'s wait' if count != 1 else ' waits'} for a yes, and there is no "
-            "terminal to ask on",
-            "Give --yes",
-        )
-    if not click.confirm(f"Make {'this change' if count == 1 else f'these {count} changes'}?", default=False):
-        raise DeclinedError("nothing was done")
+    agree(
+        f"Make {'this change' if count == 1 else f'these {count} changes'}?",
+        f"nothing was changed: {count} change{'s wait' if count != 1 else ' waits'}",
+    )

@@ -18,6 +18,8 @@ from adzeguard.workspace.choice import Choice
 
 _TEXT = ("txt", "text", "log")
 """Endings of what is for people."""
+_ENDINGS = {"md": "markdown"}
+"""Endings that are not called like their form."""
 F = TypeVar("F", bound=Callable[..., Any])
 
 
@@ -90,7 +92,7 @@ def _listing(function: F, *, limited: bool) -> F:
         return function(**_with_form_of_file(others, formats()))
 
     options = [
-        _format_option(formats(), "Choose the form; all but table have all keys."),
+        _format_option(formats(), "Choose the form; json, jsonl and csv have all keys."),
         click.option("--columns", default="", metavar="A,B,…", help="Show only these columns, by key or heading."),
         click.option("--sort", default="", metavar="COLUMN", help="Sort by a column; -COLUMN reverses the order."),
         click.option(
@@ -253,7 +255,7 @@ def form_of(form: str | None, output: Path, possible: list[str]) -> str | None:
     An ending that says nothing is refused too: a table in a file that is called a workbook opens in nothing.
     """
     ending = output.suffix.casefold().removeprefix(".")
-    told = "table" if ending in _TEXT else ending
+    told = "table" if ending in _TEXT else _ENDINGS.get(ending, ending)
     source = click.get_current_context().get_parameter_source("form")
     if form is not None and source is not ParameterSource.DEFAULT:
         if told in RENDERERS and told != form:

@@ -51,7 +51,9 @@ def list_waivers(everything: bool, form: str, output: Path | None, folder: Path 
 @without_approval_option
 @workspace_option
 def leave(fingerprint: str, until: datetime, why: str, without_approval: str, folder: Path | None) -> int:
-    """Leave a finding of any check as it is until a date; check --format json shows its fingerprint.
+    """Leave a finding of any check as it is until a date; the beginning of its fingerprint is enough.
+
+    check --columns fingerprint,message shows fingerprints.
 
     Until then check shows it as a note. For a question of a rule that tells: adzeguard questions answer.
     It stands in the journal, and can be undone.

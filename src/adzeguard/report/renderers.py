@@ -30,6 +30,7 @@ RENDERERS: Final[Mapping[str, Renderer]] = {
     "json": Renderer("adzeguard.report.json_form"),
     "jsonl": Renderer("adzeguard.report.jsonl_form", takes_pages=False),
     "csv": Renderer("adzeguard.report.csv_form", takes_pages=False),
+    "markdown": Renderer("adzeguard.report.markdown"),
     "xlsx": Renderer("adzeguard.report.sheets", of_reports_alone=True, of_files_alone=True),
     "html": Renderer("adzeguard.report.web_page", of_reports_alone=True, with_pictures=True),
     "pdf": Renderer("adzeguard.report.paper", of_reports_alone=True, of_files_alone=True, with_pictures=True),

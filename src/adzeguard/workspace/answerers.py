@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from adzeguard.core.errors import UsageError
+from adzeguard.core.views.lint import Mistake, mistake_at
 from adzeguard.store.letters import keep_letters
 from adzeguard.workflows.operators import names_of
 
@@ -61,7 +62,7 @@ def tell_owner(workspace: "Workspace", about: Deciding, what: str, why: str) -> 
             keep_letters(connection, letters, workspace.now())
 
 
-def owners_nobody_mails(workspace: "Workspace") -> list[str]:
+def owners_nobody_mails(workspace: "Workspace") -> list[Mistake]:
     """Return the rules whose owner is no plain address, where mail is how people are told: nobody would hear."""
     if not any(one.given.get("kind") == "mail" for one in workspace.settings.tell):
         return []
@@ -69,7 +70,12 @@ def owners_nobody_mails(workspace: "Workspace") -> list[str]:
 
     instead = workspace.settings.questions.owner or "nobody: set [questions] owner"
     return [
-        f"{rule.place.at()}: rule {rule.id}: its owner '{rule.owner}' is no mail address; told instead is {instead}"
+        mistake_at(
+            rule.place.at("owner"),
+            rule.id,
+            "owner-without-mail",
+            f"its owner '{rule.owner}' is no mail address; told instead is {instead}",
+        )
         for rule in workspace.written_charter.rules
         if rule.owner and not is_address(rule.owner)
     ]

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from adzeguard.core.change.draft import Draft
 from adzeguard.core.change.kinds.set_note import SetNote, set_note
-from adzeguard.core.errors import UnknownNameError, UsageError
+from adzeguard.core.errors import UsageError
 from adzeguard.core.estate.named import Named
 from adzeguard.core.review.draft import draft_for
 from adzeguard.core.time.question import Question, Waiver, left_as_it_is
@@ -27,6 +27,7 @@ from adzeguard.workflows.asking import (
     waivers_over,
 )
 from adzeguard.workspace.answerers import Deciding, ensure_may_decide, tell_owner
+from adzeguard.workspace.deviations import finding_called
 from adzeguard.workspace.notes import note
 from adzeguard.workspace.sealing import say_what_is_odd
 
@@ -135,12 +136,8 @@ class Mending:
 def add_waiver(workspace: "Workspace", fingerprint: str, until: datetime, why: str, without_approval: str = "") -> None:
     """Leave a finding as it is until a moment; `UnknownNameError` where nothing is found of that fingerprint."""
     refuse_moment(workspace, until, why)
-    found = next((one for one in workspace.findings(with_left=False) if one.fingerprint == fingerprint), None)
-    if found is None:
-        raise UnknownNameError(
-            f"nothing that is found now has the fingerprint '{fingerprint}'",
-            "See: adzeguard check --columns fingerprint,subject,message",
-        )
+    found = finding_called(workspace, fingerprint)
+    fingerprint = found.fingerprint
     where = found.host.name if found.host is not None else found.subject.name
     sids = {found.subject.sid, found.member.sid if found.member is not None else ""} - {""}
     deciding = Deciding(f"this finding of {found.check}", found.owner, where, found.member_name, frozenset(sids))

@@ -9,7 +9,7 @@ from adzeguard.core.change.draft import Draft
 from adzeguard.core.charter.host_scope import HostRule
 from adzeguard.core.check_row import Severity
 from adzeguard.core.checks.finding import Finding
-from adzeguard.core.errors import StoreError, UsageError
+from adzeguard.core.errors import AmbiguousNameError, StoreError, UnknownNameError, UsageError
 from adzeguard.core.estate.names import resolve
 from adzeguard.core.identity import fold_dn
 from adzeguard.core.review.chosen import Chosen
@@ -18,6 +18,8 @@ from adzeguard.core.review.met import met_by
 from adzeguard.core.views.findings import by_check, counts_of, mendable
 from adzeguard.core.wording import counted_noun, nearest, some_of
 from adzeguard.store.checked import LastCheck
+from adzeguard.store.questions import Questions
+from adzeguard.workflows.asking import any_question
 from adzeguard.workflows.propose import Proposed
 from adzeguard.workspace.choice import Choice
 
@@ -25,6 +27,8 @@ if TYPE_CHECKING:
     from adzeguard.workspace.open_workspace import Workspace
 
 _NEAR = 0.6
+_SHORTEST_START = 4
+_QUESTION = "Q"
 _PATIENCE = 2.0
 """For how many seconds an answer that stands already waits to be noted."""
 
@@ -110,6 +114,21 @@ def refuse_unknown_rules(workspace: "Workspace", named: Sequence[str]) -> None:
             near = nearest(rule, known, _NEAR)
             way_out = f"Did you mean {near}?" if near else "See: adzeguard charter lint"
             raise UsageError(f"the charter has no rule '{rule}'", way_out)
+
+
+def finding_called(workspace: "Workspace", name: str) -> Finding:
+    """Return a finding by its fingerprint, the beginning of it, or the id of a question about it."""
+    start = name.casefold()
+    if name.upper().startswith(_QUESTION):
+        start = any_question(Questions(workspace.database).all(), name).fingerprint
+    findings = workspace.findings(with_left=False)
+    found = [one for one in findings if one.fingerprint.startswith(start)] if len(start) >= _SHORTEST_START else []
+    if len({one.fingerprint for one in found}) == 1:
+        return found[0]
+    way_out = "See: adzeguard check --columns fingerprint,subject,message"
+    if found:
+        raise AmbiguousNameError(f"{len(found)} findings have a fingerprint that begins with '{name}'", way_out)
+    raise UnknownNameError(f"nothing that is found now has the fingerprint '{name}'", way_out)
 
 
 def _severity(word: str) -> Severity:

@@ -216,9 +216,10 @@ class Workspace:
     @cached_property
     def charter(self) -> "ResolvedCharter":
         """The charter, resolved against the estate."""
-        return self._resolved(self.written_charter)
+        return self.resolved(self.written_charter)
 
-    def _resolved(self, written: "Charter") -> "ResolvedCharter":
+    def resolved(self, written: "Charter") -> "ResolvedCharter":
+        """Resolve a charter against the estate: that of the workspace, or another one that it is compared with."""
         from adzeguard.store.rule_names import RuleNamesKept
         from adzeguard.workflows.charter import resolved_charter
 
@@ -261,7 +262,7 @@ class Workspace:
         try:
             return self.charter
         except CharterError:
-            return self._resolved(Charter())
+            return self.resolved(Charter())
 
     def charter_if_readable(self, otherwise: str) -> "ResolvedCharter | None":
         """Return the charter for what only adds to an answer; where it cannot be read, that is said."""
@@ -276,7 +277,7 @@ class Workspace:
     @cached_property
     def rights(self) -> "Rights":
         """The estate with the schema and the duties, to speak about rights."""
-        return self.rights_of(self.estate, with_own_duties=True)
+        return self.rights_of(self.estate, self.written_charter)
 
     @cached_property
     def standard_rights(self) -> "Rights":
@@ -297,13 +298,13 @@ class Workspace:
         except (ValueError, KeyError, TypeError, AttributeError) as error:
             raise StoreDamagedError("the schema of the server cannot be read") from error
 
-    def rights_of(self, estate: "Estate", *, with_own_duties: bool = False) -> "Rights":
-        """Return an estate with the schema and the duties, such as one of the past."""
+    def rights_of(self, estate: "Estate", with_duties_of: "Charter | None" = None) -> "Rights":
+        """Return an estate, such as one of the past, with the schema and the usual duties, and those of a charter."""
         from adzeguard.core.rights.delegations import Rights
         from adzeguard.core.rights.duties import duties_of
 
         schema = self.schema
-        own = self.written_charter.duty_words if with_own_duties else {}
+        own = with_duties_of.duty_words if with_duties_of is not None else {}
         return Rights(estate, schema, duties_of(schema, own))
 
     @cached_property
@@ -340,12 +341,15 @@ class Workspace:
 
     def corrections(self) -> "Iterator[Correction]":
         """Yield what deviates from the charter, less what a lease gives."""
+        return self.corrections_by(self.rights, self.charter)
+
+    def corrections_by(self, rights: "Rights", charter: "ResolvedCharter") -> "Iterator[Correction]":
+        """Yield what deviates from a charter, less what a lease gives."""
         from adzeguard.core.review.corrections import corrections
         from adzeguard.core.review.leased import less_leased
         from adzeguard.store.leases import Leases
 
-        found = corrections(self.rights, self.charter, self.put_in)
-        return less_leased(found, Leases(self.database).all())
+        return less_leased(corrections(rights, charter, self.put_in), Leases(self.database).all())
 
     def asked_about(self) -> "list[Correction]":
         """Return what an owner can be asked about: each deviation, and each rule that cannot be followed."""

@@ -3,16 +3,16 @@
 from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
 
+from adzeguard.core.adopting.charter_names import charter_name, charter_name_on_host
 from adzeguard.core.adopting.document import grant_rules
 from adzeguard.core.adopting.rule_ids import rule_id
-from adzeguard.core.charter.references import LOCAL_PREFIX
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host, HostState
-from adzeguard.core.estate.names import lookup_qualified, on_host
-from adzeguard.core.estate.principal import Kind, Principal
-from adzeguard.core.identity import Sid, leaf_name, parent_dn
+from adzeguard.core.estate.names import on_host
+from adzeguard.core.estate.principal import Principal
+from adzeguard.core.identity import leaf_name, parent_dn
 from adzeguard.core.rights.delegations import Rights
-from adzeguard.core.wellknown import ADMINISTRATORS, LOCAL_ACCOUNT_RIDS
+from adzeguard.core.wellknown import ADMINISTRATORS
 
 _HEAD = """\
 # Written from what stood on {day}. Nothing here is judged yet: read each list, take out who should not be there,
@@ -47,9 +47,9 @@ def _group_rule(estate: Estate, group: Principal, taken: Counter[str]) -> str:
     lines = [
         f"  - id: {rule_id(taken, group.name)}",
         "    why: As it stood.",
-        f"    group: {_quoted(_name(estate, group))}",
+        f"    group: {_quoted(charter_name(estate, group))}",
     ]
-    return _rule(lines, tuple(sorted((_name(estate, p) for p in listed), key=str.casefold)))
+    return _rule(lines, tuple(sorted((charter_name(estate, p) for p in listed), key=str.casefold)))
 
 
 def _host_rules(
@@ -96,23 +96,8 @@ def _rule(lines: list[str], members: Members) -> str:
 def _host_members(estate: Estate, host: Host, state: HostState) -> Members:
     group = state.group(ADMINISTRATORS)
     members = on_host(estate, state, host.name, group.members if group else ())
-    names = (_name_on_host(estate, state, sid, principal) for sid, principal in members.items())
+    names = (charter_name_on_host(estate, state, sid, principal) for sid, principal in members.items())
     return tuple(sorted(names, key=str.casefold))
-
-
-def _name_on_host(estate: Estate, state: HostState, sid: Sid, principal: Principal) -> str:
-    if principal.kind in (Kind.LOCAL_ACCOUNT, Kind.LOCAL_GROUP):
-        built_in = next((name for name, rid in LOCAL_ACCOUNT_RIDS.items() if sid == f"{state.machine_sid}-{rid}"), None)
-        return LOCAL_PREFIX + (built_in or principal.name)
-    return _name(estate, principal)
-
-
-def _name(estate: Estate, principal: Principal) -> str:
-    """Return the name that a charter finds it by: qualified where that is enough, else its SID or DN."""
-    bearers = lookup_qualified(estate, principal.qualified_name) if "\\" in principal.qualified_name else []
-    if len(bearers) == 1 and (bearers[0].sid, bearers[0].dn) == (principal.sid, principal.dn):
-        return principal.qualified_name
-    return principal.sid or principal.dn
 
 
 def _quoted(text: str) -> str:

@@ -93,7 +93,7 @@ RIGHT_CHECKS: Final[tuple[Check, ...]] = (
         "undocumented-grant",
         "A grant stands that no rule says",
         "Nobody knows any more why it was given, or that it was.",
-        "Write it down, or withdraw it: adzeguard grant document",
+        "Write it down, or withdraw it: adzeguard grant document; of one alone: adzeguard charter allow FINDING",
         Severity.MEDIUM,
         check_grants,
         evidence=GRANT,

@@ -42,7 +42,7 @@ RULE_ROWS: Final[tuple[CheckRow, ...]] = (
         "unlisted-member",
         "Somebody is inside whom an `only` rule does not list",
         "Who is inside without being listed has a privilege that nobody decided on.",
-        "List them in the rule, or take them out: adzeguard propose",
+        "Take them out: adzeguard propose; or list them in the rule: adzeguard charter allow FINDING",
         Severity.HIGH,
         evidence=MEMBER,
     ),
@@ -82,7 +82,8 @@ RULE_ROWS: Final[tuple[CheckRow, ...]] = (
         "unlisted-reach",
         "Somebody gets in, by any nesting, whom `reach-only` does not list",
         "The direct members may be right, and a group deep inside lets in somebody else.",
-        "See the chain and take out the link that should not be there: adzeguard why WHO --in GROUP",
+        "See the chain and take out the link that should not be there: adzeguard why WHO --in GROUP; or list them in the "
+        "rule: adzeguard charter allow FINDING",
         Severity.HIGH,
         evidence=("place", *CHAIN),
     ),

@@ -96,6 +96,7 @@ def question_page(question: Question, untold: Sequence[tuple[str, int, str]]) ->
                     if question.cannot_mend
                     else f"adzeguard questions answer {question.id} --mend --why '…'",
                     f"adzeguard questions answer {question.id} --leave-until DATE --why '…'",
+                    *([f"adzeguard charter allow {question.id}, if it is as it should be"] if question.member else []),
                 ],
                 "To answer it:",
                 2,

@@ -8,9 +8,10 @@ from adzeguard.core.change.kinds.create_object import CreateObject
 from adzeguard.core.change.kinds.object_change import AttributeChange
 from adzeguard.core.descriptors.ace import Ace
 from adzeguard.core.descriptors.descriptor import Descriptor
-from adzeguard.core.errors import GuardError, UnknownNameError, UsageError
+from adzeguard.core.errors import AmbiguousNameError, GuardError, UnknownNameError, UsageError
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.named import Named
+from adzeguard.core.estate.names import candidate_lines
 from adzeguard.core.estate.principal import CONTAINERS, Principal
 from adzeguard.core.identity import escape_dn_value
 
@@ -41,8 +42,17 @@ def creation(named: Named, given: Mapping[str, str | tuple[str, ...]], *, rule: 
 
 
 def container_at(estate: Estate, dn: str) -> Principal:
-    """Return the OU or container of this name, which may leave the base away."""
+    """Return the OU or container of this DN, which may leave the base away, or of this name if one alone bears it."""
     found = estate.catalogue.by_dn(estate.domain.full_dn(dn))
+    if found is None and "=" not in dn:
+        named = estate.catalogue.principals(estate.catalogue.by_name(dn)).values()
+        containers = [one for one in named if one.kind in CONTAINERS]
+        if len(containers) > 1:
+            raise AmbiguousNameError(
+                f"'{dn}' is the name of {len(containers)} containers:\n{candidate_lines(containers)}",
+                "Write the DN of one",
+            )
+        found = containers[0].id if containers else None
     if found is None:
         raise UnknownNameError(
             f"there is no container '{dn}'", "Write it as OU=Name,OU=Above; see: adzeguard find --kind ou"
