@@ -44,8 +44,8 @@ def workspace(server: Server, tmp_path: Path) -> Program:
     return Program(folder)
 
 
-def connect(program: Program, server: Server, folder: Path, **other: str):
-    """Make a workspace; `other` replaces options."""
+def connect(program: Program, server: Server, folder: Path, *, anyway: bool = False, **other: str):
+    """Make a workspace; `other` replaces options, `anyway` makes it also where the server cannot be read."""
     options = {
         "ldap": server.url,
         "bind-as": server.bind_as,
@@ -54,4 +54,5 @@ def connect(program: Program, server: Server, folder: Path, **other: str):
         "tls-name": server.tls_name,
         "standin-hosts": str(program.folder / "hosts"),
     } | other
-    return program("init", folder, *(part for key, value in options.items() for part in (f"--{key}", value) if value))
+    said = (part for key, value in options.items() for part in (f"--{key}", value) if value)
+    return program("init", folder, *said, *(["--anyway"] if anyway else []))

@@ -14,16 +14,18 @@ def test_it_says_what_it_is_connected_to(demo: Program, tmp_path: Path) -> None:
     assert made.err == ""
 
 
-def test_what_cannot_be_read_is_told_and_the_workspace_stands(tmp_path: Path) -> None:
-    """No server, no password, a file that is none: one line each, and the settings are there to be mended."""
+def test_nothing_is_written_where_nothing_can_be_read(tmp_path: Path) -> None:
+    """No server, no password, a file that is none: 1 and one line each; --anyway writes, and says how to go on."""
     program = Program(tmp_path)
     server = ("--ldap", "ldaps://127.0.0.1:1", "--bind-as", r"LOWMERE\reader")
-    assert "there is no password" in program("init", "a", *server).err
-    program.environment |= {"ADZEGUARD_PASSWORD": "x", "ADZEGUARD_PASSWORD_FOR": "ldaps://127.0.0.1:1"}
-    refused = program("init", "b", *server)
-    assert (refused.code, "connection refused" in refused.err) == (0, True)
     (tmp_path / "none.ldif").write_text("this is no LDIF\n")
-    odd = program("init", "c", "--ldif", "none.ldif")
-    assert (odd.code, "could not be read" in odd.err) == (0, True)
-    for name in "abc":
-        assert (tmp_path / name / "adzeguard.toml").is_file()
+    said = "there is no password"
+    for words, environment in ((server, {}), (server, {"ADZEGUARD_PASSWORD": "x"}), (("--ldif", "none.ldif"), {})):
+        program.environment |= environment | {"ADZEGUARD_PASSWORD_FOR": "ldaps://127.0.0.1:1"}
+        refused = program("init", "w", *words)
+        assert (refused.code, said in refused.err, "--anyway" in refused.err) == (1, True, True)
+        assert not (tmp_path / "w").exists()
+        said = "connection refused" if said == "there is no password" else "none.ldif"
+    made = program("init", "w", "--ldif", "none.ldif", "--anyway")
+    assert (made.code, "Next: adzeguard settings check --workspace w" in made.out) == (0, True)
+    assert program("settings", "check", "--workspace", "w").code == 3

@@ -6,6 +6,7 @@ import sys
 from collections import Counter
 from collections.abc import Iterator
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
@@ -16,6 +17,9 @@ from adzeguard.cli.options import example
 from adzeguard.cli.output import put, say
 from adzeguard.core.errors import UsageError
 from adzeguard.settings.settings import ONLY_SOURCE, PARTS, HostsSettings, make_workspace, settings_text
+
+if TYPE_CHECKING:
+    from adzeguard.hosts.port import Step
 
 _FIRST_CHARTER = """\
 # The charter says who should be where. Every rule is one item of this list.
@@ -60,6 +64,7 @@ rules: []
     metavar="'DRIVER KEY=VALUE …'",
     help="How hosts are reached, as often as there are kinds of them; see: adzeguard hosts drivers.",
 )
+@click.option("--anyway", is_flag=True, help="Make the workspace though the directory cannot be read.")
 def command(
     folder: Path,
     ldif: Path | None,
@@ -72,8 +77,11 @@ def command(
     plain_ldap: bool,
     standin_hosts: Path | None,
     host_sources: tuple[str, ...],
+    anyway: bool,
 ) -> int:
-    """Make a workspace in DIR and connect it to a directory: an LDIF file or a server.
+    """Connect to a directory, an LDIF file or a server, and make a workspace for it in DIR.
+
+    The directory is tried first. If it cannot be read, nothing is written, so that you can try again; ends with 1 then.
 
     The password never stands on the command line or in the workspace. It comes from --password-file, from
     ADZEGUARD_PASSWORD (sent to ADZEGUARD_PASSWORD_FOR alone), from the keyring (service adzeguard), or from a prompt.
@@ -82,15 +90,11 @@ def command(
         ldif, ldap = _ask_for_directory()
     if ldif is not None and ldap is not None:
         raise UsageError("--ldif and --ldap exclude each other", "A workspace has one directory")
-    directory: dict[str, str | bool]
-    if ldif is not None:
-        if not ldif.is_file():
-            raise UsageError(f"there is no file {ldif}", "Name an LDIF file with --ldif")
-        directory = {"kind": "ldif", "file": str(ldif.resolve())}
-    else:
-        directory = _server(
-            str(ldap), bind_as, password_file, ca_file, tls_name, start_tls=start_tls, plain_ldap=plain_ldap
-        )
+    directory = (
+        _file(ldif)
+        if ldif is not None
+        else _server(str(ldap), bind_as, password_file, ca_file, tls_name, start_tls=start_tls, plain_ldap=plain_ldap)
+    )
     if standin_hosts is not None:
         if not standin_hosts.is_dir():
             raise UsageError(
@@ -98,30 +102,45 @@ def command(
             )
         host_sources = (*host_sources, shlex.join(["standin", f"folder={standin_hosts}"]))
     hosts = list(_sources(host_sources))
-    make_workspace(
-        folder, settings_text(directory, hosts, {"response": "tell"}, account_name(os.getuid())), _FIRST_CHARTER
-    )
+    text = settings_text(directory, hosts, {"response": "tell"}, account_name(os.getuid()))
+    return _made(folder, text, _tried(text), anyway=anyway)
+
+
+def _made(folder: Path, text: str, steps: "list[Step]", *, anyway: bool) -> int:
+    """Write the workspace if its directory can be read, and say what was found."""
+    trouble = steps[0].trouble
+    if trouble and not anyway:
+        say(f"The directory cannot be read, and nothing was written: {trouble}")
+        say("Change the options and try again; --anyway makes the workspace all the same.")
+        return Exit.FAILED
+    make_workspace(folder, text, _FIRST_CHARTER)
     put(f"Made the workspace {folder}.\n")
-    _try_it(folder)
-    put(f"Next: adzeguard collect --workspace {folder}\n")
+    if trouble:
+        say(f"The directory cannot be read: {trouble}")
+        put(f"Next: adzeguard settings check --workspace {shlex.quote(str(folder))}\n")
+        return Exit.NOTHING_TO_REPORT
+    put(f"Connected to {steps[0].said}.\n")
+    for step in steps[1:]:
+        if step.trouble:
+            say(step.trouble)
+    put(f"Next: adzeguard collect --workspace {shlex.quote(str(folder))}\n")
     return Exit.NOTHING_TO_REPORT
 
 
-def _try_it(folder: Path) -> None:
-    """Connect, and say what was found or what is wrong; the workspace stands either way."""
-    from adzeguard.cli.opening import opened
-    from adzeguard.core.errors import AdzeguardError
+def _tried(text: str) -> "list[Step]":
+    """Connect as these settings say, before there is a workspace that says so."""
+    import tempfile
 
-    try:
-        with opened(folder).directory() as directory:
-            domain = directory.facts().domain
-            top = directory.read(domain.base_dn)
-    except AdzeguardError as error:
-        say(f"The directory was tried, and could not be read: {error}")
-        return
-    put(f"Connected to {directory.label}: the domain {domain.short_name} ({domain.dns_name}).\n")
-    if top is None or top.first("ntsecuritydescriptor") is None:
-        say("This account may not read who holds which rights there: grant, may and reach will know nothing.")
+    from adzeguard.cli.opening import opened
+    from adzeguard.settings.settings import FILE_NAME
+    from adzeguard.workspace.connections import directory_tried
+
+    with tempfile.TemporaryDirectory(prefix="adzeguard-init-") as folder:
+        (Path(folder) / FILE_NAME).write_text(text, encoding="utf-8")
+        workspace = opened(Path(folder))
+        steps = list(directory_tried(workspace))
+        workspace.close()
+    return steps
 
 
 def _sources(given: tuple[str, ...]) -> Iterator[HostsSettings]:
@@ -140,6 +159,12 @@ def _sources(given: tuple[str, ...]) -> Iterator[HostsSettings]:
         names[kind] += 1
         name = ONLY_SOURCE if len(given) == 1 else f"{kind}{names[kind] if names[kind] > 1 else ''}"
         yield HostsSettings(name, {"kind": kind, **settings}, FleetPart(**part))
+
+
+def _file(ldif: Path) -> dict[str, str | bool]:
+    if not ldif.is_file():
+        raise UsageError(f"there is no file {ldif}", "Name an LDIF file with --ldif")
+    return {"kind": "ldif", "file": str(ldif.resolve())}
 
 
 def _ask_for_directory() -> tuple[Path | None, str | None]:

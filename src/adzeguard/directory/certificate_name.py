@@ -13,6 +13,11 @@ def is_for(certificate: Mapping[str, Any], wanted: str) -> bool:
     )
 
 
+def names_of(certificate: Mapping[str, Any]) -> list[str]:
+    """Return every name and address that a certificate is for."""
+    return list(dict.fromkeys([*_names(certificate, address=False), *_names(certificate, address=True)]))
+
+
 def _names(certificate: Mapping[str, Any], *, address: bool) -> Iterator[str]:
     kind = "IP Address" if address else "DNS"
     alternative = [(of, name) for of, name in certificate.get("subjectAltName", ()) if of in ("DNS", "IP Address")]

@@ -5,6 +5,7 @@ Everything that the rest knows of LDAP messages is in these few calls, so that a
 
 import ssl
 import time
+from ast import literal_eval
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
@@ -22,7 +23,8 @@ from adzeguard.core.errors import (
     DirectoryUnreachableError,
     SettingsError,
 )
-from adzeguard.directory.certificate_name import is_for
+from adzeguard.core.wording import printable, some_of
+from adzeguard.directory.certificate_name import is_for, names_of
 from adzeguard.directory.ldap_messages import (
     EXTENDED_RESPONSE,
     SEARCH_DONE,
@@ -471,8 +473,14 @@ def _verify_name(socket: Any, address: Address) -> None:
 
     It also takes a star for any name. Nothing has been sent to the server yet.
     """
-    if not is_for(socket.getpeercert(), address.tls_name or address.host):
-        raise _certificate_refused(address, "mismatch")
+    certificate = socket.getpeercert()
+    if not is_for(certificate, address.tls_name or address.host):
+        raise _for_another_name(address, names_of(certificate))
+
+
+_NO_MATCH: Final = " doesn't match any name"
+"""What the library says of a certificate for another name, in errors of several classes."""
+_NAME_CA: Final = "Give init --ca-file FILE, or write it as ca_file into [directory] of adzeguard.toml"
 
 
 def _reason(code: int, diagnostic: str) -> str:
@@ -504,11 +512,9 @@ def errors_of_ours(address: Address) -> Iterator[None]:
             "the password is empty", "Give it in a file, ADZEGUARD_PASSWORD or the keyring"
         ) from error
     except LDAPCertificateError as error:
-        raise _certificate_refused(address, str(error)) from error
+        raise _for_another_name(address, _names_told(str(error))) from error
     except LDAPSSLConfigurationError as error:
-        raise SettingsError(
-            f"the CA file '{address.ca_file}' cannot be used: {error}", "Name it with --ca-file"
-        ) from error
+        raise SettingsError(f"the CA file '{address.ca_file}' cannot be used: {error}", _NAME_CA) from error
     except LDAPInvalidDnError as error:
         raise ChangeRefusedError(f"not a distinguished name: {error}") from error
     except TimeoutError as error:
@@ -517,26 +523,49 @@ def errors_of_ours(address: Address) -> Iterator[None]:
             "Is the server overloaded, or the wrong one?",
         ) from error
     except (LDAPStartTLSError, LDAPException, ssl.SSLError, OSError) as error:
-        text = str(error)
-        # ldap3 wraps the error of a missing CA file into one of its own, with the cause in the text alone.
-        if isinstance(error, FileNotFoundError) or "No such file" in text:
-            raise SettingsError(f"there is no CA file {address.ca_file}", "Name it with --ca-file") from error
-        if "CERTIFICATE_VERIFY_FAILED" in text or "certificate verify failed" in text:
-            raise _certificate_refused(address, text) from error
-        # ldap3 tells a time-out while connecting by its text too.
-        kind = DirectorySilentError if "timed out" in text else DirectoryUnreachableError
-        raise kind(
-            f"no connection to {address.url}: {_plain_cause(text)}",
-            "Is the server up, and the address right?",
-        ) from error
+        raise _broken(address, error) from error
+
+
+def _broken(address: Address, error: Exception) -> DirectoryError | SettingsError:
+    """Return what a connection that could not be made, or was lost, is in our words; many causes stand in texts."""
+    text = str(error)
+    # ldap3 wraps the error of a missing CA file into one of its own, with the cause in the text alone.
+    if isinstance(error, FileNotFoundError) or "No such file" in text:
+        return SettingsError(f"there is no CA file {address.ca_file}", _NAME_CA)
+    if _NO_MATCH in text:
+        return _for_another_name(address, _names_told(text))
+    if "CERTIFICATE_VERIFY_FAILED" in text or "certificate verify failed" in text:
+        return _certificate_refused(address, text)
+    # ldap3 tells a time-out while connecting by its text too.
+    kind = DirectorySilentError if "timed out" in text else DirectoryUnreachableError
+    return kind(
+        f"no connection to {address.url}: {_plain_cause(text)}",
+        "Is the server up, and the address right?",
+    )
+
+
+def _names_told(text: str) -> list[str]:
+    """Return the names of a certificate from the library's own error, which has the certificate in its text alone."""
+    shown = text[text.find("{") :].rpartition(_NO_MATCH)[0]
+    try:
+        certificate = literal_eval(shown)
+    except (ValueError, SyntaxError, MemoryError, RecursionError):
+        return []
+    return names_of(certificate) if isinstance(certificate, dict) else []
+
+
+def _for_another_name(address: Address, names: Sequence[str]) -> CertificateRefusedError:
+    plain = next((name for name in names if "*" not in name), "")
+    return CertificateRefusedError(
+        f"the certificate of {address.url} is not for {address.tls_name or address.host}"
+        f"{f' but for {printable(some_of(names))}' if names else ''}",
+        f"If that is the server: init --tls-name {plain}, or tls_name in [directory] of adzeguard.toml"
+        if plain
+        else "Give the server a certificate that names it",
+    )
 
 
 def _certificate_refused(address: Address, text: str) -> CertificateRefusedError:
-    if "mismatch" in text or "doesn't match" in text:
-        return CertificateRefusedError(
-            f"the certificate of {address.url} is for another name than {address.tls_name or address.host}",
-            "Name the one it bears with --tls-name",
-        )
     for sign, words in (("has expired", "has expired"), ("not yet valid", "is not valid yet")):
         if sign in text:
             return CertificateRefusedError(
@@ -544,7 +573,7 @@ def _certificate_refused(address: Address, text: str) -> CertificateRefusedError
             )
     return CertificateRefusedError(
         f"the certificate of {address.url} is not signed by the CA {address.ca_file or 'of this system'}",
-        "Name the server's CA with --ca-file",
+        _NAME_CA,
     )
 
 

@@ -15,6 +15,7 @@ from adzeguard.core.estate.fleet import FleetPart
 from adzeguard.core.limits import USUAL_LIMITS, Limits
 from adzeguard.core.wording import nearest
 from adzeguard.private_files import write_new
+from adzeguard.settings.keys import OF_DRIVERS, keys_of, tables
 from adzeguard.settings.trust import ensure_ours
 
 FILE_NAME: Final = "adzeguard.toml"
@@ -25,30 +26,10 @@ _LARGEST_FILE: Final = 1024 * 1024
 _RESPONSES: Final = ("tell", "mend")
 _FORMER_RESPONSES: Final = {"alert": "tell", "correct": "mend"}
 """What the responses were called in workspaces of the first version; those go on working."""
-_OF_DRIVERS: Final = ("directory", "hosts", "tell", "shares")
-"""Tables whose keys belong to the driver that `kind` names; see `drivers`."""
 ONLY_SOURCE: Final = "hosts"
 """What the source is called that stands in [hosts] itself."""
 PARTS: Final = {"under": "under", "named": "named", "except": "excepted", "system": "system"}
 """The keys of a table of hosts that are ours, and not its driver's."""
-_KNOWN: Final = {
-    "directory": (),
-    "hosts": (),
-    "store": ("url",),
-    "cluster": ("ca_file", "certificate", "key"),
-    "charter": ("response", "keepers", "privileged"),
-    "retire": ("ou", "wait_days"),
-    "leases": ("contract_attribute", "longest_days"),
-    "stale": ("unused_days", "never_used_days", "password_days"),
-    "checks": ("waiting_days", "unread_days", "past_days", "working_hours", "off", "severity"),
-    "guards": ("removals", "hosts", "share", "operator"),
-    "tell": (),
-    "shares": (),
-    "questions": ("owner", "own", "longest_days", "answerers", "deputy", "remind_days"),
-    "trail": ("logs",),
-    "seal": ("key",),
-    "approval": ("groups", "hosts", "changes", "signers", "days", "without"),
-}
 
 
 @dataclass(frozen=True)
@@ -245,18 +226,7 @@ def find_workspace(start: Path) -> Path:
 def read_settings(folder: Path) -> Settings:
     """Read the settings of a workspace; `SettingsError` says what is wrong with them."""
     path = folder / FILE_NAME
-    try:
-        if path.stat().st_size > _LARGEST_FILE:
-            raise SettingsError(f"{path} is larger than 1 MiB")
-        tree = tomllib.loads(path.read_text(encoding="utf-8"))
-    except FileNotFoundError as error:
-        raise SettingsError(
-            f"{folder} is not a workspace: it holds no {FILE_NAME}", "Make one: adzeguard init DIR"
-        ) from error
-    except (OSError, UnicodeDecodeError) as error:
-        raise SettingsError(f"{path} cannot be read: {error}") from error
-    except tomllib.TOMLDecodeError as error:
-        raise SettingsError(f"{path}: {error}", "It must be TOML, as adzeguard init wrote it") from error
+    tree = read_tree(folder)
     _refuse_unknown(tree, path)
     for decisive in (path, folder / STATE_FOLDER, folder / CHARTER_FOLDER):
         ensure_ours(decisive)
@@ -276,7 +246,7 @@ def read_settings(folder: Path) -> Settings:
         _days(tree.get("checks", {}), "waiting_days", 14, path),
         _days(tree.get("checks", {}), "unread_days", 14, path),
         _texts(tree.get("cluster", {}), "cluster", path),
-        str(guards.get("operator") or directory.get("bind_as", "")),
+        _text(guards, "operator", path, "guards") or directory.get("bind_as", ""),
         tuple(TellSettings(*one) for one in _named_tables(tree.get("tell", {}), "tell", "[tell.mail]", path)),
         _questions(tree.get("questions", {}), path),
         _approval(tree.get("approval", {}), folder, path),
@@ -299,6 +269,24 @@ def read_settings(folder: Path) -> Settings:
         _attribute({k: v for k, v in tree.get("leases", {}).items() if k != "longest_days"}, path),
         _days(tree.get("leases", {}), "longest_days", Settings.longest_lease_days, path, "leases"),
     )
+
+
+def read_tree(folder: Path) -> dict[str, Any]:
+    """Return what adzeguard.toml says, as plain values; `SettingsError` if it cannot be read."""
+    path = folder / FILE_NAME
+    try:
+        if path.stat().st_size > _LARGEST_FILE:
+            raise SettingsError(f"{path} is larger than 1 MiB")
+        tree: dict[str, Any] = tomllib.loads(path.read_text(encoding="utf-8"))
+    except FileNotFoundError as error:
+        raise SettingsError(
+            f"{folder} is not a workspace: it holds no {FILE_NAME}", "Make one: adzeguard init DIR"
+        ) from error
+    except (OSError, UnicodeDecodeError) as error:
+        raise SettingsError(f"{path} cannot be read: {error}") from error
+    except tomllib.TOMLDecodeError as error:
+        raise SettingsError(f"{path}: {error}", "It must be TOML, as adzeguard init wrote it") from error
+    return tree
 
 
 def _attribute(content: dict[str, Any], path: Path) -> str:
@@ -366,7 +354,7 @@ def _questions(content: dict[str, Any], path: Path) -> QuestionSettings:
     longest = _days(content, "longest_days", QuestionSettings.longest_days, path, "questions")
     answerers = _names(content, "answerers", path, "questions")
     remind = _days(content, "remind_days", QuestionSettings.remind_days, path, "questions")
-    owner, deputy = (str(content.get(key, "")) for key in ("owner", "deputy"))
+    owner, deputy = (_text(content, key, path, "questions") for key in ("owner", "deputy"))
     return QuestionSettings(owner, own, longest, answerers, deputy, remind)
 
 
@@ -380,11 +368,12 @@ def _response(charter: dict[str, Any], path: Path) -> Literal["tell", "mend"]:
 
 def _refuse_unknown(tree: dict[str, Any], path: Path) -> None:
     for table, content in tree.items():
-        if table not in _KNOWN or not isinstance(content, dict):
-            raise SettingsError(f"{path}: there is no [{table}]{_near(table, _KNOWN)}")
-        for key in content if table not in _OF_DRIVERS else ():
-            if key not in _KNOWN[table]:
-                raise SettingsError(f"{path}: [{table}] has no key {key}{_near(key, _KNOWN[table])}")
+        if table not in tables() or not isinstance(content, dict):
+            raise SettingsError(f"{path}: there is no [{table}]{_near(table, tables())}")
+        known = keys_of(table)
+        for key in content if table not in OF_DRIVERS else ():
+            if key not in known:
+                raise SettingsError(f"{path}: [{table}] has no key {key}{_near(key, known)}")
 
 
 def _near(word: str, known: Iterable[str]) -> str:
@@ -444,6 +433,13 @@ def _days(checks: dict[str, Any], key: str, usual: int, path: Path, table: str =
     value = checks.get(key, usual)
     if isinstance(value, bool) or not isinstance(value, int) or value < 0:
         raise SettingsError(f"{path}: [{table}] {key} must be a number of days, not {value!r}")
+    return value
+
+
+def _text(content: dict[str, Any], key: str, path: Path, table: str) -> str:
+    value = content.get(key, "")
+    if not isinstance(value, str):
+        raise SettingsError(f"{path}: [{table}] {key} must be a text, not {value!r}")
     return value
 
 

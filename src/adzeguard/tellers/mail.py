@@ -1,5 +1,6 @@
 """Tells by mail: SMTP (RFC 5321) with STARTTLS (RFC 3207), a text and an HTML part (RFC 2046 section 5.1.4)."""
 
+import re
 import smtplib
 import ssl
 from collections.abc import Iterable, Sequence
@@ -22,6 +23,7 @@ _TIMEOUT: Final = 30.0
 _MANY: Final = 5
 """Letters to one person from which on they come as one, also where nobody asked for a digest."""
 _LONGEST_ADDRESS: Final = 254
+_WITH_PORT: Final = re.compile(r"(?P<host>[^:\[\]]+|\[[0-9A-Fa-f:.]+\]):(?P<port>[0-9]{1,5})")
 SECURITIES: Final = ("starttls", "tls", "none")
 
 
@@ -30,7 +32,11 @@ class Mail:
 
     def __init__(self, settings: Settings, secret: Secret) -> None:
         """Check the settings; nothing is connected yet."""
-        self._server = settings["server"]
+        # People write mail.lowmere.example:25, and [2001:db8::1]:25 for an address with colons of its own.
+        named = _WITH_PORT.fullmatch(settings["server"])
+        if named is not None and "port" in settings:
+            raise SettingsError("mail has a port in its server and one of its own", "Leave one of them out")
+        self._server = named["host"].strip("[]") if named is not None else settings["server"]
         self._security = settings.get("security", "starttls")
         if self._security not in SECURITIES:
             raise SettingsError(f"security of mail must be {', '.join(SECURITIES)}, not '{self._security}'")
@@ -39,7 +45,8 @@ class Mail:
             raise SettingsError(
                 "mail without encryption is sent to this machine alone", "Take security = 'starttls' or 'tls'"
             )
-        port = settings.get("port", str(_PORT_TLS if self._security == "tls" else _PORT))
+        usual = str(_PORT_TLS if self._security == "tls" else _PORT)
+        port = named["port"] if named is not None else settings.get("port", usual)
         if not (port.isascii() and port.isdecimal() and 0 < int(port) < 65536):  # noqa: PLR2004 - 16 bits
             raise SettingsError(f"the port of mail must be a number, not '{port}'")
         self._port = int(port)
@@ -81,6 +88,16 @@ class Mail:
             raise TellError(f"mail to {letters[0].to} by {self._server}:{self._port}: {_in_words(error)}") from error
         if refused:  # pragma: no cover - the library raises where the only recipient is refused
             raise TellError(f"mail to {letters[0].to} was refused")
+
+    def try_out(self) -> str:
+        """Connect and log in; no mail is sent."""
+        try:
+            self._open = self._open or self._connected()
+            self._open.noop()
+        except (smtplib.SMTPException, OSError, ValueError) as error:
+            self.close()
+            raise TellError(f"{self._server}:{self._port}: {_in_words(error)}") from error
+        return f"{self._server}:{self._port}{f', as {self._login}' if self._login else ''}"
 
     def message(self, letters: Sequence[Letter]) -> EmailMessage:
         """Return the mail. Its id is the same at every try, so that one that comes twice is known for the same."""
@@ -179,7 +196,7 @@ def _open(settings: Settings, secret: Secret, _names: Names) -> Mail:
 DRIVER: Final = DriverKind(
     "mail",
     (
-        Setting("server", "the mail server, by name or address", needed=True),
+        Setting("server", "the mail server, by name or address; HOST:PORT too", needed=True),
         Setting("port", "its port; 587, or 465 with security = 'tls'"),
         Setting("from", "the address that mail comes from", needed=True),
         Setting("login", "the name to log in with, if it wants one"),

@@ -3,7 +3,7 @@
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any, Protocol
+from typing import Any, Protocol, runtime_checkable
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,3 +31,11 @@ class Teller(Protocol):
 
     def close(self) -> None:
         """Let go of what is open."""
+
+
+@runtime_checkable
+class TryableTeller(Protocol):
+    """A way of telling whose connection can be tried without telling anything."""
+
+    def try_out(self) -> str:
+        """Connect, and say to what; `TellError` if that cannot be."""

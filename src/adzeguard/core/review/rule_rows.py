@@ -82,8 +82,8 @@ RULE_ROWS: Final[tuple[CheckRow, ...]] = (
         "unlisted-reach",
         "Somebody gets in, by any nesting, whom `reach-only` does not list",
         "The direct members may be right, and a group deep inside lets in somebody else.",
-        "See the chain and take out the link that should not be there: adzeguard why WHO --in GROUP; or list them in the "
-        "rule: adzeguard charter allow FINDING",
+        "See the chain and take out the link that should not be there: adzeguard why WHO --in GROUP; or list "
+        "them in the rule: adzeguard charter allow FINDING",
         Severity.HIGH,
         evidence=("place", *CHAIN),
     ),
