@@ -1,4 +1,4 @@
-"""Writes docs/commands.md from the program itself; --check only compares."""
+"""Writes docs/commands.md and docs/json.md from the program itself; --check only compares."""
 
 import sys
 from pathlib import Path
@@ -6,9 +6,11 @@ from pathlib import Path
 import click
 
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.forms import FORMS, OUTCOME
 from adzeguard.cli.main import COMMANDS, commands
+from adzeguard.core.views.dictionary import KEYS
 
-PAGE = Path(__file__).with_name("commands.md")
+FOLDER = Path(__file__).parent
 _EXITS = {
     Exit.NOTHING_TO_REPORT: "nothing to report, or everything was done",
     Exit.FAILED: "failed: a file, the directory, the store or a guard stood against it",
@@ -50,11 +52,57 @@ def _section(command: click.Command, context: click.Context) -> str:
     return f"## {context.command_path}\n\n```text\n{command.get_help(context)}\n```\n"
 
 
+def json_page() -> str:
+    """Return the dictionary of JSON keys, and which keys each command prints."""
+    parts = [
+        """# JSON and CSV
+
+Made from the program by `make docs`; tests hold it current and true.
+
+`--format json` prints all keys of a command, `jsonl` one object a line, `csv` the same as a table. In all of them:
+
+- One key means one thing, in every command.
+- A principal is `NAME`, with its SID beside it as `NAME_sid`.
+- A way is a list of names under `path`, from the group down to the one who gets in.
+- What is absent is null, in CSV an empty cell. Truth is `true` or `false`, in CSV `yes` or `no`.
+- Moments end in `_at`. They are ISO 8601, in UTC.
+- `adzeguard schema COMMAND` prints a JSON Schema with the number of the form. The number grows when a key goes away or
+  means something else; a new key leaves it as it is.
+
+Proposals (`propose`) and the exported journal (`journal export`) are files with forms of their own, which are read again.
+""",
+        "## Dictionary\n\n| key | holds | meaning |\n| --- | --- | --- |",
+        "\n".join(
+            f"| `{key}` | {one.sort} | {one.words.replace('|', chr(92) + '|')} |" for key, one in sorted(KEYS.items())
+        ),
+        "",
+        "## Commands\n\n| command | form | prints | keys |\n| --- | --- | --- | --- |",
+    ]
+    outcomes = [path for path, form in FORMS.items() if form is OUTCOME]
+    for path, form in FORMS.items():
+        if form is not OUTCOME:
+            parts.append(_form_row(f"`{path}`", form.number, form.rows, form.names))
+            parts += [_form_row(f"`{path}` with {when}", form.number, o.rows, o.names) for when, o in form.also]
+    parts.append(_form_row("each command that changes something", OUTCOME.number, OUTCOME.rows, OUTCOME.names))
+    return "\n".join(
+        [*parts, "", f"Commands that change something: {', '.join(f'`{path}`' for path in outcomes)}.", ""]
+    )
+
+
+def _form_row(command: str, number: int, rows: bool, names: list[str]) -> str:
+    return f"| {command} | {number} | {'rows' if rows else 'an object'} | {' '.join(f'`{name}`' for name in names)} |"
+
+
+PAGES = {"commands.md": page, "json.md": json_page}
+
+
 def main() -> None:
-    """Write the page, or end with 1 when it is not current."""
-    if "--check" in sys.argv:
-        sys.exit(0 if PAGE.read_text(encoding="utf-8") == page() else "docs/commands.md is not current: make docs")
-    PAGE.write_text(page(), encoding="utf-8")
+    """Write the pages, or end with 1 when one is not current."""
+    for name, made in PAGES.items():
+        if "--check" not in sys.argv:
+            (FOLDER / name).write_text(made(), encoding="utf-8")
+        elif not (FOLDER / name).is_file() or (FOLDER / name).read_text(encoding="utf-8") != made():
+            sys.exit(f"docs/{name} is not current: make docs")
 
 
 if __name__ == "__main__":

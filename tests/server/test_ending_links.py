@@ -190,7 +190,7 @@ def test_a_shift_is_given_with_its_end(behind: Program, links: EndingLinks, serv
     # Of this very day, also in its first hour: what would have begun yesterday was not noted then.
     begun = max(now - timedelta(hours=1), now.replace(hour=0, minute=0))
     hours = ("--from", f"{begun:%H:%M}", "--to", f"{now + timedelta(hours=3):%H:%M}")
-    assert behind("shift", "add", "roan.pell", GROUP, "--zone", "UTC", *hours).code == 0
+    assert behind("shift", "start", "roan.pell", GROUP, "--zone", "UTC", *hours).code == 0
     assert behind("round", "--format", "json").json["leases_begun"] == ["L1"]
     assert 2 * 3600 < left_of(links, "Roan Pell") <= 3 * 3600 + 1
     assert lease(behind)["by_itself"] is True

@@ -166,8 +166,8 @@ def test_a_round_mends_around_what_waits_for_a_yes(guarded: Program) -> None:
     aiders = r"{id: aiders, group: 'LOWMERE\First Aiders', include: ['LOWMERE\elof.kell'], response: mend}"
     (guarded.folder / "charter/charter.yaml").write_text(f"charter: 1\nrules: [{editors}, {aiders}]\n")
     made = guarded("round", "--format", "json")
-    assert (made.code, made.json["mended"], len(made.json["refused"])) == (4, 1, 1)
-    assert "adzeguard propose --rule editors --output FILE" in made.json["refused"][0]
+    assert (made.code, made.json["mended"], len(made.json["refusals"])) == (4, 1, 1)
+    assert "adzeguard propose --rule editors --output FILE" in made.json["refusals"][0]
     assert "elof.kell" in {m["name"] for m in guarded("who", "First Aiders", "--format", "json").json}
     assert guarded("propose", "--rule", "editors", "--output", "p.json").code == 3
     approved(guarded, guarded.folder / "p.json")

@@ -17,12 +17,17 @@ def test_every_check_is_listed_and_explained(demo: Program) -> None:
     """With what it finds now, which is what check finds; a name that is none says what it may have meant."""
     rows = demo("check", "--list", "--format", "json").json
     found = demo("check", "--format", "json").json
-    assert {row["id"]: row["findings"] for row in rows if row["findings"]} == {
+    assert {row["id"]: row["finding_count"] for row in rows if row["finding_count"]} == {
         check: sum(one["check"] == check for one in found) for check in {one["check"] for one in found}
     }
     assert len({row["id"] for row in rows}) == len(rows) > 60
     one = demo("check", "--explain", "name-twin", "--format", "json").json
-    assert (one["findings"], one["on"], one["severity"], "local_sid" in one["evidence"]) == (1, True, "medium", True)
+    assert (one["finding_count"], one["enabled"], one["severity"], "local_sid" in one["evidence_keys"]) == (
+        1,
+        True,
+        "medium",
+        True,
+    )
     assert one["mend"] in " ".join(demo("check", "--explain", "name-twin").out.split())
     wrong = demo("check", "--explain", "name-twins")
     assert (wrong.code, "did you mean 'name-twin'" in wrong.err) == (2, True)
@@ -35,7 +40,7 @@ def test_checks_are_switched_off_and_weighed(demo: Program) -> None:
     found = {row["check"]: row["severity"] for row in demo("check", "--format", "json").json}
     assert ("name-twin" in found, found["wide-administrators"]) == (False, "low")
     rows = {row["id"]: row for row in demo("check", "--list", "--format", "json").json}
-    assert (rows["name-twin"]["on"], rows["wide-administrators"]["severity"]) == (False, "low")
+    assert (rows["name-twin"]["enabled"], rows["wide-administrators"]["severity"]) == (False, "low")
     assert "off in this workspace" in demo("check", "--explain", "name-twin").out
     for text in ('\n[checks]\noff = ["name-twins"]\n', '\n[checks.severity]\nname-twin = "awful"\n'):
         (demo.folder / "adzeguard.toml").write_text(as_made + text)
@@ -83,7 +88,7 @@ def test_each_finding_gives_the_evidence_that_its_check_says(demo: Program) -> N
     others = {(row["check"], key) for row in found for key in row["evidence"] if key not in evidence[row["check"]]}
     assert others == set()
     assert all(row["next"] for row in found)
-    assert demo("check", "--explain", "unlisted-member", "--format", "json").json["evidence"][0] == "place"
+    assert demo("check", "--explain", "unlisted-member", "--format", "json").json["evidence_keys"][0] == "place"
 
 
 def test_hosts_that_everybody_administers_are_counted_apart(demo: Program) -> None:

@@ -23,7 +23,7 @@ def test_what_became_of_objects_policies_and_rights_is_compared(demo: Program) -
     found = demo("compare", before, "--format", "json")
     assert found.code == 3
     told = [d for d in found.json if d["about"] != "membership"]
-    said = {(d["about"], d["change"], d["subject"], d["member"]) for d in told}
+    said = {(d["about"], d["change"], d["subject"], d["member"] or "") for d in told}
     assert said == {
         ("object", "made", "Slipway", ""),
         ("object", "moved", r"LOWMERE\ulla.beck", ""),

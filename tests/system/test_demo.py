@@ -66,7 +66,7 @@ def test_the_demo_tells_its_story_and_ends_well(tmp_path_factory: pytest.TempPat
 )
 def test_every_planted_fault_is_found(all_findings: list[dict], check: str, subject: str, member: str) -> None:
     """What is planted in privileged groups and on hosts is found, with its evidence, and exactly once."""
-    found = [f for f in all_findings if (f["check"], f["subject"], f["member"]) == (check, subject, member)]
+    found = [f for f in all_findings if (f["check"], f["subject"], f["member"] or "") == (check, subject, member)]
 
     assert len(found) == 1
     assert found[0]["evidence"] or check == "membership-ring"

@@ -76,11 +76,11 @@ def test_a_row_that_is_changed_is_seen_and_believed_by_no_round(at_work: Program
     seen = at_work("journal", "verify")
     assert (seen.code, said in seen.out) == (3, True), seen.out
     made = rounds(at_work)
-    assert any(said in line and "is not acted on" in line for line in made["refused"])
+    assert any(said in line and "is not acted on" in line for line in made["refusals"])
     assert at_work("journal", "verify", "--put-right").code == 0
     assert at_work("propose", "--format", "json").json["changes"] == []
     assert at_work("journal", "verify").code == 0
-    assert rounds(at_work)["refused"] == []
+    assert rounds(at_work)["refusals"] == []
 
 
 def test_no_forged_row_puts_anybody_in_or_out(at_work: Program) -> None:
@@ -114,7 +114,7 @@ def test_no_forged_row_puts_anybody_in_or_out(at_work: Program) -> None:
     made = rounds(at_work)
 
     assert made["leases_ended"] == []
-    assert len(made["refused"]) == 3
+    assert len(made["refusals"]) == 3
     assert at_work("propose", "--format", "json").json["changes"] == []
     assert at_work("retire", "--help").code == 0
     assert inside(at_work, "Domain Admins") == before

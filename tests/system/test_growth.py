@@ -341,7 +341,7 @@ def test_what_is_added_by_its_recipe_works_everywhere(grown: Grown) -> None:
     ]
     assert sum(one["check"] == "no-seven" for one in found) > 40
     for check, evidence in (("other-motto", ["place"]), ("no-seven", [])):
-        assert grown("check", "--explain", check, "--format", "json").json["evidence"] == evidence
+        assert grown("check", "--explain", check, "--format", "json").json["evidence_keys"] == evidence
     assert {"other-motto", "no-seven"} <= {row["id"] for row in grown("check", "--list", "--format", "json").json}
     assert "motto" in grown("charter", "schema").out
     assert grown("enact", "--rule", "quay-motto", "--yes").code == 0

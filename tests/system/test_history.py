@@ -110,9 +110,9 @@ def test_status_is_one_screen_about_everything(demo: Program) -> None:
     assert shown.code == 3
     assert (data["check_is_outdated"], data["checked_at"][-6:]) == (False, "+00:00")
     assert data["hosts_unread"] == ["KIOSK-22", "LAPTOP-05"]
-    assert data["findings"]["critical"] == 1
+    assert data["findings_by_severity"]["critical"] == 1
     assert data["enactments"][0]["what"] == "11 verified"
-    assert {(p["group"], p["members"], p["change"]) for p in data["privileged"]} >= {
+    assert {(p["group"], p["member_count"], p["difference"]) for p in data["privileged"]} >= {
         (ADMINS, 3, -3),
         (r"LOWMERE\Break Glass", 1, 0),
     }
@@ -213,7 +213,9 @@ def test_rights_doors_and_reach_are_shown_as_they_stood(demo: Program) -> None:
     reach = ("reach", "First Aiders", "--format", "json")
     doors = ("doors", "nils.fenn", "--count")
     assert (demo(*may).code, demo(*may, "--at", before).code) == (0, 3)
-    now, then = ({row["name"] for row in demo(*reach, *at).json if not row["member"]} for at in ((), ("--at", before)))
+    now, then = (
+        {row["name"] for row in demo(*reach, *at).json if not row["is_member"]} for at in ((), ("--at", before))
+    )
     assert "nils.fenn" in now - then
     assert int(demo(*doors).out) == int(demo(*doors, "--at", before).out) + 1
     listed = ("grant", "list", "--over", "First Aiders", "--format", "json")

@@ -360,9 +360,10 @@ def test_a_new_computer_from_its_creation_to_the_first_logon(demo: Program) -> N
     assert logon(demo, "QUAY-01", "orla.fenn", "console") == {
         "host": "QUAY-01",
         "person": r"LOWMERE\orla.fenn",
+        "person_sid": demo("show", "orla.fenn", "--format", "json").json["sid"],
         "by": "console",
         "allowed": True,
-        "because": "",
+        "because": None,
         "notice": None,
     }
     assert demo("undo", "--last", "--yes").code == 0
@@ -391,7 +392,7 @@ def test_getting_out_of_local_administrators(demo: Program) -> None:
     demo("collect")
     theirs = {(row["host"], row["door"], row["through"]) for row in doors(demo, crew)}
     assert {(name, "group", r"LOWMERE\Galley Crew") for name in consoles} <= theirs
-    assert ("CONSOLE-05", "direct", "") in theirs
+    assert ("CONSOLE-05", "direct", None) in theirs
     counted = {row["through"]: (row["people"], row["hosts"]) for row in doors(demo)}
     assert counted[r"LOWMERE\Galley Crew"][1] == 12
 
@@ -404,7 +405,7 @@ def test_getting_out_of_local_administrators(demo: Program) -> None:
         f"  elevate: {{program: /opt/charts/update, sha256: {DIGEST}, for: [{crew}]}}\n",
     )
     after = {(r["host"], r["door"], r["through"]): r["after"] for r in doors(demo, crew, "--after-charter")}
-    assert after["CONSOLE-05", "group", r"LOWMERE\Galley Crew"] == after["CONSOLE-05", "direct", ""] == "loses"
+    assert after["CONSOLE-05", "group", r"LOWMERE\Galley Crew"] == after["CONSOLE-05", "direct", None] == "loses"
     needs = {r["needs"] for r in doors(demo, crew, "--after-charter") if r["after"] == "loses"}
     assert needs == {"/opt/sonar"}, "the other one comes with a rule"
     assert "Ran elevated there" in demo("doors", crew, "--after-charter").out

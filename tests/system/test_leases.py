@@ -39,7 +39,7 @@ def soon(seconds: float) -> str:
 
 def over(program: Program) -> None:
     """Let the clock go on until every open lease is over."""
-    end = max(datetime.fromisoformat(row["until"]) for row in leases(program))
+    end = max(datetime.fromisoformat(row["until_at"]) for row in leases(program))
     program.ahead = end - datetime.now(UTC)
 
 
@@ -57,7 +57,7 @@ def test_a_lease_gives_a_membership_that_a_round_takes_away(calm: Program) -> No
     assert "roan.pell" in members(calm, "Chart Editors")
     over(calm)
     done = calm("round", "--format", "json")
-    assert (done.code, done.json["leases_ended"], done.json["refused"]) == (0, ["L1"], [])
+    assert (done.code, done.json["leases_ended"], done.json["refusals"]) == (0, ["L1"], [])
     assert "roan.pell" not in members(calm, "Chart Editors")
     assert leases(calm) == []
     [ended] = leases(calm, "--all")
@@ -160,7 +160,7 @@ def test_a_round_does_what_it_may_and_tells_what_it_may_not(demo: Program) -> No
     held = demo("round", "--format", "json")
     assert held.code == 4
     assert held.json["mended"] == 0
-    assert len(held.json["refused"]) == 1
+    assert len(held.json["refusals"]) == 1
     assert demo("round", "--only-leases").code == 0
 
 
@@ -205,17 +205,17 @@ def test_a_lease_ends_with_the_contract_wherever_that_is_moved(calm: Program) ->
     assert calm(*asked).code == 0
     [row] = leases(calm)
     assert row["contract"] is True
-    assert datetime.fromisoformat(row["until"]).astimezone().date().isoformat() == "2100-01-01"
+    assert datetime.fromisoformat(row["until_at"]).astimezone().date().isoformat() == "2100-01-01"
     assert "with the contract" in " ".join(calm("lease", "list").out.split())
 
     contract(calm, "20980630120000.0Z")
     assert calm("round", "--format", "json").json["leases_ended"] == []
-    assert leases(calm)[0]["until"].startswith("2098-06-30T12:00:00")
+    assert leases(calm)[0]["until_at"].startswith("2098-06-30T12:00:00")
     assert leases(calm)[0]["extended"] == 0
     contract(calm, "when the ice is gone")
     unclear = calm("round", "--format", "json")
     assert (unclear.code, "is no date" in "".join(unclear.json["not_made"])) == (4, True)
-    assert leases(calm)[0]["until"].startswith("2098-06-30T12:00:00")
+    assert leases(calm)[0]["until_at"].startswith("2098-06-30T12:00:00")
     contract(calm, "2020-01-31")
     assert calm("round", "--format", "json").json["leases_ended"] == ["L1"]
     assert "roan.pell" not in members(calm, "Chart Editors")

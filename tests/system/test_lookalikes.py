@@ -50,7 +50,7 @@ def test_a_rule_that_lets_a_lookalike_in_waits_and_holds_nothing_else_up(planted
     done = planted("enact", "--rule", "r", "--yes")
     assert (done.code, "looks like" in done.err) == (1, True), done.err
     told = planted("round", "--format", "json").json
-    assert [one for one in told["refused"] if "looks like" in one and "enact --rule r" in one]
+    assert [one for one in told["refusals"] if "looks like" in one and "enact --rule r" in one]
     assert r"LOWMERE\orla.fenn" not in planted("show", CYRILLIC, "--format", "json").json["members"]
     assert r"LOWMERE\yorick.tarn" in planted("show", "First Aiders", "--format", "json").json["members"]
 

@@ -5,7 +5,7 @@ import pytest
 from tests.program import Json, Program
 
 EDITORS = r"LOWMERE\Chart Editors"
-SHIFT = ("shift", "add", "orla.fenn", EDITORS, "--zone", "UTC", "--from", "08:00", "--to", "16:00")
+SHIFT = ("shift", "start", "orla.fenn", EDITORS, "--zone", "UTC", "--from", "08:00", "--to", "16:00")
 
 
 @pytest.fixture
@@ -30,7 +30,7 @@ def made(program: Program) -> list[Json]:
 def end_of(program: Program) -> str:
     """Until when the one lease runs."""
     [lease] = rows(program, "lease", "list")
-    return str(lease["until"])
+    return str(lease["until_at"])
 
 
 def approval_of_editors(program: Program) -> None:

@@ -10,7 +10,7 @@ def test_an_ou_in_full(demo: Program) -> None:
     assert (shown["protected"], len(shown["granted"])) == (False, 1)
     assert "Contractors may create computer" in shown["granted"][0]
     assert shown["rules"] == [{"rule": "closed-until-moved", "because": "hosts under OU=Quay", "response": "tell"}]
-    assert shown["policies"] == [{"policy": "Quay Notice", "on": True, "enforced": False}]
+    assert shown["policy_links"] == [{"policy": "Quay Notice", "enabled": True, "enforced": False}]
     assert demo("show", shown["dn"], "--format", "json").json == shown
     assert demo("ou", "protect", "OU=Quay", "--yes").code == 0
     assert demo("show", "OU=Quay", "--format", "json").json["protected"] is True

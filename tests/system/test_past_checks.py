@@ -41,7 +41,7 @@ def test_the_planted_night_is_found_and_nothing_else(demo: Program) -> None:
     demo("trail", "import", "trail.jsonl")
     with_settings(demo, '\n[checks]\nworking_hours = ["Mon-Sun 06:00-23:00"]\n')
     rows = found(demo, *PAST, *LOGONS)
-    assert sorted((row["check"], row["member"]) for row in rows) == [
+    assert sorted((row["check"], row["member"] or "") for row in rows) == [
         ("brief-membership", r"LOWMERE\roan.pell"),
         ("changed-by-stranger", r"LOWMERE\roan.pell"),
         ("changed-by-stranger", r"LOWMERE\roan.pell"),
@@ -117,7 +117,7 @@ def test_an_account_that_is_tried_in_vain(demo: Program) -> None:
         True,
     )
     rows = demo("logons", "--format", "json").json
-    used = [one for one in rows if one["last_used"]]
+    used = [one for one in rows if one["last_used_at"]]
     assert [(one["account"], one["last_host"], one["last_from"], one["logons"], one["refused"]) for one in used] == [
         (other, "BRIDGE-01", "198.51.100.12", 1, 9)
     ]

@@ -140,7 +140,7 @@ def test_what_is_no_file_for_a_terminal_wants_one(demo: Program) -> None:
     """A workbook and a PDF are written to a file; CSV is of one table."""
     refused = demo("report", "hosts", "--format", "pdf")
     assert (refused.code, "--output hosts.pdf" in refused.err) == (2, True)
-    assert demo("report", "hosts", "--format", "csv").out.startswith("host,place,member,sid,kind,unknown\n")
+    assert demo("report", "hosts", "--format", "csv").out.startswith("host,place,member,member_sid,kind,unknown\n")
     assert demo("report", "all", "--format", "csv").code == 2
 
 

@@ -86,7 +86,7 @@ def test_what_is_left_for_hosts_that_are_off_is_done_when_they_are_back(notices:
     ended = notices("enact", "--yes")
     assert (ended.code, "What is left for 2 hosts is done, once it can be, by" in ended.err) == (4, True)
     assert "for 2 hosts, the longest for less than a minute: adzeguard enact --pending" in notices("status").out
-    since = {row["host"]: row["since"] for row in pending(notices)}
+    since = {row["host"]: row["since_at"] for row in pending(notices)}
     behave(notices, "HARBOUR-01")
     again = notices("enact", "--pending", "--yes", "--format", "json")
     assert again.code == 4
@@ -95,7 +95,7 @@ def test_what_is_left_for_hosts_that_are_off_is_done_when_they_are_back(notices:
         "HARBOUR-02": "unreachable",
     }
     left = pending(notices)
-    assert [(row["host"], row["tries"], row["since"]) for row in left] == [("HARBOUR-02", 2, since["HARBOUR-02"])]
+    assert [(row["host"], row["tries"], row["since_at"]) for row in left] == [("HARBOUR-02", 2, since["HARBOUR-02"])]
     behave(notices, "HARBOUR-02")
     assert notices("enact", "--pending", "--yes").code == 0
     assert len(showing(notices)) == 62

@@ -33,7 +33,7 @@ def busy(demo: Program) -> Program:
     for wanted in (
         ("group", "add", r"LOWMERE\Chart Editors", "hedda.morrow", "--yes"),
         ("lease", "start", "roan.pell", r"LOWMERE\Chart Editors", "--for", "1h", "--yes"),
-        ("shift", "add", "orla.fenn", r"LOWMERE\Radio Watch", "--zone", "UTC", *_while_later()),
+        ("shift", "start", "orla.fenn", r"LOWMERE\Radio Watch", "--zone", "UTC", *_while_later()),
     ):
         done = demo(*wanted)
         assert done.code == 0, done.err
@@ -141,6 +141,6 @@ def test_what_somebody_began_by_hand_waits_for_them(busy: Program, tmp_path: Pat
     program = later(start)
     made = program("round", "--format", "json")
     assert (made.code, made.json["leases_ended"], made.json["asked"], made.json["mended"]) == (4, ["L1"], ["Q1"], 0)
-    assert "was interrupted" in made.json["refused"][0]
+    assert "was interrupted" in made.json["refusals"][0]
     assert program("enact", "--drop").code == 0
     assert program("round", "--format", "json").json["mended"] == 1

@@ -8,7 +8,7 @@ import pytest
 from tests.program import Program
 from tests.store_rows import write_as_told
 
-WORK = ("shift", "add", "roan.pell", r"LOWMERE\Chart Editors", "--zone", "UTC")
+WORK = ("shift", "start", "roan.pell", r"LOWMERE\Chart Editors", "--zone", "UTC")
 
 
 @pytest.fixture
@@ -58,8 +58,8 @@ def test_a_charter_that_cannot_be_read_ends_no_round(calm: Program) -> None:
     made = calm("round", "--format", "json")
     assert made.code == 4, made.err
     assert (made.json["leases_ended"], made.json["leases_begun"], made.json["mended"]) == (["L1"], ["L2"], 0)
-    assert len(made.json["refused"]) == 2
-    assert all("broken.yaml" in line for line in made.json["refused"])
+    assert len(made.json["refusals"]) == 2
+    assert all("broken.yaml" in line for line in made.json["refusals"])
 
 
 def test_a_lease_of_a_shift_that_somebody_ended_is_not_given_again(calm: Program) -> None:
@@ -75,7 +75,7 @@ def test_a_lease_of_a_shift_that_somebody_ended_is_not_given_again(calm: Program
 def test_a_shift_that_cannot_be_reckoned_holds_nothing_up(calm: Program, rule: str) -> None:
     """As an older release took it: `shift list` and each round say so, the other shift begins; a new one is refused."""
     assert calm(*WORK, *around_now()).code == 0
-    assert calm("shift", "add", "orla.fenn", r"LOWMERE\Chart Editors", "--zone", "UTC", *around_now()).code == 0
+    assert calm("shift", "start", "orla.fenn", r"LOWMERE\Chart Editors", "--zone", "UTC", *around_now()).code == 0
     write_as_told(calm, "UPDATE shift SET rule = ? WHERE id = 'S2'", (rule,))
     done = calm("round", "--format", "json")
     assert (done.code, done.json["leases_begun"]) == (4, ["L1"]), done.out
@@ -106,7 +106,7 @@ def test_on_a_day_off_nothing_begins(calm: Program) -> None:
     assert calm(*WORK, "--from", "00:00", "--to", "23:59", "--except", "feast.ics").code == 0
     assert calm("round", "--format", "json").json["leases_begun"] == []
     [one] = calm("shift", "list", "--format", "json").json
-    days = {datetime.fromisoformat(c["begin"]).date() for c in one["coming"]}
+    days = {datetime.fromisoformat(c["begins_at"]).date() for c in one["coming"]}
     assert not days & {today, today + timedelta(days=1)}
     assert today + timedelta(days=2) in days
     (calm.folder / "none.ics").write_text("no calendar")
@@ -116,7 +116,7 @@ def test_on_a_day_off_nothing_begins(calm: Program) -> None:
 
 def test_a_shift_on_a_host_and_what_is_wrong_with_one(calm: Program) -> None:
     """In a local group by the name that every host knows; each mistake in one line."""
-    host = ("shift", "add", "roan.pell", "administrators", "--on", "KIOSK-07")
+    host = ("shift", "start", "roan.pell", "administrators", "--on", "KIOSK-07")
     assert calm(*host, *around_now()).code == 0
     calm("round")
     assert "roan.pell" in {m["name"] for m in calm("who", "--on", "KIOSK-07", "--format", "json").json}

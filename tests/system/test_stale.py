@@ -47,7 +47,7 @@ def test_accounts_by_the_stamp_less_its_lag(demo: Program) -> None:
     glass = unused[r"LOWMERE\glass.one"]
     assert "at least 286 days" in glass["why"]
     assert glass["uses"] == 2
-    since = datetime.fromisoformat(glass["since"])
+    since = datetime.fromisoformat(glass["since_at"])
     assert timedelta(days=299) < datetime.now(UTC) - since < timedelta(days=301)
     longer = {row["name"] for row in stale(demo, "accounts", "--unused-for", "286d") if row["kind"] == "unused"}
     assert {r"LOWMERE\edric.sool.adm", r"LOWMERE\pontus.tarn"} <= longer

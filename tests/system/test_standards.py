@@ -14,7 +14,7 @@ def told(program: Program, standard: str) -> dict[str, list[Json]]:
     assert found.code in (0, 3), found.err
     by_check: dict[str, list[Json]] = {}
     for row in found.json:
-        assert row["response"] in ("tell", "")
+        assert row["response"] in ("tell", None)
         by_check.setdefault(row["check"], []).append(row)
     return by_check
 

@@ -11,18 +11,18 @@ def test_the_planted_night_is_one_sign(demo: Program) -> None:
     """Inside for eleven minutes is a stretch of eleven minutes, with who did it; everybody else stands as they are."""
     demo("trail", "import", "trail.jsonl")
     line = demo("history", ADMINS, "--drawn", "--format", "json").json
-    people = {one["member"]: one["stretches"] for one in line["people"]}
+    people = {one["member"]: one["stretches"] for one in line["members"]}
     members = demo("who", ADMINS, "--format", "json").json
     inside = {row["qualified_name"] for row in members if row["kind"] != "group"}
     assert set(people) == inside | {r"LOWMERE\roan.pell"}
     [night] = people[r"LOWMERE\roan.pell"]
-    begin, end = (datetime.fromisoformat(night[key]) for key in ("begin", "end"))
+    begin, end = (datetime.fromisoformat(night[key]) for key in ("begins_at", "ends_at"))
     assert (end - begin, night["by"], night["ended_by"]) == (
         timedelta(minutes=11),
         r"LOWMERE\signe.quist",
         r"LOWMERE\signe.quist",
     )
-    assert people[r"LOWMERE\isolde.varn.adm"] == [{"begin": None, "end": None, "by": "", "ended_by": "", "lease": ""}]
+    assert people[r"LOWMERE\isolde.varn.adm"] == [dict.fromkeys(("begins_at", "ends_at", "by", "ended_by", "lease"))]
     assert len(line["gaps"]) == 1
     shown = demo("history", ADMINS, "--drawn").out
     [bar] = [text for text in shown.splitlines() if text.startswith("roan.pell")]
@@ -30,7 +30,7 @@ def test_the_planted_night_is_one_sign(demo: Program) -> None:
     assert r"roan.pell came in, by LOWMERE\signe.quist" in shown
     assert r"roan.pell went out after 11 min" in shown
     later = demo("history", ADMINS, "--drawn", "--since", "2h", "--format", "json").json
-    assert r"LOWMERE\roan.pell" not in {one["member"] for one in later["people"]}
+    assert r"LOWMERE\roan.pell" not in {one["member"] for one in later["members"]}
 
 
 def test_leases_and_decisions_stand_in_it(demo: Program) -> None:
@@ -44,9 +44,9 @@ def test_leases_and_decisions_stand_in_it(demo: Program) -> None:
     demo("questions", "answer", "Q1", "--leave-until", "2w", "--why", "charts of the new pier")
     since = (datetime.now(UTC) - timedelta(minutes=10)).isoformat()
     line = demo("history", r"LOWMERE\Chart Editors", "--drawn", "--since", since, "--format", "json").json
-    people = {one["member"]: one["stretches"] for one in line["people"]}
+    people = {one["member"]: one["stretches"] for one in line["members"]}
     assert [one["lease"] for one in people[r"LOWMERE\roan.pell"]] == ["L1"]
-    assert [one["lease"] for one in people[r"LOWMERE\hedda.morrow"]] == [""]
+    assert [one["lease"] for one in people[r"LOWMERE\hedda.morrow"]] == [None]
     decided = [(one["member"], one["what"].partition(" ")[0]) for one in line["decided"]]
     assert sorted(decided) == [
         (r"LOWMERE\hedda.morrow", "asked"),

@@ -60,7 +60,7 @@ def test_without_a_command_the_workspace_says_how_it_stands_and_what_is_next(dem
     assert (alone.code, alone.out) == (3, demo("status").out)
     steps = printed_commands(alone.out)
     assert 0 < len(steps) <= 5
-    told = demo("status", "--format", "json").json["next"]
+    told = demo("status", "--format", "json").json["next_steps"]
     assert [f"{one['command']} {one['reason']}" for one in told] == [" ".join(step.split()) for step in steps]
     for one in told:
         assert run_as_printed(demo, one["command"]).code in (0, 3, 4), one
@@ -68,10 +68,10 @@ def test_without_a_command_the_workspace_says_how_it_stands_and_what_is_next(dem
 
 def test_what_presses_most_stands_first(demo: Program) -> None:
     """A host without a keeper before what a proposal would mend, and that before questions."""
-    assert demo("status", "--format", "json").json["next"][0]["command"] == "adzeguard check"
+    assert demo("status", "--format", "json").json["next_steps"][0]["command"] == "adzeguard check"
     demo("round")
     demo("check")
-    commands = [one["command"] for one in demo("status", "--format", "json").json["next"]]
+    commands = [one["command"] for one in demo("status", "--format", "json").json["next_steps"]]
     wanted = ["adzeguard propose", "adzeguard check --severity high", "adzeguard questions"]
     assert [one for one in commands if one in wanted] == [one for one in wanted if one in commands]
     assert "adzeguard questions" in commands

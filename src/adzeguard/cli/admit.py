@@ -29,8 +29,6 @@ def command(host: str, container: str, why: str, answers: Answers, folder: Path 
     The move, the end of every refusal, limit and notice that the rules of the old place ask for and the new one does
     not, whoever put it there, and what the rules of the new place mend are one proposal; what it loses and gets is said
     before. Ends with 3 where the host goes on refusing somebody, or showing a notice, that no rule asks for.
-
-    Keys of json and csv: id, status, target, kind, group, member, object, rule, detail.
     """
     from adzeguard.workspace.by_hand import host_admitted
 

@@ -35,7 +35,7 @@ def lint(take_names: bool, form: str, output: Path | None, folder: Path | None) 
 
     Ends with 3 when a rule cannot be followed: a name stands for nothing or for two things, a duty means nothing over
     its object, two rules contradict each other, or mail is sent and an owner is no address; and with 1 when the charter
-    cannot be read. Keys of json, a list of mistakes: file, line, rule, check, message, hosts.
+    cannot be read.
 
     What a name stood for is kept: a group that was renamed is followed by its SID, and told. A name that another object
     took meanwhile stops its rule, until --take-names.
@@ -102,7 +102,7 @@ def where(rule: str, form: str, output: Path | None, folder: Path | None) -> int
 
     What it has put in goes when the rule goes; what stood before stays, until adzeguard propose --take-over RULE.
 
-    Ends with 3 when it finds anything. Keys of json and csv: host, rule, decides, standing, deviations, put_in, met.
+    Ends with 3 when it finds anything.
     """
     from adzeguard.core.charter.host_scope import on_hosts
     from adzeguard.core.errors import UsageError
@@ -135,7 +135,7 @@ def where(rule: str, form: str, output: Path | None, folder: Path | None) -> int
 def effect(host: str, container: str, form: str, output: Path | None, folder: Path | None) -> int:
     """Say what HOST would lose and get of the charter's rules in another OU. Nothing is changed.
 
-    Ends with 3 when it would lose or get any. Keys of json and csv: change, rule, about, says, decides.
+    Ends with 3 when it would lose or get any.
     """
     from adzeguard.core.estate.names import resolve_host
     from adzeguard.core.estate.places import short_dn

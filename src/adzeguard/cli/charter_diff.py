@@ -6,13 +6,17 @@ from pathlib import Path
 import click
 
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import card_options, example, workspace_option
 from adzeguard.cli.output import put_view
 
 
 @click.command(
-    "diff", short_help="Show what another version would change.", epilog=example("adzeguard charter diff HEAD~1")
+    "diff",
+    cls=HeadedCommand,
+    short_help="Show what another version would change.",
+    epilog=example("adzeguard charter diff HEAD~1"),
 )
 @click.argument("old", default="HEAD")
 @click.argument("new", default="")
@@ -26,7 +30,7 @@ def diff(old: str, new: str, form: str, output: Path | None, folder: Path | None
 
     Both are held against what was collected last: what a proposal would change, who would gain and lose access, what
     would be found, and what guards would say. Ends with 3 when anything would be another. --format markdown is for a
-    merge request. Keys of json: rules, changes, findings, hosts, impact, refusals, sizes.
+    merge request.
     """
     from adzeguard.core.views.charter_difference import charter_difference_page
     from adzeguard.settings.charter_versions import version_called

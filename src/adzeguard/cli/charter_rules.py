@@ -9,6 +9,7 @@ import click
 from adzeguard.cli.agreeing import agree
 from adzeguard.cli.completing import names, rule_ids
 from adzeguard.cli.exits import Exit
+from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import example, workspace_option
 from adzeguard.cli.output import put, put_view, say
@@ -30,6 +31,7 @@ def add_rule_commands(charter: click.Group) -> None:
 
 @click.command(
     "add",
+    cls=HeadedCommand,
     short_help="Write a rule about members.",
     epilog=example("adzeguard charter add 'Radio Watch' --include orla.fenn"),
 )
@@ -97,6 +99,7 @@ def add(
 
 @click.command(
     "allow",
+    cls=HeadedCommand,
     short_help="Allow what a finding is about.",
     epilog=example("adzeguard charter allow Q3 --why 'They cover the nights'"),
 )
@@ -125,7 +128,12 @@ def allow(
     return _amend(workspace, allowed(workspace, finding, why, day, everywhere=everywhere), file, yes=yes)
 
 
-@click.command("remove", short_help="Take a rule out.", epilog=example("adzeguard charter remove kiosk-administrators"))
+@click.command(
+    "remove",
+    cls=HeadedCommand,
+    short_help="Take a rule out.",
+    epilog=example("adzeguard charter remove kiosk-administrators"),
+)
 @click.argument("rule", shell_complete=rule_ids)
 @_yes_option
 @workspace_option

@@ -52,10 +52,6 @@ def command(
     What is alike in many places is one row for people; json, jsonl and csv have each. Ends with 3 when there are
     findings; a note alone is none.
 
-    Keys of json and csv: severity, check, subject, member, message, rule, owner, response, fingerprint, evidence,
-    advice, next. With --list: id, title, severity, on, findings. With --explain: id, title, matters, mend, severity,
-    on, evidence, findings.
-
     In adzeguard.toml, [checks] off = ["CHECK"] switches checks off, and [checks.severity] gives them another severity.
     """
     from adzeguard.core.check_row import Severity

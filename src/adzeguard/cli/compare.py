@@ -28,8 +28,6 @@ def command(
     Who gained and lost membership, effective as well as direct, of directory groups and of the local groups of hosts;
     objects made, gone, moved and altered; directory policies and their links; rights given and taken away.
     Ends with 3 when anything differs.
-
-    Keys of json and csv: about, subject, change, member, kind, direct, detail.
     """
     from adzeguard.core.access.compare import compare
     from adzeguard.core.rights.altered import altered_objects

@@ -37,8 +37,6 @@ def command(
     Without a name the doors are counted, those that let in most first. With --after-charter each door stays, goes
     (another stays open), or was the last and is lost (loses); comes is a new one. Who loses a host and ran programs
     elevated there, as far as the host logs it, needs a rule with elevate for them.
-
-    Keys of json and csv: person, host, door, through, path, after, needs; counted: through, door, people, hosts.
     """
     from adzeguard.workspace.doors import counted, doors_after_charter, doors_now
 

@@ -88,8 +88,6 @@ def command(
 
     Ctrl-C stops after the change in hand. What is left is gone on with by --resume, past the guards as they judge it
     then, or ended for good by --drop, which says what stands. Until then no other proposal is enacted.
-
-    Keys of json and csv: id, status, target, kind, group, member, object, rule, detail.
     """
     from adzeguard.core.change.part import Part
     from adzeguard.workspace.deviations import chosen_draft

@@ -30,10 +30,7 @@ def command(
     moment: datetime | None,
     folder: Path | None,
 ) -> int:
-    """Find objects by a part of their name.
-
-    Keys of json and csv: name, qualified_name, sid, kind, enabled, dn.
-    """
+    """Find objects by a part of their name."""
     from adzeguard.workspace.members import found
 
     put_view(found(looking(folder, moment), part, kind or "", limit), form, output)

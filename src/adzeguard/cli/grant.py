@@ -170,10 +170,7 @@ def withdraw(
 @listing_options
 @workspace_option
 def duties_command(form: str, output: Path | None, folder: Path | None) -> int:
-    """List the duties and what each lets one do. A charter adds its own under duties:.
-
-    Keys of json and csv: duty, lets, rights.
-    """
+    """List the duties and what each lets one do. A charter adds its own under duties:."""
     from adzeguard.core.views.rights import duties_table
 
     put_view(duties_table(looking(folder).rights), form, output)
@@ -198,10 +195,7 @@ def list_command(
     moment: datetime | None,
     folder: Path | None,
 ) -> int:
-    """Show what was given and denied, in words, and whether a rule says so; with --over also what comes from above.
-
-    Keys of json and csv: holder, holder_kind, may, duty, over, extent, documented, origin, sentence.
-    """
+    """Show what was given and denied, in words, and whether a rule says so; with --over also what comes from above."""
     from adzeguard.core.review.documented import documented_entries
     from adzeguard.core.rights.delegations import sorted_for_people
     from adzeguard.core.views.rights import grants_table

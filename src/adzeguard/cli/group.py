@@ -187,7 +187,7 @@ def leftovers(person: str, form: str, output: Path | None, folder: Path | None) 
     """Suggest which groups somebody could leave after a change of job.
 
     Shown are the groups that list them and nobody else of the same department and title. Ends with 3 when there
-    are any. Keys of json and csv: name, qualified_name, sid, peers.
+    are any.
     """
     from adzeguard.core.access.peers import leftovers as find_leftovers
     from adzeguard.core.estate.names import resolve

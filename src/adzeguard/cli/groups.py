@@ -5,7 +5,7 @@ from typing import Any, Final, NoReturn
 
 import click
 
-from adzeguard.cli.headed import HeadedCommand
+from adzeguard.cli.headed import HeadedCommand, write_keys
 
 _FEW: Final = 12
 WORKSPACE: Final = "adzeguard.workspace"
@@ -27,6 +27,11 @@ class CommandGroup(click.Group):
         super().__init__(*arguments, **settings)
         self.instead = dict(instead or {})
         self.alone = alone
+
+    def format_help_text(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        """Write the help, and the keys of a group that prints something itself."""
+        super().format_help_text(ctx, formatter)
+        write_keys(ctx, formatter)
 
     def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
         """Put the command in where none is named: `adzeguard hosts --count` is `adzeguard hosts list --count`."""

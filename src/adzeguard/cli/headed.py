@@ -27,6 +27,11 @@ _ANY_NUMBER: Final = re.compile(r"\s*\[(default: \d+; )?x>=[01]\]$")
 class HeadedCommand(click.Command):
     """A command whose options stand under headings."""
 
+    def format_help_text(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        """Write the help, and the keys of what the command prints for programs."""
+        super().format_help_text(ctx, formatter)
+        write_keys(ctx, formatter)
+
     def format_options(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         """Write each heading that has options."""
         rows: dict[str, list[tuple[str, str]]] = {heading: [] for heading in (_OWN, *(name for name, _ in _HEADINGS))}
@@ -39,6 +44,27 @@ class HeadedCommand(click.Command):
             if of_heading:
                 with formatter.section(heading):
                     formatter.write_dl(of_heading)
+
+
+def write_keys(ctx: click.Context, formatter: click.HelpFormatter) -> None:
+    """Write which keys the command prints for programs, if it prints any."""
+    from adzeguard.cli.forms import form_of, keys_in_words
+
+    form = form_of(path_of(ctx))
+    if form is not None:
+        formatter.write_paragraph()
+        with formatter.indentation():
+            formatter.write_text(keys_in_words(form))
+
+
+def path_of(ctx: click.Context) -> str:
+    """Return what a command is called after the program's name, such as "group add"."""
+    names = []
+    at: click.Context | None = ctx
+    while at is not None and at.parent is not None:
+        names.append(str(at.info_name))
+        at = at.parent
+    return " ".join(reversed(names))
 
 
 def _heading_of(parameter: click.Parameter) -> str:

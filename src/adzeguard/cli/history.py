@@ -59,11 +59,7 @@ def command(
     journal, or by two collections that saw it differ, between which it was. Some directories keep when each membership
     was last changed: --ask-directory asks for that, and source is directory then.
 
-    Keys of json and csv: time, verb, group, group_sid, member, member_sid, via, by, by_sid, from, source, declared,
-    still.
-
-    --drawn and --picture take GROUP, and --since, which is 30 days ago otherwise. Keys of json of --drawn: group,
-    since, until, people, decided, gaps.
+    --drawn and --picture take GROUP, and --since, which is 30 days ago otherwise.
     """
     from adzeguard.workspace.past import Wish, history_of
 

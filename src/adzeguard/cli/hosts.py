@@ -38,10 +38,7 @@ def list_hosts(
     moment: datetime | None,
     folder: Path | None,
 ) -> int:
-    """List every host with its source, what it can, when it answered last, and its trouble.
-
-    Keys of json and csv: name, source, capabilities, read_at, trouble.
-    """
+    """List every host with its source, what it can, when it answered last, and its trouble."""
     from adzeguard.core.views.hosts import hosts_table
 
     workspace = opened(folder, moment)
@@ -62,10 +59,7 @@ def list_hosts(
 @listing_options
 @workspace_option
 def pending(patterns: tuple[str, ...], forget: bool, form: str, output: Path | None, folder: Path | None) -> int:
-    """List what is left for hosts that did not answer, with its age. adzeguard enact --pending makes it.
-
-    Keys of json and csv: host, change, rule, since, tries, reason.
-    """
+    """List what is left for hosts that did not answer, with its age. adzeguard enact --pending makes it."""
     from adzeguard.workspace.pending import forgotten, left_for_hosts
 
     workspace = opened(folder)
@@ -81,7 +75,7 @@ def pending(patterns: tuple[str, ...], forget: bool, form: str, output: Path | N
 def test_host(host: str, form: str, output: Path | None, folder: Path | None) -> int:
     """Try the connection to a host step by step, and say what works. Nothing is changed.
 
-    Ends with 3 when something is in the way. Keys of json and csv: step, works, said.
+    Ends with 3 when something is in the way.
     """
     from adzeguard.core.estate.names import resolve_host
     from adzeguard.core.views.hosts import steps_table
@@ -98,10 +92,7 @@ def test_host(host: str, form: str, output: Path | None, folder: Path | None) ->
 @command.command("drivers", epilog=example("adzeguard hosts drivers"))
 @listing_options
 def drivers(form: str, output: Path | None) -> int:
-    """List the drivers by which hosts can be reached, and the keys of each in adzeguard.toml.
-
-    Keys of json and csv: driver, key, needed, words.
-    """
+    """List the drivers by which hosts can be reached, and the keys of each in adzeguard.toml."""
     from adzeguard.core.views.hosts import drivers_table
     from adzeguard.settings.drivers import all_drivers
 

@@ -29,10 +29,7 @@ def intake() -> None:
 @listing_options
 @workspace_option
 def show(form: str, output: Path | None, folder: Path | None) -> int:
-    """Show where new users and computers land, and how many lie there now.
-
-    Keys of json and csv: what, container, default, objects.
-    """
+    """Show where new users and computers land, and how many lie there now."""
     from adzeguard.core.views.intake import intake_table
 
     put_view(intake_table(looking(folder).estate), form, output)

@@ -66,10 +66,8 @@ def command(
     """Show every change made: when, by whom, why, under which rule, and what became of it.
 
     For people one line is one enactment; with --enactment one change. Programs get the rows themselves, of the
-    enactments that are looked for where --by, --about or --since says which.
-
-    Keys of json and csv: seq, at, by, kind, enactment, what, body, hash, format.
-    Kinds of rows: begin, intent, outcome, putting-back, end, kept.
+    enactments that are looked for where --by, --about or --since says which. Kinds of rows are begin, intent, outcome,
+    putting-back, end and kept.
     """
     if ctx.invoked_subcommand is not None:
         return None

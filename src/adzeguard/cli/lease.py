@@ -125,11 +125,7 @@ def end(lease: str, answers: Answers, folder: Path | None) -> int:
 @listing_options
 @workspace_option
 def list_leases(everything: bool, form: str, output: Path | None, folder: Path | None) -> int:
-    """List who is where until when, by whom and why, and how long it still is; those of the charter among them.
-
-    Keys of json and csv: id, member, group, host, until, left_seconds, by, why, state, late_seconds, extended,
-    by_itself, contract.
-    """
+    """List who is where until when, by whom and why, and how long it still is; those of the charter among them."""
     from adzeguard.workspace.leases import listed
 
     put_view(listed(opened(folder), everything=everything), form, output)
@@ -141,10 +137,7 @@ def list_leases(everything: bool, form: str, output: Path | None, folder: Path |
 @card_options
 @workspace_option
 def support(switch_on: bool, form: str, output: Path | None, folder: Path | None) -> int:
-    """Say whether the directory can end leases by itself, and does. Rounds end them in any case.
-
-    Keys of json: known, on, level, needed_level.
-    """
+    """Say whether the directory can end leases by itself, and does. Rounds end them in any case."""
     from adzeguard.core.views.lease_support import support_page
     from adzeguard.workspace.leases import directory_ends_links
 

@@ -25,9 +25,6 @@ def command(account: str | None, since: datetime | None, form: str, output: Path
     Who was not used at all stands first: that need not be privileged. With ACCOUNT, each of its logons. Told by what
     adzeguard trail import has read; where that has nothing, by the directory's own stamp, which can be two weeks late.
     HOST is the one that proved itself to the server; what the client claims to be stands beside it.
-
-    Keys of json and csv: account, account_sid, last_used, last_host, last_claimed, last_way, last_from, directory_says,
-    logons, refused, refused_from. With ACCOUNT: time, outcome, host, claimed, way, from.
     """
     from adzeguard.workspace.past import logons
 

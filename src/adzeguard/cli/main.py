@@ -67,6 +67,7 @@ COMMANDS: Final = {
     "report": Row("adzeguard.cli.report", "Papers and machines", "Write reports: table, workbook, page or PDF."),
     "picture": Row("adzeguard.cli.picture", "Papers and machines", "Draw headcounts, ages, nesting and reach."),
     "metrics": Row("adzeguard.cli.metrics", "Papers and machines", "Print figures for monitoring."),
+    "schema": Row("adzeguard.cli.schema", "Papers and machines", "Print the schema of a command's output."),
     "service-files": Row("adzeguard.cli.service_files", "Papers and machines", "Write systemd units for rounds."),
 }
 """In the order in which people meet them. A further command is a file beside this, and a row here."""
@@ -113,7 +114,7 @@ INSTEAD: Final = {
     "log": "adzeguard journal, or: adzeguard history GROUP",
     "events": "adzeguard history GROUP",
     "export": "adzeguard report NAME --format xlsx",
-    "schedule": "adzeguard shift add",
+    "schedule": "adzeguard shift start",
     # What three of the commands were called in the first version.
     "plan": "adzeguard propose",
     "apply": "adzeguard enact",

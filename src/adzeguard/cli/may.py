@@ -43,9 +43,6 @@ def command(
     RIGHT is a duty, or a single right: read:ATTRIBUTE, write:ATTRIBUTE, create:CLASS, delete-child:CLASS,
     control:RIGHT, validated:WRITE, delete. OBJECT may also be a folder of a file share, \\SERVER\SHARE\FOLDER; then
     RIGHT is read, change or own, and share and folder decide together. Ends with 0 for yes and 3 for no.
-
-    Keys of json and csv: who, right, object, allowed, because, entry, through; with --who: name, qualified_name, sid,
-    kind, enabled.
     """
     workspace = looking(folder, moment)
     if batch is None and words and words[-1].startswith("\\\\"):
@@ -102,7 +99,7 @@ def _batch(workspace: Workspace, path: Path, form: str, output: Path | None) -> 
             rows.append(answer_of(workspace, tokens, who, right, about) | question)
         except AdzeguardError as error:
             because = error.message.splitlines()[0]
-            rows.append({**question, "allowed": None, "because": because, "entry": "", "through": []})
+            rows.append({**question, "allowed": None, "because": because, "entry": "", "path": []})
     put_view(answers_table(rows), form, output)
     unclear = any(row["allowed"] is None for row in rows)
     return Exit.DONE_IN_PART if unclear else Exit.NOTHING_TO_REPORT

@@ -18,10 +18,7 @@ from adzeguard.cli.options import Answers, enacting_options, example, why_option
 @enacting_options
 @workspace_option
 def command(name: str, container: str, why: str, answers: Answers, folder: Path | None) -> int:
-    """Put a user, computer, group or OU into another OU.
-
-    Keys of json and csv: id, status, target, kind, group, member, object, rule, detail.
-    """
+    """Put a user, computer, group or OU into another OU."""
     from adzeguard.workspace.by_hand import moved
 
     workspace = opened(folder)

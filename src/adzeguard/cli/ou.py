@@ -39,10 +39,7 @@ command.add_command(intake)
 @listing_options
 @workspace_option
 def list_ous(form: str, output: Path | None, folder: Path | None) -> int:
-    """List all OUs with what lies anywhere below each, whether it is protected, and what is granted and linked there.
-
-    Keys of json and csv: name, dn, users, groups, computers, protected, grants, policies.
-    """
+    """List all OUs: what lies anywhere below each, whether it is protected, what is granted and linked there."""
     from adzeguard.core.estate.principal import Kind
     from adzeguard.core.views.ou_page import ous_table
 

@@ -78,7 +78,7 @@ def put_json(data: Any, output: Path | None) -> None:
     """Put plain values as JSON."""
     from adzeguard.core.views.page import Page
 
-    put_view(Page(data, ()), "json", output)
+    put_view(Page(data, (), verbatim=True), "json", output)
 
 
 def say(text: str) -> None:

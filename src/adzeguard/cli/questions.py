@@ -27,9 +27,6 @@ def list_command(everything: bool, owner: str, form: str, output: Path | None, f
     """List what waits for the answer of the owner of a rule. A round asks: once for each deviation.
 
     Ends with 3 when something waits.
-
-    Keys of json and csv: id, rule, subject, member, message, owner, asked_at, fingerprint, host, since, again, state,
-    answered_by, answered_at, why.
     """
     from adzeguard.workspace.answering import questions_listed
 

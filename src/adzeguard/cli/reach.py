@@ -48,9 +48,6 @@ def command(
 
     With --cut: the smallest set of grants and memberships to take away so that only those reach it whom the charter
     names for the group, and who loses by that; --output then writes it as a proposal, to review and enact.
-
-    Keys of json and csv: name, qualified_name, sid, kind, enabled, member, steps, chain; with --cut: what, kind,
-    holder, holder_sid, over, over_sid.
     """
     from adzeguard.workspace.reaching import reach_graph, who_reaches
 
@@ -61,7 +58,7 @@ def command(
         return _cut(workspace, *reach_graph(workspace, group, with_directory=with_directory), also, form, output)
     table = who_reaches(workspace, group, with_directory=with_directory)
     put_view(table, form, output)
-    return Exit.TO_REPORT if any(not row["member"] for row in table.rows) else Exit.NOTHING_TO_REPORT
+    return Exit.TO_REPORT if any(not row["is_member"] for row in table.rows) else Exit.NOTHING_TO_REPORT
 
 
 def _cut(

@@ -62,10 +62,7 @@ def _reports() -> "list[tuple[str, str]]":
 @click.option("--output", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE", help="Write it to a file.")
 @workspace_option
 def command(name: str, since: datetime | None, form: str | None, output: Path | None, folder: Path | None) -> int:
-    """Write something to hand to a manager or an auditor.
-
-    Keys of json and csv: as the columns say; json of all has a key for each report.
-    """
+    """Write something to hand to a manager or an auditor."""
     from adzeguard.core.views.reports import REPORTS, ReportInput, all_reports
     from adzeguard.workflows.asking import demand_of
     from adzeguard.workflows.journal_view import Sought, every_change_table, rows_sought

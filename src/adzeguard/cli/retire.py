@@ -89,8 +89,6 @@ def away(
     What else still names them is said: entries on hosts and shares, grants, rules.
 
     A directory policy stays where it is and is linked nowhere any more.
-
-    Keys of json and csv: id, status, target, kind, group, member, object, rule, detail.
     """
     from adzeguard.workspace.retired import PuttingAway
 
@@ -108,10 +106,7 @@ def away(
 @listing_options
 @workspace_option
 def list_command(form: str, output: Path | None, folder: Path | None) -> int:
-    """List what is put away, where it was, until when it waits, by whom and why.
-
-    Keys of json and csv: name, dn, from, since, until, by, why.
-    """
+    """List what is put away, where it was, until when it waits, by whom and why."""
     from adzeguard.workspace.retired import listed
 
     put_view(listed(opened(folder)), form, output)
@@ -124,10 +119,7 @@ def list_command(form: str, output: Path | None, folder: Path | None) -> int:
 @enacting_options
 @workspace_option
 def restore(given: tuple[str, ...], why: str, answers: Answers, folder: Path | None) -> int:
-    """Bring things back: to where they were, enabled if they were, into the groups and links they were taken out of.
-
-    Keys of json and csv: id, status, target, kind, group, member, object, rule, detail.
-    """
+    """Bring things back: to where they were, enabled if they were, into the groups and links they were taken out of."""
     from adzeguard.workspace.retired import BringingBack
 
     workspace = opened(folder)
@@ -148,8 +140,6 @@ def finish(given: tuple[str, ...], anyway: bool, why: str, answers: Answers, fol
     """Delete what has waited long enough and nothing names any more; of anything else, say what names it still.
 
     The groups that list it do not count; it is taken out of them first. The journal keeps its attributes.
-
-    Keys of json and csv: id, status, target, kind, group, member, object, rule, detail.
     """
     from adzeguard.workspace.retired import Finishing
 

@@ -111,10 +111,7 @@ def read(files: tuple[Path, ...], folder: Path | None) -> int:
 @listing_options
 @workspace_option
 def status(form: str, output: Path | None, folder: Path | None) -> int:
-    """Show each review: whose, until when, how much is answered, and how much of that is to be taken out.
-
-    Keys of json and csv: id, owner, made_at, until, items, answered, take_out, overdue.
-    """
+    """Show each review: whose, until when, how much is answered, and how much of that is to be taken out."""
     from adzeguard.workspace.reviewing import listed
 
     put_view(listed(looking(folder)), form, output)

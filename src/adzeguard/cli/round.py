@@ -25,9 +25,6 @@ def command(only_leases: bool, quiet: bool, form: str, output: Path | None, fold
     Safe from cron: one at a time, within the guards, and what is past a limit is told and left. Nothing is written
     where nothing is to be done. Ends with 4 when a rule cannot be followed, a lease that is over has not ended, or when
     something was refused, could not be made or could not be told.
-
-    Keys of json: collected, events, leases_ended, leases_left, leases_begun, mended, asked, settled, told, untold,
-    not_followed, not_made, refused.
     """
     from adzeguard.core.views.round import round_page
     from adzeguard.workspace.round import one_round
@@ -35,5 +32,5 @@ def command(only_leases: bool, quiet: bool, form: str, output: Path | None, fold
     data = one_round(opened(folder), only_leases=only_leases)
     if not quiet or any(value for key, value in data.items() if key not in _NO_NEWS):
         put_view(round_page(data), form, output)
-    left = any(data[key] for key in ("leases_left", "not_followed", "not_made", "refused", "untold"))
+    left = any(data[key] for key in ("leases_left", "not_followed", "not_made", "refusals", "untold"))
     return Exit.DONE_IN_PART if left else Exit.NOTHING_TO_REPORT

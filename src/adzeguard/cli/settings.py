@@ -22,8 +22,7 @@ def command() -> None:
 def list_settings(form: str, output: Path | None, folder: Path | None) -> int:
     """List every key with its value, where that comes from, and what it means.
 
-    Passwords never stand in adzeguard.toml and are never shown. Keys of json and csv: table, key, value, default,
-    origin, words.
+    Passwords never stand in adzeguard.toml and are never shown.
     """
     from adzeguard.core.views.settings import settings_table
     from adzeguard.settings.settings import FILE_NAME
@@ -41,7 +40,7 @@ def list_settings(form: str, output: Path | None, folder: Path | None) -> int:
 def check(form: str, output: Path | None, folder: Path | None) -> int:
     """Try the directory, a host of each source, the store, the charter, mail and file servers. Nothing is changed.
 
-    Ends with 3 when something is in the way. Keys of json and csv: step, works, said.
+    Ends with 3 when something is in the way.
     """
     from adzeguard.core.views.hosts import steps_table
     from adzeguard.workspace.connections import connections_tried

@@ -12,7 +12,13 @@ from adzeguard.cli.options import card_options, example, why_option, without_app
 from adzeguard.cli.output import put_view
 
 
-@click.group("shift", cls=CommandGroup, alone="list", epilog=example("adzeguard shift list"))
+@click.group(
+    "shift",
+    cls=CommandGroup,
+    alone="list",
+    instead={"add": "adzeguard shift start PERSON GROUP --from HH:MM --to HH:MM"},
+    epilog=example("adzeguard shift list"),
+)
 def command() -> None:
     """Give memberships by calendar: in the morning, taken back in the evening, not on days off.
 
@@ -21,9 +27,9 @@ def command() -> None:
 
 
 @command.command(
-    "add",
+    "start",
     epilog=example(
-        "adzeguard shift add roan.pell 'LOWMERE\\Chart Editors' --from 08:00 --to 18:00 --zone Europe/London"
+        "adzeguard shift start roan.pell 'LOWMERE\\Chart Editors' --from 08:00 --to 18:00 --zone Europe/London"
         " --rule 'FREQ=WEEKLY;BYDAY=MO,TU,WE,TH,FR'"
     ),
 )
@@ -71,10 +77,7 @@ def add(
 @card_options
 @workspace_option
 def list_shifts(everything: bool, form: str, output: Path | None, folder: Path | None) -> int:
-    """Show the coming week of each shift as a picture of hours.
-
-    Keys of json: id, member, group, host, rule, begins, ends, zone, by, why, ended, unusable, coming.
-    """
+    """Show the coming week of each shift as a picture of hours."""
     from adzeguard.workspace.shifts import listed
 
     put_view(listed(opened(folder), everything=everything), form, output)

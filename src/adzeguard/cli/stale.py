@@ -60,9 +60,6 @@ def command(
 
     The logon stamp that a directory replicates is up to 14 days late; that much is allowed for. Usual times stand in
     adzeguard.toml under [stale].
-
-    Keys of json and csv: kind, count, sorts, oldest, since. With KIND: name, dn, sid, kind, why, since, uses; and
-    named_by with --with-uses.
     """
     from adzeguard.workspace.cleaning import looked_at, stale_counts, stale_of
 

@@ -35,8 +35,7 @@ def command() -> None:
 def logon(host: str, person: str, way: str, form: str, output: Path | None, folder: Path | None) -> int:
     r"""Log on at a stand-in host as PERSON, an account of the directory, or local\NAME for one of the host.
 
-    Ends with 0 when they are let, and with 3 when they are refused. Keys of json: host, person, by, allowed, because,
-    notice.
+    Ends with 0 when they are let, and with 3 when they are refused.
     """
     from adzeguard.core.access.logon import may_log_on, token_on
     from adzeguard.core.estate.logon import logon_of
@@ -57,7 +56,15 @@ def logon(host: str, person: str, way: str, form: str, output: Path | None, fold
     elif not because and not allowed:
         because = f"only others may log on by {way}"
     shown = {"title": notice.title, "text": notice.text} if notice else None
-    data = {"host": there.name, "person": who, "by": way, "allowed": allowed, "because": because, "notice": shown}
+    data = {
+        "host": there.name,
+        "person": who,
+        "person_sid": str(sid),
+        "by": way,
+        "allowed": allowed,
+        "because": because,
+        "notice": shown,
+    }
     facts = [
         Fact(who, f"{'may' if allowed else 'may not'} log on at {there.name} by {way}", "yes" if allowed else "no")
     ]
@@ -85,8 +92,7 @@ def run(
 ) -> int:
     r"""Run PROGRAM at a stand-in host as PERSON would: refused, as themselves, or elevated.
 
-    Ends with 0 when it runs, and with 3 when it does not. Keys of json: host, person, program, allowed, elevated,
-    because.
+    Ends with 0 when it runs, and with 3 when it does not.
     """
     from adzeguard.core.access.elevation import runs_elevated
     from adzeguard.core.access.logon import may_log_on, token_on
@@ -113,6 +119,7 @@ def run(
     data = {
         "host": there.name,
         "person": who,
+        "person_sid": str(sid),
         "program": program,
         "allowed": allowed,
         "elevated": elevated,

@@ -26,4 +26,8 @@ def command(form: str, output: Path | None, folder: Path | None) -> int:
     workspace = looking(folder)
     data = overview(workspace)
     put_view(status_page(data, workspace.now()), form, output)
-    return Exit.TO_REPORT if any(severity != "note" for severity in data["findings"]) else Exit.NOTHING_TO_REPORT
+    return (
+        Exit.TO_REPORT
+        if any(severity != "note" for severity in data["findings_by_severity"])
+        else Exit.NOTHING_TO_REPORT
+    )

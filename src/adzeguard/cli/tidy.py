@@ -20,8 +20,6 @@ def command(sids: tuple[str, ...], why: str, answers: Answers, folder: Path | No
 
     See uses --orphans first. An account that does not see the whole directory could take for gone what is only hidden
     from it: SIDs that nobody saw deleted, neither the directory nor we, want their number: --vanished.
-
-    Keys of json and csv: id, status, target, kind, group, member, object, rule, detail.
     """
     from adzeguard.workspace.by_hand import tidied
 

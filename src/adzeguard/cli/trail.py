@@ -42,8 +42,6 @@ def import_files(files: tuple[str, ...], form: str, output: Path | None, folder:
     one of these, and JSON lines of our own form: see the guide. What cannot be read is kept aside with its reason, and
     shown by adzeguard trail aside; what tells nothing that is kept is counted by its kinds. Ends with 3 when something
     was set aside, or a file held no record of a known form.
-
-    Keys of json: read, events, already_known, set_aside, reasons, passed_over.
     """
     from adzeguard.core.views.trail import imported_page
     from adzeguard.workflows.trail import Imported, import_log
@@ -133,10 +131,7 @@ def follow(file: Path, once: bool, folder: Path | None) -> int:
 @listing_options
 @workspace_option
 def aside(form: str, output: Path | None, folder: Path | None) -> int:
-    """List what could not be read of logs, and why.
-
-    Keys of json and csv: source, reason, text.
-    """
+    """List what could not be read of logs, and why."""
     from adzeguard.core.views.trail import aside_table
 
     put_view(aside_table(looking(folder).trail.set_aside()), form, output)

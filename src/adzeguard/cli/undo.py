@@ -43,8 +43,6 @@ def command(
 
     It is a proposal like any other: it passes the guards, stands in the journal, and can be undone itself. What
     somebody else has changed since is a conflict, and is left as it is. The journal names the enactments.
-
-    Keys of json and csv: id, status, target, kind, group, member, object, rule, detail.
     """
     from adzeguard.workflows.undo import done_by, done_since, last_enactment, undo_draft
 

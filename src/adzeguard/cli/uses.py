@@ -25,9 +25,8 @@ def command(name: str | None, orphans: bool, form: str, output: Path | None, fol
     hosts, leases, waivers, who manages and who owns, links and filters of directory policies, and the file shares that
     collect --shares has read. What --orphans shows, adzeguard tidy takes out.
 
-    Keys of json and csv: what, where, detail. What is membership, grant, denial, rule, roster, local-group, refusal,
-    elevation, lease, waiver, managed-by, owner, policy-link, policy-filter, share or share-denial. With --orphans: sid,
-    seen (deleted or vanished), what, where, detail.
+    What names it is a membership, grant, denial, rule, roster, local-group, refusal, elevation, lease, waiver,
+    managed-by, owner, policy-link, policy-filter, share or share-denial.
     """
     from adzeguard.workspace.cleaning import orphaned
     from adzeguard.workspace.cleaning import uses as uses_of

@@ -30,10 +30,7 @@ def waivers() -> None:
 @listing_options
 @workspace_option
 def list_waivers(everything: bool, form: str, output: Path | None, folder: Path | None) -> int:
-    """List what is left as it is: by whom, why, until when, and how often that was renewed.
-
-    Keys of json and csv: id, rule, subject, member, by, why, until, renewed, state.
-    """
+    """List what is left as it is: by whom, why, until when, and how often that was renewed."""
     from adzeguard.workspace.answering import waivers_listed
 
     put_view(waivers_listed(opened(folder), everything=everything), form, output)

@@ -43,10 +43,6 @@ def command(
     """Show who is effectively in a group, or an administrator of a host, and through what.
 
     Nested groups, primary groups and rings of groups are followed to the last member.
-
-    Keys of json and csv: name, qualified_name, sid, kind, enabled, direct, how, path. With --hosts: name,
-    qualified_name, sid, kind, enabled, hosts. With --groups: name, qualified_name, sid, kind, scope, members,
-    effective_members.
     """
     if sum((group is not None, host is not None, all_hosts, all_groups)) != 1:
         raise UsageError("name one group, or --on HOST, or --hosts, or --groups", "See: adzeguard who --help")

@@ -39,9 +39,8 @@ def command(
 ) -> int:
     """Show the shortest chain that makes somebody a member of a group or an administrator of a host.
 
-    TARGET is a group or a host; --in and --on say which of both where a group and a host are called alike.
-
-    Keys of json: person, target, leads_there, chain (name, sid, kind, how). Ends with 3 if no way leads there.
+    TARGET is a group or a host; --in and --on say which of both where a group and a host are called alike. Ends with
+    3 if no way leads there.
     """
     from adzeguard.workspace.members import chain_to
 

@@ -1,6 +1,7 @@
 """A value of a row as one cell of text."""
 
 import json
+from collections.abc import Mapping
 from datetime import UTC, datetime
 from typing import Any
 
@@ -16,13 +17,22 @@ def plain(value: Any) -> Any:
     return str(value)
 
 
+def with_nulls(value: Any) -> Any:
+    """Return plain values for programs, at any depth: what is absent, which views leave empty, is null."""
+    if isinstance(value, Mapping):
+        return {key: with_nulls(one) for key, one in value.items()}
+    if isinstance(value, list | tuple):
+        return [with_nulls(one) for one in value]
+    return None if value == "" else value
+
+
 def whole_cell(value: Any) -> str:
     """Return a value as one cell of a paper, which has no further column for what is noted with it."""
     return f"{value.text} · {value.note}" if isinstance(value, Noted) and value.note else cell(value)
 
 
 def cell(value: Any) -> str:  # noqa: PLR0911 - one sort of value a line
-    """Return a value as one cell: yes and no, chains with arrows, moments in ISO 8601, in UTC."""
+    """Return a value as one cell: yes and no, moments in ISO 8601 in UTC, a tuple with arrows, for a way."""
     if type(value) is str:  # nearly all are, and a report has half a million cells
         return value
     if value is None:
@@ -34,5 +44,5 @@ def cell(value: Any) -> str:  # noqa: PLR0911 - one sort of value a line
     if isinstance(value, dict):
         return json.dumps(value, ensure_ascii=False, default=plain)
     if isinstance(value, list | tuple):
-        return " > ".join(cell(item) for item in value)
+        return (" > " if isinstance(value, tuple) else ", ").join(cell(item) for item in value)
     return value.text if isinstance(value, Noted) else str(value)

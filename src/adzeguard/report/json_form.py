@@ -2,18 +2,22 @@
 
 import json
 import re
-from typing import Final
+from typing import Any, Final
 
-from adzeguard.core.views.page import View
+from adzeguard.core.views.page import Page, View
 from adzeguard.core.views.table import Table
-from adzeguard.report.cells import plain
+from adzeguard.report.cells import plain, with_nulls
 
 _UNUSUAL: Final = re.compile("[^\n -~]")
 
 
 def render(view: View) -> bytes:
     """Return the documented keys of a table's rows, or the data of a page."""
-    data = [{key: row.get(key) for key in view.keys} for row in view.rows] if isinstance(view, Table) else view.data
+    data: Any = view.data if isinstance(view, Page) else None
+    if isinstance(view, Table):
+        data = list(view.for_programs())
+    elif not view.verbatim:
+        data = with_nulls(data)
     text = _UNUSUAL.sub(_escaped, json.dumps(data, indent=2, ensure_ascii=False, default=plain))
     return (text + "\n").encode("utf-8", "backslashreplace")
 

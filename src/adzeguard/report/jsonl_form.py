@@ -12,6 +12,5 @@ def render(view: View) -> bytes:
     """Return a line for each row, with the documented keys; `UsageError` for what is no table."""
     if not isinstance(view, Table):
         raise UsageError("this is one thing and no table, so there are no lines of it", "Give --format json")
-    keys = view.keys
-    lines = (json.dumps({key: row.get(key) for key in keys}, default=plain, ensure_ascii=True) for row in view.rows)
+    lines = (json.dumps(row, default=plain, ensure_ascii=True) for row in view.for_programs())
     return "".join(f"{line}\n" for line in lines).encode()

@@ -157,7 +157,7 @@ def _row(
     begin = (event.after or event.at) - AROUND
     declared = any(begin <= at <= event.at + AROUND for at in ours.get((event.verb, known.group, known.member), ()))
     return {
-        "time": event.at,
+        "happened_at": event.at,
         "verb": event.verb,
         "group": names.shown(known.group, event.group),
         "group_sid": known.group if "=" not in known.group else "",

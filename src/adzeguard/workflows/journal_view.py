@@ -68,7 +68,7 @@ def enactments_table(rows: Sequence[JournalRow]) -> Table:
         by_name.setdefault(row.enactment, []).append(row)
     shown = [_enactment(name, of_one) for name, of_one in by_name.items()]
     columns = (
-        Column("at", "When", kind="moment"),
+        Column("made_at", "When", kind="moment"),
         Column("by", "By"),
         Column("enactment", "Enactment", fixed=True),
         Column("what", "What", kind="noted", wide=True),
@@ -90,7 +90,7 @@ def _enactment(name: str, rows: Sequence[JournalRow]) -> dict[str, Any]:
     became = [f"{count} {status}" for status, count in statuses.items()]
     became += [] if any(row.kind == "end" for row in rows) else ["not ended"]
     return {
-        "at": _moment(rows[0].at),
+        "made_at": _moment(rows[0].at),
         "by": rows[0].by,
         "enactment": name,
         "what": Noted(some_of(said, _CHANGES_SHOWN), " · ".join(notes)),
@@ -124,7 +124,7 @@ def every_change_table(rows: Sequence[JournalRow]) -> Table:
         by_enactment.setdefault(row.enactment, []).append(row)
     shown = [one for of_one in by_enactment.values() for one in _every_change(of_one)]
     columns = (
-        Column("at", "When", kind="moment"),
+        Column("made_at", "When", kind="moment"),
         Column("by", "By"),
         *data_columns("enactment", "change", "on", "what", "rule", "why", "outcome", "detail", "approval"),
         Column("said", "What", kind="noted", wide=True, for_people=True),
@@ -153,11 +153,11 @@ def _every_change(rows: Sequence[JournalRow]) -> Iterator[dict[str, Any]]:
             became = {"outcome": str(outcome.body.get("status")), "detail": str(outcome.body.get("detail") or "")}
         told = {"on": change.target, "what": change.in_words(), "rule": change.rule, "why": change.why}
         told_by = outcome or rows[0]
-        yield {"at": _moment(told_by.at), "by": told_by.by, **about, "change": change.id, **told, **became}
+        yield {"made_at": _moment(told_by.at), "by": told_by.by, **about, "change": change.id, **told, **became}
     for row in rows:
         if row.trouble:
             unread = {"change": "", "on": "", "what": in_words(row), "rule": "", "why": "", "detail": ""}
-            yield {"at": _moment(row.at), "by": row.by, **about, **unread, "outcome": "cannot be read"}
+            yield {"made_at": _moment(row.at), "by": row.by, **about, **unread, "outcome": "cannot be read"}
 
 
 def _outcomes(rows: Iterable[JournalRow]) -> dict[str, JournalRow]:
@@ -204,7 +204,7 @@ def journal_table(rows: Sequence[JournalRow]) -> Table:
     shown = [
         {
             "seq": row.seq,
-            "at": _moment(row.at),
+            "made_at": _moment(row.at),
             "by": row.by,
             "kind": row.kind,
             "enactment": row.enactment,
@@ -217,7 +217,7 @@ def journal_table(rows: Sequence[JournalRow]) -> Table:
     ]
     columns = (
         Column("seq", "Row", kind="number"),
-        Column("at", "When", kind="moment"),
+        Column("made_at", "When", kind="moment"),
         Column("by", "By"),
         Column("kind", "Kind"),
         Column("enactment"),

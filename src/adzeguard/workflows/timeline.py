@@ -57,7 +57,8 @@ def timeline_of(past: Past, group: Principal, since: datetime, until: datetime, 
     }
     times = past.trail.times(since)
     marks = [mark for mark in _marks(sid, decided, names) if since <= mark.at <= until]
-    return Timeline(group.qualified_name, since, until, people, {shown[p]: p for p in order}, marks, gaps(times))
+    sids = {shown[p]: p for p in order}
+    return Timeline(group.qualified_name, since, until, people, sids, marks, gaps(times), group.sid or "")
 
 
 def _sids_in(found: dict[str, list[Stretch]]) -> set[str]:

@@ -190,8 +190,7 @@ def _with_zone(moment: datetime | None) -> datetime | None:
 
 
 def _rows(table: Table) -> list[Row]:
-    keys = table.keys
-    return [{key: row[key] for key in keys if key in row} for row in table.rows]
+    return list(table.for_programs())
 
 
 def _data(page: Page) -> Row:

@@ -15,7 +15,8 @@ from adzeguard.core.errors import UsageError
 from adzeguard.core.estate.counting import effective_people_counts
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host
-from adzeguard.core.estate.names import resolve, resolve_host
+from adzeguard.core.estate.named import Named
+from adzeguard.core.estate.names import local_group_named, resolve, resolve_host
 from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.views.chain import chain_page
 from adzeguard.core.views.members import administrators_table, found_table, groups_table, members_table
@@ -80,7 +81,7 @@ def chain_to(workspace: "Workspace", person: str, *, group: str = "", host: str 
     estate = workspace.estate
     member = resolve(estate, person)
     subject, access = _on_host(estate, member, host) if host else _inside(estate, member, group)
-    return chain_page(member.qualified_name, subject, access)
+    return chain_page(member, subject, access)
 
 
 def found(workspace: "Workspace", part: str, kind: str = "", limit: int = 100) -> Table:
@@ -111,21 +112,21 @@ def _kind(word: str) -> Kind:
     return kinds[word.casefold()]
 
 
-def _inside(estate: Estate, member: Principal, name: str) -> tuple[str, Access | None]:
+def _inside(estate: Estate, member: Principal, name: str) -> tuple[Named, Access | None]:
     target = resolve(estate, name)
     if target.kind == Kind.COMPUTER:
         return _on_host(estate, member, target.name)
     _refuse_other_kinds(target, "not a group or host", {Kind.GROUP})
-    return target.qualified_name, proof_in_group(estate, member, target)
+    return Named.of(target), proof_in_group(estate, member, target)
 
 
-def _on_host(estate: Estate, member: Principal, name: str) -> tuple[str, Access | None]:
+def _on_host(estate: Estate, member: Principal, name: str) -> tuple[Named, Access | None]:
     host = resolve_host(estate, name)
     if host.state is None:
         raise _unknown(host)
     inside = members_on_host(estate, host)
     access = next((a for a in inside if a.principal == member), None) or by_everybody(inside, member)
-    return rf"{host.name}\administrators", access
+    return local_group_named(host, "administrators", ADMINISTRATORS), access
 
 
 def _refuse_other_kinds(named: Principal, what: str, kinds: set[Kind]) -> None:

@@ -38,25 +38,25 @@ def overview(workspace: "Workspace") -> dict[str, Any]:
         "source": full.facts.source,
         "checked_at": last_check.at if last_check else None,
         "check_is_outdated": last_check is not None and last_check.collection != latest.id,
-        "findings": last_check.counts if last_check else {},
-        "checks": last_check.checks if last_check else {},
+        "findings_by_severity": last_check.counts if last_check else {},
+        "findings_by_check": last_check.checks if last_check else {},
         "mendable": last_check.mendable if last_check else 0,
         "hosts": hosts,
         "hosts_unread": unread,
         "hosts_pending": pending,
-        "pending_since": pending_since,
-        "questions": [one.asked_at for one in waiting],
+        "pending_since_at": pending_since,
+        "questions_asked_at": [one.asked_at for one in waiting],
         "not_followed": sorted(one.rule for one in waiting if one.is_about_its_rule),
         "odd_rows": len(few_odd_rows(workspace.database)),
         "letters_kept": sum(1 for one in Letters(workspace.database).waiting() if one.tries),
         "leases_over": len(due(Leases(workspace.database).all(), workspace.now())),
         "round_at": workspace.settings.last_round,
-        "interrupted": interrupted.name if interrupted else "",
+        "interrupted": interrupted.name if interrupted else None,
         "enactments": [
-            {"enactment": row.enactment, "at": datetime.fromisoformat(row.at), "by": row.by, "what": in_words(row)}
+            {"enactment": row.enactment, "made_at": datetime.fromisoformat(row.at), "by": row.by, "what": in_words(row)}
             for row in workspace.journal.ended(_ENACTMENTS)
         ],
-        "since": earlier.taken_at,
+        "compared_since_at": earlier.taken_at,
         "privileged": headcounts(estate, earlier, workspace.privileged),
     }
-    return data | {"next": [step._asdict() for step in next_steps(data, workspace.now())]}
+    return data | {"next_steps": [step._asdict() for step in next_steps(data, workspace.now())]}

@@ -54,7 +54,7 @@ def one_round(workspace: "Workspace", *, only_leases: bool = False) -> dict[str,
     with workspace.held("round"):
         early = _walled(_leases_of_directory, workspace, "leases", {})
         data = _collected(workspace)
-        data["refused_notes"] = _not_believed(workspace)
+        data["refusals_notes"] = _not_believed(workspace)
         earlier = interrupted_enactment(workspace.journal)
         if earlier is not None and earlier.unattended:
             data |= _gone_on(workspace, earlier)
@@ -65,7 +65,11 @@ def one_round(workspace: "Workspace", *, only_leases: bool = False) -> dict[str,
         data |= _and_before(early, _leases(workspace))
         data |= _read_on(workspace)
         if earlier is not None:
-            data |= {"leases_begun": [], "mended": 0, "refused_rules": [f"nothing is mended, since {earlier.in_words}"]}
+            data |= {
+                "leases_begun": [],
+                "mended": 0,
+                "refusals_rules": [f"nothing is mended, since {earlier.in_words}"],
+            }
         else:
             data |= _walled(_shifts, workspace, "shifts", {"leases_begun": []})
             data |= _walled(_mended, workspace, "rules", {"mended": 0}, goes=not only_leases)
@@ -73,7 +77,7 @@ def one_round(workspace: "Workspace", *, only_leases: bool = False) -> dict[str,
         data |= _walled(_asked, workspace, "questions", _NOBODY_ASKED, goes=not only_leases)
         parts = ("notes", "trail", "earlier", "contracts", "leases", "shifts", "rules", "seal", "questions")
         told = {
-            key: [line for part in parts for line in data.pop(f"{key}_{part}", ())] for key in ("not_made", "refused")
+            key: [line for part in parts for line in data.pop(f"{key}_{part}", ())] for key in ("not_made", "refusals")
         }
         workspace.settings.last_round_path.touch(mode=0o600)
         return data | told
@@ -98,7 +102,7 @@ def _walled(
     except SettingsError:  # nothing that follows can be right while what the workspace says of itself is not
         raise
     except AdzeguardError as error:
-        return {**nothing, f"refused_{part}": [f"{part}: {error}"]}
+        return {**nothing, f"refusals_{part}": [f"{part}: {error}"]}
 
 
 def _collected(workspace: "Workspace") -> dict[str, Any]:
@@ -116,7 +120,7 @@ def _not_believed(workspace: "Workspace") -> list[str]:
 def _gone_on(workspace: "Workspace", earlier: "Interrupted") -> dict[str, Any]:
     done = go_on_unattended(workspace)
     refused = [f"{earlier.name}: {done.refused}"] if done.refused else []
-    return {"not_made_earlier": list(done.not_made), "refused_earlier": refused}
+    return {"not_made_earlier": list(done.not_made), "refusals_earlier": refused}
 
 
 def _settle_begun(workspace: "Workspace") -> None:
@@ -163,7 +167,7 @@ def _contracts(workspace: "Workspace") -> dict[str, Any]:
         noted = set_note(former, later, "the contract ends at another time")
         done = enact_unattended(workspace, lambda noted=noted: Draft.of([noted]))  # type: ignore[misc]
         refused += [f"{later.id}: {done.refused}"] if done.refused else []
-    return {"not_made_contracts": not_made, "refused_contracts": refused}
+    return {"not_made_contracts": not_made, "refusals_contracts": refused}
 
 
 def _leases_of_directory(workspace: "Workspace") -> dict[str, Any]:
@@ -202,7 +206,7 @@ def _leases(workspace: "Workspace", *, in_directory: bool = False) -> dict[str, 
         at = lease.until if lease.by_itself and not done.made else workspace.now()
         still = note_ended(table, [lease], workspace.estate, at)
         (left if still else ended).append(lease.id)
-    return {"leases_ended": ended, "leases_left": left, "not_made_leases": not_made, "refused_leases": refused}
+    return {"leases_ended": ended, "leases_left": left, "not_made_leases": not_made, "refusals_leases": refused}
 
 
 def _end_of(workspace: "Workspace", lease: "Lease") -> "Draft":
@@ -232,7 +236,7 @@ def _shifts(workspace: "Workspace") -> dict[str, Any]:
             begun.append(lease.id)
         else:
             table.forget(lease)
-    return {"leases_begun": begun, "not_made_shifts": not_made, "refused_shifts": refused}
+    return {"leases_begun": begun, "not_made_shifts": not_made, "refusals_shifts": refused}
 
 
 def _sealed(workspace: "Workspace") -> dict[str, Any]:
@@ -296,4 +300,4 @@ def _mended(workspace: "Workspace") -> dict[str, Any]:
 
     done = enact_unattended(workspace, draft)
     refused = [*([done.refused] if done.refused else []), *sorted(waiting)]
-    return {"mended": done.made, "not_made_rules": list(done.not_made), "refused_rules": refused}
+    return {"mended": done.made, "not_made_rules": list(done.not_made), "refusals_rules": refused}

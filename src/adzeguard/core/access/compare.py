@@ -25,6 +25,8 @@ class Difference:
     about: str = "membership"
     """"membership", "object", "policy", "policy-link" or "right"."""
     detail: str = ""
+    subject_sid: str = ""
+    member_sid: str = ""
 
 
 def compare(before: Estate, after: Estate, hosts: Iterable[tuple[Host, Host]]) -> Iterator[Difference]:
@@ -49,14 +51,22 @@ def _groups(before: Estate, after: Estate) -> Iterator[Difference]:
         changed = {m for m in was.keys() | now.keys() if was.get(m) != now.get(m)}
         members = _names(before, after, changed)
         for member in sorted(changed, key=lambda i: members[i].qualified_name.casefold()):
-            yield from _of_member(names[group].qualified_name, members[member], was.get(member), now.get(member))
+            yield from _of_member(names[group], members[member], was.get(member), now.get(member))
 
 
-def _of_member(subject: str, member: Principal, was: bool | None, now: bool | None) -> Iterator[Difference]:
+def _of_member(subject: Principal, member: Principal, was: bool | None, now: bool | None) -> Iterator[Difference]:
     """A member who goes on being inside in another way has lost the one and gained the other."""
     for change, held in (("lost", was), ("gained", now)):
         if held is not None:
-            yield Difference(subject, change, member.qualified_name, member.kind.label, held)
+            yield Difference(
+                subject.qualified_name,
+                change,
+                member.qualified_name,
+                member.kind.label,
+                held,
+                subject_sid=subject.sid or "",
+                member_sid=member.sid or "",
+            )
 
 
 def _members(estate: Estate, group: int) -> dict[int, bool]:
@@ -82,4 +92,12 @@ def _of_host(estate: Estate, old: Host, new: Host) -> Iterator[Difference]:
         subject = rf"{new.name}\{local_group_label(group.name, sid)}"
         for change, members in (("lost", gone), ("gained", come)):
             for member in sorted(members):
-                yield Difference(subject, change, named[member].qualified_name, named[member].kind.label, direct=True)
+                yield Difference(
+                    subject,
+                    change,
+                    named[member].qualified_name,
+                    named[member].kind.label,
+                    direct=True,
+                    subject_sid=sid,
+                    member_sid=member,
+                )

@@ -32,7 +32,7 @@ class Door:
     host: str
     door: Way
     through: str = ""
-    path: str = ""
+    path: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -114,10 +114,10 @@ class Doors:
                     name = lets_in[sid].qualified_name
                     yield Door(person.qualified_name, person.sid or "", host.name, "group", name, path)
 
-    def _path_to(self, group: int, person: int) -> str:
+    def _path_to(self, group: int, person: int) -> tuple[str, ...]:
         chain = self._graph.expand(group).proof(person) or []
         shown = self._estate.catalogue.principals(chain)
-        return " > ".join(shown[i].qualified_name for i in chain if i in shown)
+        return tuple(shown[i].qualified_name for i in chain if i in shown)
 
     def counted(self) -> list[DoorCount]:
         """Return each door with what comes through it, those that let in most first."""
@@ -155,7 +155,7 @@ class Doors:
             return 0
         return int(self._is_person[self._graph.expand(group).people].sum())
 
-    def _people_inside(self, group: int) -> tuple[tuple[str, str, str], ...]:
+    def _people_inside(self, group: int) -> tuple[tuple[str, str, tuple[str, ...]], ...]:
         if not self._graph.grants_access(group):
             return ()
         expansion = self._graph.expand(group)
@@ -163,7 +163,7 @@ class Doors:
         chains = {person: expansion.proof(person) or [] for person in people}
         shown = self._estate.catalogue.principals({i for chain in chains.values() for i in chain} | set(people))
         return tuple(
-            (shown[p].qualified_name, shown[p].sid or "", " > ".join(shown[i].qualified_name for i in chains[p]))
+            (shown[p].qualified_name, shown[p].sid or "", tuple(shown[i].qualified_name for i in chains[p]))
             for p in people
             if p in shown and shown[p].kind in _PEOPLE and all(i in shown for i in chains[p])
         )

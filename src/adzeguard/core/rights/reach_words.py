@@ -24,6 +24,8 @@ class Reaching:
     principal: Principal
     chain: tuple[Edge, ...]
     words: str
+    names: tuple[str, ...] = ()
+    """The names on the way, from the one who acts to the group."""
 
     @property
     def member(self) -> bool:
@@ -49,8 +51,15 @@ def reaching(
     shown = estate.catalogue.principals(objects_of(i for c in chains.values() for e in c for i in (e.holder, e.target)))
     people = {i: shown[i] for i in chains if i in shown and shown[i].kind in PEOPLE}
     people |= {EVERYBODY: _ANYBODY} if EVERYBODY in chains else {}
-    found = [Reaching(person, chains[i], chain_in_words(shown, chains[i])) for i, person in people.items()]
+    found = [
+        Reaching(person, chains[i], chain_in_words(shown, chains[i]), _names(shown, chains[i]))
+        for i, person in people.items()
+    ]
     return sorted(found, key=lambda r: (not r.member, len(r.chain), r.principal.qualified_name.casefold()))
+
+
+def _names(shown: Mapping[int, Principal], chain: Sequence[Edge]) -> tuple[str, ...]:
+    return (*(_name(shown, edge.holder) for edge in chain[:1]), *(_name(shown, edge.target) for edge in chain))
 
 
 def first_right(chain: Sequence[Edge]) -> Edge:

@@ -16,7 +16,7 @@ ANSWER_COLUMNS = (
     Column("allowed"),
     Column("because", "Because"),
     Column("entry"),
-    Column("through", "Through"),
+    Column("path", "Through"),
 )
 
 
@@ -36,7 +36,7 @@ def answer_row(rights: Rights, who: Principal, target: Principal, right: Asked, 
         "allowed": answer.allowed,
         "because": because,
         "entry": entry.to_bytes().hex() if entry is not None else "",
-        "through": list(answer.through),
+        "path": tuple(answer.through),
     }
 
 
@@ -58,7 +58,7 @@ def answers_table(rows: Iterable[Mapping[str, Any]]) -> Table:
         Column("object", "Object"),
         Column("allowed", "Allowed"),
         Column("because", "Because", wide=True),
-        *data_columns("entry", "through"),
+        *data_columns("entry", "path"),
     )
     note = f"{yes} yes, {len(rows) - yes - unclear} no, {unclear} not understood"
     return Table(rows, columns, "", note, "The file has no lines.")

@@ -2,6 +2,8 @@
 
 from adzeguard.core.access.chains import chain_as_data, chain_in_words
 from adzeguard.core.access.members import Access
+from adzeguard.core.estate.named import Named
+from adzeguard.core.estate.principal import Principal
 from adzeguard.core.views.page import Lines, Page
 
 _WIDEST_STAIRCASE = 20
@@ -14,16 +16,22 @@ _HOW = {
 }
 
 
-def chain_page(member: str, target: str, access: Access | None) -> Page:
+def chain_page(member: Principal, target: Named, access: Access | None) -> Page:
     """Return why somebody is inside, or that nothing leads there."""
     data = {
-        "person": member,
-        "target": target,
+        "person": member.qualified_name,
+        "person_sid": member.sid,
+        "target": target.name,
+        "target_sid": target.sid,
         "leads_there": access is not None,
+        "path": [step.principal.qualified_name for step in access.chain] if access else [],
         "chain": chain_as_data(access) if access else [],
     }
     if access is None:
-        return Page(data, (Lines([f"Nothing leads there: {member} is not in {target}, by no chain of groups."]),))
+        return Page(
+            data,
+            (Lines([f"Nothing leads there: {member.qualified_name} is not in {target.name}, by no chain of groups."]),),
+        )
     words = [f"{chain_in_words(access)}."] if len(access.chain) <= _WIDEST_STAIRCASE else []
     return Page(data, (Lines([*words, *_staircase(access)]),))
 

@@ -3,6 +3,7 @@
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 
+from adzeguard.core.change.change import Change
 from adzeguard.core.change.kinds.membership import MembershipChange
 from adzeguard.core.change.outcome import Outcome, Status
 from adzeguard.core.change.proposal import Impact, Proposal, by_people
@@ -19,7 +20,7 @@ def proposal_page(proposal: Proposal) -> Page:
     """Return a proposal: the changes, what they come to, and what is left out."""
     data = proposal.model_dump(mode="json")
     if not proposal.changes and not proposal.left_out:
-        return Page(data, [Lines([NOTHING] if not proposal.notes else [BY_ITSELF, *proposal.notes])])
+        return Page(data, [Lines([NOTHING] if not proposal.notes else [BY_ITSELF, *proposal.notes])], verbatim=True)
     sections: list[Section] = [_changes(proposal)]
     moves_members = any(isinstance(change, MembershipChange) for change in proposal.changes)
     if moves_members or proposal.impact != Impact():
@@ -28,7 +29,7 @@ def proposal_page(proposal: Proposal) -> Page:
         sections.append(Lines(proposal.notes, "Worth knowing", indent=2))
     if proposal.left_out:
         sections.append(_left_out(proposal))
-    return Page(data, sections)
+    return Page(data, sections, verbatim=True)
 
 
 def _changes(proposal: Proposal) -> Table:
@@ -100,7 +101,7 @@ def outcomes_table(outcomes: Sequence[Outcome]) -> Table:
             "target": o.change.target,
             "order": o.change.in_words() + (f": {o.detail}" if o.detail else ""),
             "kind": o.change.kind,
-            **o.change.about._asdict(),
+            **_about(o.change),
             "rule": o.change.rule,
             "detail": o.detail,
         }
@@ -111,11 +112,20 @@ def outcomes_table(outcomes: Sequence[Outcome]) -> Table:
         Column("status", "Status", kind="word", fixed=True),
         Column("target", "On"),
         Column("order", "What", for_people=True, wide=True),
-        *data_columns("kind", "group", "member", "object", "rule", "detail"),
+        *data_columns("kind", "group", "group_sid", "member", "member_sid", "object", "object_sid", "rule", "detail"),
     )
     counts = Counter(str(o.status) for o in outcomes)
     note = ", ".join(f"{count} {status}" for status, count in counts.most_common())
     return Table(rows, columns, "", "\n".join([note, *_reasons(outcomes)]), NOTHING)
+
+
+def _about(change: Change) -> dict[str, str]:
+    """Return the group, the member and the object of a change, each with its SID as far as it is known."""
+    sids = {one.name: one.sid for one in change.identities()}
+    told = change.about._asdict()
+    return {
+        key: value for name, one in told.items() for key, value in ((name, one), (f"{name}_sid", sids.get(one, "")))
+    }
 
 
 def _reasons(outcomes: Sequence[Outcome]) -> Iterator[str]:
@@ -140,7 +150,7 @@ def compared_table(rows: Sequence[dict[str, object]]) -> Table:
         Column("subject", "Where"),
         Column("change", "Change", fixed=True),
         Column("member", "Who"),
-        *data_columns("kind", "direct", "detail"),
+        *data_columns("subject_sid", "member_sid", "kind", "direct", "detail"),
         Column("held", "How", for_people=True, wide=True),
     )
     counts = Counter((str(row["about"]), str(row["change"])) for row in rows)

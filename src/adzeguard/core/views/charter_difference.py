@@ -25,7 +25,7 @@ def charter_difference_page(
 ) -> Page:
     """Return the rules that differ, what a proposal would change, what checks would find, and what guards say."""
     data = {
-        "rules": [{"rule": r.rule, "change": r.change, "says": list(r.says), "place": r.place} for r in rules],
+        "rules": [{"rule": r.rule, "change": r.change, "says": "; ".join(r.says), "place": r.place} for r in rules],
         "changes": [*_changes_data(effect.made, "made"), *_changes_data(effect.no_longer_made, "no longer made")],
         "findings": [*_found_data(effect.found, "found"), *_found_data(effect.no_longer_found, "no longer found")],
         "hosts": len(_hosts(effect)),
@@ -117,7 +117,9 @@ def _found_data(found: Sequence[Correction], effect: str) -> list[dict[str, Any]
             "check": one.check,
             "rule": one.rule,
             "subject": one.subject.name,
+            "subject_sid": one.subject.sid,
             "member": one.member.name if one.member else None,
+            "member_sid": one.member.sid if one.member else None,
             "host": one.host.name if one.host else None,
             "message": one.message,
             "fingerprint": one.fingerprint,

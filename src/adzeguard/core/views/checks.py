@@ -19,8 +19,8 @@ def checks_table(checks: Sequence[Check], on: Collection[str], findings: Sequenc
             "id": check.id,
             "title": check.title,
             "severity": check.severity.label,
-            "on": check.id in on,
-            "findings": counts[check.id],
+            "enabled": check.id in on,
+            "finding_count": counts[check.id],
         }
         for check in checks
     ]
@@ -28,8 +28,8 @@ def checks_table(checks: Sequence[Check], on: Collection[str], findings: Sequenc
         Column("id", "Check", fixed=True),
         Column("severity", "Severity", kind="word"),
         Column("title", "What it finds", wide=True),
-        Column("on", "On"),
-        Column("findings", "Now", kind="number"),
+        Column("enabled", "On"),
+        Column("finding_count", "Now", kind="number"),
     )
     return Table(rows, columns, "", f"{len(rows)} checks; more of one: adzeguard check --explain CHECK")
 
@@ -44,9 +44,9 @@ def check_page(check: Check, findings: Sequence[Finding], *, on: bool) -> Page:
         "matters": check.matters,
         "mend": check.mend,
         "severity": check.severity.label,
-        "on": on,
-        "evidence": list(keys),
-        "findings": len(found),
+        "enabled": on,
+        "evidence_keys": list(keys),
+        "finding_count": len(found),
     }
     sections: list[Section] = [
         Fact("Finds", check.title),

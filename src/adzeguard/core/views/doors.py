@@ -22,6 +22,7 @@ def doors_table(
     rows = [
         {
             "person": door.person,
+            "person_sid": door.sid,
             "host": door.host,
             "door": door.door,
             "through": door.through,
@@ -33,6 +34,7 @@ def doors_table(
     ]
     columns = (
         Column("person", "Person"),
+        *data_columns("person_sid"),
         Column("host", "Host"),
         Column("door", "Door", kind="word"),
         Column("through", "Through"),

@@ -51,8 +51,10 @@ def findings_table(findings: Sequence[Finding]) -> Table:
             "severity": f.severity.label,
             "check": f.check,
             "subject": f.subject.name,
+            "subject_sid": f.subject.sid,
             "what": Noted(f.message, _origin(f)),
             "member": f.member_name,
+            "member_sid": f.member.sid if f.member else "",
             "message": f.message,
             "rule": f.rule,
             "owner": f.owner,
@@ -69,7 +71,19 @@ def findings_table(findings: Sequence[Finding]) -> Table:
         Column("check"),
         Column("subject", "Where"),
         Column("what", "What", kind="noted", for_people=True, wide=True),
-        *data_columns("member", "message", "rule", "owner", "response", "fingerprint", "evidence", "advice", "next"),
+        *data_columns(
+            "subject_sid",
+            "member",
+            "member_sid",
+            "message",
+            "rule",
+            "owner",
+            "response",
+            "fingerprint",
+            "evidence",
+            "advice",
+            "next",
+        ),
     )
     return Table(rows, columns, counted(findings), "", "Nothing deviates.", _next_steps)
 

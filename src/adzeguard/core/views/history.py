@@ -14,7 +14,7 @@ def history_table(rows: Sequence[Row], group: str) -> Table:
         return [{**row, "when": _when(row), "what": _what(row, group), "now": _now(row)} for row in some]
 
     columns = (
-        *data_columns("time", "verb", "group", "group_sid", "member", "member_sid", "via"),
+        *data_columns("happened_at", "verb", "group", "group_sid", "member", "member_sid", "via"),
         Column("when", "When", for_people=True),
         Column("what", "What", for_people=True, wide=True),
         Column("by", "By"),
@@ -34,8 +34,8 @@ def history_table(rows: Sequence[Row], group: str) -> Table:
 
 def _when(row: Mapping[str, Any]) -> str:
     if row["after"] is None:
-        return when(row["time"], seconds=True)
-    return f"after {when(row['after'])}, by {when(row['time'])}"
+        return when(row["happened_at"], seconds=True)
+    return f"after {when(row['after'])}, by {when(row['happened_at'])}"
 
 
 def _what(row: Mapping[str, Any], group: str) -> str:

@@ -33,7 +33,7 @@ def settings_data(estate: Estate, host: Host) -> dict[str, Any]:
     if notice is not None:
         data["notice"] = {"title": notice.title, "text": notice.text} if notice else {}
     if elevations is not None:
-        data["elevated"] = [
+        data["elevations"] = [
             {
                 "program": one.program,
                 "sha256": one.sha256,
@@ -58,7 +58,7 @@ def settings_sections(data: dict[str, Any]) -> list[Section]:
     lines += [f"only by {way}: {', '.join(names)}" for way, names in logon.get("alone", {}).items()]
     notice = data.get("notice") or {}
     shown = [notice["title"], *notice["text"].splitlines()] if notice else []
-    elevated = [_elevated(one) for one in data.get("elevated", ())]
+    elevated = [_elevated(one) for one in data.get("elevations", ())]
     ran = [
         f"{one['who']}: {one['program']}" + (f", last on {one['day']}" if one["day"] else "")
         for one in data.get("ran_elevated", ())

@@ -26,7 +26,7 @@ def hosts_table(hosts: Sequence[Host], read_at: Mapping[int, datetime]) -> Table
             {
                 "name": host.name,
                 "source": host.source,
-                "capabilities": ", ".join(sorted(host.state.capabilities)) if host.state else "",
+                "capabilities": sorted(host.state.capabilities) if host.state else [],
                 "read_at": read_at.get(host.id),
                 "trouble": host.trouble or ("" if host.source else "no source takes it"),
             }
@@ -43,7 +43,7 @@ def pending_table(left: Iterable[tuple[Change, datetime, int, str]], now: dateti
             "host": change.host_name,
             "change": change.in_words(),
             "rule": change.rule,
-            "since": since,
+            "since_at": since,
             "waits": age_in_words(now - since),
             "tries": tries,
             "reason": detail,
@@ -54,7 +54,7 @@ def pending_table(left: Iterable[tuple[Change, datetime, int, str]], now: dateti
         Column("host", "Host"),
         Column("change", "Left to do", wide=True),
         Column("rule", "Rule"),
-        *data_columns("since"),
+        *data_columns("since_at"),
         Column("waits", "Waits", for_people=True, fixed=True),
         Column("tries", "Tries", kind="number"),
         Column("reason", "Because", wide=True),
@@ -64,9 +64,7 @@ def pending_table(left: Iterable[tuple[Change, datetime, int, str]], now: dateti
 
 def steps_table(host: str, steps: Iterable[tuple[str, str, str]]) -> Table:
     """Return what was tried with a host, step by step."""
-    rows = [
-        {"step": what, "works": "no" if trouble else "yes", "said": trouble or said} for what, said, trouble in steps
-    ]
+    rows = [{"step": what, "works": not trouble, "said": trouble or said} for what, said, trouble in steps]
     columns = (
         Column("step", "Tried"),
         Column("works", "Works", kind="word"),
@@ -77,15 +75,12 @@ def steps_table(host: str, steps: Iterable[tuple[str, str, str]]) -> Table:
 
 def drivers_table(drivers: Iterable[tuple[str, DriverKind | str]]) -> Table:
     """Return each driver with its keys, or with what is missing for it."""
-    rows = []
+    rows: list[Row] = []
     for name, kind in drivers:
         if isinstance(kind, str):
-            rows.append({"driver": name, "key": "", "needed": "", "words": kind})
+            rows.append({"driver": name, "key": "", "needed": None, "words": kind})
             continue
-        rows += [
-            {"driver": name, "key": s.key, "needed": "needed" if s.needed else "", "words": s.words}
-            for s in kind.settings
-        ]
+        rows += [{"driver": name, "key": s.key, "needed": s.needed, "words": s.words} for s in kind.settings]
     columns = (
         Column("driver", "Driver"),
         Column("key", "Key"),

@@ -12,7 +12,7 @@ def intake_table(estate: Estate) -> Table:
         {
             "what": place.what,
             "container": short_dn(estate, place.dn),
-            "default": place.is_default(estate),
+            "is_default": place.is_default(estate),
             "objects": len(estate.catalogue.below(place.dn)),
         }
         for place in intake_places(estate).values()
@@ -20,7 +20,7 @@ def intake_table(estate: Estate) -> Table:
     columns = (
         Column("what", "New"),
         Column("container", "Land in"),
-        Column("default", "As every domain begins"),
+        Column("is_default", "As every domain begins"),
         Column("objects", "Objects there", kind="number"),
     )
     return Table(rows, columns, empty="The domain does not say.")

@@ -5,7 +5,7 @@ from adzeguard.core.views.page import Fact, Page, Section
 
 def support_page(known: bool, on: bool, level: int, needed_level: int) -> Page:
     """Return what the directory can do, what that means for leases, and what there is to do."""
-    data = {"known": known, "on": on, "level": level, "needed_level": needed_level}
+    data = {"known": known, "enabled": on, "level": level, "needed_level": needed_level}
     if on:
         ends = "end in time, even if nothing of ours runs then; rounds are the second line"
         sections: list[Section] = [

@@ -31,12 +31,12 @@ def used_rows(people: Mapping[str, Principal], logons: Iterable[tuple[str, Event
         sid: {
             "account": one.qualified_name,
             "account_sid": sid,
-            "last_used": None,
+            "last_used_at": None,
             "last_host": "",
             "last_claimed": "",
             "last_way": "",
             "last_from": "",
-            "directory_says": moment(one.details.get("last_logon")),
+            "directory_says_at": moment(one.details.get("last_logon")),
             "logons": 0,
             "refused": 0,
             "refused_from": [],
@@ -51,14 +51,14 @@ def used_rows(people: Mapping[str, Principal], logons: Iterable[tuple[str, Event
                 row["refused_from"].append(event.origin)
         else:
             row["logons"] += 1
-            row |= {"last_used": event.at, "last_host": event.group, "last_from": event.origin}
+            row |= {"last_used_at": event.at, "last_host": event.group, "last_from": event.origin}
             row |= {"last_claimed": event.claimed, "last_way": event.way}
     return sorted(rows.values(), key=_age)
 
 
 def _age(row: Mapping[str, Any]) -> tuple[bool, float, str]:
-    known = row["last_used"] or row["directory_says"]
-    return row["last_used"] is not None, known.timestamp() if known is not None else 0, row["account"]
+    known = row["last_used_at"] or row["directory_says_at"]
+    return row["last_used_at"] is not None, known.timestamp() if known is not None else 0, row["account"]
 
 
 def used_table(rows: Sequence[Mapping[str, Any]], since: datetime, now: datetime, *, whole: bool) -> Table:
@@ -70,7 +70,7 @@ def used_table(rows: Sequence[Mapping[str, Any]], since: datetime, now: datetime
     columns = (
         Column("account", "Privileged account"),
         *data_columns(
-            "account_sid", "last_used", "last_host", "last_claimed", "last_way", "last_from", "directory_says"
+            "account_sid", "last_used_at", "last_host", "last_claimed", "last_way", "last_from", "directory_says_at"
         ),
         Column("used", "Last used", for_people=True),
         Column("where", "From", for_people=True),
@@ -84,9 +84,9 @@ def used_table(rows: Sequence[Mapping[str, Any]], since: datetime, now: datetime
 
 def _used(row: Mapping[str, Any], since: datetime, now: datetime, *, whole: bool) -> str:
     """Say when it was used. That the trail has nothing is no proof: it may not reach back, or not be logged."""
-    if row["last_used"] is not None:
-        return f"{age_in_words(now - row['last_used'])} ago"
-    said = row["directory_says"]
+    if row["last_used_at"] is not None:
+        return f"{age_in_words(now - row['last_used_at'])} ago"
+    said = row["directory_says_at"]
     if whole and (said is None or said < since):
         return "not once"
     if said is None:
@@ -112,7 +112,7 @@ def logons_table(events: Sequence[Event], account: str, said: datetime | None) -
     """Return the logons of one account, newest first. `said` is when it logged on last, by the directory."""
     rows = [
         {
-            "time": event.at,
+            "happened_at": event.at,
             "outcome": "refused" if event.verb == "refused" else "let in",
             "host": event.group,
             "claimed": event.claimed,
@@ -122,7 +122,7 @@ def logons_table(events: Sequence[Event], account: str, said: datetime | None) -
         for event in reversed(events)
     ]
     columns = (
-        Column("time", "When", kind="moment"),
+        Column("happened_at", "When", kind="moment"),
         Column("outcome", "Outcome", kind="word"),
         *data_columns("host", "claimed", "way", "from"),
         Column("where", "How, and from where", for_people=True, wide=True),

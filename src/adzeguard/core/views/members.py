@@ -21,7 +21,7 @@ def members_table(accesses: Sequence[Access], subject: str) -> Table:
             **identity(access.principal),
             "direct": access.direct,
             "how": access.chain[-1].how,
-            "path": [step.principal.qualified_name for step in access.chain],
+            "path": tuple(step.principal.qualified_name for step in access.chain),
             "through": through(access),
         }
         for access in accesses
@@ -79,8 +79,8 @@ def groups_table(catalogue: Catalogue, direct: Mapping[int, int], effective: Map
                 "sid": groups[i].sid,
                 "kind": "security" if groups[i].flags & Flag.SECURITY_GROUP else "distribution",
                 "scope": groups[i].group_scope,
-                "members": direct[i],
-                "effective_members": effective[i],
+                "member_count": direct[i],
+                "effective_member_count": effective[i],
             }
             for i in ids
             if i in groups
@@ -93,8 +93,8 @@ def groups_table(catalogue: Catalogue, direct: Mapping[int, int], effective: Map
         Column("sid"),
         Column("kind", "Kind"),
         Column("scope", "Scope"),
-        Column("members", "Direct", kind="number"),
-        Column("effective_members", "Effective", kind="number"),
+        Column("member_count", "Direct", kind="number"),
+        Column("effective_member_count", "Effective", kind="number"),
     )
     return Table(rows, columns, "Members of groups", counted_noun(len(rows), "group"), "There are no groups.")
 

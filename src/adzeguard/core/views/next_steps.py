@@ -44,14 +44,14 @@ def _interrupted(data: Overview, _now: datetime) -> str:
 
 
 def _keeperless(data: Overview, _now: datetime) -> str:
-    hosts = data["checks"].get("keeper-missing", 0)
+    hosts = data["findings_by_check"].get("keeper-missing", 0)
     return f"{counted_noun(hosts, 'host')} {'has' if hosts == 1 else 'have'} no keeper who can get in" if hosts else ""
 
 
 def _not_followed(data: Overview, _now: datetime) -> str:
     if data["not_followed"]:
         return f"not followed: {some_of(data['not_followed'])}"
-    mistakes = sum(data["checks"].get(check, 0) for check in _NOT_FOLLOWED)
+    mistakes = sum(data["findings_by_check"].get(check, 0) for check in _NOT_FOLLOWED)
     return f"{counted_noun(mistakes, 'finding')} about rules that cannot be followed" if mistakes else ""
 
 
@@ -63,7 +63,7 @@ def _mendable(data: Overview, _now: datetime) -> str:
 def _pending(data: Overview, now: datetime) -> str:
     if not data["hosts_pending"]:
         return ""
-    age = age_in_words(now - data["pending_since"])
+    age = age_in_words(now - data["pending_since_at"])
     return f"changes wait for {counted_noun(data['hosts_pending'], 'host')}, the oldest for {age}"
 
 
@@ -81,9 +81,9 @@ def _late_round(data: Overview, now: datetime) -> str:
 
 
 def _questions(data: Overview, now: datetime) -> str:
-    if not data["questions"]:
+    if not data["questions_asked_at"]:
         return ""
-    count, age = len(data["questions"]), age_in_words(now - min(data["questions"]))
+    count, age = len(data["questions_asked_at"]), age_in_words(now - min(data["questions_asked_at"]))
     return f"{counted_noun(count, 'question')} wait{'s' * (count == 1)} for an answer, the oldest for {age}"
 
 
@@ -99,7 +99,7 @@ def _unchecked(data: Overview, _now: datetime) -> str:
 
 
 def _serious(data: Overview, _now: datetime) -> str:
-    count = data["findings"].get("critical", 0) + data["findings"].get("high", 0)
+    count = data["findings_by_severity"].get("critical", 0) + data["findings_by_severity"].get("high", 0)
     return f"{counted_noun(count, 'finding')} of high or critical severity" if count else ""
 
 

@@ -64,7 +64,7 @@ def _facts(p: Principal) -> dict[str, Any]:
     }
     if p.kind == Kind.GROUP:
         facts["group_scope"] = p.group_scope
-    times = {key: _moment(p.details[key]) for key in TIMES if key in p.details}
+    times = {f"{key}_at": _moment(p.details[key]) for key in TIMES if key in p.details}
     facts |= times | {key: value for key, value in p.details.items() if key not in TIMES}
     if "workstations" in facts:
         facts["workstations"] = list(hosts_listed(p))
@@ -104,7 +104,11 @@ def object_page(
 def _section(key: str, value: Any) -> Section | None:
     if value in (None, "", []) or (isinstance(value, list) and isinstance(value[0], dict)):
         return None
-    label = _LABELS.get(key) or key.replace("_", " ").capitalize()
+    label = (
+        _LABELS.get(key)
+        or _LABELS.get(key.removesuffix("_at"))
+        or key.removesuffix("_at").replace("_", " ").capitalize()
+    )
     if isinstance(value, list):
         more = [f"… and {len(value) - _SHOWN} more (--format json shows all)"] if len(value) > _SHOWN else []
         return Fact(f"{label} ({len(value)})", [*map(str, value[:_SHOWN]), *more])

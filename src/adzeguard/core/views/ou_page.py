@@ -32,7 +32,7 @@ def ou_data(rights: Rights, charter: ResolvedCharter | None, ou: Principal) -> d
         "handed_down": [one.sentence for one in grants if one.grant.inherited],
         "handed_down_by_the_domain": rights.of_every_domain(ou),
         "rules": rules_there(charter, ou) if charter is not None else [],
-        "policies": linked_policies(estate, ou),
+        "policy_links": linked_policies(estate, ou),
     }
 
 
@@ -62,7 +62,7 @@ def linked_policies(estate: Estate, ou: Principal) -> list[dict[str, Any]]:
         one = ids[dn]
         return known[one].name if one is not None and one in known else dn
 
-    return [{"policy": name(link.policy_dn), "on": link.on, "enforced": link.enforced} for link in links]
+    return [{"policy": name(link.policy_dn), "enabled": link.on, "enforced": link.enforced} for link in links]
 
 
 def rules_there(charter: ResolvedCharter, ou: Principal) -> list[dict[str, str]]:
@@ -93,13 +93,15 @@ def ou_sections(data: Mapping[str, Any]) -> list[Section]:
         sections.append(
             Fact("Rules", [f"{one['rule']}: {one['because']} ({one['response']})" for one in data["rules"]])
         )
-    if data["policies"]:
-        sections.append(Fact("Policies", [_policy(one) for one in data["policies"]]))
+    if data["policy_links"]:
+        sections.append(Fact("Policies", [_policy(one) for one in data["policy_links"]]))
     return sections
 
 
 def _policy(one: Mapping[str, Any]) -> str:
-    words = [word for word, said in (("link is off", not one["on"]), ("cannot be blocked", one["enforced"])) if said]
+    words = [
+        word for word, said in (("link is off", not one["enabled"]), ("cannot be blocked", one["enforced"])) if said
+    ]
     return f"{one['policy']}{f' ({chr(44).join(words)})' if words else ''}"
 
 

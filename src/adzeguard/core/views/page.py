@@ -39,11 +39,15 @@ Section = Fact | Lines | Table | Picture
 
 @dataclass(frozen=True, slots=True)
 class Page:
-    """Sections for people, one after the other, and `data` for programs."""
+    """Sections for people, one after the other, and `data` for programs.
+
+    `verbatim` data is the content of a file that is read again; in all other what is absent becomes null.
+    """
 
     data: Mapping[str, Any] | Sequence[Any]
     sections: Sequence[Section]
     title: str = ""
+    verbatim: bool = False
 
 
 View = Table | Page

@@ -26,7 +26,7 @@ def questions_table(questions: Iterable[Question], now: datetime) -> Table:
         Column("what", "What", kind="noted", for_people=True, wide=True),
         *data_columns("rule", "subject", "member", "message", "owner"),
         Column("age", "Asked", for_people=True),
-        *data_columns("asked_at", "fingerprint", "host", "since", "again"),
+        *data_columns("subject_sid", "member_sid", "asked_at", "fingerprint", "host", "since", "again"),
         Column("state", "State", kind="word"),
         *data_columns("answered_by", "answered_at", "why"),
     )
@@ -46,7 +46,9 @@ def data_of(question: Question) -> dict[str, object]:
         "id": question.id,
         "rule": question.rule,
         "subject": question.subject,
+        "subject_sid": question.subject_sid,
         "member": question.member,
+        "member_sid": question.member_sid,
         "message": question.message,
         "owner": question.owner,
         "asked_at": question.asked_at,
@@ -122,12 +124,13 @@ def waivers_table(waivers: Iterable[Waiver], now: datetime) -> Table:
     rows = [
         {
             "id": one.id,
+            "fingerprint": one.fingerprint,
             "rule": one.rule,
             "subject": one.subject,
             "member": one.member,
             "by": one.by,
             "why": one.why,
-            "until": one.until,
+            "until_at": one.until,
             "renewed": one.renewed,
             "state": "holds" if one.holds(now) else ("ended" if one.ended else "over"),
         }
@@ -138,10 +141,11 @@ def waivers_table(waivers: Iterable[Waiver], now: datetime) -> Table:
         Column("subject", "Where"),
         Column("member", "Who"),
         Column("rule", "Rule"),
-        Column("until", "Until", kind="moment"),
+        Column("until_at", "Until", kind="moment"),
         Column("by", "By"),
         Column("why", "Why", wide=True),
         Column("renewed", "Renewed", kind="number"),
+        *data_columns("fingerprint"),
         Column("state", "State", kind="word"),
     )
     return Table(rows, columns, f"Waivers: {len(rows)}", empty="Nothing is left as it is.")

@@ -51,26 +51,28 @@ def privileged(reported: ReportInput) -> Table:
     rows = [
         {
             "group": group.qualified_name,
+            "group_sid": group.sid,
             "member": access.principal.qualified_name,
-            "sid": access.principal.sid,
+            "member_sid": access.principal.sid,
             "kind": access.principal.kind.label,
             "enabled": access.principal.enabled,
             "through": through(access),
-            "last_used": moment(access.principal.details.get("last_logon")),
-            "password_set": moment(access.principal.details.get("password_set")),
+            "last_used_at": moment(access.principal.details.get("last_logon")),
+            "password_set_at": moment(access.principal.details.get("password_set")),
         }
         for group in reported.privileged
         for access in members_of(reported.estate, group)
     ]
     columns = (
         Column("group", "Group"),
+        *data_columns("group_sid"),
         Column("member", "Member"),
-        *data_columns("sid"),
+        *data_columns("member_sid"),
         Column("kind", "Kind"),
         Column("enabled", "Enabled"),
         Column("through", "Through", wide=True),
-        Column("last_used", "Last used", kind="moment"),
-        Column("password_set", "Password set", kind="moment"),
+        Column("last_used_at", "Last used", kind="moment"),
+        Column("password_set_at", "Password set", kind="moment"),
     )
     return Table(rows, columns, "Who is privileged", f"{len(rows)} memberships", "Nobody.")
 
@@ -86,7 +88,14 @@ def hosts(reported: ReportInput) -> Table:
         place = short_dn(estate, parent_dn(host.dn))
         if host.state is None or group is None:
             rows.append(
-                {"host": host.name, "place": place, "member": "", "sid": "", "kind": "", "unknown": host.why_unknown}
+                {
+                    "host": host.name,
+                    "place": place,
+                    "member": "",
+                    "member_sid": "",
+                    "kind": "",
+                    "unknown": host.why_unknown,
+                }
             )
             continue
         for sid, member in sorted(on_host(estate, host.state, host.name, group.members).items()):
@@ -95,7 +104,7 @@ def hosts(reported: ReportInput) -> Table:
                     "host": host.name,
                     "place": place,
                     "member": member.qualified_name,
-                    "sid": str(sid),
+                    "member_sid": str(sid),
                     "kind": member.kind.label,
                     "unknown": "",
                 }
@@ -104,7 +113,7 @@ def hosts(reported: ReportInput) -> Table:
         Column("host", "Host"),
         Column("place", "In"),
         Column("member", "Administrator", wide=True),
-        *data_columns("sid"),
+        *data_columns("member_sid"),
         Column("kind", "Kind"),
         Column("unknown", "Not known"),
     )
@@ -139,7 +148,7 @@ def stale(reported: ReportInput) -> Table:
             "sid": one.sid,
             "kind": one.sort,
             "why": one.why,
-            "since": one.since,
+            "since_at": one.since,
         }
         for kind, found in reported.stale().items()
         for one in found
@@ -150,7 +159,7 @@ def stale(reported: ReportInput) -> Table:
         *data_columns("dn", "sid"),
         Column("kind", "Stale"),
         Column("why", "Why", wide=True),
-        Column("since", "Since", kind="moment"),
+        Column("since_at", "Since", kind="moment"),
     )
     return Table(rows, columns, "What is stale", f"{len(rows)} things", "Nothing is stale.")
 

@@ -33,10 +33,12 @@ def grants_table(delegations: Sequence[Delegation], documented: Documented | Non
     rows = [
         {
             "holder": d.holder.qualified_name,
+            "holder_sid": d.holder.sid,
             "holder_kind": d.holder.kind.label,
             "may": not d.grant.deny,
             "duty": d.grant.duty,
             "over": d.where,
+            "over_sid": d.over.sid,
             "extent": _extent(d),
             "origin": d.origin,
             "documented": (said := is_said(d)),
@@ -47,7 +49,7 @@ def grants_table(delegations: Sequence[Delegation], documented: Documented | Non
         for d in delegations
     ]
     columns = (
-        *data_columns("holder", "holder_kind", "may", "duty", "over", "extent", "documented"),
+        *data_columns("holder", "holder_sid", "holder_kind", "may", "duty", "over", "over_sid", "extent", "documented"),
         Column("sentence", "What", wide=True),
         Column("named", "Duty", for_people=True),
         Column("origin", "From"),
@@ -121,9 +123,10 @@ def reach_table(reaching: Sequence[Reaching], group: str, ruling: int = 0) -> Ta
         {
             **identity(r.principal),
             "is": "is a member" if r.member else "could become one",
-            "member": r.member,
+            "is_member": r.member,
             "steps": len(r.chain),
-            "chain": r.words,
+            "path": r.names,
+            "sentence": r.words,
         }
         for r in reaching
     ]
@@ -132,8 +135,8 @@ def reach_table(reaching: Sequence[Reaching], group: str, ruling: int = 0) -> Ta
         Column("qualified_name", "Who"),
         *data_columns("sid", "kind", "enabled"),
         Column("is", "Reach", for_people=True, fixed=True),
-        *data_columns("member", "steps"),
-        Column("chain", "How", wide=True),
+        *data_columns("is_member", "steps", "path"),
+        Column("sentence", "How", wide=True),
     )
     members = sum(r.member for r in reaching)
     note = f"{members} are members, {len(reaching) - members} could become one"

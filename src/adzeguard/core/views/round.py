@@ -28,7 +28,7 @@ def round_page(data: Mapping[str, Any]) -> Page:
     for label, key in (
         ("Not followed", "not_followed"),
         ("Not made", "not_made"),
-        ("Refused", "refused"),
+        ("Refused", "refusals"),
         ("Not told", "untold"),
     ):
         if data[key]:

@@ -44,7 +44,9 @@ def _data(shift: Shift, now: datetime, unusable: str) -> dict[str, Any]:
     return {
         "id": shift.id,
         "member": shift.member,
+        "member_sid": shift.member_sid,
         "group": shift.group,
+        "group_sid": shift.group_sid,
         "host": shift.host,
         "rule": shift.rule,
         "begins": f"{shift.begins:%H:%M}",
@@ -52,7 +54,7 @@ def _data(shift: Shift, now: datetime, unusable: str) -> dict[str, Any]:
         "zone": shift.zone,
         "by": shift.by,
         "why": shift.why,
-        "ended": shift.ended,
+        "ended_at": shift.ended,
         "unusable": unusable,
-        "coming": [{"begin": one.begin, "end": one.end} for one in coming],
+        "coming": [{"begins_at": one.begin, "ends_at": one.end} for one in coming],
     }

@@ -31,7 +31,7 @@ def stale_table(
         *data_columns("dn", "sid"),
         Column("kind", "Stale", fixed=True),
         Column("why", "Why", wide=True),
-        Column("since", "Since", kind="moment"),
+        Column("since_at", "Since", kind="moment"),
         Column("uses", "Uses", kind="number"),
         *((Column("named_by", "Named by", wide=True),) if named else ()),
     )
@@ -45,7 +45,7 @@ def _row(one: Stale, uses: Sequence[Use] | None) -> dict[str, Any]:
         "sid": one.sid,
         "kind": one.sort,
         "why": one.why,
-        "since": one.since,
+        "since_at": one.since,
         "uses": len(uses) if uses is not None else None,
         "named_by": "; ".join(f"{use.what} {use.where}" for use in uses or ()),
     }
@@ -66,7 +66,7 @@ def counts_table(found: Mapping[StaleKind, Sequence[Stale]]) -> Table:
                 "count": len({(one.name, one.dn) for one in things}),
                 "sorts": ", ".join(f"{count} {sort}" for sort, count in sorts.items()) or "none",
                 "oldest": oldest.name if oldest is not None else "",
-                "since": oldest.since if oldest is not None else None,
+                "since_at": oldest.since if oldest is not None else None,
             }
         )
     columns = (
@@ -74,6 +74,6 @@ def counts_table(found: Mapping[StaleKind, Sequence[Stale]]) -> Table:
         Column("count", "Stale", kind="number"),
         Column("sorts", "Why", wide=True),
         Column("oldest", "The oldest"),
-        Column("since", "Since", kind="moment"),
+        Column("since_at", "Since", kind="moment"),
     )
     return Table(rows, columns, "", "Each: adzeguard stale KIND", "Nothing is stale.")

@@ -21,7 +21,14 @@ def headcounts(now: Estate, earlier: Estate, groups: Sequence[Principal]) -> lis
         members = len(now.graph.expand(group.id).people)
         known = earlier.graph.position_of(group.id) is not None
         before = len(earlier.graph.expand(group.id).people) if known else 0
-        rows.append({"group": group.qualified_name, "members": members, "change": members - before})
+        rows.append(
+            {
+                "group": group.qualified_name,
+                "group_sid": group.sid,
+                "member_count": members,
+                "difference": members - before,
+            }
+        )
     return rows
 
 
@@ -37,10 +44,10 @@ def status_page(data: Mapping[str, Any], now: datetime) -> Page:
     ]
     if data["hosts_pending"]:
         waiting = f"for {data['hosts_pending']} host{'s' * (data['hosts_pending'] != 1)}"
-        since = age_in_words(now - data["pending_since"])
+        since = age_in_words(now - data["pending_since_at"])
         sections.append(Fact("Pending", f"{waiting}, the longest for {since}: adzeguard enact --pending"))
-    if data["questions"]:
-        count, since = len(data["questions"]), age_in_words(now - min(data["questions"]))
+    if data["questions_asked_at"]:
+        count, since = len(data["questions_asked_at"]), age_in_words(now - min(data["questions_asked_at"]))
         said = f"{count} {'wait' if count != 1 else 'waits'} for an answer, the oldest for {since}: adzeguard questions"
         sections.append(Fact("Questions", said))
     if data["not_followed"]:
@@ -53,15 +60,17 @@ def status_page(data: Mapping[str, Any], now: datetime) -> Page:
         sections.append(Fact("Not told", f"{data['letters_kept']}, tried again by: adzeguard round", "high"))
     if data["interrupted"]:
         sections.append(Fact("Interrupted", f"{data['interrupted']}: adzeguard enact --resume, or --drop", "critical"))
-    last = [f"{when(row['at'])} by {row['by']}: {row['what']}" for row in data["enactments"]]
+    last = [f"{when(row['made_at'])} by {row['by']}: {row['what']}" for row in data["enactments"]]
     sections.append(Fact("Enactments", last or "none"))
-    rows = [row | {"change": f"{row['change']:+d}" if row["change"] else "same"} for row in data["privileged"]]
+    rows = [
+        row | {"difference": f"{row['difference']:+d}" if row["difference"] else "same"} for row in data["privileged"]
+    ]
     columns = (
         Column("group", "Privileged group"),
-        Column("members", "Members", kind="number"),
-        Column("change", f"Since {data['since']:%Y-%m-%d}", kind="number"),
+        Column("member_count", "Members", kind="number"),
+        Column("difference", f"Since {data['compared_since_at']:%Y-%m-%d}", kind="number"),
     )
-    return Page(data, [*sections, Table(rows, columns), *_next(data["next"])])
+    return Page(data, [*sections, Table(rows, columns), *_next(data["next_steps"])])
 
 
 def _next(steps: Sequence[Mapping[str, str]]) -> list[Section]:
@@ -73,7 +82,7 @@ def _next(steps: Sequence[Mapping[str, str]]) -> list[Section]:
 def _findings(data: Mapping[str, Any], now: datetime) -> str:
     if data["checked_at"] is None:
         return "not checked yet  (run adzeguard check)"
-    counts = ", ".join(f"{count} {severity}" for severity, count in data["findings"].items()) or "none"
+    counts = ", ".join(f"{count} {severity}" for severity, count in data["findings_by_severity"].items()) or "none"
     outdated = "; something was collected since  (run adzeguard check)" if data["check_is_outdated"] else ""
     return f"{counts}, checked {age_in_words(now - data['checked_at'])} ago{outdated}"
 

@@ -78,6 +78,21 @@ class Table:
         """The documented keys, in the order of the columns."""
         return [column.key for column in self.columns if not column.for_people]
 
+    def for_programs(self) -> Iterator[dict[str, Any]]:
+        """Yield the rows with the documented keys; what is absent is None, and a way is a list.
+
+        What a map holds stays as it was written, such as a row of the journal.
+        """
+        keys = self.keys
+        for row in self.rows:
+            yield {key: _for_programs(row.get(key)) for key in keys}
+
+
+def _for_programs(value: Any) -> Any:
+    if value == "":
+        return None
+    return list(value) if isinstance(value, tuple) else value
+
 
 def data_columns(*keys: str) -> tuple[Column, ...]:
     """Return columns for programs alone."""

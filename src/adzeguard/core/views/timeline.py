@@ -48,6 +48,7 @@ class Timeline:
     sids: dict[str, str] = field(default_factory=dict)
     marks: Sequence[Mark] = ()
     gaps: Sequence[Gap] = ()
+    group_sid: str = ""
 
 
 def timeline_page(line: Timeline) -> Page:
@@ -113,16 +114,17 @@ def _by(name: str) -> str:
 def _data(line: Timeline) -> dict[str, Any]:
     return {
         "group": line.group,
-        "since": line.since,
-        "until": line.until,
-        "people": [
+        "group_sid": line.group_sid,
+        "since_at": line.since,
+        "until_at": line.until,
+        "members": [
             {
                 "member": name,
                 "member_sid": line.sids[name],
                 "stretches": [
                     {
-                        "begin": one.begin,
-                        "end": one.end,
+                        "begins_at": one.begin,
+                        "ends_at": one.end,
                         "by": one.by,
                         "ended_by": one.ended_by,
                         "lease": one.lease,
@@ -132,6 +134,14 @@ def _data(line: Timeline) -> dict[str, Any]:
             }
             for name, stretches in line.people.items()
         ],
-        "decided": [{"at": mark.at, "member": mark.member, "what": mark.words} for mark in line.marks],
-        "gaps": [{"begin": gap.begin, "end": gap.end} for gap in line.gaps],
+        "decided": [
+            {
+                "decided_at": mark.at,
+                "member": mark.member,
+                "member_sid": line.sids.get(mark.member, ""),
+                "what": mark.words,
+            }
+            for mark in line.marks
+        ],
+        "gaps": [{"begins_at": gap.begin, "ends_at": gap.end} for gap in line.gaps],
     }

@@ -65,19 +65,20 @@ def support_page(
 ) -> Page:
     """Return what a trail tells, and what it does not."""
     data: dict[str, Any] = {
-        "events": [
-            {"verb": verb, "first": first, "last": last, "count": count} for verb, first, last, count in moments
+        "events_by_verb": [
+            {"verb": verb, "first_at": first, "last_at": last, "count": count} for verb, first, last, count in moments
         ],
-        "gaps": [{"begin": gap.begin, "end": gap.end} for gap in gaps],
+        "gaps": [{"begins_at": gap.begin, "ends_at": gap.end} for gap in gaps],
         "missing": list(missing),
     }
     rows = [
-        {"what": _WORDS[verb], "first": first, "last": last, "count": count} for verb, first, last, count in moments
+        {"what": _WORDS[verb], "first_at": first, "last_at": last, "count": count}
+        for verb, first, last, count in moments
     ]
     columns = (
         Column("what", "Events"),
-        Column("first", "Since", kind="moment"),
-        Column("last", "Until", kind="moment"),
+        Column("first_at", "Since", kind="moment"),
+        Column("last_at", "Until", kind="moment"),
         Column("count", "Count", kind="number"),
     )
     sections: list[Section] = [Table(rows, columns, empty="No event is known.")]
