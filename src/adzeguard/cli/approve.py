@@ -9,7 +9,7 @@ import click
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.opening import opened
-from adzeguard.cli.options import example, workspace_option
+from adzeguard.cli.options import example, listing_options, workspace_option
 from adzeguard.cli.output import put_view, say
 from adzeguard.core.errors import DeclinedError, UsageError
 
@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
 
 @click.command("approve", cls=HeadedCommand, epilog=example("adzeguard approve monday.json --key ~/.ssh/id_ed25519"))
-@click.argument("proposal_file", type=click.Path(path_type=Path), metavar="PROPOSAL")
+@click.argument("proposal_file", required=False, type=click.Path(path_type=Path), metavar="[PROPOSAL]")
 @click.option("--key", type=click.Path(path_type=Path), metavar="FILE", help="Your private SSH key, to sign with.")
 @click.option(
     "--signature",
@@ -28,12 +28,22 @@ if TYPE_CHECKING:
     help="A signature made by ssh-keygen -Y sign -n adzeguard-proposal, as with an agent.",
 )
 @click.option("--yes", is_flag=True, help="Do not ask. Needed where there is no terminal.")
+@listing_options
 @workspace_option
-def command(proposal_file: Path, key: Path | None, made: Path | None, yes: bool, folder: Path | None) -> int:
-    """Say yes to somebody else's proposal: look at it, and sign its bytes with your SSH key.
+def command(
+    proposal_file: Path | None,
+    key: Path | None,
+    made: Path | None,
+    yes: bool,
+    form: str,
+    output: Path | None,
+    folder: Path | None,
+) -> int:
+    """Approve another person's proposal with a signature; without PROPOSAL, list those that lie in the workspace.
 
-    The signature is written beside it, as PROPOSAL.approved. To enact the proposal it is needed where adzeguard.toml
-    asks for a second pair of eyes. It counts for these bytes alone, and not for those who proposed or enact them.
+    Shows the proposal first. The signature over its bytes is written beside it, as PROPOSAL.approved. To enact the
+    proposal it is needed where adzeguard.toml asks for a second pair of eyes. It counts for these bytes alone, and not
+    for those who proposed or enact them.
     """
     from adzeguard.core.views.changes import proposal_page
     from adzeguard.private_files import write_result
@@ -41,7 +51,13 @@ def command(proposal_file: Path, key: Path | None, made: Path | None, yes: bool,
     from adzeguard.workflows.propose import believed
     from adzeguard.workspace.approval_needs import approving
     from adzeguard.workspace.proposal_files import bytes_of, proposal_in
+    from adzeguard.workspace.waiting_proposals import waiting_proposals
 
+    if proposal_file is None:
+        if key is not None or made is not None:
+            raise UsageError("say which proposal", "adzeguard approve PROPOSAL --key FILE; see: adzeguard approve")
+        put_view(waiting_proposals(opened(folder)), form, output)
+        return Exit.NOTHING_TO_REPORT
     if (key is None) == (made is None):
         raise UsageError("say with what: --key FILE, or --signature FILE", "Such as --key ~/.ssh/id_ed25519")
     workspace = opened(folder)

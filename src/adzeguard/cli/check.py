@@ -1,6 +1,7 @@
 """adzeguard check."""
 
 import sys
+from datetime import datetime
 from pathlib import Path
 
 import click
@@ -10,7 +11,7 @@ from adzeguard.cli.completing import rule_ids
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.opening import opened
-from adzeguard.cli.options import example, listing_options, workspace_option
+from adzeguard.cli.options import at_option, example, listing_options, workspace_option
 from adzeguard.cli.output import put_view
 
 _SEVERITIES = ("note", "low", "medium", "high", "critical")
@@ -36,6 +37,7 @@ _SEVERITIES = ("note", "low", "medium", "high", "critical")
 @click.option("--list", "lists", is_flag=True, help="Instead, list the checks themselves.")
 @click.option("--explain", "explains", default="", metavar="CHECK", help="Instead, explain one check.")
 @listing_options
+@at_option
 @workspace_option
 def command(
     severity: str,
@@ -45,6 +47,7 @@ def command(
     explains: str,
     form: str,
     output: Path | None,
+    moment: datetime | None,
     folder: Path | None,
 ) -> int:
     """Show what deviates from the charter, and what is wrong regardless of the charter.
@@ -52,13 +55,15 @@ def command(
     What is alike in many places is one row for people; json, jsonl and csv have each. Ends with 3 when there are
     findings; a note alone is none.
 
+    With --at, directory and hosts are as they stood then, and held against the charter of now.
+
     In adzeguard.toml, [checks] off = ["CHECK"] switches checks off, and [checks.severity] gives them another severity.
     """
     from adzeguard.core.check_row import Severity
     from adzeguard.core.views.findings import findings_table, folded_table
     from adzeguard.workspace.deviations import found_and_to_note, note_found, of_those
 
-    workspace = opened(folder)
+    workspace = opened(folder, moment)
     if lists or explains:
         put_view(explained(workspace, explains) if explains else listed(workspace), form, output)
         return Exit.NOTHING_TO_REPORT
@@ -66,5 +71,6 @@ def command(
     shown = of_those(findings, severity, rules)
     put_view(folded_table(shown) if form == "table" and not each else findings_table(shown), form, output)
     sys.stdout.flush()
-    note_found(workspace, to_note)
+    if moment is None:
+        note_found(workspace, to_note)
     return Exit.TO_REPORT if any(f.severity > Severity.NOTE for f in shown) else Exit.NOTHING_TO_REPORT

@@ -17,6 +17,7 @@ from adzeguard.cli.options import (
     choosing_options,
     enacting_options,
     example,
+    why_option,
     workers_option,
     workspace_option,
 )
@@ -52,6 +53,7 @@ if TYPE_CHECKING:
 @click.option("--at-once", type=click.IntRange(1, 256), default=AT_ONCE, show_default=True, help="Hosts at a time.")
 @click.option("--per-minute", type=click.IntRange(1), metavar="N", help="Begin with at most N hosts a minute.")
 @workers_option
+@why_option
 @enacting_options
 @workspace_option
 def command(
@@ -68,6 +70,7 @@ def command(
     at_once: int,
     per_minute: int | None,
     workers: str,
+    why: str,
     answers: Answers,
     folder: Path | None,
 ) -> int:
@@ -128,7 +131,7 @@ def command(
         return _signed(proposal_file, content(proposal_file)) if proposal_file is not None else None
 
     only_some = chosen if numbers or not part.is_whole else None
-    return enact_and_show(workspace, all_of_it, answers, rollout, only_some, signed)
+    return enact_and_show(workspace, all_of_it, answers, rollout, only_some, signed, why)
 
 
 def _signed(file: Path, content: bytes) -> Signed | None:

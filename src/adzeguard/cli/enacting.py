@@ -54,6 +54,7 @@ def enact_and_show(
     rollout: Rollout,
     part: "Callable[[Proposal], Sequence[Change]] | None",
     signed: Callable[[], Signed | None],
+    why: str = "",
 ) -> int:
     """Make a proposal of the charter or of a file, or of a part of it, and enact it. Returns the exit code."""
     wanted = Wanted(
@@ -64,6 +65,7 @@ def enact_and_show(
         answers.without_approval,
         beside_interrupted=False,
         rollout=rollout,
+        why=why,
     )
     return _enact_and_show(workspace, wanted, answers)
 

@@ -44,6 +44,7 @@ _QUESTION = (
     "id rule subject subject_sid member member_sid message owner asked_at fingerprint host since again state "
     "answered_by answered_at why"
 )
+_WRITTEN = Form("id owner items file")
 _GRANTS = "holder holder_sid holder_kind may duty over over_sid extent documented sentence origin"
 
 FORMS: Final[Mapping[str, Form]] = {
@@ -116,6 +117,9 @@ FORMS: Final[Mapping[str, Form]] = {
     ),
     "uses": Form("what where detail", also=(("--orphans", Form("sid seen what where detail")),)),
     "retire list": Form("name dn from since_at until_at by why"),
+    "review start": _WRITTEN,
+    "review write": _WRITTEN,
+    "review read": Form("id answers waiting items take_out"),
     "review list": Form("id owner made_at until_at items answered take_out overdue"),
     "grant list": Form(_GRANTS),
     "grant duties": Form("duty lets rights"),
@@ -153,6 +157,8 @@ FORMS: Final[Mapping[str, Form]] = {
     "trail import": Form("read events already_known set_aside reasons passed_over", rows=False),
     "trail aside": Form("source reason text"),
     "trail support": Form("events_by_verb gaps missing", rows=False),
+    "journal verify": Form("count broken seals", rows=False),
+    "approve": Form("file made_by made_at changes_count needs_approval approved_by"),
     "journal": Form("seq made_at by kind enactment what body hash format"),
     "report": Form(
         "group group_sid member member_sid kind enabled through last_used_at password_set_at",

@@ -14,7 +14,7 @@ from adzeguard.cli.exits import Exit
 from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.moments import MOMENT
 from adzeguard.cli.opening import opened
-from adzeguard.cli.options import example, listing_options_without_limit, workspace_option
+from adzeguard.cli.options import card_options, example, listing_options_without_limit, workspace_option
 from adzeguard.cli.output import put, put_view, say
 
 _ROWS_AT_ONCE: Final = 1000
@@ -102,8 +102,9 @@ def command(
     is_flag=True,
     help="Let leases, waivers and the like stand again as the journal tells them.",
 )
+@card_options
 @workspace_option
-def verify(seals: tuple[Path, ...], put_right: bool, folder: Path | None) -> int:
+def verify(seals: tuple[Path, ...], put_right: bool, form: str, output: Path | None, folder: Path | None) -> int:
     """Follow the chain of hashes; ends with 3 when a row was changed, is missing or stands out of order.
 
     Leases, shifts, waivers, questions, reviews, and what is put in, put away or waits are held against it too: what is
@@ -114,6 +115,7 @@ def verify(seals: tuple[Path, ...], put_right: bool, folder: Path | None) -> int
     those of the workspace are looked at by themselves. With [seal] key, or [approval] signers, a seal by any other key
     is told; by which key each one holds is said. Without the journal there is no undo of what was done before.
     """
+    from adzeguard.core.views.verified import verified_page
     from adzeguard.workspace.sealing import end_not_kept, held_against_seals, odd_notes, put_notes_right
 
     workspace = opened(folder)
@@ -123,8 +125,7 @@ def verify(seals: tuple[Path, ...], put_right: bool, folder: Path | None) -> int
     files = [*sorted(workspace.settings.seals_folder.glob("*.seal")), *seals]
     broken_seals, holding = held_against_seals(workspace, files)
     broken = [*journal.broken_at(), *end_not_kept(workspace), *odd_notes(workspace), *broken_seals]
-    lines = [*(broken or [f"All {journal.count()} rows stand as they were written."]), *holding]
-    put("".join(f"{line}\n" for line in lines))
+    put_view(verified_page(journal.count(), broken, holding), form, output)
     return Exit.TO_REPORT if broken else Exit.NOTHING_TO_REPORT
 
 

@@ -91,9 +91,17 @@ def _not_into_a_file(answers: Answers) -> None:
 @click.argument("lease")
 @click.option("--for", "length", type=LENGTH, metavar="LENGTH", help="How long from now: 30m, 2h, 3d, 1w.")
 @click.option("--until", type=COMING, metavar="TIME", help="Until when: 2026-11-27T18:00.")
+@why_option
 @enacting_options
 @workspace_option
-def extend(lease: str, length: timedelta | None, until: datetime | None, answers: Answers, folder: Path | None) -> int:
+def extend(
+    lease: str,
+    length: timedelta | None,
+    until: datetime | None,
+    why: str,
+    answers: Answers,
+    folder: Path | None,
+) -> int:
     """Let a lease end at another time. How often that was done is kept.
 
     It stands in the journal and can be undone. Nothing is asked where nothing is written to the directory: where that
@@ -105,19 +113,22 @@ def extend(lease: str, length: timedelta | None, until: datetime | None, answers
     _not_into_a_file(answers)
     workspace = opened(folder)
     end = end_of(workspace, length, until)
-    return extended(workspace, lease, end, lambda make: enact_draft(workspace, make, answers), answers.without_approval)
+    return extended(
+        workspace, lease, end, lambda make: enact_draft(workspace, make, answers), answers.without_approval, why
+    )
 
 
 @command.command("end", epilog=example("adzeguard lease end L1"))
 @click.argument("lease")
+@why_option
 @enacting_options
 @workspace_option
-def end(lease: str, answers: Answers, folder: Path | None) -> int:
+def end(lease: str, why: str, answers: Answers, folder: Path | None) -> int:
     """End a lease now: what it gave is taken away."""
     from adzeguard.workspace.leases import end_now
 
     workspace = opened(folder)
-    return end_now(workspace, lease, lambda make: enact_draft(workspace, make, answers, gives_back=True))
+    return end_now(workspace, lease, lambda make: enact_draft(workspace, make, answers, gives_back=True), why)
 
 
 @command.command("list", epilog=example("adzeguard lease list"))

@@ -62,6 +62,16 @@ def _format_option(formats: list[str], words: str) -> Callable[[F], F]:
     return click.option("--format", "form", type=click.Choice(formats), default="table", show_default=True, help=words)
 
 
+def form_option(function: F) -> F:
+    """--format of a few rows that a command prints beside what it does."""
+    return _format_option(formats(), "Choose the form; json, jsonl and csv have all keys.")(function)
+
+
+def proposal_form_option(function: F) -> F:
+    """--format of a proposal that is shown."""
+    return _format_option(formats_of_pages(), "For people, or the proposal itself.")(function)
+
+
 def listing_options(function: F) -> F:
     """--format and --output of a listing, and which part of it: --columns, --sort, --where, --limit, --count."""
     return _listing(function, limited=True)

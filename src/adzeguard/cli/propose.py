@@ -9,9 +9,8 @@ import click
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.opening import opened
-from adzeguard.cli.options import choosing_options, example, workspace_option
+from adzeguard.cli.options import choosing_options, example, proposal_form_option, workspace_option
 from adzeguard.cli.output import put_view, say
-from adzeguard.report.renderers import formats_of_pages
 from adzeguard.workspace.choice import Choice
 
 if TYPE_CHECKING:
@@ -28,14 +27,7 @@ if TYPE_CHECKING:
     help="Nothing but: let what this rule asks for and finds standing be its own, to go with it.",
 )
 @choosing_options
-@click.option(
-    "--format",
-    "form",
-    type=click.Choice(formats_of_pages()),
-    default="table",
-    show_default=True,
-    help="For people, or the proposal itself.",
-)
+@proposal_form_option
 @click.option(
     "--output",
     type=click.Path(path_type=Path, dir_okay=False),

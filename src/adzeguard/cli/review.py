@@ -11,8 +11,8 @@ from adzeguard.cli.exits import Exit
 from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.moments import COMING
 from adzeguard.cli.opening import looking, opened
-from adzeguard.cli.options import example, listing_options, workspace_option
-from adzeguard.cli.output import put, put_view, say
+from adzeguard.cli.options import example, form_option, listing_options, proposal_form_option, workspace_option
+from adzeguard.cli.output import put_view, say
 
 if TYPE_CHECKING:
     from adzeguard.core.cleaning.reviewed import Review
@@ -48,6 +48,7 @@ def command() -> None:
     metavar="DIR",
     help="The folder that the files are written to.",
 )
+@form_option
 @workspace_option
 def start(
     owners: tuple[str, ...],
@@ -56,6 +57,7 @@ def start(
     until: datetime | None,
     forms: tuple[str, ...],
     output: Path,
+    form: str,
     folder: Path | None,
 ) -> int:
     """Write for each owner what they own: groups, administrators of hosts and grants, with how each got in.
@@ -65,11 +67,14 @@ def start(
     is named, groups that nobody owns are in no review, and are told. A line that waits for an answer already is not
     asked again.
     """
+    from adzeguard.core.views.reviews import written_table
     from adzeguard.workspace.reviewing import begin
 
-    for review in begin(opened(folder), owners, groups, hosts, until):
-        for path in _write(review, forms, output):
-            put(f"{review.id}  {review.owner}  {len(review.items)} lines  {path}\n")
+    begun = begin(opened(folder), owners, groups, hosts, until)
+    written = [(review, str(path)) for review in begun for path in _write(review, forms, output)]
+    put_view(written_table(written), form)
+    if form == "table":
+        say("Next, when files come back: adzeguard review read FILE...")
     return Exit.NOTHING_TO_REPORT
 
 
@@ -79,13 +84,15 @@ def start(
 @click.option(
     "--output", type=click.Path(path_type=Path, file_okay=False), required=True, metavar="DIR", help="Where to."
 )
+@form_option
 @workspace_option
-def write(review_id: str, forms: tuple[str, ...], output: Path, folder: Path | None) -> int:
+def write(review_id: str, forms: tuple[str, ...], output: Path, form: str, folder: Path | None) -> int:
     """Write the files of a review again, with what was answered so far."""
+    from adzeguard.core.views.reviews import written_table
     from adzeguard.workspace.reviewing import review_called
 
-    for path in _write(review_called(opened(folder), review_id), forms, output):
-        put(f"{path}\n")
+    review = review_called(opened(folder), review_id)
+    put_view(written_table([(review, str(path)) for path in _write(review, forms, output)]), form)
     return Exit.NOTHING_TO_REPORT
 
 
@@ -93,17 +100,22 @@ def write(review_id: str, forms: tuple[str, ...], output: Path, folder: Path | N
 @click.argument(
     "files", nargs=-1, required=True, metavar="FILE...", type=click.Path(path_type=Path, dir_okay=False, exists=True)
 )
+@form_option
 @workspace_option
-def read(files: tuple[Path, ...], folder: Path | None) -> int:
+def read(files: tuple[Path, ...], form: str, folder: Path | None) -> int:
     """Take the answers of files that come back. A file in which anything else was changed is refused whole.
 
     What was answered before and is empty now stays answered. Nothing is taken out yet: see review propose.
     """
+    from adzeguard.core.views.reviews import taken_table
     from adzeguard.report.review_forms.forms import read_back
     from adzeguard.workspace.reviewing import take_answers
 
-    for review, answers in take_answers(opened(folder), (read_back(path) for path in files)):
-        put(f"{review.id}  {answers} answers, {review.unanswered} of {len(review.items)} wait still\n")
+    taken = list(take_answers(opened(folder), (read_back(path) for path in files)))
+    put_view(taken_table(taken), form)
+    out = [review.id for review, _ in taken if review.taken_out]
+    if out and form == "table":
+        say(f"Next: adzeguard review propose {' '.join(out)} --output FILE")
     return Exit.NOTHING_TO_REPORT
 
 
@@ -126,8 +138,9 @@ def status(form: str, output: Path | None, folder: Path | None) -> int:
     metavar="FILE",
     help="Write the proposal to a file, to look at and enact.",
 )
+@proposal_form_option
 @workspace_option
-def propose(review_ids: tuple[str, ...], output: Path | None, folder: Path | None) -> int:
+def propose(review_ids: tuple[str, ...], output: Path | None, form: str, folder: Path | None) -> int:
     """Show what takes out whom the answers say, each with its reason; with --output to be enacted from there.
 
     Who is inside through another group is left out: that group's owner says. Ends with 3 when there are changes.
@@ -139,7 +152,7 @@ def propose(review_ids: tuple[str, ...], output: Path | None, folder: Path | Non
     made = proposed_by_answers(opened(folder), review_ids)
     if output is not None:
         write_proposal(made, output)
-    put_view(proposal_page(made.proposal), "table")
+    put_view(proposal_page(made.proposal), "table" if output is not None else form)
     for reason in made.past_limits:
         say(f"Past a limit: {reason}")
     return Exit.TO_REPORT if made.proposal.changes else Exit.NOTHING_TO_REPORT

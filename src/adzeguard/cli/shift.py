@@ -86,10 +86,11 @@ def list_shifts(everything: bool, form: str, output: Path | None, folder: Path |
 
 @command.command("end", epilog=example("adzeguard shift end S1"))
 @click.argument("shift")
+@why_option
 @workspace_option
-def end(shift: str, folder: Path | None) -> int:
+def end(shift: str, why: str, folder: Path | None) -> int:
     """End a shift for good. What it gives now ends with the next round."""
     from adzeguard.workspace.shifts import end as ended
 
-    ended(opened(folder), shift)
+    ended(opened(folder), shift, why)
     return Exit.NOTHING_TO_REPORT

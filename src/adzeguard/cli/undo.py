@@ -11,7 +11,7 @@ from adzeguard.cli.enacting import enact_draft
 from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.moments import MOMENT
 from adzeguard.cli.opening import opened
-from adzeguard.cli.options import Answers, enacting_options, example, workspace_option
+from adzeguard.cli.options import Answers, enacting_options, example, why_option, workspace_option
 from adzeguard.core.errors import UsageError
 
 if TYPE_CHECKING:
@@ -28,6 +28,7 @@ if TYPE_CHECKING:
     "--keep", "kept", multiple=True, metavar="ID", help="All but this change of the enactment; may be given again."
 )
 @click.option("--since", type=MOMENT, metavar="TIME", help="Everything since then, by any operator.")
+@why_option
 @enacting_options
 @workspace_option
 def command(
@@ -36,6 +37,7 @@ def command(
     changes: tuple[str, ...],
     kept: tuple[str, ...],
     since: datetime | None,
+    why: str,
     answers: Answers,
     folder: Path | None,
 ) -> int:
@@ -55,6 +57,6 @@ def command(
             done = done_since(workspace.journal, since)
         else:
             done = done_by(workspace.journal, enactment_name or last_enactment(workspace.journal), changes, kept)
-        return undo_draft(workspace.estate, workspace.journal, done)
+        return undo_draft(workspace.estate, workspace.journal, done).because(why)
 
     return enact_draft(workspace, draft, answers)

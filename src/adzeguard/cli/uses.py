@@ -1,5 +1,6 @@
 """adzeguard uses."""
 
+from datetime import datetime
 from pathlib import Path
 
 import click
@@ -8,7 +9,7 @@ from adzeguard.cli.completing import names
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.opening import looking
-from adzeguard.cli.options import example, listing_options, workspace_option
+from adzeguard.cli.options import at_option, example, listing_options, workspace_option
 from adzeguard.cli.output import put_view
 from adzeguard.core.errors import UsageError
 
@@ -17,8 +18,16 @@ from adzeguard.core.errors import UsageError
 @click.argument("name", required=False, shell_complete=names())
 @click.option("--orphans", is_flag=True, help="Instead, the SIDs of the domain that belong to nothing any more.")
 @listing_options
+@at_option
 @workspace_option
-def command(name: str | None, orphans: bool, form: str, output: Path | None, folder: Path | None) -> int:
+def command(
+    name: str | None,
+    orphans: bool,
+    form: str,
+    output: Path | None,
+    moment: datetime | None,
+    folder: Path | None,
+) -> int:
     """Show everything that names a group or an account: what would break if it went away.
 
     Memberships, grants and denials, rules and rosters of the charter, local groups, refusals and elevated programs on
@@ -26,13 +35,14 @@ def command(name: str | None, orphans: bool, form: str, output: Path | None, fol
     collect --shares has read. What --orphans shows, adzeguard tidy takes out.
 
     What names it is a membership, grant, denial, rule, roster, local-group, refusal, elevation, lease, waiver,
-    managed-by, owner, policy-link, policy-filter, share or share-denial.
+    managed-by, owner, policy-link, policy-filter, share or share-denial. With --at, directory and hosts are as they
+    stood then; the charter, leases, waivers and shares are those of now.
     """
     from adzeguard.workspace.cleaning import orphaned
     from adzeguard.workspace.cleaning import uses as uses_of
 
     if orphans == (name is not None):
         raise UsageError("say NAME or --orphans", "See: adzeguard uses --help")
-    workspace = looking(folder)
+    workspace = looking(folder, moment)
     put_view(orphaned(workspace) if name is None else uses_of(workspace, name), form, output)
     return Exit.NOTHING_TO_REPORT

@@ -10,7 +10,7 @@ from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.moments import COMING
 from adzeguard.cli.opening import opened
-from adzeguard.cli.options import example, listing_options, without_approval_option, workspace_option
+from adzeguard.cli.options import example, listing_options, why_option, without_approval_option, workspace_option
 from adzeguard.cli.output import put_view
 
 
@@ -63,10 +63,11 @@ def leave(fingerprint: str, until: datetime, why: str, without_approval: str, fo
 
 @waivers.command("end", epilog=example("adzeguard questions waivers end W1"))
 @click.argument("waiver")
+@why_option
 @workspace_option
-def end(waiver: str, folder: Path | None) -> int:
+def end(waiver: str, why: str, folder: Path | None) -> int:
     """End a waiver before its time. If the deviation still stands, the next round asks again."""
     from adzeguard.workspace.answering import end_waiver
 
-    end_waiver(opened(folder), waiver)
+    end_waiver(opened(folder), waiver, why)
     return Exit.NOTHING_TO_REPORT

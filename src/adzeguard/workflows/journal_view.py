@@ -85,6 +85,7 @@ def _enactment(name: str, rows: Sequence[JournalRow]) -> dict[str, Any]:
     whys = list(dict.fromkeys(f"{one.rule}{f': {one.why}' if one.why else ''}".rstrip(".") for one in changes))
     approved = _approved_by(rows)
     notes = whys[:_WHYS_SHOWN] + ([f"and {len(whys) - _WHYS_SHOWN} more"] if len(whys) > _WHYS_SHOWN else [])
+    notes += [f"because {reason}" for row in rows[:1] if (reason := str(row.body.get("why") or ""))]
     notes += [f"approved by {approved}"] if approved else []
     statuses = Counter(str(row.body.get("status")) for row in rows if row.kind == "outcome" and not row.trouble)
     became = [f"{count} {status}" for status, count in statuses.items()]

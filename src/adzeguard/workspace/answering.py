@@ -164,7 +164,7 @@ def add_waiver(workspace: "Workspace", fingerprint: str, until: datetime, why: s
     workspace.frontend.say(f"{made[0].id}: {where} is {made[0].in_words()}")
 
 
-def end_waiver(workspace: "Workspace", name: str) -> None:
+def end_waiver(workspace: "Workspace", name: str, why: str = "") -> None:
     """End a waiver before its time; if the deviation still stands, the next round asks again."""
 
     def standing() -> Waiver:
@@ -172,7 +172,7 @@ def end_waiver(workspace: "Workspace", name: str) -> None:
 
     def ended() -> list[SetNote]:
         one = standing()
-        return [set_note(one, replace(one, ended=workspace.now()), "ended before its time")]
+        return [set_note(one, replace(one, ended=workspace.now()), why or "ended before its time")]
 
     found = standing()
     note(workspace, ended)

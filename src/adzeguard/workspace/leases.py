@@ -116,7 +116,9 @@ class Beginning:
                 table.forget(lease)
 
 
-def extend(workspace: "Workspace", name: str, end: datetime, enact: Enact, without_approval: str = "") -> int:
+def extend(
+    workspace: "Workspace", name: str, end: datetime, enact: Enact, without_approval: str = "", why: str = ""
+) -> int:
     """Let a lease end at another time, first in the directory where that ends it; return the exit code of that."""
     table = Leases(workspace.database)
     found = lease_named(table.all(), name)
@@ -125,7 +127,7 @@ def extend(workspace: "Workspace", name: str, end: datetime, enact: Enact, witho
         later = replace(later, by_itself=True)
         others = [one for one in table.all() if one.id != found.id]
         moved = end_moved(workspace.estate, later, last_end(found, others) if found.by_itself else None, others)
-        code = enact(lambda: Draft.of(moved)) if moved else 0
+        code = enact(lambda: Draft.of(moved).because(why)) if moved else 0
         if code != 0:
             workspace.frontend.say(f"{found.id} runs as it did, until {when(found.until)}.")
             return code
@@ -134,18 +136,18 @@ def extend(workspace: "Workspace", name: str, end: datetime, enact: Enact, witho
         # Somebody else may have extended it meanwhile: read again where nobody else can write.
         standing = lease_named(table.all(), name)
         to = replace(standing, until=end, by_itself=later.by_itself, extended=standing.extended + 1, contract=False)
-        return [set_note(standing, to, f"lease {standing.id} ends at another time")]
+        return [set_note(standing, to, f"lease {standing.id} ends at another time{f': {why}' if why else ''}")]
 
     note(workspace, extended, without_approval)
     workspace.frontend.say(f"{found.id} runs until {when(end)}.")
     return 0
 
 
-def end_now(workspace: "Workspace", name: str, enact: Enact) -> int:
+def end_now(workspace: "Workspace", name: str, enact: Enact, why: str = "") -> int:
     """End a lease: what it gave is taken away. Return the exit code, 0 where it has ended."""
     table = Leases(workspace.database)
     found = lease_named(table.all(), name)
-    code = enact(lambda: Draft.of(ending(workspace.estate, [found], table.all())))
+    code = enact(lambda: Draft.of(ending(workspace.estate, [found], table.all())).because(why))
     workspace.look_anew()
     left = note_ended(table, [found], workspace.estate, workspace.now())
     workspace.frontend.say(f"{found.id} {'still runs' if left else 'has ended'}.")

@@ -381,6 +381,11 @@ class Workspace:
 
         return enabled_checks(self.settings.checks_off, self.settings.severities)
 
+    @property
+    def looked_from(self) -> datetime:
+        """The moment that is looked at: now, or one of the past."""
+        return self._moment or self.now()
+
     def looked_at(self) -> "CheckInput":
         """What checks look at."""
         from adzeguard.core.checks.check_input import CheckInput
@@ -399,7 +404,7 @@ class Workspace:
             Leases(self.database).all(),
             Waivers(self.database).all(),
             self.seen,
-            self.now(),
+            self.looked_from,
             timedelta(days=self.settings.longest_lease_days),
             [(one.group, one.member) for one in BackLinks(self.database).all()],
         )
@@ -416,9 +421,10 @@ class Workspace:
             hours = read_times(settings.working_hours) if settings.working_hours else None
         except InputError as error:
             raise SettingsError(f"adzeguard.toml: [checks] working_hours: {error.message}") from error
-        since = self.now() - timedelta(days=settings.past_days)
-        offset = self.now().astimezone().utcoffset() or timedelta()
-        return seen_lately(self.past, self.privileged, since, self.now(), hours, offset)
+        now = self.looked_from
+        since = now - timedelta(days=settings.past_days)
+        offset = now.astimezone().utcoffset() or timedelta()
+        return seen_lately(self.past, self.privileged, since, now, hours, offset)
 
     @property
     def proposer(self) -> "Proposer":

@@ -162,6 +162,7 @@ def _write(
         escort.outcome(outcome, len(proposal.changes))
 
     about: dict[str, object] = {"unattended": True} if wanted.unattended else {}
+    about |= {"why": wanted.why} if wanted.why else {}
     about |= {name: who for name, who in workspace.acts_as.items() if who}
     about["charter"] = workspace.charter_digest
     if approval:

@@ -66,7 +66,7 @@ def begin(workspace: "Workspace", asked: Asked, without_approval: str = "") -> N
     workspace.frontend.say(f"{made[0].id} is noted. It begins and ends by: adzeguard round")
 
 
-def end(workspace: "Workspace", name: str) -> None:
+def end(workspace: "Workspace", name: str, why: str = "") -> None:
     """End a shift for good; what it gives now ends with the next round."""
     now, shifts = workspace.now(), Shifts(workspace.database)
     found = shift_named(shifts.all(), name)
@@ -75,7 +75,7 @@ def end(workspace: "Workspace", name: str) -> None:
         standing = shift_named(shifts.all(), name)
         given = [one for one in Leases(workspace.database).all() if one.shift == standing.id and one.is_open]
         over = [set_note(one, replace(one, until=min(one.until, now)), f"{standing.id} ended") for one in given]
-        return [set_note(standing, replace(standing, ended=now), "ended by hand"), *over]
+        return [set_note(standing, replace(standing, ended=now), why or "ended by hand"), *over]
 
     note(workspace, ended)
     workspace.frontend.say(f"{found.id} has ended; what it gives now ends with: adzeguard round")

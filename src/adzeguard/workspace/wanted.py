@@ -51,6 +51,8 @@ class Wanted:
     beside_interrupted: bool = True
     """Whether it goes on beside an enactment that was interrupted."""
     unattended: bool = False
+    why: str = ""
+    """Why, beside the reasons of the changes."""
     rollout: Rollout = field(default_factory=Rollout)
 
 

@@ -1,7 +1,7 @@
 """A draft: changes as they were asked for, before they are put in order, numbered and weighed."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.proposal import LeftOut
@@ -19,3 +19,11 @@ class Draft:
     def of(cls, changes: Iterable[Change], notes: Iterable[str] = ()) -> "Draft":
         """Make a draft that leaves nothing out."""
         return cls(tuple(changes), (), tuple(notes))
+
+    def because(self, why: str) -> "Draft":
+        """Return it with a further reason behind that of each change; the same if there is none."""
+        if not why:
+            return self
+        reasons = (f"{change.why}: {why}" if change.why else why for change in self.changes)
+        told = (change.model_copy(update={"why": told}) for change, told in zip(self.changes, reasons, strict=True))
+        return replace(self, changes=tuple(told))

@@ -104,6 +104,11 @@ class Review:
         """How many items wait for an answer."""
         return sum(item.id not in self.answers for item in self.items)
 
+    @property
+    def taken_out(self) -> int:
+        """How many answers take somebody out."""
+        return sum(answer.answer == TAKE_OUT for answer in self.answers.values())
+
 
 Origins = Mapping[tuple[str, str], tuple[str, str]]
 """By the SIDs of a group and its member since when it is so, and by whom, in words."""

@@ -1,9 +1,9 @@
 """Reviews: whose, until when, and how far they are."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from datetime import datetime
 
-from adzeguard.core.cleaning.reviewed import TAKE_OUT, Review
+from adzeguard.core.cleaning.reviewed import Review
 from adzeguard.core.views.table import Column, Table, data_columns
 
 
@@ -17,7 +17,7 @@ def reviews_table(reviews: Sequence[Review], now: datetime) -> Table:
             "until_at": one.until,
             "items": len(one.items),
             "answered": len(one.items) - one.unanswered,
-            "take_out": sum(answer.answer == TAKE_OUT for answer in one.answers.values()),
+            "take_out": one.taken_out,
             "overdue": bool(one.unanswered) and one.until < now,
             "state": "overdue" if one.unanswered and one.until < now else "waits" if one.unanswered else "answered",
         }
@@ -35,3 +35,37 @@ def reviews_table(reviews: Sequence[Review], now: datetime) -> Table:
         Column("state", "State", for_people=True),
     )
     return Table(rows, columns, "", "", "No review was begun: adzeguard review start")
+
+
+def written_table(written: Iterable[tuple[Review, str]]) -> Table:
+    """Return one row for each file that a review was written to."""
+    rows = [{"id": one.id, "owner": one.owner, "items": len(one.items), "file": file} for one, file in written]
+    columns = (
+        Column("id", "Review", fixed=True),
+        Column("owner", "Owner"),
+        Column("items", "Lines", kind="number"),
+        Column("file", "File", wide=True),
+    )
+    return Table(rows, columns, "", "", "Nothing is asked.")
+
+
+def taken_table(taken: Iterable[tuple[Review, int]]) -> Table:
+    """Return one row for each review of which answers came back."""
+    rows = [
+        {
+            "id": one.id,
+            "answers": answers,
+            "waiting": one.unanswered,
+            "items": len(one.items),
+            "take_out": one.taken_out,
+        }
+        for one, answers in taken
+    ]
+    columns = (
+        Column("id", "Review", fixed=True),
+        Column("answers", "Answers", kind="number"),
+        Column("waiting", "Still waiting", kind="number"),
+        Column("items", "Lines", kind="number"),
+        Column("take_out", "To take out", kind="number"),
+    )
+    return Table(rows, columns)
