@@ -40,7 +40,7 @@ def test_who_will_reach_a_privileged_group_is_foreseen_and_named(
     count = int(named.group(1)) if named else 0
     assert demo(*change, "--yes", "--new-reach", str(count + 1)).code == 1
     done = demo(*change, "--yes", "--new-reach", str(count))
-    told = re.search(r"A new way into LOWMERE\\Domain Admins[^(]*\((\d+)\)", done.out)
+    told = re.search(r"Gain a way into LOWMERE\\Domain Admins[^(]*\((\d+)\)", done.out)
     assert (done.code, bool(told)) == (0, True), done.err
 
     assert 0 < len(behind(demo) - stood) == int(told.group(1) if told else 0) <= count

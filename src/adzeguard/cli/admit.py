@@ -26,9 +26,9 @@ if TYPE_CHECKING:
 def command(host: str, container: str, why: str, answers: Answers, folder: Path | None) -> int:
     """Move a host that waits in a holding OU to its place, and open it there.
 
-    The move, the end of every refusal, limit and notice that the rules of the old place ask for and the new one does
-    not, whoever put it there, and what the rules of the new place mend are one proposal; what it loses and gets is said
-    before. Ends with 3 where the host goes on refusing somebody, or showing a notice, that no rule asks for.
+    One proposal moves the host, ends every refusal, limit and notice that only the rules of the old place ask for, and
+    makes what the rules of the new place mend. It shows first what the host loses and gets. Ends with 3 if the host
+    still refuses somebody, or shows a notice, that no rule asks for.
     """
     from adzeguard.workspace.by_hand import host_admitted
 

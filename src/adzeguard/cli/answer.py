@@ -26,10 +26,10 @@ from adzeguard.core.errors import UsageError
 def answer(
     questions: tuple[str, ...], mend: bool, until: datetime | None, why: str, answers: Answers, folder: Path | None
 ) -> int:
-    """Answer questions: put right what they are about, or leave it as it is until a date.
+    """Answer questions: mend the deviation now, or leave it until a date.
 
-    What is left is asked again on its date. Nobody answers a question about their own account, unless the settings let
-    them.
+    A deviation that is left is asked about again on its date. You cannot answer about your own account unless
+    [questions] own allows it.
     """
     from adzeguard.workspace.answering import Mending, asked_about, leave
 

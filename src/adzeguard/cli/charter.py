@@ -21,24 +21,22 @@ from adzeguard.cli.output import put, put_json, put_view, say
     epilog=example("adzeguard charter lint"),
 )
 def command() -> None:
-    """Write and look over the charter: its rules, its mistakes, where a rule holds, what a change of it changes."""
+    """Write rules, find mistakes in them, see where they hold, and compare versions of the charter."""
 
 
 @command.command("lint", short_help="Look for mistakes in the charter.", epilog=example("adzeguard charter lint"))
-@click.option(
-    "--take-names", is_flag=True, help="Let each name stand for what is called so now, whatever it was before."
-)
+@click.option("--take-names", is_flag=True, help="Accept the object that each name stands for now.")
 @card_options
 @workspace_option
 def lint(take_names: bool, form: str, output: Path | None, folder: Path | None) -> int:
     """Read the charter and resolve its names against what was collected; changes nothing.
 
-    Ends with 3 when a rule cannot be followed: a name stands for nothing or for two things, a duty means nothing over
-    its object, two rules contradict each other, or mail is sent and an owner is no address; and with 1 when the charter
-    cannot be read.
+    Ends with 3 if a rule cannot be followed: a name is unknown or ambiguous, a duty has no meaning over its object, two
+    rules contradict each other, or an owner is to get mail and is no address. Ends with 1 if the charter cannot be
+    read.
 
-    What a name stood for is kept: a group that was renamed is followed by its SID, and told. A name that another object
-    took meanwhile stops its rule, until --take-names.
+    The SID behind each name is kept. If a group was renamed, the rule goes on with its SID, and lint says so. If
+    another object has taken the name, the rule stops until you run --take-names.
     """
     from adzeguard.core.errors import CharterError, NothingCollectedError
     from adzeguard.core.views.lint import lint_lines, lint_page, mistakes_of, unreadable
@@ -77,9 +75,9 @@ def lint(take_names: bool, form: str, output: Path | None, folder: Path | None) 
 def adopt(output: Path | None, folder: Path | None) -> int:
     """Write a first charter from what stands now, so that nobody starts from an empty file.
 
-    Privileged groups get a rule each, hosts one for each OU, and one more for each host that differs from its
-    neighbours; grants get one each where they fit a duty. All rules only tell, and checking right after finds no
-    deviation from them. Written to charter/adopted.yaml; where the charter has rules already, --output says where.
+    Each privileged group gets a rule, each OU one for its hosts, each host that differs from its neighbours one of its
+    own, and each grant that fits a duty one. All rules have the response tell, and a check right after finds no
+    deviation from them. The file is charter/adopted.yaml; if the charter has rules already, name another with --output.
     """
     from adzeguard.core.adopting.adopt import adopted_charter
     from adzeguard.core.errors import UsageError
@@ -98,9 +96,10 @@ def adopt(output: Path | None, folder: Path | None) -> int:
 @listing_options
 @workspace_option
 def where(rule: str, form: str, output: Path | None, folder: Path | None) -> int:
-    """List the hosts that RULE reaches, what part it has on each, and what it finds there.
+    """List the hosts that RULE reaches, its effect on each, and what it finds there.
 
-    What it has put in goes when the rule goes; what stood before stays, until adzeguard propose --take-over RULE.
+    Entries that the rule has put in go when the rule goes. Entries that stood before stay, until adzeguard propose
+    --take-over RULE.
 
     Ends with 3 when it finds anything.
     """

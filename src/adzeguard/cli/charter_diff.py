@@ -25,11 +25,11 @@ from adzeguard.cli.output import put_view
 def diff(old: str, new: str, form: str, output: Path | None, folder: Path | None) -> int:
     """Show which rules differ between two versions of the charter, and what would follow from it.
 
-    OLD and NEW are each a folder, a file in the place of the one of its name, or a revision of git. Without NEW the
-    charter as it stands is meant, without OLD what was committed last.
+    OLD and NEW are each a folder, a revision of git, or a file that takes the place of the charter's file with the same
+    name. NEW is the charter as it stands unless you name another; OLD is HEAD unless you name another.
 
-    Both are held against what was collected last: what a proposal would change, who would gain and lose access, what
-    would be found, and what guards would say. Ends with 3 when anything would be another. --format markdown is for a
+    Both versions are compared with the last collection: what a proposal would change, who would gain and lose access,
+    what a check would find, and what guards would refuse. Ends with 3 if anything differs. Use --format markdown for a
     merge request.
     """
     from adzeguard.core.views.charter_difference import charter_difference_page

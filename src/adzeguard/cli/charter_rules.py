@@ -69,11 +69,11 @@ def add(
 ) -> int:
     r"""Write a rule about the members of GROUP into the charter, and show first what follows from it.
 
-    With --on, --under or --everywhere the rule is about a local group of these hosts: administrators where no GROUP is
-    named. Names may leave their domain off, OUs their base; an account of the host itself is local\NAME.
+    With --on, --under or --everywhere the rule is about a local group of these hosts, administrators unless GROUP names
+    another. Names are completed with their domain, OUs with their base. An account of the host itself is local\NAME.
 
-    --only removes everybody who is not listed; --include does not. All other kinds of rules are written with an
-    editor; adzeguard charter schema helps it.
+    --only removes everybody who is not listed; --include removes nobody. Write all other kinds of rules with an editor;
+    adzeguard charter schema prints the JSON Schema for it.
     """
     from adzeguard.workspace.amending import completed_group, completed_principals, completed_scope, new_rule
 

@@ -23,7 +23,7 @@ _SEVERITIES = ("note", "low", "medium", "high", "critical")
     type=click.Choice(_SEVERITIES),
     default="note",
     show_default=True,
-    help="Leave out what matters less.",
+    help="Leave out less severe findings.",
 )
 @click.option(
     "--rule",
@@ -33,7 +33,7 @@ _SEVERITIES = ("note", "low", "medium", "high", "critical")
     shell_complete=rule_ids,
     help="Only findings of this rule; may be given again.",
 )
-@click.option("--each", is_flag=True, help="For people too, list what is alike in many places one by one.")
+@click.option("--each", is_flag=True, help="In the table too, list findings that are alike one by one.")
 @click.option("--list", "lists", is_flag=True, help="Instead, list the checks themselves.")
 @click.option("--explain", "explains", default="", metavar="CHECK", help="Instead, explain one check.")
 @listing_options
@@ -52,10 +52,10 @@ def command(
 ) -> int:
     """Show what deviates from the charter, and what is wrong regardless of the charter.
 
-    What is alike in many places is one row for people; json, jsonl and csv have each. Ends with 3 when there are
-    findings; a note alone is none.
+    The table folds findings that are alike in many places into one row; json, jsonl and csv list each. Ends with 3 if
+    there are findings other than notes.
 
-    With --at, directory and hosts are as they stood then, and held against the charter of now.
+    With --at, the directory and the hosts are as they stood then, compared with today's charter.
 
     In adzeguard.toml, [checks] off = ["CHECK"] switches checks off, and [checks.severity] gives them another severity.
     """

@@ -42,11 +42,11 @@ class _Percent(click.ParamType[int]):
 def command(full: bool, shares: bool, depth: int, tolerate: int, workers: str, folder: Path | None) -> int:
     """Read the directory and the hosts into the store of the workspace.
 
-    The first time everything is read; later, from a server that can tell, only what changed, deletions included.
+    The first collection reads everything. Later ones read only what changed, deletions included, if the server can
+    tell.
 
-    A host that does not answer keeps the state that was last read of it. An error on the way leaves the last
-    collection in force. Ends with 4 when more hosts could not be read than
-    --tolerate allows.
+    A host that does not answer keeps the state that was read last. If an error stops the collection, the last one stays
+    in force. Ends with 4 if more hosts could not be read than --tolerate allows.
     """
     from adzeguard.core.wording import counted_noun, some_of
     from adzeguard.workspace.collecting import collected

@@ -25,9 +25,8 @@ def command(
 ) -> int:
     """Show what differs between two moments, between one and now, or since the collection before the last.
 
-    Who gained and lost membership, effective as well as direct, of directory groups and of the local groups of hosts;
-    objects made, gone, moved and altered; directory policies and their links; rights given and taken away.
-    Ends with 3 when anything differs.
+    Compares direct and effective members of directory groups and of local groups; objects that were made, deleted,
+    moved or altered; directory policies and their links; and rights. Ends with 3 if anything differs.
     """
     from adzeguard.core.access.compare import compare
     from adzeguard.core.rights.altered import altered_objects

@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from adzeguard.core.access.peers import Candidate
 
 _YES = frozenset({"yes", "y", "x", "true", "1"})
-_COLUMNS = ("Group", "Scope", "Description", "People inside", "Power")
+_COLUMNS = ("Group", "Power", "People", "Scope", "Description")
 
 
 def by_patterns(
@@ -62,10 +62,10 @@ def _row(candidate: "Candidate") -> dict[str, str]:
     group = candidate.group
     texts = (
         group.qualified_name,
+        candidate.power,
+        str(candidate.members),
         group.group_scope,
         str(group.details.get("description", "")),
-        str(candidate.members),
-        candidate.power,
     )
     return dict(zip(_COLUMNS, texts, strict=True))
 

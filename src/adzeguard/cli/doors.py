@@ -16,9 +16,11 @@ from adzeguard.core.errors import UsageError
 
 @click.command("doors", cls=HeadedCommand, epilog=example("adzeguard doors KIOSK-07"))
 @click.argument("name", required=False, default="", metavar="[PERSON|HOST]", shell_complete=names("user", "computer"))
-@click.option("--all", "everything", is_flag=True, help="Every way of everybody into every host, one by one.")
-@click.option("--after-charter", is_flag=True, help="Also what becomes of each when the charter is enacted.")
-@click.option("--also", multiple=True, metavar="RULE", help="With --after-charter: also what this rule says.")
+@click.option("--all", "everything", is_flag=True, help="List every way of every person into every host.")
+@click.option("--after-charter", is_flag=True, help="Also show what the charter does to each door.")
+@click.option(
+    "--also", multiple=True, metavar="RULE", help="With --after-charter: also count this rule, though it only tells."
+)
 @listing_options
 @at_option
 @workspace_option
@@ -34,9 +36,9 @@ def command(
 ) -> int:
     """Show by which doors people get into hosts as administrators: a directory group, a direct entry, a local account.
 
-    Without a name the doors are counted, those that let in most first. With --after-charter each door stays, goes
-    (another stays open), or was the last and is lost (loses); comes is a new one. Who loses a host and ran programs
-    elevated there, as far as the host logs it, needs a rule with elevate for them.
+    Without a name the doors are counted, those that let in most people first. With --after-charter each door says what
+    the charter does to it: it stays, goes while another stays open, is the last one and is lost (loses), or is new
+    (comes). Somebody who loses a host and ran programs elevated there needs a rule with elevate.
     """
     from adzeguard.workspace.doors import counted, doors_after_charter, doors_now
 

@@ -40,17 +40,23 @@ if TYPE_CHECKING:
     "--also",
     multiple=True,
     metavar="RULE",
-    help="Without PROPOSAL: also put right what this rule says, though it only tells.",
+    help="Without PROPOSAL: also mend this rule, though it only tells.",
 )
 @choosing_options
 @click.option("--change", "numbers", multiple=True, metavar="ID", help="Only this change of it, such as c00003.")
 @click.option("--resume", is_flag=True, help="Go on with the enactment that was interrupted.")
 @click.option("--drop", is_flag=True, help="End the enactment that was interrupted for good.")
-@click.option("--first", type=click.IntRange(1), metavar="N", help="Only on the first N hosts that it touches.")
-@click.option("--percent", type=click.IntRange(1, 100), metavar="P", help="Only on so many of a hundred of them.")
-@click.option("--pending", is_flag=True, help="What is left for hosts that did not answer when it was to be made.")
+@click.option("--first", type=click.IntRange(1), metavar="N", help="Start with the first N hosts.")
+@click.option("--percent", type=click.IntRange(1, 100), metavar="P", help="Start with P percent of the hosts.")
+@click.option("--pending", is_flag=True, help="Make the changes that are pending for hosts.")
 @click.option("--stop-after", type=click.IntRange(0), metavar="F", help="Stop once more than F hosts have failed.")
-@click.option("--at-once", type=click.IntRange(1, 256), default=AT_ONCE, show_default=True, help="Hosts at a time.")
+@click.option(
+    "--at-once",
+    type=click.IntRange(1, 256),
+    default=AT_ONCE,
+    show_default=True,
+    help="Change at most so many hosts at a time.",
+)
 @click.option("--per-minute", type=click.IntRange(1), metavar="N", help="Begin with at most N hosts a minute.")
 @workers_option
 @why_option
@@ -76,21 +82,21 @@ def command(
 ) -> int:
     """Make the changes of PROPOSAL, or of a proposal made now.
 
-    Nothing in PROPOSAL is believed: names, words and what it comes to are made again from what it would do, and a file
-    that says anything else is refused. Shows the summary and asks first. Each value is read again right before it is
-    changed; what is not as the proposal expected is left alone as a conflict. Every change is in the journal, is read
-    back, and is told as verified, differs, conflict, refused, unreachable, held-back, put-back or unsupported. Ends
-    with 4 when some could not be made.
+    Shows the changes and their impact, and asks first. Names and impact are computed again from the changes in
+    PROPOSAL; a file that says anything else is refused. Each value is read again right before it is changed, and left
+    as a conflict if it is not what the proposal expects. Each change is read back and written to the journal; its
+    status is verified, differs, conflict, refused, unreachable, held-back, put-back or unsupported. Ends with 4 if some
+    changes could not be made.
 
-    With --rule, --group, --on or --under a proposal is made of a part alone, with --change of single changes. With
-    --first, --percent, or --on and PROPOSAL, only some hosts are touched, and nothing of the directory; the next enact
-    does the rest. With --stop-after it ends when too many hosts fail, and what is left can be gone on with.
+    --rule, --group, --on and --under make a proposal of a part; --change takes single changes. With --first, --percent,
+    or --on and PROPOSAL, only some hosts are changed and nothing in the directory; the next enact does the rest. With
+    --stop-after the enactment stops if too many hosts fail; go on with --resume.
 
-    A host on which something is refused gets back what stood before. What is left for hosts that did not answer is
-    kept, shown by adzeguard hosts pending, and made by --pending, as far as it is still asked for.
+    If a host refuses a change, the changes already made on it are taken back. Changes for hosts that do not answer are
+    kept: adzeguard hosts pending lists them, and --pending makes them if they are still wanted.
 
-    Ctrl-C stops after the change in hand. What is left is gone on with by --resume, past the guards as they judge it
-    then, or ended for good by --drop, which says what stands. Until then no other proposal is enacted.
+    Ctrl-C stops after the current change. --resume goes on with the rest, past the guards again; --drop ends the
+    enactment for good and says what stands. No other proposal is enacted before that.
     """
     from adzeguard.core.change.part import Part
     from adzeguard.workspace.deviations import chosen_draft

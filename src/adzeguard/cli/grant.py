@@ -148,7 +148,7 @@ def deny(**asked: Any) -> int:
 @click.argument("who", shell_complete=names())
 @click.argument("duties", nargs=-1, metavar="[DUTY...]", shell_complete=duties_known)
 @_over_option
-@click.option("--denied", is_flag=True, help="Take denials away instead of what was given.")
+@click.option("--denied", is_flag=True, help="Withdraw denials instead of grants.")
 @why_option
 @enacting_options
 @workspace_option
@@ -157,7 +157,7 @@ def withdraw(
 ) -> int:
     """Take duties away again, or all that somebody has over an object.
 
-    Exactly the entries of that grant go; what comes from above can be withdrawn there only.
+    Exactly the entries of that grant go. Withdraw a grant that comes from above there.
     """
     from adzeguard.workspace.by_hand import GrantAsked, withdrawn
 
@@ -179,10 +179,10 @@ def duties_command(form: str, output: Path | None, folder: Path | None) -> int:
 
 @command.command("list", epilog=example("adzeguard grant list --to 'Service Desk'"))
 @click.option(
-    "--over", metavar="OBJECT", shell_complete=containers, help="What is given over this object, from above too."
+    "--over", metavar="OBJECT", shell_complete=containers, help="Only grants over this object, from above included."
 )
-@click.option("--to", "who", metavar="NAME", shell_complete=names(), help="What this principal has.")
-@click.option("--defaults", is_flag=True, help="Also what every such object has, and the domain's own principals.")
+@click.option("--to", "who", metavar="NAME", shell_complete=names(), help="Only grants to this principal.")
+@click.option("--defaults", is_flag=True, help="Also list grants that every such object has.")
 @listing_options
 @at_option
 @workspace_option
@@ -254,8 +254,8 @@ def map_command(output: Path | None, folder: Path | None) -> int:
 def document(output: Path | None, folder: Path | None) -> int:
     """Write rules for the grants that stand and that no rule says, each with a place for its reason.
 
-    Put the file into the charter's folder once the reasons are written. What fits no duty is written right by right,
-    and what no rights say is left as a comment.
+    Write the reasons, then put the file into the charter's folder. A grant that fits no duty is written right by right;
+    one that no rule can say becomes a comment.
     """
     from adzeguard.core.adopting.document import documenting_rules
 

@@ -41,10 +41,10 @@ def command() -> None:
 @enacting_options
 @workspace_option
 def add(group: str, members: tuple[str, ...], host: str, why: str, answers: Answers, folder: Path | None) -> int:
-    r"""Put one or more members into a group. A member that its scope may not hold is refused.
+    r"""Add one or more members to a group. A member that the scope of the group does not allow is refused.
 
     With --on, GROUP is a local group of that host, such as administrators. A bare name is still an account of the
-    directory; an account of the host itself is local\NAME.
+    directory; write local\NAME for an account of the host itself.
     """
     from adzeguard.workspace.by_hand import joined, members_changed_on
 
@@ -147,8 +147,8 @@ def copy_memberships(
 ) -> int:
     """Put somebody into groups that list somebody else.
 
-    Groups that give power are left out and named: privileged ones, those that lead into one by nesting or by the rights
-    they hold, and those that administer hosts. They are copied when they are named, picked or reviewed one by one.
+    Groups that give power are left out and listed: privileged groups, groups that lead into one by nesting or by
+    rights, and groups that administer hosts. Name, pick or review them one by one to copy them.
     """
     from adzeguard.cli.copying import by_patterns, picked, reviewed, tell_left_out, write_review
     from adzeguard.core.access.peers import copy_candidates

@@ -56,7 +56,7 @@ def add_object_commands(group: click.Group) -> None:
 @click.option("--kind", type=_KIND, default="security", show_default=True, help="For access, or for mail alone.")
 @click.option("--description", default="", metavar="TEXT", help="What it is for.")
 @click.option("--mail", default="", metavar="ADDRESS", help="Its mail address.")
-@click.option("--managed-by", "manager", default="", metavar="NAME", help="Who answers for it.")
+@click.option("--managed-by", "manager", default="", metavar="NAME", help="Who manages it.")
 @click.option("--member", "members", multiple=True, metavar="NAME", help="Put in at once; may be given again.")
 @on_option
 @why_option
@@ -97,9 +97,9 @@ def create(
 @_account_option
 @click.option("--scope", type=_SCOPE, help="Another scope; between global and domain local it takes two steps.")
 @click.option("--kind", type=_KIND, help="For access, or for mail alone.")
-@click.option("--description", metavar="TEXT", help="What it is for; empty takes it away.")
-@click.option("--mail", metavar="ADDRESS", help="Its mail address; empty takes it away.")
-@click.option("--managed-by", "manager", metavar="NAME", help="Who answers for it; empty takes it away.")
+@click.option("--description", metavar="TEXT", help="What it is for; empty removes it.")
+@click.option("--mail", metavar="ADDRESS", help="Its mail address; empty removes it.")
+@click.option("--managed-by", "manager", metavar="NAME", help="Who manages it; empty removes it.")
 @why_option
 @enacting_options
 @workspace_option

@@ -17,22 +17,22 @@ from adzeguard.core.errors import UsageError
 
 @click.command("history", cls=HeadedCommand, epilog=example("adzeguard history 'LOWMERE\\Domain Admins'"))
 @click.argument("group", required=False, default="", shell_complete=names("group"))
-@click.option("--person", default="", metavar="NAME", help="Only who was put in or taken out.", shell_complete=names())
+@click.option("--person", default="", metavar="NAME", help="Only changes of this member.", shell_complete=names())
 @click.option(
-    "--by", "by", default="", metavar="NAME", help="Only what this account did.", shell_complete=names("user")
+    "--by", "by", default="", metavar="NAME", help="Only changes by this account.", shell_complete=names("user")
 )
 @click.option("--since", type=MOMENT, metavar="TIME", help="Only from then on.")
 @click.option("--until", type=MOMENT, metavar="TIME", help="Only up to then.")
 @click.option("--outside", default="", metavar="HOURS", help="Only at other hours, such as 'Mon-Fri 07:00-19:00'.")
-@click.option("--direct", is_flag=True, help="Only what was done to the group itself, not to groups inside it.")
-@click.option("--undeclared", is_flag=True, help="Only what was not done from here.")
-@click.option("--ask-directory", is_flag=True, help="Ask it when, where two collections alone tell of something.")
+@click.option("--direct", is_flag=True, help="Only changes of the group itself, not of groups inside it.")
+@click.option("--undeclared", is_flag=True, help="Only changes that were not made by Adzeguard.")
+@click.option("--ask-directory", is_flag=True, help="Ask the directory for the time of changes without a log.")
 @click.option("--drawn", is_flag=True, help="Draw who was inside GROUP when, with leases and decisions.")
 @click.option(
     "--picture",
     type=click.Path(path_type=Path, dir_okay=False),
     metavar="FILE",
-    help="The same as a picture: .png, .svg or .pdf.",
+    help="Draw the same into a picture: .png, .svg or .pdf.",
 )
 @listing_options
 @workspace_option
@@ -54,10 +54,10 @@ def command(
 ) -> int:
     """Show who was put into a group or taken out, by whom, when, from where, and whether it is still so.
 
-    What was done to groups that led into GROUP at that time counts too, with the way; --direct leaves it out. Without
-    GROUP every group is shown. It is told by what adzeguard trail import has read; where that has nothing, by our own
-    journal, or by two collections that saw it differ, between which it was. Some directories keep when each membership
-    was last changed: --ask-directory asks for that, and source is directory then.
+    Changes of groups that led into GROUP at that time are included, with the way; --direct leaves them out. Without
+    GROUP every group is shown. The source is the log that adzeguard trail import has read; without a log, our own
+    journal, or the two collections between which a membership changed. Some directories keep when each membership last
+    changed: --ask-directory asks them.
 
     --drawn and --picture take GROUP, and --since, which is 30 days ago otherwise.
     """

@@ -25,8 +25,8 @@ def command() -> None:
 
 
 @command.command("list", epilog=example("adzeguard hosts list --trouble"))
-@click.option("--source", metavar="NAME", help="Only those of this source; '' for those that none takes.")
-@click.option("--trouble", is_flag=True, help="Only those that did not answer, or that no source takes.")
+@click.option("--source", metavar="NAME", help="Only hosts of this source; '' for hosts without one.")
+@click.option("--trouble", is_flag=True, help="Only hosts that did not answer, or have no source.")
 @listing_options
 @at_option
 @workspace_option
@@ -54,7 +54,7 @@ def list_hosts(
 
 
 @command.command("pending", epilog=example("adzeguard hosts pending"))
-@click.option("--forget", is_flag=True, help="Forget what is left for these hosts.")
+@click.option("--forget", is_flag=True, help="Forget the pending changes of these hosts.")
 @click.option("--on", "patterns", multiple=True, metavar="PATTERN", help="Only hosts of these names, like KIOSK-0*.")
 @listing_options
 @workspace_option

@@ -34,7 +34,7 @@ _LOOK_EVERY: Final = 1.0
 @click.option(
     "--limit",
     type=click.IntRange(1, _EVERYTHING),
-    help="How many of the latest enactments to show, or of rows; for people 50 without it, for programs all.",
+    help="Show the last N enactments or rows; 50 in a table without it.",
 )
 @click.option(
     "--enactment",
@@ -44,10 +44,10 @@ _LOOK_EVERY: Final = 1.0
     shell_complete=enactments,
     help="Only one enactment, change by change.",
 )
-@click.option("--by", default="", metavar="NAME", help="Only what somebody did whose name has this in it.")
-@click.option("--about", default="", metavar="TEXT", help="Only enactments with a change that names this.")
+@click.option("--by", default="", metavar="NAME", help="Only enactments by operators whose name contains this.")
+@click.option("--about", default="", metavar="TEXT", help="Only enactments with a change that contains this.")
 @click.option("--since", type=MOMENT, metavar="TIME", help="Only since then: 2026-11-20, yesterday, 3d.")
-@click.option("--rows", "every_row", is_flag=True, help="For people too, every row as it was written.")
+@click.option("--rows", "every_row", is_flag=True, help="In the table too, show each row as it was written.")
 @listing_options_without_limit
 @workspace_option
 @click.pass_context
@@ -65,8 +65,8 @@ def command(
 ) -> int | None:
     """Show every change made: when, by whom, why, under which rule, and what became of it.
 
-    For people one line is one enactment; with --enactment one change. Programs get the rows themselves, of the
-    enactments that are looked for where --by, --about or --since says which. Kinds of rows are begin, intent, outcome,
+    The table has one line for each enactment, or with --enactment one for each change. json, jsonl and csv have the
+    rows as they were written; --by, --about and --since choose enactments. Kinds of rows are begin, intent, outcome,
     putting-back, end and kept.
     """
     if ctx.invoked_subcommand is not None:
@@ -100,20 +100,20 @@ def command(
 @click.option(
     "--put-right",
     is_flag=True,
-    help="Let leases, waivers and the like stand again as the journal tells them.",
+    help="Restore leases, waivers and the like from the journal.",
 )
 @card_options
 @workspace_option
 def verify(seals: tuple[Path, ...], put_right: bool, form: str, output: Path | None, folder: Path | None) -> int:
-    """Follow the chain of hashes; ends with 3 when a row was changed, is missing or stands out of order.
+    """Verify the chain of hashes. Ends with 3 if a row was changed, is missing or is out of order.
 
-    Leases, shifts, waivers, questions, reviews, and what is put in, put away or waits are held against it too: what is
-    not as the journal tells it is acted on by nothing.
+    Leases, shifts, waivers, questions, reviews, retired objects and pending changes are compared with the journal too.
+    A row that differs from it is never acted on.
 
-    Where the journal ended is kept beside the store, in .adzeguard/journal-head: rows cut off its end are missed, and
-    so is the whole journal where the store was moved away. Seals say the same with a signature, wherever they are kept;
-    those of the workspace are looked at by themselves. With [seal] key, or [approval] signers, a seal by any other key
-    is told; by which key each one holds is said. Without the journal there is no undo of what was done before.
+    The end of the journal is also kept beside the store, in .adzeguard/journal-head, so that rows that were cut off, or
+    a store that was moved away, are noticed. Seals say the same with a signature, wherever they are kept; those of the
+    workspace are always checked. With [seal] key or [approval] signers, a seal by any other key is reported. Without
+    the journal, earlier changes cannot be undone.
     """
     from adzeguard.core.views.verified import verified_page
     from adzeguard.workspace.sealing import end_not_kept, held_against_seals, odd_notes, put_notes_right
@@ -133,10 +133,10 @@ def verify(seals: tuple[Path, ...], put_right: bool, form: str, output: Path | N
 @click.option("--key", type=click.Path(path_type=Path), metavar="FILE", help="The SSH key; else [seal] key.")
 @workspace_option
 def seal(key: Path | None, folder: Path | None) -> int:
-    """Sign where the journal ends now, keep that, and send it to the [questions] owner.
+    """Sign the end of the journal, keep the seal, and send it to [questions] owner.
 
-    Any copy of the seal reveals if the end of the journal was cut off: adzeguard journal verify. With
-    [seal] key in adzeguard.toml, rounds seal once a day by themselves.
+    Any copy of a seal reveals that rows were cut off the end: adzeguard journal verify --seal FILE. With [seal] key in
+    adzeguard.toml, rounds seal the journal once a day.
     """
     from adzeguard.core.errors import SettingsError
     from adzeguard.workspace.sealing import seal_now
@@ -160,8 +160,8 @@ def seal(key: Path | None, folder: Path | None) -> int:
 def export(since: datetime | None, after: int, form: str, follow: bool, folder: Path | None) -> int:
     """Write the journal for other log systems: one line a row, as JSON or as syslog (RFC 5424).
 
-    Lines of syslog carry what is said and the hash, and leave out the body, which can be large. Anyone who was stopped
-    goes on with --after and the number of the last row.
+    Lines of syslog have the words and the hash, without the body, which can be large. To go on after an interruption,
+    give --after with the number of the last row.
     """
     from adzeguard.workflows.journal_lines import LINES
     from adzeguard.workspace.stopping import stopping

@@ -66,10 +66,10 @@ def start(
     answers: Answers,
     folder: Path | None,
 ) -> int:
-    """Put PERSON into GROUP until a time. What stood before is not taken away at the end.
+    """Add PERSON to GROUP until a time. A membership that stood before stays at the end.
 
-    With --with-contract the lease ends when the contract does, as [leases] contract_attribute of the account says it:
-    accountExpires unless adzeguard.toml names another. Rounds follow where that date is moved.
+    With --with-contract the lease ends with the contract: at the date in the account's accountExpires, or in the
+    attribute that [leases] contract_attribute names. If the date moves, rounds move the end.
     """
     from adzeguard.workspace.leases import Asked, Beginning
 
@@ -104,8 +104,8 @@ def extend(
 ) -> int:
     """Let a lease end at another time. How often that was done is kept.
 
-    It stands in the journal and can be undone. Nothing is asked where nothing is written to the directory: where that
-    ends leases by itself, it is told first. To let somebody stay longer in what needs approval, needs it again.
+    An extension is written to the journal and can be undone. If the directory ends leases itself, its end is changed
+    first, and you are asked. A lease in a group that needs approval needs it again.
     """
     from adzeguard.workspace.leases import end_of
     from adzeguard.workspace.leases import extend as extended
@@ -136,7 +136,7 @@ def end(lease: str, why: str, answers: Answers, folder: Path | None) -> int:
 @listing_options
 @workspace_option
 def list_leases(everything: bool, form: str, output: Path | None, folder: Path | None) -> int:
-    """List who is where until when, by whom and why, and how long it still is; those of the charter among them."""
+    """List leases, those of the charter included: who is where, until when, by whom and why."""
     from adzeguard.workspace.leases import listed
 
     put_view(listed(opened(folder), everything=everything), form, output)
@@ -148,7 +148,7 @@ def list_leases(everything: bool, form: str, output: Path | None, folder: Path |
 @card_options
 @workspace_option
 def support(switch_on: bool, form: str, output: Path | None, folder: Path | None) -> int:
-    """Say whether the directory can end leases by itself, and does. Rounds end them in any case."""
+    """Say whether the directory ends leases by itself, or could. Rounds end them in any case."""
     from adzeguard.core.views.lease_support import support_page
     from adzeguard.workspace.leases import directory_ends_links
 

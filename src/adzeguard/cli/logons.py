@@ -22,9 +22,10 @@ from adzeguard.cli.output import put_view, say
 def command(account: str | None, since: datetime | None, form: str, output: Path | None, folder: Path | None) -> int:
     """Show when and from where each privileged account was used last, and from where it is tried in vain.
 
-    Who was not used at all stands first: that need not be privileged. With ACCOUNT, each of its logons. Told by what
-    adzeguard trail import has read; where that has nothing, by the directory's own stamp, which can be two weeks late.
-    HOST is the one that proved itself to the server; what the client claims to be stands beside it.
+    Accounts that were not used at all stand first: they may not need their privileges. With ACCOUNT, each of its logons
+    is listed. The source is the log that adzeguard trail import has read; without a log, the directory's own time of
+    the last logon, which can be two weeks late. HOST is the computer that proved itself to the server; the name that
+    the client claims stands beside it.
     """
     from adzeguard.workspace.past import logons
 

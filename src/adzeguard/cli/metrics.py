@@ -28,7 +28,7 @@ def command(output: Path | None, readable: bool, folder: Path | None) -> int:
     """Write figures for monitoring, in the open text exposition format.
 
     Findings by check and severity, people inside privileged groups, hosts by state, leases, open questions and reviews,
-    what waits to be done, and when the last collection and the last round were.
+    pending changes, and the times of the last collection and the last round.
     """
     from adzeguard.report.exposition import exposed
     from adzeguard.workspace.figures import figures

@@ -69,7 +69,7 @@ def form_option(function: F) -> F:
 
 def proposal_form_option(function: F) -> F:
     """--format of a proposal that is shown."""
-    return _format_option(formats_of_pages(), "For people, or the proposal itself.")(function)
+    return _format_option(formats_of_pages(), "Choose the form; json is the proposal itself.")(function)
 
 
 def listing_options(function: F) -> F:
@@ -201,7 +201,7 @@ def enacting_options(function: F) -> F:
             help="Write the proposal to a file instead.",
         ),
         without_approval_option,
-        _format_option(formats(), "How to show the outcome."),
+        _format_option(formats(), "Choose the form of the outcome."),
     )
     command: Any = gathered
     for option in reversed(options):
@@ -230,11 +230,13 @@ def choosing_options(function: F) -> F:
             multiple=True,
             metavar="ID",
             shell_complete=rule_ids,
-            help="Only what this rule asks for.",
+            help="Only changes of this rule.",
         ),
-        click.option("--group", "of_groups", multiple=True, metavar="NAME", help="Only about this directory group."),
+        click.option(
+            "--group", "of_groups", multiple=True, metavar="NAME", help="Only changes of this directory group."
+        ),
         click.option("--on", "on_hosts", multiple=True, metavar="PATTERN", help="Only on these hosts, like KIOSK-0*."),
-        click.option("--under", multiple=True, metavar="OU", help="Only what lies below this OU."),
+        click.option("--under", multiple=True, metavar="OU", help="Only objects and hosts below this OU."),
     )
     command: Any = gathered
     for option in reversed(options):
@@ -250,7 +252,7 @@ def card_options(function: F) -> F:
         return function(**_with_form_of_file(given, formats_of_pages()))
 
     return cast(
-        "F", _format_option(formats_of_pages(), "table for people; json has all of it.")(output_option(gathered))
+        "F", _format_option(formats_of_pages(), "Choose the form; json has everything.")(output_option(gathered))
     )
 
 

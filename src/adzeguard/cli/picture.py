@@ -27,7 +27,9 @@ _PEOPLE = 24
 @click.command("picture", cls=HeadedCommand, epilog=example("adzeguard picture ages --output ages.png"))
 @click.argument("kind", type=click.Choice(_KINDS))
 @click.argument("group", required=False, metavar="[GROUP]", shell_complete=names("group"))
-@click.option("--focus", metavar="NAME", shell_complete=names(), help="With nesting: whose way in is drawn strongly.")
+@click.option(
+    "--focus", metavar="NAME", shell_complete=names(), help="With nesting: emphasize the way of this account."
+)
 @click.option(
     "--output",
     type=click.Path(path_type=Path, dir_okay=False),
@@ -39,9 +41,9 @@ _PEOPLE = 24
 def command(kind: str, group: str | None, focus: str | None, output: Path, folder: Path | None) -> int:
     """Draw a picture.
 
-    headcount: accounts inside privileged groups over time. findings: by week. ages: since accounts were used last.
-    hosts: people by the hosts that they administer. nesting GROUP: how it is nested. reach GROUP: who could become a
-    member, and the smallest cut.
+    headcount: accounts inside privileged groups over time. findings: findings by week. ages: time since accounts were
+    used. hosts: people by the number of hosts they administer. nesting GROUP: the groups inside it. reach GROUP: who
+    could become a member, and the smallest cut.
     """
     if output.suffix.casefold() not in _ENDINGS:
         raise UsageError(f"'{output}' is no picture", f"Name it {', '.join(_ENDINGS)}")

@@ -18,13 +18,15 @@ if TYPE_CHECKING:
 
 
 @click.command("propose", cls=HeadedCommand, epilog=example("adzeguard propose --output monday.json"))
-@click.option("--also", multiple=True, metavar="RULE", help="Also put right what this rule says, though it only tells.")
+@click.option(
+    "--also", multiple=True, metavar="RULE", help="Also mend deviations from this rule, though it only tells."
+)
 @click.option(
     "--take-over",
     "taken_over",
     multiple=True,
     metavar="RULE",
-    help="Nothing but: let what this rule asks for and finds standing be its own, to go with it.",
+    help="Only let this rule own what it finds standing as it wants it.",
 )
 @choosing_options
 @proposal_form_option
@@ -43,14 +45,14 @@ def command(
     output: Path | None,
     folder: Path | None,
 ) -> int:
-    """Show what would be changed to put right what the rules with `response: mend` say, and what it comes to.
+    """Show the changes that the rules with `response: mend` ask for, and their impact.
 
-    With --rule, --group, --on or --under only a part of it: of each kind one must fit, and all kinds together.
-    What stood before any rule of ours goes with no rule: members, refusals, limits and notices that a rule finds as it
-    wants them. With --take-over they are the rule's from then on; charter where says which are.
+    --rule, --group, --on and --under choose a part. A change must fit one value of each option that you give.
+    Members, refusals, limits and notices that a rule finds as it wants them stay when the rule goes. With --take-over
+    they belong to the rule from then on; charter where lists them.
 
-    Changes nothing. A proposal that would lock the keepers out is refused. Ends with 3 when anything deviates:
-    changes to make, what rules only tell, what is left out, hosts that were not read.
+    Nothing is changed. A proposal that would lock the keepers out is refused. Ends with 3 if anything deviates: there
+    are changes to make, rules that only tell, changes that are left out, or hosts that were not read.
     """
     from adzeguard.core.views.changes import proposal_page
     from adzeguard.workspace.deviations import proposed, proposed_take_over

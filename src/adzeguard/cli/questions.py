@@ -15,16 +15,16 @@ from adzeguard.cli.waivers import leave, waivers
 
 @click.group("questions", cls=CommandGroup, alone="list", epilog=example("adzeguard questions"))
 def command() -> None:
-    """List and answer what waits for the owner of a rule; alone, list it. A round asks: once for each deviation."""
+    """List and answer questions; alone, list them. A round asks the owner of a rule once for each deviation."""
 
 
 @command.command("list", epilog=example("adzeguard questions list"))
-@click.option("--all", "everything", is_flag=True, help="Also those that were answered or have settled themselves.")
-@click.option("--owner", default="", metavar="TEXT", help="Only those to owners whose name has this in it.")
+@click.option("--all", "everything", is_flag=True, help="Also list answered and settled questions.")
+@click.option("--owner", default="", metavar="TEXT", help="Only questions to owners whose name contains this.")
 @listing_options
 @workspace_option
 def list_command(everything: bool, owner: str, form: str, output: Path | None, folder: Path | None) -> int:
-    """List what waits for the answer of the owner of a rule. A round asks: once for each deviation.
+    """List the questions that wait for an answer. A round asks the owner of a rule once for each deviation.
 
     Ends with 3 when something waits.
     """
@@ -53,10 +53,10 @@ def show(question: str, form: str, output: Path | None, folder: Path | None) -> 
 
 
 @command.command("try", epilog=example("adzeguard questions try --to security@lowmere.example"))
-@click.option("--to", default="", metavar="ADDRESS", help="To whom; otherwise to the owner that the settings name.")
+@click.option("--to", default="", metavar="ADDRESS", help="To whom; [questions] owner without it.")
 @workspace_option
 def try_telling(to: str, folder: Path | None) -> int:
-    """Tell somebody something that needs no answer, by every way that the settings name, to see that it arrives."""
+    """Send a test notification by every way that adzeguard.toml names."""
     from adzeguard.core.errors import AdzeguardError, SettingsError
     from adzeguard.tellers.port import Letter
 

@@ -24,8 +24,8 @@ if TYPE_CHECKING:
 @click.command("reach", cls=HeadedCommand, epilog=example("adzeguard reach 'LOWMERE\\Domain Admins' --cut"))
 @click.argument("group", shell_complete=names("group"))
 @click.option("--cut", is_flag=True, help="Propose the fewest things to take away so that only the named reach it.")
-@click.option("--name", "also", multiple=True, metavar="WHO", help="With --cut: somebody more who may reach it.")
-@click.option("--with-directory", is_flag=True, help="Also through those who control the whole directory anyway.")
+@click.option("--name", "also", multiple=True, metavar="WHO", help="With --cut: another account that may reach it.")
+@click.option("--with-directory", is_flag=True, help="Also list those who control the whole directory.")
 @listing_options
 @at_option
 @workspace_option
@@ -41,13 +41,13 @@ def command(
 ) -> int:
     """Show everybody who is in a group, and everybody who could make themselves a member by the rights they hold.
 
-    Rights are to change its members, its rights or its owner, to sign in as a member in any way, to change or
-    link a policy that applies to one, to move something to where more is allowed, to have the secrets of the directory,
-    and the same over groups and OUs that lead there. Those who control the whole directory are counted;
-    --with-directory names them.
+    These rights count: to change its members, rights or owner; to sign in as a member in any way; to change or link a
+    policy that applies to a member; to move an object to a place with more rights; to read the directory's secrets; and
+    the same over groups and OUs that lead there. Accounts that control the whole directory are counted;
+    --with-directory lists them.
 
-    With --cut: the smallest set of grants and memberships to take away so that only those reach it whom the charter
-    names for the group, and who loses by that; --output then writes it as a proposal, to review and enact.
+    --cut shows the fewest grants and memberships to take away so that only the accounts that the charter names for the
+    group reach it, and who would lose by that. --output then writes them as a proposal.
     """
     from adzeguard.workspace.reaching import reach_graph, who_reaches
 

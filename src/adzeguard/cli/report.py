@@ -52,17 +52,17 @@ def _reports() -> "list[tuple[str, str]]":
     epilog=example("adzeguard report privileged"),
 )
 @click.argument("name", metavar="REPORT", type=OneOf(_reports))
-@click.option("--since", type=MOMENT, metavar="TIME", help="Of changes, only those from then on.")
+@click.option("--since", type=MOMENT, metavar="TIME", help="In the report on changes: only since then.")
 @click.option(
     "--format",
     "form",
     type=click.Choice(list(RENDERERS)),
-    help="How to show it; otherwise by the ending of --output, or a table.",
+    help="Choose the form; without it the ending of --output decides.",
 )
 @click.option("--output", type=click.Path(path_type=Path, dir_okay=False), metavar="FILE", help="Write it to a file.")
 @workspace_option
 def command(name: str, since: datetime | None, form: str | None, output: Path | None, folder: Path | None) -> int:
-    """Write something to hand to a manager or an auditor."""
+    """Write a report for a manager or an auditor."""
     from adzeguard.core.views.reports import REPORTS, ReportInput, all_reports
     from adzeguard.workflows.asking import demand_of
     from adzeguard.workflows.journal_view import Sought, every_change_table, rows_sought

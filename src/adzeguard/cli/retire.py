@@ -54,9 +54,9 @@ class _Retire(CommandGroup):
 
 @click.group("retire", cls=_Retire, epilog=example("adzeguard retire 'Old Regatta' --why 'over since the summer'"))
 def command() -> None:
-    """Put away what nobody needs any more, bring it back, or delete it in the end.
+    """Retire objects that are no longer needed, restore them, or delete them in the end.
 
-    retire NAME... puts away: see retire away.
+    `retire NAME...` is `retire away NAME...`.
     """
 
 
@@ -83,12 +83,13 @@ def away(
     answers: Answers,
     folder: Path | None,
 ) -> int:
-    """Put things away: into the holding OU, disabled, out of groups that give power; where they were is noted.
+    """Retire objects: move them to the holding OU, disable them, and remove them from groups that give power.
 
-    Power is what a privileged group gives, what leads into one by nesting or by rights, and what administers hosts.
-    What else still names them is said: entries on hosts and shares, grants, rules.
+    Power comes from privileged groups, from groups that lead into one by nesting or by rights, and from groups that
+    administer hosts. Their old place is kept for retire restore. Everything else that still names them is listed:
+    entries on hosts and shares, grants, rules.
 
-    A directory policy stays where it is and is linked nowhere any more.
+    A directory policy stays where it is and loses its links.
     """
     from adzeguard.workspace.retired import PuttingAway
 
@@ -106,7 +107,7 @@ def away(
 @listing_options
 @workspace_option
 def list_command(form: str, output: Path | None, folder: Path | None) -> int:
-    """List what is put away, where it was, until when it waits, by whom and why."""
+    """List retired objects: where each was, until when it waits, by whom and why."""
     from adzeguard.workspace.retired import listed
 
     put_view(listed(opened(folder)), form, output)
@@ -119,7 +120,7 @@ def list_command(form: str, output: Path | None, folder: Path | None) -> int:
 @enacting_options
 @workspace_option
 def restore(given: tuple[str, ...], why: str, answers: Answers, folder: Path | None) -> int:
-    """Bring things back: to where they were, enabled if they were, into the groups and links they were taken out of."""
+    """Restore retired objects: their place, their state, their groups and their links."""
     from adzeguard.workspace.retired import BringingBack
 
     workspace = opened(folder)
@@ -132,14 +133,14 @@ def restore(given: tuple[str, ...], why: str, answers: Answers, folder: Path | N
 
 @command.command("finish", epilog=example("adzeguard retire finish"))
 @click.argument("given", nargs=-1, metavar="[NAME...]", shell_complete=names())
-@click.option("--anyway", is_flag=True, help="Also what waits still, or is named by something.")
+@click.option("--anyway", is_flag=True, help="Also delete objects that still wait, or that something names.")
 @why_option
 @enacting_options
 @workspace_option
 def finish(given: tuple[str, ...], anyway: bool, why: str, answers: Answers, folder: Path | None) -> int:
-    """Delete what has waited long enough and nothing names any more; of anything else, say what names it still.
+    """Delete retired objects that have waited long enough and that nothing names; for the others, list what names them.
 
-    The groups that list it do not count; it is taken out of them first. The journal keeps its attributes.
+    Groups that list the object do not count; it is removed from them first. The journal keeps its attributes.
     """
     from adzeguard.workspace.retired import Finishing
 

@@ -28,7 +28,7 @@ _FORMS = ("csv", "xlsx", "html")
     epilog=example("adzeguard review list"),
 )
 def command() -> None:
-    """Ask owners who of those inside what they own is to be kept, and take out who is not."""
+    """Ask owners which members of their groups and hosts stay, and remove the others."""
 
 
 @command.command("start", epilog=example("adzeguard review start --group 'LOWMERE\\First Aiders' --output reviews"))
@@ -60,11 +60,11 @@ def start(
     form: str,
     folder: Path | None,
 ) -> int:
-    """Write for each owner what they own: groups, administrators of hosts and grants, with how each got in.
+    """Write a file for each owner: members of their groups, administrators of their hosts, and their grants.
 
-    A group is owned by its manager, or by the owner of a rule about it; hosts and grants by the owners of their rules.
-    What is named and nobody owns, or what its owner is inside of themselves, goes to [questions] owner; where nothing
-    is named, groups that nobody owns are in no review, and are told. A line that waits for an answer already is not
+    The owner of a group is its manager, or the owner of a rule about it. The owner of hosts and grants is the owner of
+    their rules. A group or host that you name and nobody owns, or whose owner is inside it, goes to [questions] owner.
+    If you name none, groups without an owner are left out and listed. A line that already waits for an answer is not
     asked again.
     """
     from adzeguard.core.views.reviews import written_table
@@ -103,9 +103,9 @@ def write(review_id: str, forms: tuple[str, ...], output: Path, form: str, folde
 @form_option
 @workspace_option
 def read(files: tuple[Path, ...], form: str, folder: Path | None) -> int:
-    """Take the answers of files that come back. A file in which anything else was changed is refused whole.
+    """Read the answers from files that come back. A file in which anything else was changed is refused.
 
-    What was answered before and is empty now stays answered. Nothing is taken out yet: see review propose.
+    An answer that was given before and is empty now stays. Nothing is removed yet: see review propose.
     """
     from adzeguard.core.views.reviews import taken_table
     from adzeguard.report.review_forms.forms import read_back
@@ -141,9 +141,10 @@ def status(form: str, output: Path | None, folder: Path | None) -> int:
 @proposal_form_option
 @workspace_option
 def propose(review_ids: tuple[str, ...], output: Path | None, form: str, folder: Path | None) -> int:
-    """Show what takes out whom the answers say, each with its reason; with --output to be enacted from there.
+    """Propose to remove the members that the answers say, each with its reason.
 
-    Who is inside through another group is left out: that group's owner says. Ends with 3 when there are changes.
+    A member who is inside through another group is left out, because the owner of that group decides. Ends with 3 if
+    there are changes.
     """
     from adzeguard.cli.propose import write_proposal
     from adzeguard.core.views.changes import proposal_page

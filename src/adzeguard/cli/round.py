@@ -15,16 +15,16 @@ _NO_NEWS = ("collected", "events")
 
 
 @click.command("round", cls=HeadedCommand, epilog=example("adzeguard round"))
-@click.option("--only-leases", is_flag=True, help="End what is over; mend nothing and ask nobody.")
+@click.option("--only-leases", is_flag=True, help="Only end leases; mend nothing and ask nobody.")
 @click.option("--quiet", is_flag=True, help="Show nothing if nothing was done, and nothing is left to do.")
 @card_options
 @workspace_option
 def command(only_leases: bool, quiet: bool, form: str, output: Path | None, folder: Path | None) -> int:
-    """Do one pass without being watched: collect, end leases that are over, begin shifts, mend, ask owners.
+    """Do one unattended pass: collect, end leases, start shifts, mend, ask.
 
-    Safe from cron: one at a time, within the guards, and what is past a limit is told and left. Nothing is written
-    where nothing is to be done. Ends with 4 when a rule cannot be followed, a lease that is over has not ended, or when
-    something was refused, could not be made or could not be told.
+    Run it from cron: one round runs at a time, within the guards, and changes past a limit are reported and left. If
+    there is nothing to do, nothing is written. Ends with 4 if a rule cannot be followed, a lease that is over has not
+    ended, or a change or notification was refused or failed.
     """
     from adzeguard.core.views.round import round_page
     from adzeguard.workspace.round import one_round

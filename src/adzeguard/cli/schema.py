@@ -19,8 +19,8 @@ from adzeguard.core.wording import nearest
 def command(words: tuple[str, ...], output: Path | None) -> int:
     """Print the JSON Schema of what COMMAND prints with --format json; without it, list the commands that have one.
 
-    Its number, form, grows when a key is taken away or means something else. Everywhere a key means the same, an absent
-    value is null, and moments are ISO 8601 in UTC. For the charter: adzeguard charter schema.
+    The number under form grows when a key is removed or changes its meaning. A key means the same in every command, an
+    absent value is null, and moments are ISO 8601 in UTC. For the charter, use adzeguard charter schema.
     """
     if not words:
         put("".join(f"{path}\n" for path in FORMS), output)

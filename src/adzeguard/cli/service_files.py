@@ -20,8 +20,8 @@ from adzeguard.cli.output import put
 def command(units: Path, user: str, folder: Path | None) -> int:
     """Write units of systemd into DIR: one that watches, or a timer that makes a round every five minutes.
 
-    They may write into the workspace and nowhere else, and gain no privileges. Use one of the two:
-    adzeguard-watch.service, or adzeguard-round.timer.
+    The units may write into the workspace alone, and gain no privileges. Use one of the two: adzeguard-watch.service,
+    or adzeguard-round.timer.
     """
     from adzeguard.settings.service_files import write_service_files
 

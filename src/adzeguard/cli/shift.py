@@ -20,9 +20,9 @@ from adzeguard.cli.output import put_view
     epilog=example("adzeguard shift list"),
 )
 def command() -> None:
-    """Give memberships by calendar: in the morning, taken back in the evening, not on days off.
+    """Give memberships by calendar, such as for working hours; alone, list them.
 
-    They begin and end by adzeguard round, which cron or a timer runs.
+    adzeguard round starts and ends them; run it from cron or a timer.
     """
 
 
@@ -35,7 +35,9 @@ def command() -> None:
 )
 @click.argument("person", shell_complete=names())
 @click.argument("group", shell_complete=names("group"))
-@click.option("--rule", default="FREQ=DAILY", show_default=True, metavar="RRULE", help="By RFC 5545.")
+@click.option(
+    "--rule", default="FREQ=DAILY", show_default=True, metavar="RRULE", help="The recurrence rule (RFC 5545)."
+)
 @click.option("--from", "begins", required=True, metavar="HH:MM", help="When it begins, by the clock of the zone.")
 @click.option("--to", "ends", required=True, metavar="HH:MM", help="When it ends; the next day, if not later.")
 @click.option("--zone", default="UTC", show_default=True, help="The time zone, such as Europe/London.")
@@ -61,7 +63,7 @@ def add(
     without_approval: str,
     folder: Path | None,
 ) -> int:
-    """Let PERSON be in GROUP at the times of a rule. The first round within such a time puts them in.
+    """Let PERSON be in GROUP at the times of a calendar rule. The first round within such a time adds them.
 
     It stands in the journal, and can be undone.
     """
@@ -89,7 +91,7 @@ def list_shifts(everything: bool, form: str, output: Path | None, folder: Path |
 @why_option
 @workspace_option
 def end(shift: str, why: str, folder: Path | None) -> int:
-    """End a shift for good. What it gives now ends with the next round."""
+    """End a shift for good. The next round ends the membership that it gives now."""
     from adzeguard.workspace.shifts import end as ended
 
     ended(opened(folder), shift, why)

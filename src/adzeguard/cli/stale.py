@@ -25,12 +25,12 @@ def _kinds() -> "list[tuple[str, str]]":
 
 def _thresholds(function: F) -> F:
     for flag, words in (
-        ("--password-older", "An account whose password was not renewed for so long."),
-        ("--never-used-for", "What was made so long ago and never used."),
-        ("--unused-for", "What nobody used for so long, such as 180d."),
+        ("--password-older", "Age after which a password is old."),
+        ("--never-used-for", "Age after which an account that was never used is stale."),
+        ("--unused-for", "Time without use after which an account is stale, such as 180d."),
     ):
         function = click.option(flag, type=LENGTH, metavar="TIME", help=words)(function)
-    return click.option("--built-in", is_flag=True, help="Also what every domain is born with.")(function)
+    return click.option("--built-in", is_flag=True, help="Also list objects that every domain has.")(function)
 
 
 @click.command(
@@ -42,7 +42,7 @@ def _thresholds(function: F) -> F:
 )
 @click.argument("kind", type=OneOf(_kinds), required=False, metavar="[KIND]")
 @_thresholds
-@click.option("--with-uses", is_flag=True, help="Say what names each still.")
+@click.option("--with-uses", is_flag=True, help="Also list what names each.")
 @listing_options
 @workspace_option
 def command(
@@ -58,7 +58,7 @@ def command(
 ) -> int:
     """Show what is stale: how much of each kind, or of one KIND each thing, why, since when, and what names it still.
 
-    The logon stamp that a directory replicates is up to 14 days late; that much is allowed for. Usual times stand in
+    A directory replicates the time of the last logon up to 14 days late; the times here allow for that. Set them in
     adzeguard.toml under [stale].
     """
     from adzeguard.workspace.cleaning import looked_at, stale_counts, stale_of

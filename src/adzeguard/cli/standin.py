@@ -21,14 +21,18 @@ if TYPE_CHECKING:
 
 @click.group("standin", cls=CommandGroup, epilog=example("adzeguard standin logon KIOSK-07 orla.fenn --by console"))
 def command() -> None:
-    """Use a stand-in host as a person would: log on, run a program. It answers from what stands there."""
+    """Use a stand-in host as a person would: log on, or run a program."""
 
 
 @command.command("logon", epilog=example("adzeguard standin logon KIOSK-07 orla.fenn --by console"))
 @click.argument("host", shell_complete=names("computer"))
 @click.argument("person", shell_complete=names("user"))
 @click.option(
-    "--by", "way", type=click.Choice(["console", "remote"]), required=True, help="At it, or over the network."
+    "--by",
+    "way",
+    type=click.Choice(["console", "remote"]),
+    required=True,
+    help="How they log on: at the console or over the network.",
 )
 @card_options
 @workspace_option

@@ -17,8 +17,8 @@ from adzeguard.cli.output import put_view
 def command(form: str, output: Path | None, folder: Path | None) -> int:
     """Show one screen: last collection, last check, unread hosts, last enactments, and how many are privileged.
 
-    Findings are those of the last check, with its age. The change of the privileged groups is since a week ago, or
-    since the first collection. Ends with 3 when there were findings.
+    Findings are those of the last check, with its age. Privileged groups are compared with a week ago, or with the
+    first collection. Ends with 3 if the last check had findings.
     """
     from adzeguard.core.views.status import status_page
     from adzeguard.workspace.overview import overview

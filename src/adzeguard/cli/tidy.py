@@ -16,10 +16,10 @@ from adzeguard.cli.options import Answers, enacting_options, example, why_option
 @enacting_options
 @workspace_option
 def command(sids: tuple[str, ...], why: str, answers: Answers, folder: Path | None) -> int:
-    """Take out of objects, folders and hosts the SIDs of the domain that belong to nothing any more.
+    """Remove the SIDs of deleted accounts from objects, folders and hosts.
 
-    See uses --orphans first. An account that does not see the whole directory could take for gone what is only hidden
-    from it: SIDs that nobody saw deleted, neither the directory nor we, want their number: --vanished.
+    Look at uses --orphans first. If the reading account cannot see the whole directory, a hidden account looks deleted.
+    So SIDs whose deletion neither the directory nor a collection has seen need their number: --vanished.
     """
     from adzeguard.workspace.by_hand import tidied
 

@@ -36,12 +36,12 @@ def command() -> None:
 @card_options
 @workspace_option
 def import_files(files: tuple[str, ...], form: str, output: Path | None, folder: Path | None) -> int:
-    """Read logs into the store: plain, compressed by gzip, or - for standard input. What is known adds nothing.
+    """Read logs into the store: plain, compressed by gzip, or - for standard input. Known events are not added again.
 
-    Understood are the JSON lines of a Samba server, event logs exported as XML, lines of syslog (RFC 5424) that carry
-    one of these, and JSON lines of our own form: see the guide. What cannot be read is kept aside with its reason, and
-    shown by adzeguard trail aside; what tells nothing that is kept is counted by its kinds. Ends with 3 when something
-    was set aside, or a file held no record of a known form.
+    Reads the JSON lines of a Samba server, event logs exported as XML, lines of syslog (RFC 5424) that carry one of
+    these, and JSON lines of our own form: see the guide. Records that cannot be read are set aside with the reason: see
+    adzeguard trail aside. Records that are not needed are counted by kind. Ends with 3 if a record was set aside, or a
+    file held no record of a known form.
     """
     from adzeguard.core.views.trail import imported_page
     from adzeguard.workflows.trail import Imported, import_log
@@ -102,8 +102,8 @@ def _summed(one: dict[str, int], other: dict[str, int]) -> dict[str, int]:
 def follow(file: Path, once: bool, folder: Path | None) -> int:
     """Read a log of lines as it grows, from where it was read last, until it is stopped.
 
-    A line is read when it is whole, and once, also after a restart and when the log is rotated: what was written into
-    the old file is read to its end first. Says each time how many events were new.
+    Each line is read once, when it is whole, also after a restart. When the log is rotated, the old file is read to its
+    end first. Prints the number of new events each time.
     """
     from adzeguard.workflows.trail import LOST, follow_log, log_of
 
@@ -131,7 +131,7 @@ def follow(file: Path, once: bool, folder: Path | None) -> int:
 @listing_options
 @workspace_option
 def aside(form: str, output: Path | None, folder: Path | None) -> int:
-    """List what could not be read of logs, and why."""
+    """List the records of logs that could not be read, and why."""
     from adzeguard.core.views.trail import aside_table
 
     put_view(aside_table(looking(folder).trail.set_aside()), form, output)
@@ -142,7 +142,7 @@ def aside(form: str, output: Path | None, folder: Path | None) -> int:
 @card_options
 @workspace_option
 def support(form: str, output: Path | None, folder: Path | None) -> int:
-    """Say what the trail holds: which events, since when, where it has gaps, and what switches on what is missing.
+    """Show which events the trail holds, since when, its gaps, and how to switch on the missing ones.
 
     Ends with 3 when the events of group members are missing, a log was cleared, or there are gaps.
     """

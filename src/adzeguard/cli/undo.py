@@ -25,7 +25,7 @@ if TYPE_CHECKING:
     "--change", "changes", multiple=True, metavar="ID", help="Only this change of the enactment; may be given again."
 )
 @click.option(
-    "--keep", "kept", multiple=True, metavar="ID", help="All but this change of the enactment; may be given again."
+    "--keep", "kept", multiple=True, metavar="ID", help="All but this change of the enactment. Can be given again."
 )
 @click.option("--since", type=MOMENT, metavar="TIME", help="Everything since then, by any operator.")
 @why_option
@@ -43,8 +43,8 @@ def command(
 ) -> int:
     """Take back one enactment, some of its changes, or everything since a time.
 
-    It is a proposal like any other: it passes the guards, stands in the journal, and can be undone itself. What
-    somebody else has changed since is a conflict, and is left as it is. The journal names the enactments.
+    An undo is a proposal like any other: it passes the guards, is written to the journal, and can be undone itself. A
+    value that somebody has changed since is a conflict and is left as it is. adzeguard journal lists the enactments.
     """
     from adzeguard.workflows.undo import done_by, done_since, last_enactment, undo_draft
 

@@ -16,7 +16,7 @@ from adzeguard.core.errors import UsageError
 
 @click.command("uses", cls=HeadedCommand, epilog=example("adzeguard uses 'LOWMERE\\Kiosk Stewards'"))
 @click.argument("name", required=False, shell_complete=names())
-@click.option("--orphans", is_flag=True, help="Instead, the SIDs of the domain that belong to nothing any more.")
+@click.option("--orphans", is_flag=True, help="Instead, list the SIDs that no longer belong to anyone.")
 @listing_options
 @at_option
 @workspace_option

@@ -22,7 +22,7 @@ from adzeguard.cli.output import put_view
     epilog=example("adzeguard questions waivers"),
 )
 def waivers() -> None:
-    """List and end what is left as it is until a date; alone, list it."""
+    """End waivers: deviations that are left until a date; alone, list them."""
 
 
 @waivers.command("list", epilog=example("adzeguard questions waivers list"))
@@ -30,7 +30,7 @@ def waivers() -> None:
 @listing_options
 @workspace_option
 def list_waivers(everything: bool, form: str, output: Path | None, folder: Path | None) -> int:
-    """List what is left as it is: by whom, why, until when, and how often that was renewed."""
+    """List waivers: by whom, why, until when, and how often each was renewed."""
     from adzeguard.workspace.answering import waivers_listed
 
     put_view(waivers_listed(opened(folder), everything=everything), form, output)
@@ -48,11 +48,11 @@ def list_waivers(everything: bool, form: str, output: Path | None, folder: Path 
 @without_approval_option
 @workspace_option
 def leave(fingerprint: str, until: datetime, why: str, without_approval: str, folder: Path | None) -> int:
-    """Leave a finding of any check as it is until a date; the beginning of its fingerprint is enough.
+    """Leave a finding of any check until a date. The beginning of its fingerprint is enough.
 
     check --columns fingerprint,message shows fingerprints.
 
-    Until then check shows it as a note. For a question of a rule that tells: adzeguard questions answer.
+    Until then check shows the finding as a note. To answer a question, use adzeguard questions answer.
     It stands in the journal, and can be undone.
     """
     from adzeguard.workspace.answering import add_waiver

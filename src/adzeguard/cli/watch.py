@@ -23,8 +23,8 @@ from adzeguard.workspace.stopping import stopping
 def command(every: int, rounds: int | None, folder: Path | None) -> int:
     """Go on making rounds: every so many minutes, and at once when the directory says that something has changed.
 
-    Ends after the round in hand at Ctrl-C or SIGTERM. Writes one line of JSON a round: at, because, and what adzeguard
-    round says, or error. A round that fails is told, and the next one is made all the same.
+    Ctrl-C or SIGTERM ends it after the current round. Each round writes one line of JSON: at, because, and the keys of
+    adzeguard round, or error. After a round that fails, the next one is made as usual.
     """
     from adzeguard.workspace.watching import rounds as rounds_of
 

@@ -28,14 +28,14 @@ class Picker(App[list[int] | None]):
     """
     BINDINGS: ClassVar[list[BindingType]] = [
         ("space", "take", "Take"),
-        ("a", "take_all", "All shown"),
-        ("n", "take_none", "None"),
-        ("s", "sort", "Sort by column"),
-        ("h", "hide", "Hide column"),
-        ("u", "unhide", "Show all columns"),
-        ("slash", "filter", "Filter"),
         ("d", "done", "Done"),
-        ("escape", "give_up", "Give up"),
+        ("escape", "give_up", "Cancel"),
+        ("a", "take_all", "All"),
+        ("n", "take_none", "None"),
+        ("s", "sort", "Sort"),
+        ("h", "hide", "Hide"),
+        ("u", "unhide", "Unhide"),
+        ("slash", "filter", "Filter"),
     ]
 
     def __init__(self, title: str, columns: Sequence[str], rows: Sequence[Row]) -> None:

@@ -30,7 +30,7 @@ def named_by(workspace: "Workspace", about: Sequence[Principal], *, only_told: b
     waivers = [one for one in Waivers(workspace.database).all() if one.holds(workspace.now())]
     leases = Leases(workspace.database).all()
     once = list({one.id: one for one in about}.values())
-    charter = workspace.charter_if_readable("Which rules name it is not said") if only_told else workspace.charter
+    charter = workspace.charter_if_readable("Rules are left out") if only_told else workspace.charter
     return Named(workspace.rights, charter, leases, waivers, once, workspace.shared)
 
 

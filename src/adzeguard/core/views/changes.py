@@ -26,7 +26,7 @@ def proposal_page(proposal: Proposal) -> Page:
     if moves_members or proposal.impact != Impact():
         sections.append(impact_lines(proposal.impact))
     if proposal.notes:
-        sections.append(Lines(proposal.notes, "Worth knowing", indent=2))
+        sections.append(Lines(proposal.notes, "Notes", indent=2))
     if proposal.left_out:
         sections.append(_left_out(proposal))
     return Page(data, sections, verbatim=True)
@@ -49,14 +49,14 @@ def _left_out(proposal: Proposal) -> Table:
     columns = (
         Column("subject", "Where"),
         Column("member", "Who"),
-        Column("reason", "Why it is left out", wide=True),
+        Column("reason", "Reason", wide=True),
     )
     return Table(rows, columns, f"Left out ({len(rows)})")
 
 
 def impact_lines(impact: Impact) -> Lines:
     """Return who gains and who loses effective access."""
-    return Lines(list(_impact(impact)), "What it comes to", indent=2)
+    return Lines(list(_impact(impact)), "Impact", indent=2)
 
 
 def _impact(impact: Impact) -> Iterator[str]:
@@ -83,9 +83,9 @@ def _impact(impact: Impact) -> Iterator[str]:
 
 def _ways(impact: Impact) -> Iterator[str]:
     for names, groups in by_people(impact.reach, "gains").items():
-        yield f"A new way into {', '.join(groups)} {_counted(names)}"
+        yield f"Gain a way into {', '.join(groups)} {_counted(names)}"
     for names, groups in by_people(impact.reach, "loses").items():
-        yield f"No way into {', '.join(groups)} any more {_counted(names)}"
+        yield f"Lose their way into {', '.join(groups)} {_counted(names)}"
 
 
 def _counted(names: Sequence[str]) -> str:

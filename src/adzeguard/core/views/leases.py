@@ -80,7 +80,7 @@ def leases_table(leases: Iterable[Lease], now: datetime, planned: Iterable[Plann
         *((Column("ends", "Ended by", for_people=True),) if ends_differ else ()),
         *data_columns("late_seconds", "extended", "by_itself", "contract"),
     )
-    return Table(rows, columns, title=f"Leases: {len(rows)}", empty="No lease runs.")
+    return Table(rows, columns, title=f"Leases: {len(rows)}", empty="No active leases.")
 
 
 def _planned(one: Planned, now: datetime) -> dict[str, Any]:

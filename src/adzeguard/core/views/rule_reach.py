@@ -17,7 +17,7 @@ from adzeguard.core.wording import counted_noun
 _WHERE = (
     Column("host", "Host"),
     Column("rule"),
-    Column("decides", "Its part", wide=True),
+    Column("decides", "Effect", wide=True),
     Column("standing", "Stands", kind="word"),
     Column("deviations", "What deviates", wide=True),
     Column("put_in", "Put in", kind="number"),
@@ -28,7 +28,7 @@ _EFFECT = (
     Column("rule", "Rule"),
     Column("about", "About"),
     Column("says", "Says", wide=True),
-    Column("decides", "Its part"),
+    Column("decides", "Effect"),
 )
 
 

@@ -48,7 +48,7 @@ def orphans_table(found: Sequence[Orphan], seen_deleted: AbstractSet[str]) -> Ta
     places = f"{len(rows)} place{'s' * (len(rows) != 1)}"
     note = f"{sids} SID{'s' * (sids != 1)} in {places}; taken out by: {way}" if rows else ""
     return Table(
-        rows, columns, "What belongs to nothing any more", note, "Every SID of the domain belongs to something."
+        rows, columns, "SIDs that no longer belong to anyone", note, "Every SID of the domain belongs to something."
     )
 
 
