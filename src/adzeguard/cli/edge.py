@@ -25,7 +25,7 @@ def run(arguments: list[str] | None = None) -> int:  # noqa: PLR0911 - one way o
         sys.stdout.flush()
         return code if isinstance(code, int) else 0
     except AdzeguardError as error:
-        _say(error.message, error.way_out)
+        _say(error.message, error.way_out or _usual_way_out(error, arguments))
         return error.exit_code
     except click.exceptions.Abort:
         _say("stopped", "")
@@ -52,8 +52,20 @@ def run(arguments: list[str] | None = None) -> int:  # noqa: PLR0911 - one way o
         _forget_output()
         return 1
     except Exception as error:  # noqa: BLE001 - whatever slips through is kept for its makers, and told in one line
-        _say(f"this should not happen ({type(error).__name__}): nothing more was done.", _reported(error))
+        _say(f"an error in the program ({type(error).__name__}); nothing more was done.", _reported(error))
         return 1
+
+
+def _usual_way_out(error: AdzeguardError, arguments: list[str] | None) -> str:
+    """Return what to do after an error that does not say it itself."""
+    words = ["adzeguard"]
+    at: click.Command | None = commands
+    for word in sys.argv[1:] if arguments is None else arguments:
+        at = at.get_command(click.Context(at), word) if isinstance(at, click.Group) else None
+        if at is None:
+            break
+        words.append(word)
+    return error.usual_way_out.replace("COMMAND", " ".join(words))
 
 
 _OPTIONS_INSTEAD = {

@@ -39,6 +39,8 @@ class AdzeguardError(Exception):
     """The root: `message` says what is wrong, `way_out` what to do about it."""
 
     exit_code = 1
+    usual_way_out = ""
+    """What to do where an error of this kind says nothing itself."""
 
     def __init__(self, message: str, way_out: str = "") -> None:
         super().__init__(message)
@@ -53,12 +55,14 @@ class UsageError(AdzeguardError):
     """The command was asked for something that cannot be meant."""
 
     exit_code = 2
+    usual_way_out = "See: COMMAND --help"
 
 
 class DeclinedError(UsageError):
     """Somebody said no when they were asked: nothing was done, and nothing is wrong."""
 
     exit_code = 0
+    usual_way_out = ""
 
 
 class UnknownNameError(UsageError):
@@ -75,6 +79,8 @@ class InputError(AdzeguardError):
 
 class SettingsError(InputError):
     """The settings of the workspace cannot be used."""
+
+    usual_way_out = "Change adzeguard.toml, then run: adzeguard settings check"
 
 
 class CharterError(InputError):
@@ -100,6 +106,8 @@ class ProposalFileError(InputError):
 class DirectoryError(AdzeguardError):
     """The directory could not be asked, or answered with something unusable."""
 
+    usual_way_out = "Try the connection: adzeguard settings check"
+
 
 class DirectoryUnreachableError(DirectoryError):
     """No connection, or it was lost and could not be had again."""
@@ -123,6 +131,8 @@ class ChangeRefusedError(DirectoryError):
 
 class HostError(AdzeguardError):
     """A host could not be asked, or answered with something unusable."""
+
+    usual_way_out = "Try it step by step: adzeguard hosts test HOST"
 
 
 class HostUnreachableError(HostError):
@@ -166,6 +176,8 @@ class NothingCollectedError(StoreError):
 class ShareError(AdzeguardError):
     """A server of file shares, or one of its folders, could not be read or changed."""
 
+    usual_way_out = "Try the connection: adzeguard settings check"
+
 
 class TamperedError(AdzeguardError):
     """The answers of a review cannot be taken: something else was changed, or an answer is none."""
@@ -174,13 +186,19 @@ class TamperedError(AdzeguardError):
 class TellError(AdzeguardError):
     """Somebody could not be told."""
 
+    usual_way_out = "Try the connection: adzeguard questions try"
+
 
 class SignatureError(AdzeguardError):
     """A signature, or the key for one, is not what it should be."""
 
+    usual_way_out = "How to sign: adzeguard help approve"
+
 
 class ApprovalError(AdzeguardError):
     """A proposal has not the yes that it needs."""
+
+    usual_way_out = "What waits for approval: adzeguard approve"
 
 
 class GuardError(AdzeguardError):
