@@ -1,4 +1,4 @@
-"""Writes docs/commands.md and docs/json.md from the program itself; --check only compares."""
+"""Writes docs/commands.md, docs/json.md and docs/settings.md from the program itself; --check only compares."""
 
 import sys
 from pathlib import Path
@@ -9,6 +9,8 @@ from adzeguard.cli.exits import Exit
 from adzeguard.cli.forms import FORMS, OUTCOME
 from adzeguard.cli.main import COMMANDS, commands
 from adzeguard.core.views.dictionary import KEYS
+from adzeguard.settings.drivers import GROUPS, all_drivers
+from adzeguard.settings.keys import KEYS as KEYS_OF_TOML
 
 FOLDER = Path(__file__).parent
 _EXITS = {
@@ -69,7 +71,7 @@ Made from the program by `make docs`; tests hold it current and true.
 - `adzeguard schema COMMAND` prints a JSON Schema with the number of the form. The number grows when a key goes away or
   means something else; a new key leaves it as it is.
 
-Proposals (`propose`) and the exported journal (`journal export`) are files with forms of their own, which are read again.
+Proposals (`propose`) and the exported journal (`journal export`) are files with forms of their own.
 """,
         "## Dictionary\n\n| key | holds | meaning |\n| --- | --- | --- |",
         "\n".join(
@@ -93,7 +95,39 @@ def _form_row(command: str, number: int, rows: bool, names: list[str]) -> str:
     return f"| {command} | {number} | {'rows' if rows else 'an object'} | {' '.join(f'`{name}`' for name in names)} |"
 
 
-PAGES = {"commands.md": page, "json.md": json_page}
+def settings_page() -> str:
+    """Return every key of adzeguard.toml, those of the drivers included."""
+    parts = [
+        """# Settings
+
+Made from the program by `make docs`; tests hold it current and true. `adzeguard settings` lists the keys of a workspace
+with their values, `adzeguard settings check` tries its connections.
+
+`adzeguard.toml` is TOML. Paths are relative to the workspace. Passwords never stand in it: see
+[accounts and passwords](guide/accounts.md).
+""",
+        "## Tables of ours\n\n| table | key | meaning | default |\n| --- | --- | --- | --- |",
+    ]
+    parts += [
+        f"| `[{key.table}]` | `{key.name}` | {key.words} | {f'`{key.usual}`' if key.usual else ''} |"
+        for key in KEYS_OF_TOML
+    ]
+    parts.append(
+        "\n## Tables of drivers\n\n`kind` names the driver. Tables of hosts have the keys of `[hosts]` above too.\n"
+    )
+    parts.append("| table | kind | key | meaning |\n| --- | --- | --- | --- |")
+    for heading in GROUPS:
+        for name, kind in all_drivers(heading):
+            keys = () if isinstance(kind, str) else kind.settings
+            table = f"`[{heading}]`" if heading == "directory" else f"`[{heading}.NAME]`"
+            parts += [
+                f"| {table} | `{name}` | `{one.key}`{' (needed)' if one.needed else ''} | {one.words.rstrip('.')} |"
+                for one in keys
+            ]
+    return "\n".join([*parts, ""])
+
+
+PAGES = {"commands.md": page, "json.md": json_page, "settings.md": settings_page}
 
 
 def main() -> None:

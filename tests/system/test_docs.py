@@ -1,9 +1,13 @@
 """The docs say what the program does."""
 
+import os
 import re
+import shlex
 import subprocess
 import sys
 from pathlib import Path
+
+import pytest
 
 from adzeguard.cli.main import COMMANDS
 from adzeguard.core.rights.ways import LINKING, WAYS
@@ -46,8 +50,6 @@ def test_every_help_ends_in_an_example_that_runs(demo: Program) -> None:
         last = demo(name, "--help").out.strip().splitlines()[-1].strip()
         assert last.startswith(f"Example: adzeguard {name}"), name
         if name not in NEEDS_MORE:
-            import shlex
-
             ran = demo(*shlex.split(last.removeprefix("Example: adzeguard ")))
             assert ran.code in (0, 3), (name, ran.err)
 
@@ -64,17 +66,75 @@ def test_every_picture_is_linked_and_every_link_leads_somewhere() -> None:
 
 def test_the_guide_tells_every_way_into_a_group_with_its_source() -> None:
     """A way that is added to the table has its line in the guide: what is needed, and where that is said."""
-    guide = (ROOT / "docs/guide.md").read_text()
+    guide = (ROOT / "docs/guide/ways.md").read_text()
     for way in (*WAYS, LINKING):
         words = way.sentence.replace("{}", "").removeprefix(", being in it,").strip().split("  ")[0]
         assert words in guide, way.sentence
         assert all(source.strip() in guide for source in way.source.split(", ")), way.sentence
 
 
+PAGES = sorted((ROOT / "docs/guide").glob("*.md"))
+
+
+def commands_in(page: Path) -> list[str]:
+    """The lines of blocks that are meant to run in the demo."""
+    blocks = re.findall(r"^```console\n(.*?)^```", page.read_text(), re.MULTILINE | re.DOTALL)
+    return [
+        line.removeprefix("$ ") for block in blocks for line in block.splitlines() if line.startswith("$ adzeguard")
+    ]
+
+
+def test_every_page_of_the_guide_is_short_and_linked_and_says_what_it_leaves() -> None:
+    """At most sixty lines; what it needs, does and leaves first; every link leads somewhere."""
+    index = (ROOT / "docs/guide/README.md").read_text()
+    for page in PAGES:
+        text = page.read_text()
+        assert len(text.splitlines()) <= 60, page.name
+        links = re.findall(r"\]\(([^)#]+)\)", text)
+        assert all((page.parent / link).is_file() for link in links), page.name
+        if page.name != "README.md":
+            assert f"({page.name})" in index
+            assert all(f"- **{word}:**" in text for word in ("Needs", "Does", "Leaves")), page.name
+
+
+@pytest.mark.parametrize("page", [page for page in PAGES if commands_in(page)], ids=lambda page: page.stem)
+def test_every_example_of_the_guide_runs(demo: Program, page: Path) -> None:
+    """Line by line, in the demo as it is made: none is wrong use, and none fails."""
+    demo("round")
+    for line in commands_in(page):
+        ran = demo(*shlex.split(line)[1:])
+        assert ran.code in (0, 3, 4), (line, ran.out[-300:], ran.err)
+
+
+def test_a_change_of_the_charter_is_shown_before_it_counts(demo: Program) -> None:
+    """The job for a merge request runs as the page has it: mistakes end it, a difference is written as Markdown."""
+    text = (ROOT / "docs/guide/version-control.md").read_text()
+    [script] = [
+        block for block in re.findall(r"^```sh\n(.*?)^```", text, re.MULTILINE | re.DOTALL) if "#!/bin/sh" in block
+    ]
+    (demo.folder / "job.sh").write_text(script)
+    who = ["-c", "user.name=a", "-c", "user.email=a@x"]
+    for words in (["init", "-q"], ["add", "charter"], [*who, "commit", "-q", "-m", "as agreed"]):
+        subprocess.run(["git", *words], cwd=demo.folder, check=True)
+    assert demo("charter", "add", "Radio Watch", "--include", "orla.fenn", "--yes").code == 0
+    path = f"{Path(sys.executable).parent}{os.pathsep}{os.environ['PATH']}"
+
+    def job() -> subprocess.CompletedProcess[str]:
+        ask = ["sh", "job.sh"]
+        return subprocess.run(
+            ask, cwd=demo.folder, env=os.environ | {"PATH": path}, capture_output=True, text=True, check=False
+        )
+
+    done = job()
+    assert (done.returncode, "radio-watch" in done.stdout) == (0, True), done.stderr
+    assert "| new | radio-watch |" in (demo.folder / "difference.md").read_text()
+    charter = demo.folder / "charter/charter.yaml"
+    charter.write_text(charter.read_text().replace("orla.fenn", "orla.fen"))
+    assert job().returncode == 1
+
+
 def test_the_daily_tasks_run_as_they_are_written(demo: Program) -> None:
     """Each line of each page, in its order: none is wrong use, and none fails."""
-    import shlex
-
     demo("trail", "import", "trail.jsonl")
     demo("round")
     lines = re.findall(r"^\$ adzeguard ?(.*)$", (ROOT / "docs/tasks.md").read_text(), re.MULTILINE)
