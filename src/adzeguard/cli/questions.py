@@ -64,7 +64,8 @@ def try_telling(to: str, folder: Path | None) -> int:
     to = to or workspace.settings.questions.owner
     if not workspace.settings.tell:
         raise SettingsError(
-            "adzeguard.toml names no way of telling", "Add one, such as [tell.mail] with server and from"
+            "adzeguard.toml names no way of telling",
+            "Add one, such as [tell.mail] with server and from, then run: adzeguard settings check",
         )
     body = {
         "subject": "Adzeguard can reach you",

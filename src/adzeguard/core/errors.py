@@ -204,6 +204,8 @@ class ApprovalError(AdzeguardError):
 class GuardError(AdzeguardError):
     """A proposal would do harm; `refusals` holds each reason with its own line."""
 
+    usual_way_out = "See: COMMAND --help"
+
     def __init__(self, refusals: list[str]) -> None:
         super().__init__("\n".join(refusals))
         self.refusals = refusals
