@@ -3,6 +3,7 @@
 import os
 import re
 import shlex
+import shutil
 import subprocess
 import sys
 from pathlib import Path
@@ -52,6 +53,17 @@ def test_every_help_ends_in_an_example_that_runs(demo: Program) -> None:
         if name not in NEEDS_MORE:
             ran = demo(*shlex.split(last.removeprefix("Example: adzeguard ")))
             assert ran.code in (0, 3), (name, ran.err)
+
+
+def test_every_command_has_a_man_page_that_man_takes(tmp_path: Path) -> None:
+    """Made from the help: one for each command and each below it, with its options; groff has nothing to complain of."""
+    subprocess.run([sys.executable, "docs/man_pages.py", tmp_path], cwd=ROOT, check=True)
+    pages = {path.stem: path.read_text() for path in tmp_path.iterdir()}
+    assert {f"adzeguard-{name}" for name in COMMANDS} | {"adzeguard", "adzeguard-group-add"} <= set(pages)
+    assert ".B \\-\\-resume" in pages["adzeguard-enact"]
+    if shutil.which("groff"):
+        lint = ["groff", "-man", "-ww", "-z", *sorted(map(str, tmp_path.iterdir()))]
+        assert subprocess.run(lint, capture_output=True, text=True, check=True).stderr == ""
 
 
 def test_every_picture_is_linked_and_every_link_leads_somewhere() -> None:
