@@ -9,16 +9,16 @@ NOW = datetime(2026, 11, 30, 12, tzinfo=UTC)
 NOTHING: dict[str, Any] = {
     "odd_rows": 0,
     "interrupted": "",
-    "checks": {},
-    "findings": {},
+    "findings_by_check": {},
+    "findings_by_severity": {},
     "not_followed": [],
     "mendable": 0,
     "hosts_pending": 0,
-    "pending_since": None,
+    "pending_since_at": None,
     "leases_over": 0,
     "letters_kept": 0,
     "round_at": None,
-    "questions": [],
+    "questions_asked_at": [],
     "collected_at": NOW,
     "checked_at": NOW,
     "check_is_outdated": False,
@@ -44,5 +44,5 @@ def test_nothing_to_do_is_no_step_and_five_are_the_most() -> None:
         "mendable": 1,
         "letters_kept": 1,
     }
-    steps = next_steps({**NOTHING, **busy, "questions": [NOW]}, NOW)
+    steps = next_steps({**NOTHING, **busy, "questions_asked_at": [NOW]}, NOW)
     assert [step.command.split()[1] for step in steps] == ["journal", "enact", "round", "charter", "propose"]

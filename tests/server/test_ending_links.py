@@ -65,7 +65,7 @@ def test_a_server_without_the_feature_says_so_and_rounds_end_leases(server: Serv
     """The real server knows no such thing; nothing is switched on there."""
     assert workspace("lease", "support", "--format", "json").json == {
         "known": False,
-        "on": False,
+        "enabled": False,
         "level": 4,
         "needed_level": 0,
     }
@@ -89,7 +89,7 @@ def test_it_is_switched_on_by_whoever_types_the_name_of_the_domain(behind: Progr
     assert behind("journal", "--count").out == "0\n"
     code, said = answered(behind, switch, "The name of the domain: ", "Lowmere.Example\n")
     assert (code, links.on) == (0, True), said
-    assert behind("lease", "support", "--format", "json").json["on"] is True
+    assert behind("lease", "support", "--format", "json").json["enabled"] is True
     back = behind("undo", "--last", "--yes", "--only-propose", "back.json")
     assert back.code == 0
     [left] = json.loads((behind.folder / "back.json").read_text())["left_out"]
@@ -168,7 +168,7 @@ def test_the_directory_says_when_what_two_collections_saw(behind: Program, links
     [before] = behind("history", GROUP, "--format", "json").json
     assert (before["source"], before["verb"]) == ("collections", "added")
     assert behind("history", GROUP, "--ask-directory", "--format", "json").json == [before]
-    at = datetime.fromisoformat(before["time"]) - timedelta(seconds=1)
+    at = datetime.fromisoformat(before["happened_at"]) - timedelta(seconds=1)
     piece = (
         "<DS_REPL_VALUE_META_DATA><pszAttributeName>{}</pszAttributeName><pszObjectDn>" + dn + "</pszObjectDn>"
         "<ftimeDeleted>1601-01-01T00:00:00Z</ftimeDeleted><ftimeLastOriginatingChange>{:%Y-%m-%dT%H:%M:%SZ}"
@@ -178,7 +178,7 @@ def test_the_directory_says_when_what_two_collections_saw(behind: Program, links
     links.kept[fold_dn(group)] = [piece.format("managedBy", years_ago).encode(), piece.format("member", at).encode()]
     [exact] = behind("history", GROUP, "--ask-directory", "--format", "json").json
     assert exact["source"] == "directory"
-    assert datetime.fromisoformat(exact["time"]) == at.replace(microsecond=0)
+    assert datetime.fromisoformat(exact["happened_at"]) == at.replace(microsecond=0)
     links.kept[fold_dn(group)] = [piece.format("member", years_ago).encode()]
     assert behind("history", GROUP, "--ask-directory", "--format", "json").json == [before]
 

@@ -36,4 +36,4 @@ def test_reach_names_exactly_those_who_really_get_in_by_trying(server: Server, w
 
 def _reach(workspace: Program, group: str) -> dict[str, str]:
     """Who is said to reach it, and how."""
-    return {row["name"]: row["chain"] for row in workspace("reach", rf"LOWMERE\{group}", "--format", "json").json}
+    return {row["name"]: row["sentence"] for row in workspace("reach", rf"LOWMERE\{group}", "--format", "json").json}

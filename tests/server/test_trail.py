@@ -84,7 +84,7 @@ def test_history_tells_exactly_what_the_server_logged(
     told = [row for row in rows if _bare(row["group"]) in GROUPS]
     assert [(r["verb"], _bare(r["group"]), _bare(r["member"]), _bare(r["by"])) for r in told] == [d[:4] for d in done]
     for row, one in zip(told, done, strict=True):
-        assert abs((datetime.fromisoformat(row["time"]) - one[4]).total_seconds()) < 1
+        assert abs((datetime.fromisoformat(row["happened_at"]) - one[4]).total_seconds()) < 1
         assert row["from"] == "127.0.0.1"
     effective = workspace("history", GROUPS[0], "--format", "json").json[::-1]
     wanted = [one[:4] for one in done if one[1] in one[5]]
@@ -93,7 +93,9 @@ def test_history_tells_exactly_what_the_server_logged(
         stands = _bare(row["member"]) in inside[_bare(row["group"])]
         assert row["still"] == (stands == (row["verb"] == "added") and not _undone_later(row, told))
     line = workspace("history", GROUPS[0], "--drawn", "--since", "1h", "--format", "json").json
-    shown = {_bare(one["member"]): [(s["begin"], s["end"]) for s in one["stretches"]] for one in line["people"]}
+    shown = {
+        _bare(one["member"]): [(s["begins_at"], s["ends_at"]) for s in one["stretches"]] for one in line["members"]
+    }
     assert shown == _stretches(told)
     logons = workspace("trail", "support", "--format", "json").json
     assert {"logon", "added", "removed"} <= {row["verb"] for row in logons["events"]}
@@ -102,7 +104,7 @@ def test_history_tells_exactly_what_the_server_logged(
 def _undone_later(row: dict, told: list[dict]) -> bool:
     """Whether something later was done to the same pair."""
     pair = (row["group"], row["member"])
-    return any((one["group"], one["member"]) == pair and one["time"] > row["time"] for one in told)
+    return any((one["group"], one["member"]) == pair and one["happened_at"] > row["happened_at"] for one in told)
 
 
 def _stretches(told: list[dict]) -> dict[str, list[tuple[str, str | None]]]:
@@ -111,7 +113,7 @@ def _stretches(told: list[dict]) -> dict[str, list[tuple[str, str | None]]]:
     found: dict[str, list[tuple[str, str | None]]] = {}
     before: set[str] = set()
     for row in told:
-        at = row["time"]
+        at = row["happened_at"]
         inside[_bare(row["group"])] ^= {_bare(row["member"])}
         now = {one for leading in _leading_in(inside) for one in inside[leading] if one in PEOPLE}
         for person in now - before:
@@ -161,7 +163,7 @@ def test_a_logon_is_told_by_the_host_that_proved_itself(server: Server, member: 
     assert told == [
         ("HARBOUR-01", "DC-TRUSTED", "network"),
         ("HARBOUR-01", "HARBOUR-01", "console"),
-        ("", "DC-TRUSTED", "network"),
+        (None, "DC-TRUSTED", "network"),
     ]
     assert "says it is DC-TRUSTED" in workspace("logons", "Administrator", "--since", begin).out
 

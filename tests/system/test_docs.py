@@ -56,7 +56,7 @@ def test_every_help_ends_in_an_example_that_runs(demo: Program) -> None:
 
 
 def test_every_command_has_a_man_page_that_man_takes(tmp_path: Path) -> None:
-    """Made from the help: one for each command and each below it, with its options; groff has nothing to complain of."""
+    """Made from the help: one for each command and each below it; groff has nothing to complain of."""
     subprocess.run([sys.executable, "docs/man_pages.py", tmp_path], cwd=ROOT, check=True)
     pages = {path.stem: path.read_text() for path in tmp_path.iterdir()}
     assert {f"adzeguard-{name}" for name in COMMANDS} | {"adzeguard", "adzeguard-group-add"} <= set(pages)
