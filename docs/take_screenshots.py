@@ -66,7 +66,7 @@ SHOTS = {
         ],
         ["lease", "list"],
         [
-            *("shift", "add", "nils.fenn", "administrators", "--on", "KIOSK-07", "--from", "08:00", "--to", "18:00"),
+            *("shift", "start", "nils.fenn", "administrators", "--on", "KIOSK-07", "--from", "08:00", "--to", "18:00"),
             *("--rule", "FREQ=WEEKLY;BYDAY=MO,TU,WE,TH,FR", "--zone", "Europe/London"),
         ],
         ["shift", "list"],

@@ -98,7 +98,7 @@ def test_history_tells_exactly_what_the_server_logged(
     }
     assert shown == _stretches(told)
     logons = workspace("trail", "support", "--format", "json").json
-    assert {"logon", "added", "removed"} <= {row["verb"] for row in logons["events"]}
+    assert {"logon", "added", "removed"} <= {row["verb"] for row in logons["events_by_verb"]}
 
 
 def _undone_later(row: dict, told: list[dict]) -> bool:

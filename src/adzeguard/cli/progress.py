@@ -28,7 +28,6 @@ def progress_bar() -> Iterator[Callable[[str, int, int | None], None]]:
         TaskID,
         TextColumn,
         TimeElapsedColumn,
-        TimeRemainingColumn,
     )
     from rich.text import Text
 
@@ -42,14 +41,23 @@ def progress_bar() -> Iterator[Callable[[str, int, int | None], None]]:
                 return Text("")
             return Text(f"{speed:,.0f}/s" if speed >= 1 else f"{speed * 60:.0f}/min")
 
+    class Left(ProgressColumn):
+        """How long it will still take, if that is known: nothing at the beginning, at the end, or of an open number."""
+
+        def render(self, task: Task) -> Text:
+            """Say it."""
+            left = task.time_remaining
+            if task.finished or left is None or not task.completed:
+                return Text("")
+            return Text(f"{int(left) // 60}:{int(left) % 60:02} left")
+
     columns = (
         TextColumn("{task.description}"),
         BarColumn(),
         MofNCompleteColumn(),
         Rate(),
         TimeElapsedColumn(),
-        TextColumn("left"),
-        TimeRemainingColumn(),
+        Left(),
     )
     bars = Progress(*columns, console=Console(stderr=True), transient=True)
     tasks: dict[str, TaskID] = {}
