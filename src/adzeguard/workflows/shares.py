@@ -88,8 +88,8 @@ def _read_share(
         if stopping():  # what was left in the middle is no part that was read
             return
         read.folders += store.write_part(share, part, folders)
-    progress(share.path, len(parts), len(parts))
         read.denied += [(rf"{share.path}\{one.path}", one.denied) for one in folders if one.denied]
+    progress(share.path, len(parts), len(parts))
     store.end(share, parts)
 
 
