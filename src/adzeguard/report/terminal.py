@@ -92,7 +92,13 @@ def _put_table(screen: Screen, table: Table) -> None:
     if steps := table.next_steps(table.rows[:ROWS_SHOWN]) if table.next_steps is not None else ():
         screen.put(("Next:", "bold"))
         for step in steps:
-            screen.put_indented(_shown(step), 2)
+            screen.put_line([(_command_line(_shown(step), screen.width), "")])
+
+
+def _command_line(step: str, width: int) -> str:
+    """Return a command to paste on one line of its own: what it is about goes where that has no room."""
+    line = f"  {step}"
+    return line if len(line) <= width else line.partition("  # ")[0]
 
 
 def _put_rows(screen: Screen, table: Table) -> None:

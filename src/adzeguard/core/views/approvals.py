@@ -1,10 +1,11 @@
 """Proposals in files, and whether they wait for another person's approval."""
 
+import shlex
 from collections.abc import Sequence
 from datetime import datetime
 from typing import NamedTuple
 
-from adzeguard.core.views.table import Column, Table, data_columns
+from adzeguard.core.views.table import Column, Row, Table, data_columns
 
 
 class Lying(NamedTuple):
@@ -29,9 +30,13 @@ def approvals_table(proposals: Sequence[Lying]) -> Table:
         *data_columns("needs_approval", "approved_by"),
         Column("state", "Approval", for_people=True),
     )
-    waiting = next((one.file for one in proposals if one.needs_approval and not one.approved_by), "")
-    note = f"Next: adzeguard approve {waiting} --key FILE" if waiting else ""
-    return Table(rows, columns, "", note, "No proposal lies here. Make one: adzeguard propose --output FILE")
+    empty = "No proposal lies here. Make one: adzeguard propose --output FILE"
+    return Table(rows, columns, "", "", empty, _next_steps)
+
+
+def _next_steps(rows: Sequence[Row]) -> list[str]:
+    waiting = [row["file"] for row in rows if row["needs_approval"] and not row["approved_by"]]
+    return [f"adzeguard approve {shlex.quote(file)} --key FILE" for file in waiting[:1]]
 
 
 def _state(one: Lying) -> str:

@@ -99,7 +99,13 @@ def _folded(items: Any, effect: str) -> list[dict[str, Any]]:
     for what, where, rule in items:
         alike.setdefault((what, rule), {})[where] = None
     return [
-        {"effect": effect, "what": what, "rule": rule, "where": some_of(list(places), _NAMED), "places": len(places)}
+        {
+            "effect": effect,
+            "what": what,
+            "rule": rule,
+            "where": some_of(list(places), _NAMED),
+            "places": len(places) if len(places) > 1 else None,
+        }
         for (what, rule), places in alike.items()
     ]
 

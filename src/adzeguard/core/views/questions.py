@@ -5,7 +5,7 @@ from datetime import datetime
 
 from adzeguard.core.time.question import Question, Waiver
 from adzeguard.core.views.page import Fact, Lines, Page, Section
-from adzeguard.core.views.table import Column, Noted, Table, data_columns
+from adzeguard.core.views.table import Column, Noted, Row, Table, data_columns
 from adzeguard.core.wording import age_in_words, when
 
 
@@ -31,9 +31,11 @@ def questions_table(questions: Iterable[Question], now: datetime) -> Table:
         *data_columns("answered_by", "answered_at", "why"),
     )
     shown = columns if any(row["state"] != "open" for row in rows) else tuple(_without_title(columns, "state"))
-    waiting = next((row["id"] for row in rows if row["state"] == "open"), None)
-    note = f"Next: adzeguard questions show {waiting}" if waiting is not None else ""
-    return Table(rows, shown, f"Questions: {len(rows)}", note, "Nothing waits for an answer.")
+    return Table(rows, shown, f"Questions: {len(rows)}", "", "Nothing waits for an answer.", _next_steps)
+
+
+def _next_steps(rows: Sequence[Row]) -> list[str]:
+    return [f"adzeguard questions show {row['id']}" for row in rows if row["state"] == "open"][:1]
 
 
 def _without_title(columns: Iterable[Column], key: str) -> Iterable[Column]:
