@@ -236,3 +236,26 @@ def test_mistakes_are_one_line_each_with_their_place(demo: Program) -> None:
     broken = demo("charter", "lint", "--format", "json")
     assert broken.code == 1
     assert (broken.json[0]["check"], broken.json[0]["line"] is not None) == ("unreadable", True)
+
+
+def test_a_file_keeps_its_line_ends_and_its_mode(demo: Program) -> None:
+    """Written on another system, with a carriage return at each end: none is lost, and others may go on reading it."""
+    charter = demo.folder / CHARTER
+    charter.write_bytes(charter.read_bytes().replace(b"\n", b"\r\n"))
+    charter.chmod(0o644)
+    before = charter.read_bytes()
+    assert demo("charter", "add", "Radio Watch", "--include", "orla.fenn", "--yes").code == 0
+    after = charter.read_bytes()
+    assert after.startswith(before.rstrip())
+    assert after.count(b"\n") == after.count(b"\r\n")
+    assert charter.stat().st_mode & 0o777 == 0o644
+
+
+def test_nothing_in_the_charter_steers_the_terminal(demo: Program) -> None:
+    """What turns the direction of a line is shown as what it is, in the lines that change and in mistakes."""
+    turned = "crew\u202etsol"
+    shown = demo("charter", "add", "Radio Watch", "--include", "orla.fenn", "--why", turned)
+    assert "\u202e" not in shown.out
+    assert "\ufffd" in shown.out
+    (demo.folder / CHARTER).write_text(charter_of(demo).replace(r"LOWMERE\Laptop Helpers", "LOWMERE\\" + turned))
+    assert "\u202e" not in demo("charter", "lint").out

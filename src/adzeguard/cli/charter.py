@@ -11,7 +11,7 @@ from adzeguard.cli.exits import Exit
 from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import card_options, example, listing_options, output_option, workspace_option
-from adzeguard.cli.output import put, put_json, put_view, say
+from adzeguard.cli.output import put, put_json, put_lines, put_view, say
 
 
 @click.group(
@@ -61,7 +61,7 @@ def lint(take_names: bool, form: str, output: Path | None, folder: Path | None) 
     mistakes += owners_nobody_mails(workspace)
     if form == "table":
         # One mistake is one line, however long: editors and scripts read them so.
-        put("".join(f"{line}\n" for line in lint_lines(mistakes, len(rules))), output)
+        put_lines(lint_lines(mistakes, len(rules)), output)
     else:
         put_view(lint_page(mistakes, len(rules)), form, output)
     return Exit.TO_REPORT if mistakes else Exit.NOTHING_TO_REPORT

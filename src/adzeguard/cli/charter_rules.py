@@ -12,7 +12,7 @@ from adzeguard.cli.exits import Exit
 from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import example, workspace_option
-from adzeguard.cli.output import put, put_view, say
+from adzeguard.cli.output import put_lines, put_view, say
 from adzeguard.core.errors import UsageError
 
 if TYPE_CHECKING:
@@ -154,8 +154,7 @@ def _amend(workspace: "Workspace", amendment: "Amendment", file: str, *, yes: bo
     from adzeguard.workspace.amending import amended, write_amended
 
     one = amended(workspace, amendment, file)
-    put("".join(f"{line}\n" for line in one.lines[2:]))
-    put("\n")
+    put_lines([*one.lines[2:], ""])
     difference = one.difference
     put_view(what_follows(difference.effect, difference.impact, difference.refusals, difference.sizes), "table")
     if not yes:

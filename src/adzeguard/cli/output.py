@@ -10,6 +10,8 @@ import click
 from adzeguard.core.errors import UsageError
 
 if TYPE_CHECKING:
+    from collections.abc import Iterable
+
     from adzeguard.core.views.page import View
 
 FILTERING = "adzeguard.narrowing"
@@ -51,6 +53,13 @@ def put(text: str | bytes, output: Path | None = None) -> None:
     except OSError as error:
         raise UsageError(f"{output} cannot be written: {error.strerror}", "Choose another file") from error
     say(f"Written to {output}")
+
+
+def put_lines(lines: "Iterable[str]", output: Path | None = None) -> None:
+    """Put lines as they are, however long, without what could steer a terminal."""
+    from adzeguard.report.safe import for_terminal
+
+    put("".join(f"{for_terminal(line)}\n" for line in lines), output)
 
 
 def put_view(view: "View", form: str, output: Path | None = None) -> None:

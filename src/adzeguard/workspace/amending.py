@@ -61,7 +61,8 @@ def amended(workspace: "Workspace", amendment: Amendment, file: str = "") -> Ame
         raise UsageError(f"'{file}' is no file of the charter", "Name it like hosts.yaml, without a folder")
     ensure_ours(path if path.exists() else folder)
     before, shown = _text(path), f"{folder.name}/{path.name}"
-    after = amended_text(before, shown, amendment)
+    ends_like = "\r\n" if "\r\n" in before else "\n"
+    after = amended_text(before.replace("\r\n", "\n"), shown, amendment).replace("\n", ends_like)
     with with_file(folder, path.name, after.encode()) as version:
         new = load_charter(version)
     known = {(problem.rule.id, problem.name) for problem in workspace.charter.problems}
@@ -209,6 +210,6 @@ def _file_of(workspace: "Workspace", amendment: Amendment) -> str:
 
 def _text(path: Path) -> str:
     try:
-        return path.read_text(encoding="utf-8") if path.exists() else ""
+        return path.read_bytes().decode("utf-8") if path.exists() else ""
     except (OSError, UnicodeDecodeError) as error:
         raise UsageError(f"{path} cannot be read: {error}", "Look at: adzeguard charter lint") from error
