@@ -38,9 +38,12 @@ def begun(demo: Program) -> Program:
         ("group", "add", "First Aiders", "Radio Watch"),
     ):
         assert demo(*line, "--yes", "--why", "=cmd|' /C calc'!A0").code == 0, line
-    done = demo("review", "start", "--group", "First Aiders", "--group", "Radio Watch", "--output", "out")
+    ask = ("--group", "First Aiders", "--group", "Radio Watch", "--output", "out")
+    done = demo("review", "start", *ask, "--format", "json")
     assert done.code == 0, done.err
-    assert {line.split("  ")[0] for line in done.out.splitlines()} == {"R1", "R2"}
+    assert {(row["id"], Path(row["file"]).suffix) for row in done.json} == {
+        (name, ending) for name in ("R1", "R2") for ending in (".csv", ".xlsx", ".html")
+    }
     return demo
 
 
@@ -53,7 +56,7 @@ def hers(program: Program) -> str:
 def answer(row: dict[str, str]) -> None:
     """Take two out, and keep the rest."""
     out = row["member"] in (r"LOWMERE\roan.pell", r"LOWMERE\yorick.tarn") and not row["through"]
-    row["answer"], row["reason"] = ("take out", "no longer trained") if out else ("keep", "")
+    row["answer"], row["reason"] = ("Remove ", "no longer trained") if out else ("KEEP", "")
 
 
 def by_csv(path: Path) -> Path:
@@ -105,8 +108,8 @@ def test_a_review_goes_round(begun: Program, form: str, answered) -> None:
     name = hers(begun)
     before = members(begun, "First Aiders")
     file = answered(begun.folder / f"out/{name}.{form}")
-    read = begun("review", "read", file)
-    assert (read.code, "0 of" in read.out) == (0, True), read.err
+    read = begun("review", "read", file, "--format", "json")
+    assert (read.code, [row["waiting"] for row in read.json]) == (0, [0]), read.err
     assert members(begun, "First Aiders") == before
     [status] = [row for row in begun("review", "list", "--format", "json").json if row["id"] == name]
     assert (status["answered"], status["take_out"]) == (status["items"], 2)

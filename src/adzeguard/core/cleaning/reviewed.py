@@ -36,6 +36,11 @@ from adzeguard.core.wording import printable
 KEEP: Final = "keep"
 TAKE_OUT: Final = "take out"
 ANSWERS: Final = (KEEP, TAKE_OUT)
+_ALSO_MEAN: Final = {
+    **dict.fromkeys(("keep", "keeps", "stay", "stays"), KEEP),
+    **dict.fromkeys(("take out", "takeout", "take-out", "out", "remove", "removed", "leaves"), TAKE_OUT),
+}
+"""What people write; yes and no are not among it, since each could be meant either way."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -331,11 +336,12 @@ def checked_answers(review: Review, rows: Sequence[Mapping[str, str]], at: Seque
             # Forms show what is printable alone; a quote before a sign of formulas is taken for theirs.
             if printable(value) not in (row.get(key, ""), f"'{row.get(key, '')}"):
                 raise TamperedError(f"{where}: '{key}' was changed; only answer and reason may be")
-        answer, reason = (row.get(key, "").strip() for key in ("answer", "reason"))
-        if not answer and not reason:
+        written, reason = (row.get(key, "").strip() for key in ("answer", "reason"))
+        if not written and not reason:
             continue
-        if answer not in ANSWERS:
-            raise TamperedError(f"{where}: the answer '{answer}' is none of {', '.join(ANSWERS)}")
+        answer = _ALSO_MEAN.get(" ".join(written.casefold().split()), "")
+        if not answer:
+            raise TamperedError(f"{where}: the answer '{written}' is none of {', '.join(ANSWERS)}")
         if answer == TAKE_OUT and not reason:
             raise TamperedError(f"{where}: 'take out' wants a reason")
         answers[item.id] = Answer(answer, reason)
