@@ -223,3 +223,28 @@ def test_rights_doors_and_reach_are_shown_as_they_stood(demo: Program) -> None:
     assert holders[0] - holders[1] == {r"LOWMERE\Chart Editors"}
     for refused in (("doors", "--after-charter"), ("reach", "First Aiders", "--cut")):
         assert demo(*refused, "--at", before).code == 2
+
+
+def test_status_check_and_uses_are_shown_as_they_stood(demo: Program) -> None:
+    """What was put right since is found then and not now; nothing of it is noted as the last check."""
+    demo("check")
+    before = datetime.now(UTC).isoformat()
+    assert demo("enact", "--rule", "kiosk-administrators", "--yes").code == 0
+    assert demo("group", "add", "Domain Admins", "nils.fenn", "--yes").code == 0
+    then, now = (
+        {row["fingerprint"] for row in demo("check", "--rule", "kiosk-administrators", "--format", "json", *at).json}
+        for at in (("--at", before), ())
+    )
+    assert now < then
+    counts = [
+        {one["group"]: one["member_count"] for one in demo("status", "--format", "json", *at).json["privileged"]}[
+            ADMINS
+        ]
+        for at in (("--at", before), ())
+    ]
+    assert counts[1] == counts[0] + 1
+    past = demo("status", "--format", "json", "--at", before)
+    assert (past.code, past.json["findings_by_severity"], past.json["enactments"]) == (0, None, [])
+    assert demo("status", "--format", "json").json["check_is_outdated"] is False
+    kept = demo("uses", "nils.fenn", "--at", before, "--format", "json").json
+    assert len(demo("uses", "nils.fenn", "--format", "json").json) == len(kept) + 1

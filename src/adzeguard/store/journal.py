@@ -3,7 +3,7 @@
 import json
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
-from datetime import datetime
+from datetime import UTC, datetime
 from typing import Any
 
 from adzeguard.core.change.outcome import MADE, Outcome, Status
@@ -110,11 +110,12 @@ class Journal:
         with self._database.reading() as connection:
             return [_read(row) for row in connection.rows(query, (seq,))]
 
-    def ended(self, limit: int) -> list[JournalRow]:
-        """Return the last rows of enactments that ended, the latest first."""
-        query = f"SELECT {COLUMNS} FROM journal WHERE kind = 'end' ORDER BY seq DESC LIMIT {int(limit)}"
+    def ended(self, limit: int, until: datetime | None = None) -> list[JournalRow]:
+        """Return the last rows of enactments that ended, by a moment if one is given, the latest first."""
+        then, given = (" AND at <= ?", (until.astimezone(UTC).isoformat(),)) if until is not None else ("", ())
+        query = f"SELECT {COLUMNS} FROM journal WHERE kind = 'end'{then} ORDER BY seq DESC LIMIT {int(limit)}"
         with self._database.reading() as connection:
-            return [_read(row) for row in connection.rows(query)]
+            return [_read(row) for row in connection.rows(query, given)]
 
     def unfinished(self) -> list[JournalRow]:
         """Return all rows of the last enactment that never ended, if there is one."""

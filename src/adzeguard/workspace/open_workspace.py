@@ -382,6 +382,11 @@ class Workspace:
         return enabled_checks(self.settings.checks_off, self.settings.severities)
 
     @property
+    def past_moment(self) -> datetime | None:
+        """The moment of the past that is looked at; None for now."""
+        return self._moment
+
+    @property
     def looked_from(self) -> datetime:
         """The moment that is looked at: now, or one of the past."""
         return self._moment or self.now()

@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING, Any
 
 from adzeguard.core.time.lease import due
 from adzeguard.core.views.next_steps import next_steps
-from adzeguard.core.views.status import headcounts
+from adzeguard.core.views.status import STATUS_KEYS, headcounts
 from adzeguard.store.kept import few_odd_rows
 from adzeguard.store.leases import Leases
 from adzeguard.store.letters import Letters
@@ -15,6 +15,9 @@ from adzeguard.workflows.interrupted import interrupted_enactment
 from adzeguard.workflows.journal_rows import in_words
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from adzeguard.store.journal import JournalRow
     from adzeguard.workspace.open_workspace import Workspace
 
 _ENACTMENTS = 5
@@ -22,7 +25,12 @@ _BACK = timedelta(days=7)
 
 
 def overview(workspace: "Workspace") -> dict[str, Any]:
-    """Return what stands, what deviates, what waits, and what was done, as `status` shows it."""
+    """Return what stands, what deviates, what waits, and what was done, as `status` shows it.
+
+    Of a moment of the past only what was collected and enacted by then; what was found or waited then is not kept.
+    """
+    if workspace.past_moment is not None:
+        return _overview_then(workspace, workspace.past_moment)
     estate, latest = workspace.estate, workspace.store.latest()
     full = workspace.store.last_full() or latest
     moment = max(workspace.now() - _BACK, workspace.store.first_moment())
@@ -52,11 +60,33 @@ def overview(workspace: "Workspace") -> dict[str, Any]:
         "leases_over": len(due(Leases(workspace.database).all(), workspace.now())),
         "round_at": workspace.settings.last_round,
         "interrupted": interrupted.name if interrupted else None,
-        "enactments": [
-            {"enactment": row.enactment, "made_at": datetime.fromisoformat(row.at), "by": row.by, "what": in_words(row)}
-            for row in workspace.journal.ended(_ENACTMENTS)
-        ],
+        "enactments": _enacted(workspace.journal.ended(_ENACTMENTS)),
         "compared_since_at": earlier.taken_at,
         "privileged": headcounts(estate, earlier, workspace.privileged),
     }
     return data | {"next_steps": [step._asdict() for step in next_steps(data, workspace.now())]}
+
+
+def _overview_then(workspace: "Workspace", moment: datetime) -> dict[str, Any]:
+    last, estate, journal = workspace.store.at(moment), workspace.estate, workspace.journal
+    since = max(moment - _BACK, workspace.store.first_moment())
+    earlier = estate if workspace.store.at(since).id == last.id else workspace.store.load(since)
+    hosts = [host for host in estate.hosts if host.source and not host.is_of_directory]
+    return {
+        **dict.fromkeys(STATUS_KEYS),
+        "collected_at": last.facts.finished,
+        "source": last.facts.source,
+        "hosts": len(hosts),
+        "hosts_unread": sorted(host.name for host in hosts if host.trouble),
+        "enactments": _enacted(journal.ended(_ENACTMENTS, moment)),
+        "compared_since_at": earlier.taken_at,
+        "privileged": headcounts(estate, earlier, workspace.privileged),
+        "next_steps": [],
+    }
+
+
+def _enacted(rows: "Sequence[JournalRow]") -> list[dict[str, Any]]:
+    return [
+        {"enactment": row.enactment, "made_at": datetime.fromisoformat(row.at), "by": row.by, "what": in_words(row)}
+        for row in rows
+    ]

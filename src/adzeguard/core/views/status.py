@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from datetime import datetime, timedelta
-from typing import Any
+from typing import Any, Final
 
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import Principal
@@ -12,6 +12,33 @@ from adzeguard.core.wording import age_in_words, some_of, when
 
 _HOSTS_NAMED = 6
 _STALE_AFTER = timedelta(days=1)
+
+
+STATUS_KEYS: Final = (
+    "collected_at",
+    "source",
+    "checked_at",
+    "check_is_outdated",
+    "findings_by_severity",
+    "findings_by_check",
+    "mendable",
+    "hosts",
+    "hosts_unread",
+    "hosts_pending",
+    "pending_since_at",
+    "questions_asked_at",
+    "not_followed",
+    "odd_rows",
+    "letters_kept",
+    "leases_over",
+    "round_at",
+    "interrupted",
+    "enactments",
+    "compared_since_at",
+    "privileged",
+    "next_steps",
+)
+"""What the status says; of the past most of it is None."""
 
 
 def headcounts(now: Estate, earlier: Estate, groups: Sequence[Principal]) -> list[dict[str, Any]]:
@@ -33,13 +60,13 @@ def headcounts(now: Estate, earlier: Estate, groups: Sequence[Principal]) -> lis
 
 
 def status_page(data: Mapping[str, Any], now: datetime) -> Page:
-    """Return the screen: last collection, last check, hosts that are not read, last enactments, privileged counts."""
+    """Return the screen, as it stands at a moment that is called now."""
     age = now - data["collected_at"]
     old = "" if age < _STALE_AFTER else "  (run adzeguard collect)"
     source = data["source"] if "://" in data["source"] else data["source"].rpartition("/")[2]
     sections: list[Section] = [
         Fact("Collected", f"{age_in_words(age)} ago from {source}{old}"),
-        Fact("Findings", _findings(data, now)),
+        *([Fact("Findings", _findings(data, now))] if data["findings_by_severity"] is not None else []),
         Fact("Hosts", _hosts(data)),
     ]
     if data["hosts_pending"]:
