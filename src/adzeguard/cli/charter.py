@@ -68,7 +68,9 @@ def lint(take_names: bool, form: str, output: Path | None, folder: Path | None) 
 
 
 @command.command(
-    "adopt", short_help="Write a first charter from what stands.", epilog=example("adzeguard charter adopt")
+    "adopt",
+    short_help="Write a first charter from what stands.",
+    epilog=example("adzeguard charter adopt --output adopted.yaml"),
 )
 @output_option
 @workspace_option

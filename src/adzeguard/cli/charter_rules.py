@@ -101,7 +101,7 @@ def add(
     "allow",
     cls=HeadedCommand,
     short_help="Allow what a finding is about.",
-    epilog=example("adzeguard charter allow Q3 --why 'They cover the nights'"),
+    epilog=example("adzeguard charter allow Q2 --everywhere --why 'agreed'"),
 )
 @click.argument("finding")
 @click.option("--until", type=click.DateTime(["%Y-%m-%d"]), metavar="DAY", help="Up to this last day: 2026-12-24.")

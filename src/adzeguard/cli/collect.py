@@ -30,7 +30,7 @@ class _Percent(click.ParamType[int]):
         return int(text)
 
 
-@click.command("collect", cls=HeadedCommand, epilog=example("adzeguard collect --workspace lowmere"))
+@click.command("collect", cls=HeadedCommand, epilog=example("adzeguard collect --tolerate 10%"))
 @click.option("--full", is_flag=True, help="Read everything again, not only what changed.")
 @click.option("--shares", is_flag=True, help="Read the permissions on file shares instead: see [shares] in the guide.")
 @click.option("--depth", type=click.IntRange(1, 50), default=3, show_default=True, help="How deep, with --shares.")

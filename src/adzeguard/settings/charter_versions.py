@@ -52,22 +52,21 @@ def _at_revision(charter: Path, revision: str) -> Iterator[Path]:
     # Read as blobs alone: a checkout would run filters and hooks that the repository names.
     if revision.startswith("-"):
         raise UsageError(f"'{revision}' is no revision", "Name a folder, a file or a revision of git, such as HEAD~1")
-    listed = _git(charter, "ls-tree", "-z", "--full-tree", revision + ":" + _path_in_repository(charter))
+    inside = (
+        _git(charter, revision, "rev-parse", "--show-prefix").decode("utf-8", "surrogateescape").strip().rstrip("/")
+    )
+    listed = _git(charter, revision, "ls-tree", "-z", "--full-tree", f"{revision}:{inside}")
     with _new_folder(charter.name) as folder:
         for entry in filter(None, listed.split(b"\0")):
             about, _, name = entry.partition(b"\t")
             mode, _, object_id = about.decode().split(" ")
             path = folder / name.decode("utf-8", "surrogateescape")
             if mode in _FILES and path.suffix in _READ and path.parent == folder:
-                path.write_bytes(_git(charter, "cat-file", "blob", object_id))
+                path.write_bytes(_git(charter, revision, "cat-file", "blob", object_id))
         yield folder
 
 
-def _path_in_repository(charter: Path) -> str:
-    return _git(charter, "rev-parse", "--show-prefix").decode("utf-8", "surrogateescape").strip().rstrip("/")
-
-
-def _git(charter: Path, *words: str) -> bytes:
+def _git(charter: Path, revision: str, *words: str) -> bytes:
     try:
         done = subprocess.run(
             ["git", "-C", str(charter), *words],
@@ -83,7 +82,7 @@ def _git(charter: Path, *words: str) -> bytes:
     if done.returncode:
         said = done.stderr.decode("utf-8", "replace").strip().splitlines()
         raise UsageError(
-            f"'{words[-1].partition(':')[0]}' is no folder, no file and no revision here: {said[0] if said else ''}",
+            f"'{revision}' is no folder, no file and no revision here: {said[0] if said else 'git says no'}",
             "Name a folder, a file, or a revision of the repository that the charter is in, such as HEAD~1",
         )
     return done.stdout
