@@ -112,7 +112,11 @@ def take(name: str, folder: Path) -> None:
         for key in KEYS.get(name, ()):
             subprocess.run(["xdotool", "mousemove", "400", "400", "key", key], env=environment, check=True)
             time.sleep(0.3)
-        subprocess.run(["import", "-window", "root", str(FOLDER / f"{name}.png")], env=environment, check=True)
+        picture = str(FOLDER / f"{name}.png")
+        subprocess.run(["import", "-window", "root", picture], env=environment, check=True)
+        # What lies below the last line shows nothing.
+        crop = ["-fuzz", "12%", "-trim", "-bordercolor", "#14181f", "-border", "10", "+repage"]
+        subprocess.run(["mogrify", *crop, picture], check=True)
         window.kill()
     finally:
         server.kill()

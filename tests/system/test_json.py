@@ -37,6 +37,8 @@ settings check
 standin logon KIOSK-07 orla.fenn --by console
 standin run CONSOLE-07 orla.fenn /opt/charts/update
 charter lint
+journal verify
+approve
 charter effect QUAY-01 --if-moved-to 'Ticket Kiosks'
 charter where kiosk-administrators
 charter diff charter charter
@@ -90,7 +92,7 @@ status
 enact --yes
 """
 PRINCIPALS = ("person", "member", "group", "holder", "account", "subject")
-OF_A_FILE = ("propose", "journal export")
+OF_A_FILE = ("propose", "review propose", "journal export")
 """They print what is read again: the form of the file is its own."""
 
 

@@ -76,7 +76,7 @@ def write_review(path: Path, candidates: "Sequence[Candidate]") -> None:
 
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(["take", "group", "scope", "description", "people", "power", "sid"])
+    writer.writerow(["take", *(name.casefold() for name in _COLUMNS), "sid"])
     for c in candidates:
         cells = ["no" if c.power else "yes", *_row(c).values(), c.group.sid or c.group.dn]
         writer.writerow([for_csv(cell) for cell in cells])

@@ -15,7 +15,7 @@ from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.moments import MOMENT
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import card_options, example, listing_options_without_limit, workspace_option
-from adzeguard.cli.output import put, put_view, say
+from adzeguard.cli.output import put, put_lines, put_view, say
 
 _ROWS_AT_ONCE: Final = 1000
 _FOR_PEOPLE: Final = 50
@@ -115,7 +115,7 @@ def verify(seals: tuple[Path, ...], put_right: bool, form: str, output: Path | N
     workspace are always checked. With [seal] key or [approval] signers, a seal by any other key is reported. Without
     the journal, earlier changes cannot be undone.
     """
-    from adzeguard.core.views.verified import verified_page
+    from adzeguard.core.views.verified import verified_lines, verified_page
     from adzeguard.workspace.sealing import end_not_kept, held_against_seals, odd_notes, put_notes_right
 
     workspace = opened(folder)
@@ -125,7 +125,11 @@ def verify(seals: tuple[Path, ...], put_right: bool, form: str, output: Path | N
     files = [*sorted(workspace.settings.seals_folder.glob("*.seal")), *seals]
     broken_seals, holding = held_against_seals(workspace, files)
     broken = [*journal.broken_at(), *end_not_kept(workspace), *odd_notes(workspace), *broken_seals]
-    put_view(verified_page(journal.count(), broken, holding), form, output)
+    if form == "table":
+        # One line each, however long, as scripts and mails of cron take them.
+        put_lines(verified_lines(journal.count(), broken, holding), output)
+    else:
+        put_view(verified_page(journal.count(), broken, holding), form, output)
     return Exit.TO_REPORT if broken else Exit.NOTHING_TO_REPORT
 
 
