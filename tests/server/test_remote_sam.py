@@ -61,7 +61,7 @@ def test_administrators_are_exactly_those_of_the_rule(harbour: Program, server: 
     member.administrators(add=UNKNOWN)
     harbour("collect")
     found = {(f["check"], f["evidence"].get("member_sid")) for f in harbour("check", "--format", "json").json}
-    assert ("dangling-member", UNKNOWN) in found
+    assert ("foreign-member", UNKNOWN) in found
     charter(harbour, "local-group: administrators\n  include: [LOWMERE\\Console Wardens]")
     assert [(r["kind"], r["member"]) for r in enacted(harbour)] == [("add-local-member", r"LOWMERE\Console Wardens")]
     wardens = server.sids["Console Wardens"]

@@ -12,6 +12,10 @@ _LONGEST_NUMBER: Final = 15  # digits of 2^48, the highest authority
 _SPECIAL: Final = '",+;<>\\'
 
 
+OF_A_DOMAIN: Final = "S-1-5-21-"
+"""How the SIDs begin that domains and machines give out ([MS-DTYP] 2.4.2.4)."""
+
+
 class Sid(str):
     """A security identifier in its text form, "S-1-5-21-…-500" ([MS-DTYP] 2.4.2.1).
 

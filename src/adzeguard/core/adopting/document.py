@@ -46,8 +46,10 @@ def _rule(rights: Rights, delegation: Delegation, taken: Counter[str], why: str)
     named = [grant.duty] if grant.duty else single_rights(grant, rights.schema)
     own_classes = rights.duties[grant.duty].classes if grant.duty else ()
     narrowed = () if set(grant.for_classes) <= set(own_classes) else grant.for_classes
-    if not named or holder.kind == Kind.UNRESOLVED or not _says_it(rights, delegation, named, narrowed):
-        reason = "its holder resolves to nothing" if holder.kind == Kind.UNRESOLVED else "it fits no duty"
+    gone = rights.estate.resolves_to_nothing(holder)
+    if not named or gone or holder.kind == Kind.UNRESOLVED or not _says_it(rights, delegation, named, narrowed):
+        of_another = "its holder is of another domain" if holder.kind == Kind.UNRESOLVED else "it fits no duty"
+        reason = "its holder resolves to nothing" if gone else of_another
         yield f"  # {_one_line(delegation.sentence)}: {reason}; describe a duty of your own, or withdraw it\n\n"
         return
     verb = "deny" if grant.deny else "grant"

@@ -45,7 +45,9 @@ def _of_grant(rights: Rights, delegation: Delegation, *, written_down: bool) -> 
         },
     }
     where = _placed(rights, delegation.over)
-    if holder.kind == Kind.UNRESOLVED:
+    if rights.estate.is_of_another_domain(grant.who):
+        yield Finding("foreign-rights", where, f"{sentence}: it is of another domain, which is not asked here", **about)
+    elif rights.estate.resolves_to_nothing(holder):
         yield Finding("stale-grant", where, f"{sentence}, but it resolves to nothing", **about)
         return
     if _is_everybody(rights, grant.who) and not grant.deny:

@@ -64,6 +64,9 @@ def closed_without_rule(looked_at: CheckInput) -> Iterator[Finding]:
                 yield Finding("closed-without-rule", host_named(host), said, host=host_named(host), evidence=evidence)
 
 
+_UNNAMED: Final = (Kind.UNRESOLVED, Kind.FOREIGN)
+
+
 class _Remarkable:
     """Who makes a check look twice, of all that stand in local groups: most hosts have none of them."""
 
@@ -75,7 +78,10 @@ class _Remarkable:
         }
         ids, graph = estate.ids_of_sids(members), estate.graph
         unknown = estate.who_are(sid for sid in members if ids[sid] is None)
-        self.unresolved = frozenset(sid for sid in members if ids[sid] is None and unknown[sid].kind == Kind.UNRESOLVED)
+        unresolved = {sid for sid in members if ids[sid] is None and unknown[sid].kind == Kind.UNRESOLVED}
+        placeholders = estate.catalogue.principals(i for sid in members if (i := ids[sid]) is not None).values()
+        unresolved |= {one.sid for one in placeholders if one.sid and estate.resolves_to_nothing(one)}
+        self.unresolved = frozenset(unresolved | set(filter(estate.is_of_another_domain, members)))
         groups = {sid: i for sid in members if (i := ids[sid]) is not None and graph.position_of(i) is not None}
         self.distribution_groups = frozenset(sid for sid, group in groups.items() if not graph.grants_access(group))
         self.groups_of_everyone = groups_of_everyone(estate)
@@ -92,14 +98,18 @@ def _strangers(estate: Estate, host: Host, state: HostState, remarkable: _Remark
         if group.sid == ADMINISTRATORS or not odd:
             continue
         for sid, known in on_host(estate, state, host.name, odd).items():
-            if known.kind == Kind.UNRESOLVED:
-                yield _dangling(local_group_named(host, group.name, group.sid), known, host, sid)
+            if known.kind in _UNNAMED:
+                yield _unnamed(estate, local_group_named(host, group.name, group.sid), known, host, sid)
 
 
-def _dangling(subject: Named, member: Principal, host: Host, sid: Sid) -> Finding:
-    message = f"{sid} resolves to nothing: an account that was deleted, or one of another domain"
-    about: dict[str, Any] = {"host": host_named(host), "evidence": {"member_sid": sid}}
-    return Finding("dangling-member", subject, message, member=Named.of(member), **about)
+def _unnamed(estate: Estate, subject: Named, member: Principal, host: Host, sid: Sid) -> Finding:
+    """Return the finding of a member without a name: one that was deleted, or one of another domain."""
+    about: dict[str, Any] = {"member": Named.of(member), "host": host_named(host), "evidence": {"member_sid": sid}}
+    if estate.is_of_another_domain(sid):
+        return Finding(
+            "foreign-member", subject, f"{sid} is inside, of another domain, which is not asked here", **about
+        )
+    return Finding("dangling-member", subject, f"{sid} resolves to nothing: an account that was deleted", **about)
 
 
 def _known_elsewhere(estate: Estate, state: HostState, members: frozenset[Sid]) -> frozenset[Sid]:
@@ -148,11 +158,11 @@ def _administrators(
     odd = {sid for sid in members & (EVERYONE_LIKE | remarkable.unresolved) if not _is_own(sid, state)}
     for sid, member in on_host(estate, state, host.name, odd).items() if odd else ():
         about: dict[str, Any] = {"member": Named.of(member), "host": host_named(host), "evidence": {"member_sid": sid}}
-        if member.kind == Kind.UNRESOLVED:
-            yield _dangling(subject, member, host, sid)
-        elif sid in EVERYONE_LIKE:
+        if sid in EVERYONE_LIKE:
             message = f"{member.qualified_name} is inside, which is practically everybody"
             yield Finding("everyone-inside", subject, message, **about)
+        elif member.kind in _UNNAMED:
+            yield _unnamed(estate, subject, member, host, sid)
 
 
 def _distribution_groups(estate: Estate, host: Host, subject: Named, members: Iterable[Sid]) -> Iterator[Finding]:

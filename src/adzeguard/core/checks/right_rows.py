@@ -27,6 +27,15 @@ RIGHT_CHECKS: Final[tuple[Check, ...]] = (
         check_carried,
     ),
     Check(
+        "foreign-privileged",
+        "Somebody of another domain is in a privileged group",
+        "Whoever rules that domain decides who it is; if it is a group there, who is inside is not known here.",
+        "Find out who it is in that domain; if nobody knows, take it out: adzeguard group remove GROUP MEMBER",
+        Severity.HIGH,
+        check_privileged,
+        evidence=CHAIN,
+    ),
+    Check(
         "disabled-member",
         "A disabled account is still in a privileged group",
         "Anyone who enables it again gives its privileges back with it.",
@@ -67,6 +76,16 @@ RIGHT_CHECKS: Final[tuple[Check, ...]] = (
         "A grant is to somebody who does not exist any more",
         "It says nothing to people, and gives everything back to anyone who gets the SID again.",
         "See where such SIDs stand: adzeguard uses --orphans; then take them out: adzeguard tidy",
+        Severity.MEDIUM,
+        check_grants,
+        evidence=GRANT,
+    ),
+    Check(
+        "foreign-rights",
+        "A grant is to somebody of another domain",
+        "Who that is, and whether they are still there, is decided elsewhere.",
+        "Find out who it is in that domain; then write it down: adzeguard charter allow FINDING; or withdraw it: "
+        "adzeguard grant withdraw WHO --over OBJECT",
         Severity.MEDIUM,
         check_grants,
         evidence=GRANT,

@@ -2,7 +2,6 @@
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Final
 
 from adzeguard.core.errors import DirectoryError
 from adzeguard.core.estate.catalogue import Domain
@@ -10,7 +9,7 @@ from adzeguard.core.estate.membership import MembershipGraph
 from adzeguard.core.estate.objects import Objects
 from adzeguard.core.estate.principal import Flag, Kind
 from adzeguard.core.estate.rows import ObjectRow, Observed
-from adzeguard.core.identity import fold_dn
+from adzeguard.core.identity import OF_A_DOMAIN, fold_dn
 
 _STRANGERS_KEPT = 10_000
 
@@ -23,9 +22,6 @@ class Assembled:
     graph: MembershipGraph
     strangers: tuple[str, ...] = ()
     more_strangers: int = 0
-
-
-_OF_A_DOMAIN: Final = "S-1-5-21-"
 
 
 def assemble(domain: Domain, observed: Sequence[Observed], ids: Sequence[int]) -> Assembled:
@@ -61,7 +57,7 @@ def _is_the_same_for_all(row: ObjectRow, other: ObjectRow | None) -> bool:
     Groups list the one or the other, by its DN (Samba 4.17 has Authenticated Users in both).
     """
     kinds = (row.kind, other.kind if other is not None else None)
-    return kinds == (Kind.FOREIGN, Kind.FOREIGN) and not row.sid.startswith(_OF_A_DOMAIN)
+    return kinds == (Kind.FOREIGN, Kind.FOREIGN) and not row.sid.startswith(OF_A_DOMAIN)
 
 
 def _same_sid(row: ObjectRow, other: ObjectRow | None) -> DirectoryError:

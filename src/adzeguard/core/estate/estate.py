@@ -9,8 +9,8 @@ from adzeguard.core.estate.catalogue import Catalogue, Domain
 from adzeguard.core.estate.hosts import Host, SearchableHosts
 from adzeguard.core.estate.membership import MembershipGraph
 from adzeguard.core.estate.objects import outsider
-from adzeguard.core.estate.principal import Principal
-from adzeguard.core.identity import Sid
+from adzeguard.core.estate.principal import Kind, Principal
+from adzeguard.core.identity import OF_A_DOMAIN, Sid
 from adzeguard.core.wellknown import ADMINISTRATORS
 
 
@@ -60,6 +60,16 @@ class Estate:
                 i = ids[sid]
                 self._named[sid] = found[i] if i is not None else outsider(sid)
         return self._named
+
+    def is_of_another_domain(self, sid: str) -> bool:
+        """Tell whether another domain, or a machine, gave out a SID: whether it is alive is not known here."""
+        return sid.startswith(OF_A_DOMAIN) and Sid(sid).authority != self.domain.sid
+
+    def resolves_to_nothing(self, principal: Principal) -> bool:
+        """Tell whether somebody is gone: a SID of this domain without an object, or with a mere placeholder for one."""
+        sid = principal.sid or ""
+        placeholder = principal.kind == Kind.FOREIGN and sid.startswith(OF_A_DOMAIN)
+        return (principal.kind == Kind.UNRESOLVED or placeholder) and not self.is_of_another_domain(sid)
 
     @cached_property
     def hosts_by_name(self) -> Mapping[str, Host]:

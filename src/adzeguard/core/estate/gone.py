@@ -19,5 +19,10 @@ class Gone:
             is_ours = sid.startswith(self._own)
             # What every domain is born with may just have been left out of what was collected.
             is_ours = is_ours and Sid(sid).rid >= MADE_BY_STAFF
-            self._known[sid] = is_ours and self._estate.id_of_sid(Sid(sid)) is None
+            self._known[sid] = is_ours and self._is_nothing(Sid(sid))
         return self._known[sid]
+
+    def _is_nothing(self, sid: Sid) -> bool:
+        found = self._estate.id_of_sid(sid)
+        # Of a SID of our own a mere placeholder is left over where somebody put the SID itself into a group.
+        return found is None or self._estate.resolves_to_nothing(self._estate.principal(found))

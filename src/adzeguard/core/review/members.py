@@ -79,7 +79,7 @@ def deviation_in_words(deviation: Deviation, member: Principal, *, by_primary: b
             how = "excludes" if deviation.otherwise == "excluded" else "does not list"
             return f"{what} is a keeper that the rule {how}; it stays"
         case "unlisted" if member.kind == Kind.UNRESOLVED:
-            return f"{member.qualified_name}, which resolves to nothing, is inside and not listed"
+            return f"{member.qualified_name}, which this directory does not know, is inside and not listed"
         case _:
             return f"{what} is inside{through} and not listed"
 

@@ -16,7 +16,7 @@ def stale_grants(looked: StaleInput) -> Iterator[Stale]:
     for one in sorted_for_people(looked.rights.own_grants()):
         holder = one.holder
         position = graph.position_of(holder.id) if holder.kind == Kind.GROUP and holder.id >= 0 else None
-        if holder.kind == Kind.UNRESOLVED:
+        if looked.estate.resolves_to_nothing(holder):
             yield _about(one, "to-nothing", f"{one.sentence}: the holder resolves to nothing")
         elif position is not None and not holding[position] and _counts(looked, holder):
             yield _about(one, "to-nobody", f"{one.sentence}: nobody is in the group")
