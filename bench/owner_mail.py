@@ -87,7 +87,7 @@ def _change(server: Server, how: str) -> None:
 
 @contextmanager
 def _watching(program: Program) -> Iterator[subprocess.Popen[str]]:
-    command = [sys.executable, "-m", "adzeguard", "watch"]
+    command = [sys.executable, "-m", "adzeguard", "round", "watch"]
     running = subprocess.Popen(
         command,
         cwd=program.folder,

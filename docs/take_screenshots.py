@@ -42,7 +42,7 @@ SHOTS = {
     "hosts": [
         ["hosts", "list", "--trouble"],
         ["hosts", "test", "KIOSK-22"],
-        ["standin", "logon", "QUAY-01", "orla.fenn", "--by", "console"],
+        ["hosts", "standin", "logon", "QUAY-01", "orla.fenn", "--by", "console"],
         ["charter", "where", "closed-until-moved"],
         ["charter", "effect", "QUAY-01", "--if-moved-to", "OU=Ticket Kiosks,OU=Hosts"],
     ],

@@ -104,7 +104,7 @@ class Hand:
         if self.admitted:
             self.program("undo", self.admitted, "--yes")
             self.admitted = ""
-        elif self.program("admit", WAITING, PLACE, "--yes").code in (0, 3):
+        elif self.program("hosts", "admit", WAITING, PLACE, "--yes").code in (0, 3):
             self.admitted = next(row["enactment"] for row in reversed(self.rows("journal")) if row["enactment"])
 
     def leave(self) -> None:

@@ -134,7 +134,7 @@ def test_whatever_the_order_of_cleaning_up_all_is_as_before(server: Server, work
                 ("retire", "restore", one),
                 ("retire", "finish", one, "--anyway", "--deletions", "1"),
                 ("group", "delete", lot.choice(THINGS[2:4])),
-                ("tidy", "--sid", dead, "--vanished", "1"),
+                ("retire", "tidy", "--sid", dead, "--vanished", "1"),
                 ("undo",),
             )
         )
@@ -149,7 +149,7 @@ def test_whatever_the_order_of_cleaning_up_all_is_as_before(server: Server, work
     assert _differences(first, hand.state()) == [], (SEED, order, done)
     assert workspace("journal", "verify").code == 0
     workspace("undo", "--since", "1h", "--yes")  # the next test wants the domain as it was
-    made(workspace, "tidy", "--sid", dead, "--vanished", "1")
+    made(workspace, "retire", "tidy", "--sid", dead, "--vanished", "1")
 
 
 def _differences(before: State, after: State) -> list[Any]:

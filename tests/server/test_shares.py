@@ -228,7 +228,7 @@ def test_the_sid_of_a_deleted_group_is_found_on_folders_and_taken_out(
         assert done.code == 0, done.err
     found = {row["where"] for row in collected("uses", "--orphans", "--format", "json").json if row["sid"] == sid}
     assert found == named
-    assert collected("tidy", "--sid", sid, "--only-propose", "tidy.json", "--why", "over").code == 3
+    assert collected("retire", "tidy", "--sid", sid, "--only-propose", "tidy.json", "--why", "over").code == 3
     done = collected("enact", "tidy.json", "--yes", "--format", "json")
     assert {row["status"] for row in done.json} == {"verified"}, done.err
     after = standing()

@@ -21,7 +21,7 @@ def test_a_change_behind_our_back_is_noticed_within_seconds(server: Server, work
     watched = f"dn: CN=Watched,OU=Groups,{server.base}"
     server.change(f"{watched}\nchangetype: add\nobjectClass: group\nsAMAccountName: Watched")
     workspace("collect")
-    command = [sys.executable, "-m", "adzeguard", "watch", "--rounds", "2"]
+    command = [sys.executable, "-m", "adzeguard", "round", "watch", "--rounds", "2"]
     pipes = {"stdout": subprocess.PIPE, "stderr": subprocess.PIPE, "stdin": subprocess.DEVNULL}
     running = subprocess.Popen(command, cwd=workspace.folder, env=workspace.environment, text=True, **pipes)
     assert running.stdout is not None
@@ -51,7 +51,7 @@ def test_a_change_behind_our_back_finds_its_owner(server: Server, workspace: Pro
         settings.write(mail_server.settings(workspace.folder))
         settings.write(f'\n[trail]\nlogs = ["{server.audit_log}"]\n')
     workspace("collect")
-    command = [sys.executable, "-m", "adzeguard", "watch", "--rounds", "2"]
+    command = [sys.executable, "-m", "adzeguard", "round", "watch", "--rounds", "2"]
     pipes = {"stdout": subprocess.PIPE, "stderr": subprocess.PIPE, "stdin": subprocess.DEVNULL}
     running = subprocess.Popen(command, cwd=workspace.folder, env=workspace.environment, text=True, **pipes)
     assert running.stdout is not None
@@ -92,7 +92,7 @@ def test_a_server_that_was_away_is_watched_again(server: Server, workspace: Prog
     until = datetime.now(UTC) + timedelta(seconds=20)
     given = workspace("lease", "start", "roan.pell", "Tide Keys", "--until", until.isoformat(), "--yes")
     assert given.code == 0, given.err
-    command = [sys.executable, "-m", "adzeguard", "watch", "--every", "1"]
+    command = [sys.executable, "-m", "adzeguard", "round", "watch", "--every", "1"]
     pipes = {"stdout": subprocess.PIPE, "stderr": subprocess.PIPE, "stdin": subprocess.DEVNULL}
     running = subprocess.Popen(command, cwd=workspace.folder, env=workspace.environment, text=True, **pipes)
     assert running.stdout is not None

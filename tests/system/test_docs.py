@@ -25,13 +25,13 @@ NEEDS_MORE = {
     "charter diff": "a repository",
     "ou delete": "an empty OU",
     "review start": "a manager",
-    "tidy": "a deletion that was seen",
+    "retire tidy": "a deletion that was seen",
     "shift end": "a shift",
     "questions answer": "a question",
     "questions try": "a mail server",
     "trail import": "a log of a server",
     "trail follow": "a log that grows",
-    "watch": "it goes on",
+    "round watch": "it goes on",
     "journal seal": "a key",
 }
 """Commands whose example wants more than the demo has; pages of the guide run most of them."""

@@ -60,7 +60,7 @@ def test_nothing_offers_to_take_away_what_may_be_alive(mixed: Program) -> None:
     assert GONE in mixed("stale", "grants", "--format", "json").out
     assert IVO not in mixed("stale", "grants", "--format", "json").out
     assert IVO not in mixed("uses", "--orphans", "--format", "json").out
-    done = mixed("tidy", "--vanished", "2", "--yes", "--format", "json")
+    done = mixed("retire", "tidy", "--vanished", "2", "--yes", "--format", "json")
     assert done.code == 0, done.err
     assert IVO not in done.out
     assert "foreign-rights" in found(mixed, IVO)

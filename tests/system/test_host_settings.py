@@ -73,7 +73,7 @@ def found(demo: Program, *checks: str) -> list[tuple[str, str]]:
 
 def logon(demo: Program, name: str, person: str, way: str) -> Json:
     """What the host answers to somebody who logs on."""
-    ran = demo("standin", "logon", name, person, "--by", way, "--format", "json")
+    ran = demo("hosts", "standin", "logon", name, person, "--by", way, "--format", "json")
     assert ran.code == (0 if ran.json["allowed"] else 3)
     return ran.json
 
@@ -179,7 +179,7 @@ def test_a_program_is_elevated_at_its_digest_and_refused_once_it_changes(demo: P
     galley = demo("who", "Galley Crew", "--format", "json").json[0]["name"]
 
     def runs(name: str, person: str) -> tuple[bool, bool, str]:
-        ran = demo("standin", "run", name, person, "/opt/charts/update", "--format", "json")
+        ran = demo("hosts", "standin", "run", name, person, "/opt/charts/update", "--format", "json")
         assert ran.code == (0 if ran.json["allowed"] else 3)
         return ran.json["allowed"], ran.json["elevated"], ran.json["because"]
 
@@ -349,7 +349,7 @@ def test_a_new_computer_from_its_creation_to_the_first_logon(demo: Program) -> N
     assert found(demo, "waiting-host") == []
     before = files(demo), (demo.folder / "lowmere.ldif").read_bytes()
 
-    done = demo("admit", "QUAY-01", "OU=Ticket Kiosks,OU=Hosts", "--yes")
+    done = demo("hosts", "admit", "QUAY-01", "OU=Ticket Kiosks,OU=Hosts", "--yes")
     assert "QUAY-01 loses: logon by console, refuse LOWMERE\\Domain Users (closed-until-moved)" in done.err + done.out
     assert "QUAY-01 gets: administrators, only " in done.err + done.out
     shown = demo("show", "QUAY-01", "--format", "json").json
@@ -414,7 +414,7 @@ def test_getting_out_of_local_administrators(demo: Program) -> None:
     assert {row["host"] for row in doors(demo, crew)} & set(consoles) == set()
     assert {r["after"] for r in doors(demo, "Administrator", "--after-charter")} == {"stays"}
     for name in ("CONSOLE-05", "CONSOLE-12"):
-        ran = demo("standin", "run", name, crew, "/opt/charts/update", "--format", "json").json
+        ran = demo("hosts", "standin", "run", name, crew, "/opt/charts/update", "--format", "json").json
         assert (ran["allowed"], ran["elevated"]) == (True, True)
         assert r"LOWMERE\Domain Admins" in {
             m["qualified_name"] for m in demo("who", "--on", name, "--format", "json").json

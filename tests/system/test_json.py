@@ -34,8 +34,8 @@ hosts drivers
 hosts test KIOSK-07
 settings list
 settings check
-standin logon KIOSK-07 orla.fenn --by console
-standin run CONSOLE-07 orla.fenn /opt/charts/update
+hosts standin logon KIOSK-07 orla.fenn --by console
+hosts standin run CONSOLE-07 orla.fenn /opt/charts/update
 charter lint
 journal verify
 approve
@@ -72,7 +72,7 @@ review list
 questions list
 questions show Q2
 questions waivers list
-round
+round once
 trail import trail.jsonl
 trail aside
 trail support

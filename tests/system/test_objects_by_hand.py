@@ -243,7 +243,7 @@ def test_the_shell_completes_commands_options_and_names(demo: Program) -> None:
     [enactment] = {row["enactment"] for row in demo("journal", "--format", "json").json}
     script = f"""
     cd {demo.folder}; adzeguard() {{ python -m adzeguard "$@"; }}
-    eval "$(adzeguard completion bash | sed 's/ $1)/ COMPLETED adzeguard)/; s/env COMP/COMP/; s/COMPLETED //')"
+    eval "$(adzeguard settings completion bash | sed 's/ $1)/ COMPLETED adzeguard)/; s/env COMP/COMP/; s/COMPLETED //')"
     try() {{ COMP_WORDS=("$@"); COMP_CWORD=$(($#-1)); COMPREPLY=(); _adzeguard_completion adzeguard; \
 printf '%s|' "${{COMPREPLY[@]}}"; echo; }}
     try adzeguard gr; try adzeguard group add Fir; try adzeguard who --ho; try adzeguard ou protect Gal
@@ -274,7 +274,7 @@ printf '%s|' "${{COMPREPLY[@]}}"; echo; }}
         "|",
     ], done.stderr
     for shell in ("zsh", "fish"):
-        assert "_ADZEGUARD_COMPLETE" in demo("completion", shell).out
+        assert "_ADZEGUARD_COMPLETE" in demo("settings", "completion", shell).out
 
 
 def _path_with_python() -> str:

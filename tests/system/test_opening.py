@@ -11,7 +11,9 @@ PLACE = "OU=Ticket Kiosks,OU=Hosts"
 
 def may_log_on(program: Program, host: str, person: str) -> bool:
     """Whether the stand-in host lets somebody log on at its console, as it says itself."""
-    return bool(program("standin", "logon", host, person, "--by", "console", "--format", "json").json["allowed"])
+    return bool(
+        program("hosts", "standin", "logon", host, person, "--by", "console", "--format", "json").json["allowed"]
+    )
 
 
 def findings(program: Program, check: str) -> list[Json]:
@@ -23,7 +25,7 @@ def test_a_host_that_is_admitted_lets_people_log_on(demo: Program) -> None:
     """What closed it stood there before any rule of ours put anything in; undone, it is closed as before."""
     before = (demo.folder / "hosts/QUAY-01.json").read_bytes()
     assert not may_log_on(demo, "QUAY-01", "mira.holt")
-    assert demo("admit", "QUAY-01", PLACE, "--yes").code == 0
+    assert demo("hosts", "admit", "QUAY-01", PLACE, "--yes").code == 0
     assert may_log_on(demo, "QUAY-01", "mira.holt")
     assert "notice" not in demo("show", "QUAY-01", "--format", "json").json.get("settings", {})
     assert findings(demo, "closed-without-rule") == []
@@ -34,7 +36,7 @@ def test_a_host_that_is_admitted_lets_people_log_on(demo: Program) -> None:
 def test_a_host_that_is_elsewhere_by_now_is_not_opened(demo: Program) -> None:
     """Moved by somebody else after the proposal: what was meant for its place there is held back, all of it."""
     before = (demo.folder / "hosts/QUAY-01.json").read_bytes()
-    assert demo("admit", "QUAY-01", PLACE, "--only-propose", "admit.json").code == 3
+    assert demo("hosts", "admit", "QUAY-01", PLACE, "--only-propose", "admit.json").code == 3
     directory = demo.folder / "lowmere.ldif"
     text = directory.read_text()
     directory.write_text(text.replace("CN=QUAY-01,OU=Quay,", "CN=QUAY-01,OU=Retired,"))
@@ -83,7 +85,7 @@ def test_what_goes_on_closing_an_admitted_host_is_named(demo: Program) -> None:
     content["logon"]["refused"]["console"].append(sid)
     file.write_text(json.dumps(content))
     demo("collect")
-    done = demo("admit", "QUAY-01", PLACE, "--yes")
+    done = demo("hosts", "admit", "QUAY-01", PLACE, "--yes")
     assert (done.code, r"refuses LOWMERE\Kiosk Stewards logon by console, and no rule asks" in done.err) == (3, True)
     assert may_log_on(demo, "QUAY-01", "mira.holt")
     assert not may_log_on(demo, "QUAY-01", "roan.pell")

@@ -193,7 +193,7 @@ def test_what_is_deleted_anyway_leaves_its_sid_to_be_taken_out(demo: Program) ->
         ("folder", r"\\HARBOUR-04\Ledgers\2024"),
         ("folder", r"\\HARBOUR-04\Ledgers\2025"),
     }
-    assert demo("tidy", "--sid", sid, "--only-propose", "tidy.json").code == 3
+    assert demo("retire", "tidy", "--sid", sid, "--only-propose", "tidy.json").code == 3
     assert demo("enact", "tidy.json", "--yes").code == 0
     assert {row["sid"] for row in demo("uses", "--orphans", "--format", "json").json} == {GONE}
 

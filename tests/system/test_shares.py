@@ -69,7 +69,7 @@ def test_orphans_are_found_taken_out_and_given_back(read: Program) -> None:
         (GONE, "folder", r"\\HARBOUR-04\Harbour\Plans"),
         (GONE, "folder", r"\\HARBOUR-04\Harbour\Plans\Quay"),
     }
-    asked = read("tidy", "--sid", GONE, "--only-propose", "tidy.json")
+    asked = read("retire", "tidy", "--sid", GONE, "--only-propose", "tidy.json")
     assert asked.code == 3, asked.err
     assert read("uses", "--orphans", "--format", "json").json == rows
     refused = read("enact", "tidy.json", "--yes")
@@ -89,7 +89,7 @@ def test_orphans_are_found_taken_out_and_given_back(read: Program) -> None:
 
 def test_a_folder_that_changed_since_is_left_alone(read: Program) -> None:
     """Somebody else took the entry out meanwhile: it is so already, and nothing is written."""
-    read("tidy", "--sid", GONE, "--only-propose", "tidy.json")
+    read("retire", "tidy", "--sid", GONE, "--only-propose", "tidy.json")
     file = read.folder / "shares/Harbour.json"
     content = json.loads(file.read_text())
     content["folders"]["Plans"] = content["folders"][""]

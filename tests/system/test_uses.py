@@ -113,7 +113,7 @@ def test_a_dead_sid_is_found_on_hosts_and_taken_out(demo: Program) -> None:
         ("elevation", "CONSOLE-03", "deleted"),
     }
     [sid] = {row["sid"] for row in rows}
-    assert demo("tidy", "--sid", sid, "--yes").code == 0
+    assert demo("retire", "tidy", "--sid", sid, "--yes").code == 0
     assert sid not in (demo.folder / "hosts/CONSOLE-03.json").read_text()
     assert demo("undo", "--last", "--yes").code == 0
     assert json.loads((demo.folder / "hosts/CONSOLE-03.json").read_text()) == before
@@ -130,12 +130,12 @@ def test_who_merely_vanished_is_taken_out_by_their_number_alone(demo: Program) -
     file.write_text("\n\n".join(entry for entry in whole.split("\n\n") if "sAMAccountName: roan.pell\n" not in entry))
     demo("collect")
     assert {row["seen"] for row in demo("uses", "--orphans", "--format", "json").json} == {"vanished"}
-    refused = demo("tidy", "--sid", sid, "--yes")
+    refused = demo("retire", "tidy", "--sid", sid, "--yes")
     assert (refused.code, "nobody has seen them deleted" in refused.err) == (1, True), refused.err
-    wrong = demo("tidy", "--sid", sid, "--yes", "--vanished", "2")
+    wrong = demo("retire", "tidy", "--sid", sid, "--yes", "--vanished", "2")
     assert (wrong.code, "1 such SIDs" in wrong.err) == (1, True), wrong.err
     assert sid in (demo.folder / "hosts/CONSOLE-03.json").read_text()
-    assert demo("tidy", "--sid", sid, "--yes", "--vanished", "1").code == 0
+    assert demo("retire", "tidy", "--sid", sid, "--yes", "--vanished", "1").code == 0
     assert sid not in (demo.folder / "hosts/CONSOLE-03.json").read_text()
 
 

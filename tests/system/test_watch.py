@@ -22,7 +22,7 @@ def calm(demo: Program) -> Program:
 
 def watching(program: Program, *arguments: str) -> subprocess.Popen[str]:
     """The program, watching."""
-    command = [sys.executable, "-m", "adzeguard", "watch", *arguments]
+    command = [sys.executable, "-m", "adzeguard", "round", "watch", *arguments]
     pipes = {"stdout": subprocess.PIPE, "stderr": subprocess.PIPE, "stdin": subprocess.DEVNULL}
     return subprocess.Popen(command, cwd=program.folder, env=program.environment, text=True, **pipes)
 
@@ -68,7 +68,7 @@ def test_it_says_what_it_does_by_itself_and_ends_when_it_is_told_to(demo: Progra
 def test_a_lease_is_ended_at_its_time_and_not_at_the_next_quarter_of_an_hour(calm: Program, waits: list[float]) -> None:
     """The wait is no longer than until something is to be done."""
     assert calm("lease", "start", "roan.pell", "Chart Editors", "--for", "5m", "--yes").code == 0
-    first, second = rounds_of(calm("watch", "--rounds", "2"))
+    first, second = rounds_of(calm("round", "watch", "--rounds", "2"))
     assert (first["leases_ended"], second["because"], second["leases_ended"]) == ([], "time", ["L1"])
     [waited] = waits
     assert 0 < waited <= 5 * 60
@@ -92,7 +92,7 @@ def test_a_round_that_fails_is_told_and_the_watch_goes_on(
         return wait(self, seconds)
 
     monkeypatch.setattr(Waiting, "until_needed", comes_back)
-    first, second = rounds_of(calm("watch", "--rounds", "2"))
+    first, second = rounds_of(calm("round", "watch", "--rounds", "2"))
     assert "error" in first
     assert (second["because"], second["leases_ended"]) == ("time", ["L1"])
     [waited] = waits

@@ -7,7 +7,7 @@ import pytest
 from adzeguard.cli.main import COMMANDS
 from tests.program import Program, Ran
 
-WIDTH, LINES = 80, 24
+WIDTH, LINES, WORDS = 80, 24, 44
 
 
 def run_as_printed(program: Program, command: str) -> Ran:
@@ -24,9 +24,10 @@ def printed_commands(said: str) -> list[str]:
 
 
 def test_the_help_fits_one_screen_and_names_every_command(demo: Program) -> None:
-    """24 lines of 80 letters."""
+    """24 lines of 80 letters, and at most 44 words to learn."""
     lines = demo("--help").out.splitlines()
     assert len(lines) <= LINES
+    assert len(COMMANDS) <= WORDS
     assert max(map(len, lines)) <= WIDTH
     words = {word for line in lines for word in line.split()}
     assert set(COMMANDS) <= words

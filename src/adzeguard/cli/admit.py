@@ -1,4 +1,4 @@
-"""adzeguard admit."""
+"""adzeguard hosts admit."""
 
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from adzeguard.core.change.draft import Draft
 
 
-@click.command("admit", cls=HeadedCommand, epilog=example("adzeguard admit QUAY-01 'OU=Ticket Kiosks,OU=Hosts'"))
+@click.command("admit", cls=HeadedCommand, epilog=example("adzeguard hosts admit QUAY-01 'OU=Ticket Kiosks,OU=Hosts'"))
 @click.argument("host", shell_complete=names("computer"))
 @click.argument("container", metavar="OU", shell_complete=containers)
 @why_option

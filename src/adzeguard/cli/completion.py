@@ -1,4 +1,4 @@
-"""adzeguard completion."""
+"""adzeguard settings completion."""
 
 import click
 
@@ -7,13 +7,13 @@ from adzeguard.cli.headed import HeadedCommand
 from adzeguard.cli.options import example
 
 
-@click.command("completion", cls=HeadedCommand, epilog=example("adzeguard completion bash"))
+@click.command("completion", cls=HeadedCommand, epilog=example("adzeguard settings completion bash"))
 @click.argument("shell", type=click.Choice(["bash", "zsh", "fish"]))
 def command(shell: str) -> int:
     """Print what a shell needs to complete commands, options and names.
 
-    For bash: eval "$(adzeguard completion bash)" in ~/.bashrc. For zsh the same with zsh in ~/.zshrc. For fish:
-    adzeguard completion fish > ~/.config/fish/completions/adzeguard.fish
+    For bash: eval "$(adzeguard settings completion bash)" in ~/.bashrc. For zsh: the same with zsh, in ~/.zshrc. Fish:
+    adzeguard settings completion fish > ~/.config/fish/completions/adzeguard.fish
     """
     from click.shell_completion import get_completion_class
 

@@ -1,16 +1,18 @@
-"""adzeguard hosts: what is reached, by what, and whether it answers."""
+"""adzeguard hosts: what is reached, by what, whether it answers, and those that wait for their place."""
 
 from datetime import datetime
 from pathlib import Path
 
 import click
 
+from adzeguard.cli.admit import command as admit
 from adzeguard.cli.completing import names
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import at_option, example, listing_options, workspace_option
 from adzeguard.cli.output import put_view
+from adzeguard.cli.standin import command as standin
 
 
 @click.group(
@@ -21,7 +23,11 @@ from adzeguard.cli.output import put_view
     epilog=example("adzeguard hosts list"),
 )
 def command() -> None:
-    """Look at the hosts: through which source each is reached, what it can, and whether it answers."""
+    """Look at the hosts: through which source each is reached, what it can, and whether it answers. Admit new ones."""
+
+
+command.add_command(admit)
+command.add_command(standin)
 
 
 @command.command("list", epilog=example("adzeguard hosts list --trouble"))

@@ -22,6 +22,7 @@ from adzeguard.cli.options import (
     workspace_option,
 )
 from adzeguard.cli.output import put_view, say
+from adzeguard.cli.tidy import command as tidy
 from adzeguard.core.errors import InputError, UsageError
 from adzeguard.core.wording import when
 from adzeguard.workspace.open_workspace import Workspace
@@ -58,6 +59,9 @@ def command() -> None:
 
     `retire NAME...` is `retire away NAME...`.
     """
+
+
+command.add_command(tidy)
 
 
 @command.command("away", epilog=example("adzeguard retire away lior.nye --why 'left the company'"))

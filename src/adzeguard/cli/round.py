@@ -1,25 +1,34 @@
-"""adzeguard round."""
+"""adzeguard round: what is done by itself, once or until stopped."""
 
 from pathlib import Path
 
 import click
 
 from adzeguard.cli.exits import Exit
-from adzeguard.cli.headed import HeadedCommand
+from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.opening import opened
 from adzeguard.cli.options import card_options, example, workspace_option
 from adzeguard.cli.output import put_view
+from adzeguard.cli.watch import command as watch
 
 _NO_NEWS = ("collected", "events")
 """What a round reads; that it read something is no reason to send mail."""
 
 
-@click.command("round", cls=HeadedCommand, epilog=example("adzeguard round"))
+@click.group("round", cls=CommandGroup, alone="once", epilog=example("adzeguard round"))
+def command() -> None:
+    """Make rounds: once, or until stopped. `adzeguard round` is `adzeguard round once`."""
+
+
+command.add_command(watch)
+
+
+@command.command("once", epilog=example("adzeguard round once --only-leases"))
 @click.option("--only-leases", is_flag=True, help="Only end leases; mend nothing and ask nobody.")
 @click.option("--quiet", is_flag=True, help="Show nothing if nothing was done, and nothing is left to do.")
 @card_options
 @workspace_option
-def command(only_leases: bool, quiet: bool, form: str, output: Path | None, folder: Path | None) -> int:
+def once(only_leases: bool, quiet: bool, form: str, output: Path | None, folder: Path | None) -> int:
     """Do one unattended pass: collect, end leases, start shifts, mend, ask.
 
     Run it from cron: one round runs at a time, within the guards, and changes past a limit are reported and left. If

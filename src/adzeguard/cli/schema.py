@@ -26,8 +26,8 @@ def command(words: tuple[str, ...], output: Path | None) -> int:
         put("".join(f"{path}\n" for path in FORMS), output)
         return Exit.NOTHING_TO_REPORT
     path = " ".join(words)
-    # Some families are commands of their own lists: `hosts` is `hosts list`.
-    path = path if form_of(path) is not None else f"{path} list"
+    # A family called alone is one of its commands: `hosts` is `hosts list`, `round` is `round once`.
+    path = next((one for one in (path, f"{path} list", f"{path} once") if form_of(one) is not None), path)
     form = form_of(path)
     if form is None:
         near = nearest(" ".join(words), FORMS, 0.5)

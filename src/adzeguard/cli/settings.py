@@ -1,9 +1,10 @@
-"""adzeguard settings."""
+"""adzeguard settings: what is set, whether it works, and what the shell needs."""
 
 from pathlib import Path
 
 import click
 
+from adzeguard.cli.completion import command as completion
 from adzeguard.cli.exits import Exit
 from adzeguard.cli.groups import CommandGroup
 from adzeguard.cli.opening import opened
@@ -14,6 +15,9 @@ from adzeguard.cli.output import put_view
 @click.group("settings", cls=CommandGroup, alone="list", epilog=example("adzeguard settings check"))
 def command() -> None:
     """Show what adzeguard.toml says, and try everything that it connects to."""
+
+
+command.add_command(completion)
 
 
 @command.command("list", epilog=example("adzeguard settings list --where origin=file"))

@@ -1,4 +1,4 @@
-"""adzeguard standin: use a stand-in host as a person would."""
+"""adzeguard hosts standin: use a stand-in host as a person would."""
 
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -19,12 +19,14 @@ if TYPE_CHECKING:
     from adzeguard.core.views.page import Fact
 
 
-@click.group("standin", cls=CommandGroup, epilog=example("adzeguard standin logon KIOSK-07 orla.fenn --by console"))
+@click.group(
+    "standin", cls=CommandGroup, epilog=example("adzeguard hosts standin logon KIOSK-07 orla.fenn --by console")
+)
 def command() -> None:
     """Use a stand-in host as a person would: log on, or run a program."""
 
 
-@command.command("logon", epilog=example("adzeguard standin logon KIOSK-07 orla.fenn --by console"))
+@command.command("logon", epilog=example("adzeguard hosts standin logon KIOSK-07 orla.fenn --by console"))
 @click.argument("host", shell_complete=names("computer"))
 @click.argument("person", shell_complete=names("user"))
 @click.option(
@@ -78,7 +80,7 @@ def logon(host: str, person: str, way: str, form: str, output: Path | None, fold
     return Exit.NOTHING_TO_REPORT if allowed else Exit.TO_REPORT
 
 
-@command.command("run", epilog=example("adzeguard standin run CONSOLE-03 orla.fenn /opt/charts/update"))
+@command.command("run", epilog=example("adzeguard hosts standin run CONSOLE-03 orla.fenn /opt/charts/update"))
 @click.argument("host", shell_complete=names("computer"))
 @click.argument("person", shell_complete=names("user"))
 @click.argument("program")

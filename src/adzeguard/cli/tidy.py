@@ -1,4 +1,4 @@
-"""adzeguard tidy."""
+"""adzeguard retire tidy."""
 
 from pathlib import Path
 
@@ -10,7 +10,7 @@ from adzeguard.cli.opening import opened
 from adzeguard.cli.options import Answers, enacting_options, example, why_option, workspace_option
 
 
-@click.command("tidy", cls=HeadedCommand, epilog=example("adzeguard tidy --why 'left behind by deleted groups'"))
+@click.command("tidy", cls=HeadedCommand, epilog=example("adzeguard retire tidy --why 'left behind by deleted groups'"))
 @click.option("--sid", "sids", multiple=True, metavar="SID", help="Only the entries of this one; may be given again.")
 @why_option
 @enacting_options

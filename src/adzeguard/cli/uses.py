@@ -32,7 +32,7 @@ def command(
 
     Memberships, grants and denials, rules and rosters of the charter, local groups, refusals and elevated programs on
     hosts, leases, waivers, who manages and who owns, links and filters of directory policies, and the file shares that
-    collect --shares has read. What --orphans shows, adzeguard tidy takes out.
+    collect --shares has read. What --orphans shows, adzeguard retire tidy takes out.
 
     What names it is a membership, grant, denial, rule, roster, local-group, refusal, elevation, lease, waiver,
     managed-by, owner, policy-link, policy-filter, share or share-denial. With --at, directory and hosts are as they

@@ -1,4 +1,4 @@
-"""adzeguard watch."""
+"""adzeguard round watch."""
 
 import json
 from datetime import datetime
@@ -16,7 +16,7 @@ from adzeguard.workspace.open_workspace import Workspace
 from adzeguard.workspace.stopping import stopping
 
 
-@click.command("watch", cls=HeadedCommand, epilog=example("adzeguard watch --rounds 1"))
+@click.command("watch", cls=HeadedCommand, epilog=example("adzeguard round watch --rounds 1"))
 @click.option("--every", type=click.IntRange(1, 1440), default=15, show_default=True, help="Minutes between rounds.")
 @click.option("--rounds", type=click.IntRange(1), metavar="N", help="End after N rounds.")
 @workspace_option

@@ -34,7 +34,7 @@ Wants=network-online.target
 After=network-online.target
 
 [Service]
-ExecStart="{program}" watch --workspace "{workspace}"
+ExecStart="{program}" round watch --workspace "{workspace}"
 Restart=on-failure
 RestartSec=60
 TimeoutStopSec=10min

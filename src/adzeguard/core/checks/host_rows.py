@@ -38,7 +38,7 @@ HOST_CHECKS: Final[tuple[Check, ...]] = (
         "waiting-host",
         "A host has waited in its holding OU for long",
         "It is of no use to anybody, and its owner may have forgotten it.",
-        "Move it to its place and open it: adzeguard admit HOST OU",
+        "Move it to its place and open it: adzeguard hosts admit HOST OU",
         Severity.LOW,
         waiting_hosts,
         evidence=("days", "since"),

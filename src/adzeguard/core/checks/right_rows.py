@@ -75,7 +75,7 @@ RIGHT_CHECKS: Final[tuple[Check, ...]] = (
         "stale-grant",
         "A grant is to somebody who does not exist any more",
         "It says nothing to people, and gives everything back to anyone who gets the SID again.",
-        "See where such SIDs stand: adzeguard uses --orphans; then take them out: adzeguard tidy",
+        "See where such SIDs stand: adzeguard uses --orphans; then take them out: adzeguard retire tidy",
         Severity.MEDIUM,
         check_grants,
         evidence=GRANT,

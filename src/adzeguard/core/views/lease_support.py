@@ -11,11 +11,11 @@ def support_page(known: bool, on: bool, level: int, needed_level: int) -> Page:
         sections: list[Section] = [
             Fact("Directory", "ends memberships by itself"),
             Fact("Leases", ends),
-            Fact("On hosts", "leases end by rounds: adzeguard round, or adzeguard watch"),
+            Fact("On hosts", "leases end by rounds: adzeguard round, or adzeguard round watch"),
         ]
         return Page(data, sections)
     able = "could end memberships by itself, and is not asked to" if known else "cannot end memberships by itself"
-    sections = [Fact("Directory", able), Fact("Leases", "end by rounds: adzeguard round, or adzeguard watch")]
+    sections = [Fact("Directory", able), Fact("Leases", "end by rounds: adzeguard round, or adzeguard round watch")]
     if known and level < needed_level:
         sections.append(Fact("Forest", f"is of level {level}; it takes {needed_level} to switch that on"))
     elif known:

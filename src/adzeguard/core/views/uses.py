@@ -44,7 +44,7 @@ def orphans_table(found: Sequence[Orphan], seen_deleted: AbstractSet[str]) -> Ta
     )
     sids = len({one.sid for one in found})
     vanished = len({one.sid for one in found} - seen_deleted)
-    way = f"adzeguard tidy{f' --vanished {vanished}' if vanished else ''}"
+    way = f"adzeguard retire tidy{f' --vanished {vanished}' if vanished else ''}"
     places = f"{len(rows)} place{'s' * (len(rows) != 1)}"
     note = f"{sids} SID{'s' * (sids != 1)} in {places}; taken out by: {way}" if rows else ""
     return Table(
