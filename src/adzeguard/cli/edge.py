@@ -34,7 +34,8 @@ def run(arguments: list[str] | None = None) -> int:  # noqa: PLR0911 - one way o
         error.show()
         return error.exit_code
     except click.ClickException as error:
-        _say(error.format_message(), _right_use(error))
+        # Click puts the values of a choice that was left out on lines of their own.
+        _say(" ".join(error.format_message().split()), _right_use(error))
         return error.exit_code
     except BrokenPipeError:
         # The reader of a pipe, such as head, has seen enough. Python would complain again at its end.

@@ -26,6 +26,7 @@ from adzeguard.core.change.proposal import LeftOut
 from adzeguard.core.charter.at_place import said_of_move
 from adzeguard.core.cleaning.orphans import orphans
 from adzeguard.core.cleaning.uses import uses_of
+from adzeguard.core.errors import UnknownNameError
 from adzeguard.core.estate.names import resolve, resolve_host
 from adzeguard.core.estate.places import short_dn
 from adzeguard.core.estate.principal import Principal
@@ -258,7 +259,10 @@ def withdrawn(workspace: "Workspace", asked: GrantAsked, why: str) -> Draft:
 
 def tidied(workspace: "Workspace", sids: Sequence[str], why: str) -> Draft:
     """Take out the SIDs of the domain that belong to nothing any more, or only these."""
-    found = [one for one in orphans(workspace.estate, workspace.shared, why) if not sids or one.sid in sids]
+    wanted = {Sid.parse(sid) for sid in sids}
+    found = [one for one in orphans(workspace.estate, workspace.shared, why) if not wanted or one.sid in wanted]
+    if nowhere := sorted(wanted - {one.sid for one in found}):
+        raise UnknownNameError(f"{nowhere[0]} is nowhere the SID of a deleted account", "See: adzeguard uses --orphans")
     _ask_whether_deleted(workspace, {one.sid for one in found if one.change is not None})
     kept = [
         LeftOut(subject=one.where, member=one.sid, rule=BY_HAND_RULE, reason=one.detail)
