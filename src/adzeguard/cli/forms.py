@@ -123,6 +123,14 @@ FORMS: Final[Mapping[str, Form]] = {
     "review list": Form("id owner made_at until_at items answered take_out overdue"),
     "grant list": Form(_GRANTS),
     "grant duties": Form("duty lets rights"),
+    "trusts list": Form(
+        "name partner_sid direction kind transitive filtered selective created_at changed_at password_set_at"
+    ),
+    "trusts show": Form(
+        "name partner_sid direction kind transitive filtered selective created_at changed_at password_set_at account "
+        "members_here rights_here",
+        rows=False,
+    ),
     "may": Form("who right object allowed because entry path", also=(("--who", Form(_PRINCIPAL)),)),
     "reach": Form(
         f"{_PRINCIPAL} is_member steps path sentence",

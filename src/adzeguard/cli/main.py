@@ -49,6 +49,7 @@ COMMANDS: Final = {
     "retire": Row("adzeguard.cli.retire", "Clean up", "Retire objects, restore them, remove dead SIDs."),
     "grant": Row("adzeguard.cli.grant", "Rights", "Give, deny, withdraw and list rights."),
     "may": Row("adzeguard.cli.may", "Rights", "Answer whether an account may do something."),
+    "trusts": Row("adzeguard.cli.trusts", "Rights", "List trusts, and who of other domains is here."),
     "reach": Row("adzeguard.cli.reach", "Rights", "List who could put themselves into a group."),
     "lease": Row("adzeguard.cli.lease", "Time and owners", "Give memberships that end."),
     "shift": Row("adzeguard.cli.shift", "Time and owners", "Give memberships that recur by calendar."),

@@ -37,6 +37,7 @@ def command(name: str, form: str, output: Path | None, moment: datetime | None, 
     from adzeguard.core.estate.principal import CONTAINERS, Kind
     from adzeguard.core.views.logon_week import logon_week
     from adzeguard.core.views.object_page import object_data, object_page
+    from adzeguard.core.views.page import Fact
 
     workspace = looking(folder, moment)
     shown = resolve(workspace.estate, name)
@@ -55,5 +56,7 @@ def command(name: str, form: str, output: Path | None, moment: datetime | None, 
         more = ou_data(workspace.rights, workspace.charter_if_readable(_NO_RULES), shown)
         data = {key: value for key, value in data.items() if key not in _TOLD_BETTER}
         sections += ou_sections(more)
+    if shown.kind == Kind.TRUSTED_DOMAIN:
+        sections.append(Fact("Trust", f"adzeguard trusts show {shown.name}"))
     put_view(object_page(data, sections, more), form, output)
     return Exit.NOTHING_TO_REPORT

@@ -11,6 +11,10 @@ from adzeguard.demo.scenario import BASE_DN, DNS_NAME, SHORT_NAME, Person, Scena
 from adzeguard.directory.ldif import render_record
 
 DOMAIN_SID: Final = Sid("S-1-5-21-2874019363-1145201871-3300671429")
+ISLE, ISLE_DNS_NAME = "ISLE", "isle.example"
+"""The forest of the harbour pilots, whose people the example lets in."""
+ISLE_SID: Final = Sid("S-1-5-21-3295943332-2229703785-3523962120")
+_RID_OF_TRUST: Final = 9001
 _NAMESPACE: Final = uuid.UUID("5f0c2b5e-93f4-4f0a-8a53-0d2f6a1c7e44")
 _FIRST_RID: Final = 1103
 _NEVER_ENDS: Final = 0x7FFFFFFFFFFFFFFF
@@ -94,6 +98,7 @@ class LdifDomain:
             *self._people(),
             *self._computers(),
             *self._policies(),
+            *self._trust(),
         ]
         delegated = delegated_entries(self._scenario.delegations, self.sid_of)
         whole = with_descriptors(entries, DOMAIN_SID, delegated)
@@ -259,6 +264,34 @@ class LdifDomain:
             ]
             entries.append((dn, [*values, *self._common(dn, 600)]))
         return entries
+
+    def _trust(self) -> list[tuple[str, Values]]:
+        """A trust with another forest, whose people are let in, and its account."""
+        trust, account = f"CN={ISLE_DNS_NAME},CN=System,{BASE_DN}", f"CN={ISLE}$,CN=Users,{BASE_DN}"
+        of_trust: Values = [
+            *_classes("top", "leaf", "trustedDomain"),
+            *_name(ISLE_DNS_NAME),
+            ("trustPartner", ISLE_DNS_NAME.encode()),
+            ("flatName", ISLE.encode()),
+            ("securityIdentifier", ISLE_SID.to_bytes()),
+            ("trustDirection", b"3"),
+            ("trustType", b"2"),
+            ("trustAttributes", b"8"),
+            ("whenChanged", self._days_ago(420)),
+        ]
+        of_account: Values = [
+            *_classes("top", "person", "organizationalPerson", "user"),
+            *_name(f"{ISLE}$"),
+            ("sAMAccountName", f"{ISLE}$".encode()),
+            _sid(Sid(f"{DOMAIN_SID}-{_RID_OF_TRUST}")),
+            ("userAccountControl", b"2048"),
+            ("primaryGroupID", b"513"),
+            ("pwdLastSet", str(_file_time(self._now - timedelta(days=21))).encode()),
+        ]
+        return [
+            (trust, [*of_trust, *self._common(trust, 420)]),
+            (account, [*of_account, *self._common(account, 420)]),
+        ]
 
     def _common(self, dn: str, age_days: int) -> Values:
         return [("objectGUID", uuid.uuid5(_NAMESPACE, dn).bytes_le), ("whenCreated", self._days_ago(age_days))]

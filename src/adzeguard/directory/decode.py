@@ -33,6 +33,7 @@ _KIND_OF_CLASS: Final = (  # the first that fits, since classes derive from each
     (b"foreignsecurityprincipal", Kind.FOREIGN),
     (b"domaindns", Kind.DOMAIN),
     (b"contact", Kind.CONTACT),
+    (b"trusteddomain", Kind.TRUSTED_DOMAIN),
     (b"container", Kind.CONTAINER),
     (b"builtindomain", Kind.CONTAINER),
 )
@@ -157,7 +158,27 @@ def _details(entry: Entry) -> str:
     if entry.text("versionnumber") and entry.text("whenchanged"):
         # Of directory policies alone: of others it would make a new row of each whose logon stamp moves.
         details["changed"] = _generalized_time(entry.text("whenchanged"))
+    if b"trusteddomain" in entry.classes:
+        details["trust"] = _trust(entry)
     return json.dumps(details, sort_keys=True) if details else ""
+
+
+def _trust(entry: Entry) -> dict[str, Any]:
+    """Return what a trust is made of ([MS-ADTS] 6.1.6.7); numbers are the protocol's own."""
+    packed = entry.first("securityidentifier")
+    try:
+        sid = str(Sid.from_bytes(packed)) if packed else ""
+    except InputError:
+        sid = ""
+    return {
+        "partner": _readable(entry.text("trustpartner")),
+        "short_name": _readable(entry.text("flatname")),
+        "sid": sid,
+        "direction": entry.number("trustdirection"),
+        "type": entry.number("trusttype"),
+        "attributes": entry.number("trustattributes"),
+        "changed": _generalized_time(entry.text("whenchanged")),
+    }
 
 
 def _file_time(value: int) -> int:

@@ -207,6 +207,16 @@ class TellsLinkTimes(Protocol):
         """Return what is kept of the links of an entry, also of those that were taken out lately; often nothing."""
 
 
+TRUST_ATTRIBUTES = (
+    "trustPartner",
+    "flatName",
+    "securityIdentifier",
+    "trustDirection",
+    "trustType",
+    "trustAttributes",
+)
+"""What a trust is made of ([MS-ADTS] 6.1.6.7)."""
+
 ATTRIBUTES = (
     "objectClass",
     "objectGUID",
@@ -227,6 +237,7 @@ ATTRIBUTES = (
     "wellKnownObjects",
     "nTSecurityDescriptor",
     *(attribute.name for attribute in SHOWN_ATTRIBUTES),
+    *TRUST_ATTRIBUTES,
 )
 """The attributes that are collected."""
 
@@ -240,5 +251,6 @@ CLASSES = (
     "foreignSecurityPrincipal",
     "domainDNS",
     "contact",
+    "trustedDomain",
 )
 """The classes that are collected, with those derived from them."""

@@ -250,6 +250,11 @@ def _form_thirteen(connection: Connection) -> None:
     connection.run("ALTER TABLE checked ADD COLUMN mendable INTEGER NOT NULL DEFAULT 0")
 
 
+def _form_fourteen(connection: Connection) -> None:
+    """Trusts are read, and who of other domains has rights: the next collection must be a full one."""
+    connection.run("UPDATE collection SET invocation_id = ''")
+
+
 def detail_indexes(connection: Connection) -> dict[str, str]:
     """Return the indexes by which the few objects with a certain detail are found among all."""
     holds = connection.dialect.holds
@@ -296,6 +301,7 @@ MIGRATIONS: Final[tuple[Callable[[Connection], None], ...]] = (
     _form_eleven,
     _form_twelve,
     _form_thirteen,
+    _form_fourteen,
 )
 """Step i brings a store from version i to version i + 1. A step and the note of it share one transaction."""
 VERSION: Final = len(MIGRATIONS)

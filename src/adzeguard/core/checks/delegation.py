@@ -46,7 +46,7 @@ def _of_grant(rights: Rights, delegation: Delegation, *, written_down: bool) -> 
     }
     where = _placed(rights, delegation.over)
     if rights.estate.is_of_another_domain(grant.who):
-        yield Finding("foreign-rights", where, f"{sentence}: it is of another domain, which is not asked here", **about)
+        yield Finding("foreign-rights", where, f"{sentence}: it is {rights.estate.domain_in_words(grant.who)}", **about)
     elif rights.estate.resolves_to_nothing(holder):
         yield Finding("stale-grant", where, f"{sentence}, but it resolves to nothing", **about)
         return

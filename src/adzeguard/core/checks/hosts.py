@@ -106,9 +106,7 @@ def _unnamed(estate: Estate, subject: Named, member: Principal, host: Host, sid:
     """Return the finding of a member without a name: one that was deleted, or one of another domain."""
     about: dict[str, Any] = {"member": Named.of(member), "host": host_named(host), "evidence": {"member_sid": sid}}
     if estate.is_of_another_domain(sid):
-        return Finding(
-            "foreign-member", subject, f"{sid} is inside, of another domain, which is not asked here", **about
-        )
+        return Finding("foreign-member", subject, f"{sid} is inside, {estate.domain_in_words(sid)}", **about)
     return Finding("dangling-member", subject, f"{sid} resolves to nothing: an account that was deleted", **about)
 
 

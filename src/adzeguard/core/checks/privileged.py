@@ -25,7 +25,8 @@ def check_privileged(looked_at: CheckInput) -> Iterator[Finding]:
             yield Finding("membership-ring", Named.of(group), message)
         for access in members_of(estate, group):
             member = Named.of(access.principal)
-            foreign = estate.is_of_another_domain(access.principal.sid or "")
+            sid = access.principal.sid or ""
+            foreign = estate.domain_in_words(sid) if estate.is_of_another_domain(sid) else ""
             for check, message in _of_member(access, foreign=foreign):
                 if (check, member.key) not in reported:
                     reported.add((check, member.key))
@@ -40,14 +41,14 @@ def check_carried(looked_at: CheckInput) -> Iterator[Finding]:
         yield Finding("carried-membership", group, said, member=member)
 
 
-def _of_member(access: Access, *, foreign: bool) -> Iterator[tuple[str, str]]:
+def _of_member(access: Access, *, foreign: str) -> Iterator[tuple[str, str]]:
     """Yield the check and what is wrong, for each thing that is wrong with a member."""
     member = access.principal
     way = chain_in_words(access)
     if member.sid in EVERYONE_LIKE and member.kind == Kind.FOREIGN:
         yield "everyone-inside", f"{member.qualified_name} is inside, which is practically everybody: {way}"
     elif foreign:
-        yield "foreign-privileged", f"{member.qualified_name} is inside, of another domain: {way}"
+        yield "foreign-privileged", f"{member.qualified_name} is inside, {foreign}: {way}"
     if not member.enabled:
         yield "disabled-member", f"the disabled account {member.qualified_name} is still inside: {way}"
     if access.chain[-1].how == "primary group" and member.kind == Kind.USER:

@@ -10,6 +10,7 @@ from adzeguard.core.checks.name_rows import NAME_CHECKS
 from adzeguard.core.checks.right_rows import RIGHT_CHECKS
 from adzeguard.core.checks.rules import deviations_from_rules
 from adzeguard.core.checks.time_rows import TIME_CHECKS
+from adzeguard.core.checks.trusts import TRUST_CHECKS
 from adzeguard.core.review.kinds import RULE_KINDS
 from adzeguard.core.review.rule_rows import FOR_EVERY_RULE
 
@@ -24,6 +25,7 @@ CHECKS: Final[tuple[Check, ...]] = (
     *checks_of_rules(RULE_KINDS),
     *RIGHT_CHECKS,
     *HOST_CHECKS,
+    *TRUST_CHECKS,
     *NAME_CHECKS,
     *TIME_CHECKS,
 )

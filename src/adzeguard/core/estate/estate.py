@@ -10,6 +10,7 @@ from adzeguard.core.estate.hosts import Host, SearchableHosts
 from adzeguard.core.estate.membership import MembershipGraph
 from adzeguard.core.estate.objects import outsider
 from adzeguard.core.estate.principal import Kind, Principal
+from adzeguard.core.estate.trusts import Trust, trusts_of
 from adzeguard.core.identity import OF_A_DOMAIN, Sid
 from adzeguard.core.wellknown import ADMINISTRATORS
 
@@ -70,6 +71,19 @@ class Estate:
         sid = principal.sid or ""
         placeholder = principal.kind == Kind.FOREIGN and sid.startswith(OF_A_DOMAIN)
         return (principal.kind == Kind.UNRESOLVED or placeholder) and not self.is_of_another_domain(sid)
+
+    @cached_property
+    def trusts(self) -> Sequence[Trust]:
+        """The trusts of the domain, sorted by name."""
+        kinds = [self.catalogue.of_kind(kind).tolist() for kind in (Kind.TRUSTED_DOMAIN, Kind.TRUST)]
+        domains, accounts = (self.catalogue.principals(ids).values() if ids else () for ids in kinds)
+        return trusts_of(domains, accounts)
+
+    def domain_in_words(self, sid: str) -> str:
+        """Return whose a SID of another domain is: `of ISLE`, or `of an unknown domain`."""
+        authority = Sid(sid).authority
+        known = next((trust.short_name for trust in self.trusts if trust.sid == authority), "")
+        return f"of {known}" if known else "of an unknown domain"
 
     @cached_property
     def hosts_by_name(self) -> Mapping[str, Host]:

@@ -28,6 +28,8 @@ class Kind(IntEnum):
     """The account by which another domain and this one know each other: nobody signs in with it."""
     SERVICE = 15
     """An account whose password the directory manages itself, for services: neither a person nor a host."""
+    TRUSTED_DOMAIN = 16
+    """What the directory keeps of a trust with another domain, beside the trust's account."""
 
     @property
     def label(self) -> str:
@@ -46,6 +48,7 @@ _LABELS = {
     Kind.POLICY: "directory policy",
     Kind.TRUST: "trust account",
     Kind.SERVICE: "service account",
+    Kind.TRUSTED_DOMAIN: "trusted domain",
 }
 ACCOUNTS: Final = frozenset({Kind.USER, Kind.COMPUTER, Kind.SERVICE})
 """What signs in with an account of the directory."""

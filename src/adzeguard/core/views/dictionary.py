@@ -65,10 +65,14 @@ KEYS: Final[Mapping[str, Meaning]] = {
         primary_group="the primary group, by the qualified name",
         group_scope="the scope of the group: global, domain local or universal",
         scope="where it holds, in words; of a group, its scope",
+        partner_sid="the SID of the other domain",
+        direction="of a trust, who can sign in where",
         written="the name with letters marked that look like others",
     ),
     **_of(
         "list",
+        members_here="who of the other domain stands in which groups, in words",
+        rights_here="what those of the other domain may do here, in words",
         path="the names on the way from the group or door down to the one who gets in",
         member_of="the groups that list it",
         effectively_member_of="the groups it is inside through others",
@@ -187,6 +191,9 @@ KEYS: Final[Mapping[str, Meaning]] = {
     ),
     **_of(
         "truth",
+        transitive="whether those whom the other domain trusts are let in too",
+        filtered="whether SIDs that are not of the other side are taken out",
+        selective="whether only those come in whom a host lets",
         enabled="whether it is switched on: an account, a check, a link",
         direct="whether the group itself lists them",
         leads_there="whether any way leads there",
@@ -213,6 +220,7 @@ KEYS: Final[Mapping[str, Meaning]] = {
     **_of(
         "moment",
         created_at="when it was made",
+        changed_at="when it was changed last",
         last_logon_at="its last logon, as the directory replicates it: up to 14 days late",
         password_set_at="when its password was set",  # noqa: S106 - it says when
         expires_at="when the account expires",

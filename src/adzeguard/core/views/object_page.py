@@ -21,6 +21,8 @@ from adzeguard.core.wording import when
 _SHOWN: Final = 12
 _NOT_SHOWN: Final = ("name", "qualified_name", "logon_hours")
 """The names are the title, and the hours are drawn as a week."""
+_TOLD_APART: Final = ("trust",)
+"""What a command of its own tells."""
 _LABELS: Final[Mapping[str, str]] = {
     "sid": "SID",
     "dn": "DN",
@@ -65,7 +67,7 @@ def _facts(p: Principal) -> dict[str, Any]:
     if p.kind == Kind.GROUP:
         facts["group_scope"] = p.group_scope
     times = {f"{key}_at": _moment(p.details[key]) for key in TIMES if key in p.details}
-    facts |= times | {key: value for key, value in p.details.items() if key not in TIMES}
+    facts |= times | {key: value for key, value in p.details.items() if key not in (*TIMES, *_TOLD_APART)}
     if "workstations" in facts:
         facts["workstations"] = list(hosts_listed(p))
     hours = hours_value(p)
