@@ -59,7 +59,7 @@ FORMS: Final[Mapping[str, Form]] = {
     "find": Form(f"{_PRINCIPAL} dn"),
     "show": Form(
         "name qualified_name written kind sid dn enabled group_scope created_at last_logon_at password_set_at "
-        "expires_at title user_principal_name display_name description mail department manager managed_by "
+        "expires_at named_at title user_principal_name display_name description mail department manager managed_by "
         "dns_host_name operating_system workstations logon_hours signs_in version folder policy_options member_of "
         "primary_group effectively_member_of members effective_members source trouble capabilities lacks local_groups "
         "logon notice elevations ran_elevated facts rules holds protected granted handed_down "

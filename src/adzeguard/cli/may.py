@@ -42,7 +42,8 @@ def command(
 
     RIGHT is a duty, or a single right: read:ATTRIBUTE, write:ATTRIBUTE, create:CLASS, delete-child:CLASS,
     control:RIGHT, validated:WRITE, delete. OBJECT may also be a folder of a file share, \\SERVER\SHARE\FOLDER; then
-    RIGHT is read, change or own, and share and folder decide together. Ends with 0 for yes and 3 for no.
+    RIGHT is read, change or own, and share and folder decide together. Ends with 0 for yes, 3 for no, and 4
+    where a group of another domain decides, since nobody here knows who is inside.
     """
     workspace = looking(folder, moment)
     if batch is None and words and words[-1].startswith("\\\\"):
@@ -68,7 +69,8 @@ def _one(workspace: Workspace, who: str, right: str, name: str, form: str, outpu
 
     table = whether_may(workspace, who, right, name)
     put_view(table, form, output)
-    return Exit.NOTHING_TO_REPORT if table.rows[0]["allowed"] else Exit.TO_REPORT
+    allowed = table.rows[0]["allowed"]
+    return {True: Exit.NOTHING_TO_REPORT, False: Exit.TO_REPORT}.get(allowed, Exit.DONE_IN_PART)
 
 
 def _everybody(workspace: Workspace, right: str, name: str, form: str, output: Path | None) -> int:

@@ -63,6 +63,10 @@ DRIVER: Final = DriverKind(
         Setting("start_tls", "Encrypt an ldap:// connection before anything is sent."),
         Setting("plain_ldap", "Send the password unencrypted."),
         Setting("timeout", "Seconds to wait for an answer."),
+        Setting(
+            "names",
+            "lsa: ask the server over SMB, with the same account, what SIDs of other domains mean.",
+        ),
     ),
     open_ldap,
 )

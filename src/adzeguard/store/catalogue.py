@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from adzeguard.core.errors import StoreDamagedError
 from adzeguard.core.estate.catalogue import DescriptorUse, Domain
+from adzeguard.core.estate.foreign import ForeignName, with_foreign_name
 from adzeguard.core.estate.links import Ids
 from adzeguard.core.estate.objects import principal_of_row
 from adzeguard.core.estate.principal import Flag, Kind, Principal
@@ -18,6 +19,7 @@ from adzeguard.store.batches import among, batched
 from adzeguard.store.collections import valid_at
 from adzeguard.store.columns import SHOWN, listed, text_hash, unpacked
 from adzeguard.store.connection import Database, Row, pattern_of
+from adzeguard.store.foreign_names import ForeignNames
 from adzeguard.store.indexes import DETAIL_KEYS
 from adzeguard.store.kept_columns import Checked
 from adzeguard.store.kept_objects import KeptObjects
@@ -37,6 +39,7 @@ class StoredCatalogue:
         self._known: dict[int, Principal] = {}
         self._called: dict[str, list[int]] = {}
         self._standing: dict[str, int | None] = {}
+        self._foreign: Mapping[str, ForeignName] | None = None
 
     @cached_property
     def _authorities(self) -> dict[int, str]:
@@ -51,12 +54,25 @@ class StoredCatalogue:
         """Return the objects by id; an id that stands for nothing is left out."""
         wanted = {int(i) for i in ids}
         if len(wanted) >= _READ_ALL_FROM:
-            return {row[0]: self._principal(row) for row in self._objects("") if row[0] in wanted}
+            found = {row[0]: self._principal(row) for row in self._objects("") if row[0] in wanted}
+            return self._with_names(found)
         # Thousands of hosts name the same few, and each is asked about on its own: nothing here may go through all that
         # is known, as a difference of two sets does.
         for some in batched(sorted(i for i in wanted if i not in self._known)):
-            self._known |= {row[0]: self._principal(row) for row in self._objects(among("id", len(some)), some)}
+            found = {row[0]: self._principal(row) for row in self._objects(among("id", len(some)), some)}
+            self._known |= self._with_names(found)
         return {i: self._known[i] for i in sorted(wanted) if i in self._known}
+
+    def foreign_names(self) -> Mapping[str, ForeignName]:
+        """Return what is known of the names of those of other domains, by SID."""
+        if self._foreign is None:
+            self._foreign = ForeignNames(self._database).all()
+        return self._foreign
+
+    def _with_names(self, found: dict[int, Principal]) -> dict[int, Principal]:
+        for i in [i for i, one in found.items() if one.kind == Kind.FOREIGN]:
+            found[i] = with_foreign_name(found[i], self.foreign_names())
+        return found
 
     def by_sids(self, sids: Iterable[str]) -> dict[str, int]:
         """Return the id of each SID that belongs to an object."""
@@ -246,10 +262,10 @@ class KeptCatalogue(StoredCatalogue):
         """Return the objects by id; an id that stands for nothing is left out."""
         wanted = sorted({int(i) for i in ids})
         if len(wanted) >= _READ_ALL_FROM:
-            return self._kept.principals(wanted)
+            return self._with_names(self._kept.principals(wanted))
         fresh = [i for i in wanted if i not in self._known]
         if fresh:
-            self._known |= self._kept.principals(fresh)
+            self._known |= self._with_names(self._kept.principals(fresh))
         return {i: self._known[i] for i in wanted if i in self._known}
 
     def by_sids(self, sids: Iterable[str]) -> dict[str, int]:

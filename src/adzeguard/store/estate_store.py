@@ -6,6 +6,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
+from adzeguard.core.descriptors.outsiders import is_outsider, key_of_outsider, outsiders
 from adzeguard.core.errors import NothingCollectedError, UnknownNameError
 from adzeguard.core.estate.assembly import Assembled
 from adzeguard.core.estate.catalogue import Domain
@@ -104,8 +105,10 @@ class EstateStore:
         `removed` are keys. `all_hosts` says that hosts which are not given are looked after no more.
         """
         domain = self.latest().facts.domain
+        observed, replaced = self._with_outsiders(domain, observed)
         ids = self.ids_for([seen.row.key for seen in observed])
-        gone = self.ids_of(removed)
+        deleted = self.ids_of(removed)
+        gone = deleted + self.ids_of(replaced)
         with self.database.writing() as connection:
             # As it stood before this collection, which is no whole one until its rows are written.
             stood = (self._catalogue(), self.load_graph()) if observed or gone else None
@@ -116,7 +119,7 @@ class EstateStore:
                 connection.run("DELETE FROM about WHERE name = 'digest'")
                 objects, groups = partial.write(connection, number)
             hosts_changed = write_hosts(connection, number, hosts, whole=all_hosts)
-            write_seen_deleted(connection, list(sids_of_ids(connection, gone)))
+            write_seen_deleted(connection, list(sids_of_ids(connection, deleted)))
         if self._present is not None and (objects or groups):
             self._present.columns()  # brought on now, so that no look need to
         return Written(number, objects, groups, hosts_changed)
@@ -175,6 +178,18 @@ class EstateStore:
             if (i := known.get(seen.row.key)) in before
             and (before[i].dn, rights.get(i, b"")) != (seen.row.dn, seen.row.descriptor)
         ]
+
+    def _with_outsiders(self, domain: Domain, observed: Sequence[Observed]) -> tuple[Sequence[Observed], list[bytes]]:
+        """Add rows for those without an object whom these name; and return the keys of rows that an object replaces."""
+        fresh = outsiders(domain.sid, observed)
+        if not fresh and not any(seen.row.kind == Kind.FOREIGN for seen in observed):
+            return observed, []
+        catalogue = self._catalogue()
+        foreign = catalogue.principals(catalogue.of_kind(Kind.FOREIGN).tolist()).values()
+        known = {one.sid for one in foreign}
+        without_object = {one.sid for one in foreign if is_outsider(one.dn)}
+        replaced = [key_of_outsider(seen.row.sid) for seen in observed if seen.row.sid in without_object]
+        return [*observed, *(one for one in fresh if one.row.sid not in known)], replaced
 
     def computers(self) -> list[Host]:
         """Return every computer of the directory, as a host of which nothing is read yet."""

@@ -251,7 +251,12 @@ def _form_thirteen(connection: Connection) -> None:
 
 
 def _form_fourteen(connection: Connection) -> None:
-    """Trusts are read, and who of other domains has rights: the next collection must be a full one."""
+    """Names of those of other domains; trusts are read, and who has rights alone: the next collection is a full one."""
+    _make(
+        connection,
+        "foreign_name (sid TEXT NOT NULL PRIMARY KEY, name TEXT NOT NULL, kind TEXT NOT NULL, state TEXT NOT NULL,"
+        " asked_at INTEGER NOT NULL)",
+    )
     connection.run("UPDATE collection SET invocation_id = ''")
 
 

@@ -9,6 +9,7 @@ from typing import Final
 import numpy as np
 
 from adzeguard.core.descriptors.descriptor import is_readable
+from adzeguard.core.descriptors.outsiders import outsiders
 from adzeguard.core.errors import AdzeguardError, HostUnknownError
 from adzeguard.core.estate.assembly import assemble
 from adzeguard.core.estate.hosts import Host
@@ -110,6 +111,7 @@ def _watermark(store: EstateStore, facts: DirectoryFacts) -> int | None:
 
 def _collect_all(sources: Sources, about: CollectionFacts, *, compared: bool) -> Collected:
     observed = _observed(sources.directory.entries(), sources.progress)
+    observed += outsiders(about.domain.sid, observed)
     sources.names.just_seen(about.domain.short_name, observed)
     ids = sources.store.ids_for([seen.row.key for seen in observed])
     assembled = assemble(about.domain, observed, ids)

@@ -6,11 +6,13 @@ from typing import TYPE_CHECKING
 from adzeguard.core.errors import UsageError
 from adzeguard.core.wording import some_of
 from adzeguard.store.back_links import BackLinks
+from adzeguard.store.foreign_names import ForeignNames
 from adzeguard.store.leases import Leases
 from adzeguard.store.put_in import PutIn
 from adzeguard.store.shares import Shares
 from adzeguard.workflows.back_links import orphaned_back_links
 from adzeguard.workflows.collect import Collected, Progress, Sources, collect
+from adzeguard.workflows.foreigners import ask_for_names
 from adzeguard.workflows.leases import end_what_was_taken_out
 from adzeguard.workflows.put_in import forget_what_is_gone
 from adzeguard.workflows.settle_later import settle_unknown
@@ -37,6 +39,8 @@ def collected(
         sources = Sources(directory, hosts, workspace.store, workspace.now, progress, workspace.names, crew)
         done = collect(sources, full=full)
         workspace.look_anew()
+        if trouble := _names_asked(workspace):
+            workspace.frontend.say(f"Names of other domains could not be asked for: {trouble}")
         BackLinks(workspace.database).write(orphaned_back_links(directory, workspace.estate, workspace.privileged))
         settle_unknown(workspace.journal, workspace.estate, workspace.now(), workspace.operator())
         forget_what_is_gone(PutIn(workspace.database), workspace.journal, workspace.estate)
@@ -45,6 +49,16 @@ def collected(
             names = some_of([one.id for one in ended])
             workspace.frontend.say(f"Ended, since somebody has taken out whom they let in: {names}")
     return done
+
+
+def _names_asked(workspace: "Workspace") -> str:
+    """Ask what SIDs of other domains mean, where the settings say so; return why that failed, or nothing."""
+    namer = workspace.foreign_namer()
+    if namer is None:
+        return ""
+    told = ask_for_names(workspace.estate, ForeignNames(workspace.database), namer, workspace.now())
+    workspace.look_anew()
+    return told
 
 
 def shares_read(

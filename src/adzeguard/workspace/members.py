@@ -16,7 +16,7 @@ from adzeguard.core.estate.counting import effective_people_counts
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host
 from adzeguard.core.estate.named import Named
-from adzeguard.core.estate.names import local_group_named, resolve, resolve_host
+from adzeguard.core.estate.names import foreigners_like, local_group_named, resolve, resolve_host
 from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.views.chain import chain_page
 from adzeguard.core.views.members import administrators_table, found_table, groups_table, members_table
@@ -92,6 +92,7 @@ def found(workspace: "Workspace", part: str, kind: str = "", limit: int = 100) -
         ids = catalogue.of_kind(wanted_kind).tolist()
     else:
         ids = catalogue.containing(part, limit + 1 if not kind else 1_000_000)
+        ids += [one.id for one in foreigners_like(workspace.estate, part) if one.id not in ids]
     matches = catalogue.principals(ids)
     wanted = [matches[i] for i in ids if i in matches and wanted_kind in (None, matches[i].kind)]
     return found_table(wanted[:limit], f"Objects like '{part}'" if part else "Objects", more=len(wanted) > limit)

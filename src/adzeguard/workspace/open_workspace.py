@@ -32,6 +32,7 @@ if TYPE_CHECKING:
     from adzeguard.core.checks.finding import Finding
     from adzeguard.core.drivers import Secret
     from adzeguard.core.estate.estate import Estate
+    from adzeguard.core.estate.foreign import NamesForeigners
     from adzeguard.core.estate.principal import Principal
     from adzeguard.core.limits import NamedSizes
     from adzeguard.core.review.correction import Correction
@@ -578,6 +579,12 @@ class Workspace:
             yield driver
         finally:
             driver.close()
+
+    def foreign_namer(self) -> "NamesForeigners | None":
+        """Who can say what SIDs of other domains mean, where the settings name a way."""
+        from adzeguard.workspace.foreign_namer import namer_of
+
+        return namer_of(self.settings.directory, self._secret())
 
     @contextmanager
     def hosts(self) -> "Iterator[Fleet]":

@@ -26,7 +26,7 @@ def chain_as_data(access: Access) -> list[dict[str, Any]]:
         {
             "name": s.principal.qualified_name,
             "sid": s.principal.sid,
-            "kind": s.principal.kind.label,
+            "kind": s.principal.label,
             "how": s.how,
         }
         for s in access.chain

@@ -1,6 +1,6 @@
 """The directory as it will be after a proposal, looked up like the one that stands: members, places and rights."""
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -16,6 +16,7 @@ from adzeguard.core.descriptors.inheritance import handed_on
 from adzeguard.core.errors import InputError
 from adzeguard.core.estate.catalogue import Catalogue, DescriptorUse
 from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.foreign import ForeignName
 from adzeguard.core.estate.links import Ids
 from adzeguard.core.estate.principal import Flag, Kind, Principal
 from adzeguard.core.identity import fold_dn, is_below, parent_dn
@@ -182,6 +183,10 @@ class ForeseenCatalogue:
     def holding_other_than(self, kind: Kind) -> frozenset[str]:
         """Return the folded names of the containers that hold an object of any other kind now."""
         return self._standing.holding_other_than(kind)
+
+    def foreign_names(self) -> Mapping[str, ForeignName]:
+        """Return what is known of the names of those of other domains now."""
+        return self._standing.foreign_names()
 
     def with_detail(self, key: str) -> Ids:
         """Return the ids of all objects that have such a detail now."""

@@ -209,7 +209,7 @@ def _in_group(group: Principal, access: Access) -> Item:
         str(group.sid or ""),
         member.qualified_name,
         str(member.sid or ""),
-        member.kind.label,
+        member.label,
         "" if access.direct else chain_in_words(access),
         last_used=_day(used),
     )
@@ -225,7 +225,7 @@ def _of_hosts(owned: Owned, hosts: Iterable[Host], *, only_owned: bool) -> Itera
         group = host.state.group(ADMINISTRATORS)
         members = on_host(owned.estate, host.state, host.name, group.members) if owner and group is not None else {}
         for sid, member in members.items():
-            label, used = member.kind.label, _day(member.details.get("last_logon"))
+            label, used = member.label, _day(member.details.get("last_logon"))
             yield owner, Item("host", host.name, host.sid, member.qualified_name, str(sid), label, last_used=used)
 
 
@@ -245,7 +245,7 @@ def _grant(one: Delegation) -> Item:
         str(one.over.sid or ""),
         one.holder.qualified_name,
         str(one.holder.sid or ""),
-        one.holder.kind.label,
+        one.holder.label,
         one.sentence,
         entries=entries,
     )

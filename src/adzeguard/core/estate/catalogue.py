@@ -1,12 +1,13 @@
 """The domain, and what can be looked up in it."""
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from typing import Protocol, runtime_checkable
 
 import numpy as np
 from numpy.typing import NDArray
 
+from adzeguard.core.estate.foreign import ForeignName
 from adzeguard.core.estate.links import Ids
 from adzeguard.core.estate.principal import Flag, Kind, Principal
 from adzeguard.core.identity import Sid
@@ -65,6 +66,9 @@ class Catalogue(Protocol):
 
     def principals(self, ids: Iterable[int]) -> dict[int, Principal]:
         """Return the objects by id; an id that stands for nothing is left out."""
+
+    def foreign_names(self) -> Mapping[str, ForeignName]:
+        """Return what is known of the names of those of other domains, by SID."""
 
     def by_sids(self, sids: Iterable[str]) -> dict[str, int]:
         """Return the id of each SID that belongs to an object."""

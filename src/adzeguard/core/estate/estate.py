@@ -6,6 +6,7 @@ from datetime import datetime
 from functools import cached_property
 
 from adzeguard.core.estate.catalogue import Catalogue, Domain
+from adzeguard.core.estate.foreign import with_foreign_name
 from adzeguard.core.estate.hosts import Host, SearchableHosts
 from adzeguard.core.estate.membership import MembershipGraph
 from adzeguard.core.estate.objects import outsider
@@ -59,12 +60,22 @@ class Estate:
             found = self.catalogue.principals(i for sid in unknown if (i := ids[sid]) is not None)
             for sid in unknown:
                 i = ids[sid]
-                self._named[sid] = found[i] if i is not None else outsider(sid)
+                self._named[sid] = found[i] if i is not None else self._outsider(sid)
         return self._named
+
+    def _outsider(self, sid: Sid) -> Principal:
+        known = outsider(sid)
+        return with_foreign_name(known, self.catalogue.foreign_names()) if known.kind == Kind.UNRESOLVED else known
 
     def is_of_another_domain(self, sid: str) -> bool:
         """Tell whether another domain, or a machine, gave out a SID: whether it is alive is not known here."""
         return sid.startswith(OF_A_DOMAIN) and Sid(sid).authority != self.domain.sid
+
+    @cached_property
+    def of_other_domains(self) -> Mapping[int, Principal]:
+        """Those of other domains who stand in a group or in rights here, by id."""
+        foreign = self.catalogue.principals(self.catalogue.of_kind(Kind.FOREIGN).tolist())
+        return {i: one for i, one in foreign.items() if self.is_of_another_domain(one.sid or "")}
 
     def resolves_to_nothing(self, principal: Principal) -> bool:
         """Tell whether somebody is gone: a SID of this domain without an object, or with a mere placeholder for one."""

@@ -72,7 +72,8 @@ def _of_authority(estate: Estate, authority: str, name: str) -> list[Principal]:
         return [p for p in _accounts(estate, name) if p.sid and p.sid.authority == BUILTIN_AUTHORITY]
     if authority in (estate.domain.short_name.casefold(), estate.domain.dns_name.casefold()):
         return [p for p in _accounts(estate, name) if p.sid and p.sid.authority == estate.domain.sid]
-    return []
+    whole = rf"{authority}\{name.casefold()}"
+    return [p for p in estate.of_other_domains.values() if p.qualified_name.casefold() == whole]
 
 
 def _accounts(estate: Estate, name: str) -> list[Principal]:
@@ -109,8 +110,19 @@ def _twin_line(name: str, hosts: list[Host]) -> str:
     return f"  {name} (local group on {len(hosts)} host{'s' * (len(hosts) != 1)}: {named})"
 
 
+def foreigners_like(estate: Estate, part: str) -> list[Principal]:
+    """Return those of other domains whose name has this text in it, by name."""
+    wanted = part.casefold()
+    found = (one for one in estate.of_other_domains.values() if wanted in one.qualified_name.casefold())
+    return sorted(found, key=lambda one: one.qualified_name.casefold())
+
+
 def _unknown(estate: Estate, typed: str) -> UnknownNameError | AmbiguousNameError:
     local, part = typed.rpartition("\\")[::2] if "\\" in typed else ("", typed.partition("@")[0])
+    if any(local.casefold() in (trust.short_name.casefold(), trust.partner.casefold()) for trust in estate.trusts):
+        near = [one.qualified_name for one in foreigners_like(estate, part)]
+        known = f"Known here are: {', '.join(near[:_CANDIDATES_SHOWN])}" if near else "Give the SID"
+        return UnknownNameError(f"this directory knows nobody of {local} as '{part}'", known)
     candidates = suggestions(estate, part)
     twins = hosts_with_local_group(estate, part)
     if candidates or twins:
@@ -159,7 +171,7 @@ def _pieces(part: str) -> list[str]:
 
 def candidate_lines(found: Iterable[Principal]) -> str:
     """Return one line for each candidate: its name, its kind and where it stands."""
-    return "\n".join(f"  {p.qualified_name} ({p.kind.label} in {parent_dn(p.dn) or 'no container'})" for p in found)
+    return "\n".join(f"  {p.qualified_name} ({p.label} in {parent_dn(p.dn) or 'no container'})" for p in found)
 
 
 def resolve_host(estate: Estate, typed: str) -> Host:

@@ -1,7 +1,7 @@
 """The objects of a directory in columns, and the catalogue over them."""
 
 import json
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property, partial
 from hashlib import blake2b
@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from adzeguard.core.estate.catalogue import DescriptorUse, Domain
+from adzeguard.core.estate.foreign import ForeignName
 from adzeguard.core.estate.late_details import TIMES
 from adzeguard.core.estate.links import Ids
 from adzeguard.core.estate.principal import Flag, Kind, Principal
@@ -270,6 +271,10 @@ class Objects:
         """Return the folded names of the containers that hold an object of any other kind, not deeper down."""
         rows = zip(self.kinds.tolist(), self.dns, strict=True)
         return frozenset(fold_dn(parent_dn(dn)) for of, dn in rows if of not in (Kind.ABSENT, kind))
+
+    def foreign_names(self) -> Mapping[str, ForeignName]:
+        """Return nothing: what was just read has not been asked about."""
+        return {}
 
     def with_detail(self, key: str) -> Ids:
         """Return the ids of all objects that have such a detail, sorted."""

@@ -107,6 +107,15 @@ class Principal:
         return self.kind in ACCOUNTS or self.kind == Kind.LOCAL_ACCOUNT
 
     @property
+    def label(self) -> str:
+        """The word for what it is; of somebody of another domain as far as that domain was asked."""
+        if self.kind != Kind.FOREIGN:
+            return self.kind.label
+        state = str(self.details.get("foreign_state", "known"))
+        what = f"foreign {self.details.get('foreign_kind') or 'principal'}"
+        return what if state == "known" else f"{what}, {state}"
+
+    @property
     def group_scope(self) -> str:
         """The scope in words, empty for other kinds."""
         for flag, label in _SCOPES:

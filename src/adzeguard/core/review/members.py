@@ -45,7 +45,7 @@ def member_correction(
         "place": scoped.rule.rule.place.at(),
         "group_sid": subject.sid,
         "member_sid": member.sid,
-        "member_kind": member.kind.label,
+        "member_kind": member.label,
         "how": "primary group" if by_primary else "direct",
         "scope": scoped.scope,
     }
@@ -66,7 +66,7 @@ def member_correction(
 
 def deviation_in_words(deviation: Deviation, member: Principal, *, by_primary: bool = False) -> str:
     """Return what is wrong with one member."""
-    what = f"{member.kind.label} {member.qualified_name}"
+    what = f"{member.label} {member.qualified_name}"
     through = " by its primary group" if by_primary else ""
     match deviation.kind:
         case "missing":
@@ -129,7 +129,7 @@ def unlisted_reach(
             rule,
             "unlisted-reach",
             subject,
-            f"{member.kind.label} {member.qualified_name} gets in: {chain_in_words(access)}",
+            f"{member.label} {member.qualified_name} gets in: {chain_in_words(access)}",
             response="tell",
             member=Named.of(member),
             host=host,

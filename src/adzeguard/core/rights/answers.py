@@ -11,6 +11,7 @@ from adzeguard.core.descriptors.ace import Right
 from adzeguard.core.descriptors.descriptor import Descriptor
 from adzeguard.core.descriptors.inheritance import inherited_entries
 from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.foreign import may_hold_others
 from adzeguard.core.estate.principal import ACCOUNTS, Kind, Principal
 from adzeguard.core.identity import Sid, parent_dn
 from adzeguard.core.rights.evaluate import (
@@ -39,6 +40,8 @@ class Answer:
     decision: Decision
     through: tuple[str, ...]
     never: str = ""
+    doubt: Principal | None = None
+    """A group of another domain by which it could be otherwise, since nobody here knows who is inside."""
 
     @property
     def because(self) -> str:
@@ -85,15 +88,38 @@ def answer(
     decision = Decision(allowed=False)
     if right.never:
         return Answer(decision.allowed, decision, (who.qualified_name,), right.never)
+    above = container_descriptor(estate, target) if right.or_container is not None else None
+    decision = _all_decided(right, descriptor, above, token, own)
+    doubts = (
+        other
+        for other in _groups_that_may_hold(estate, who)
+        if _all_decided(right, descriptor, above, token | tokens.of(other), own).allowed != decision.allowed
+    )
+    return Answer(decision.allowed, decision, _through(estate, who, decision), doubt=next(doubts, None))
+
+
+def _groups_that_may_hold(estate: Estate, who: Principal) -> list[Principal]:
+    """Return the groups of somebody's own domain that stand here: whether they are inside, only that domain knows."""
+    sid = who.sid
+    if sid is None or not estate.is_of_another_domain(sid):
+        return []
+    of_domain = (one for one in estate.of_other_domains.values() if one.sid and one.sid.authority == sid.authority)
+    return [one for one in of_domain if one.sid != sid and may_hold_others(one)]
+
+
+def _all_decided(
+    right: Asked, descriptor: Descriptor, above: Descriptor | None, token: frozenset[str], own: str
+) -> Decision:
+    """The first question that is answered with no settles it, unless what it lies in lets."""
+    decision = Decision(allowed=False)
     for question in right.questions:
         decision = _decided(descriptor, token, own, question)
         if not decision.allowed:
             break
-    if not decision.allowed and right.or_container is not None:
-        above = container_descriptor(estate, target)
-        other = _decided(above, token, "", right.or_container) if above else decision
+    if not decision.allowed and right.or_container is not None and above is not None:
+        other = _decided(above, token, "", right.or_container)
         decision = other if other.allowed else decision
-    return Answer(decision.allowed, decision, _through(estate, who, decision))
+    return decision
 
 
 def _decided(descriptor: Descriptor, token: frozenset[str], own: str, question: Question) -> Decision:
@@ -148,10 +174,11 @@ class Everybody:
         self._people = np.zeros(estate.graph.size, bool)
         for kind in (*sorted(ACCOUNTS), *((Kind.GROUP,) if groups_too else ())):
             self._people[estate.catalogue.of_kind(kind)] = True
+        self._people[list(estate.of_other_domains)] = True
 
     @property
     def people(self) -> _Bools:
-        """For each id whether it is somebody who acts: a user or a computer."""
+        """For each id whether it is somebody who acts: a user, a computer, or somebody of another domain."""
         return self._people
 
     def allowed(self, target: Principal, right: Asked, descriptor: Descriptor) -> _Bools:

@@ -9,6 +9,7 @@ from adzeguard.core.rights.delegations import Rights
 from adzeguard.core.rights.questions import Asked
 from adzeguard.core.views.table import Column, Table, data_columns
 
+_SAID = {True: ("may", "Yes"), False: ("may not", "No"), None: ("may or may not", "Not known")}
 ANSWER_COLUMNS = (
     Column("who"),
     Column("right"),
@@ -33,16 +34,22 @@ def answer_row(rights: Rights, who: Principal, target: Principal, right: Asked, 
         "who": who.qualified_name,
         "right": right.words,
         "object": target.dn,
-        "allowed": answer.allowed,
-        "because": because,
+        "allowed": answer.allowed if answer.doubt is None else None,
+        "because": because if answer.doubt is None else _in_doubt(who, answer),
         "entry": entry.to_bytes().hex() if entry is not None else "",
         "path": tuple(answer.through),
     }
 
 
+def _in_doubt(who: Principal, answer: Answer) -> str:
+    group = answer.doubt.qualified_name if answer.doubt is not None else ""
+    otherwise = "lets" if not answer.allowed else "is denied"
+    return f"{group} {otherwise}, and whether {who.qualified_name} is inside, only its own domain knows"
+
+
 def answer_table(row: Mapping[str, Any], typed: str, target: Principal, right: Asked) -> Table:
     """Return one answer; its title says yes or no."""
-    verb, said = ("may", "Yes") if row["allowed"] else ("may not", "No")
+    verb, said = _SAID[row["allowed"]]
     below = f" (asked of a {right.on_class} below it)" if right.on_class else ""
     title = f"{said}: {row['who']} {verb} {typed}, over {target.qualified_name}{below}"
     return Table([row], ANSWER_COLUMNS, title)

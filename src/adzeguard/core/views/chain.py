@@ -42,7 +42,7 @@ def _staircase(access: Access) -> list[str]:
         state = "" if step.principal.enabled else ", disabled"
         stair = "   " * min(depth, _WIDEST_STAIRCASE) + ("└─ " if depth else "")
         how = _HOW.get(step.how, f"by {step.how}: ")
-        lines.append(f"{stair}{how}{step.principal.qualified_name} ({step.principal.kind.label}{state})")
+        lines.append(f"{stair}{how}{step.principal.qualified_name} ({step.principal.label}{state})")
     between = len(lines) - 2 * _WIDEST_STAIRCASE
     if between > 1:
         stair = "   " * _WIDEST_STAIRCASE

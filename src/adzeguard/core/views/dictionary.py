@@ -221,6 +221,7 @@ KEYS: Final[Mapping[str, Meaning]] = {
         "moment",
         created_at="when it was made",
         changed_at="when it was changed last",
+        named_at="when the directory was asked last what somebody of another domain is called",
         last_logon_at="its last logon, as the directory replicates it: up to 14 days late",
         password_set_at="when its password was set",  # noqa: S106 - it says when
         expires_at="when the account expires",

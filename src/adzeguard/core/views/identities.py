@@ -12,7 +12,7 @@ def identity(p: Principal) -> dict[str, Any]:
         "name": p.name,
         "qualified_name": p.qualified_name,
         "sid": p.sid,
-        "kind": p.kind.label,
+        "kind": p.label,
         "enabled": p.enabled,
         "state": "" if p.enabled else "disabled",
     }

@@ -21,8 +21,8 @@ from adzeguard.core.wording import when
 _SHOWN: Final = 12
 _NOT_SHOWN: Final = ("name", "qualified_name", "logon_hours")
 """The names are the title, and the hours are drawn as a week."""
-_TOLD_APART: Final = ("trust",)
-"""What a command of its own tells."""
+_TOLD_APART: Final = ("trust", "foreign_kind", "foreign_state", "named")
+"""What is told in other words, or by a command of its own."""
 _LABELS: Final[Mapping[str, str]] = {
     "sid": "SID",
     "dn": "DN",
@@ -59,7 +59,7 @@ def _facts(p: Principal) -> dict[str, Any]:
         "name": p.name,
         "qualified_name": p.qualified_name,
         **({"written": written} if written != p.name else {}),
-        "kind": p.kind.label,
+        "kind": p.label,
         "sid": p.sid,
         "dn": p.dn,
         "enabled": p.enabled,
@@ -68,6 +68,8 @@ def _facts(p: Principal) -> dict[str, Any]:
         facts["group_scope"] = p.group_scope
     times = {f"{key}_at": _moment(p.details[key]) for key in TIMES if key in p.details}
     facts |= times | {key: value for key, value in p.details.items() if key not in (*TIMES, *_TOLD_APART)}
+    if "named" in p.details:
+        facts["named_at"] = _moment(p.details["named"])
     if "workstations" in facts:
         facts["workstations"] = list(hosts_listed(p))
     hours = hours_value(p)

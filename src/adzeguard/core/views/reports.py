@@ -54,7 +54,7 @@ def privileged(reported: ReportInput) -> Table:
             "group_sid": group.sid,
             "member": access.principal.qualified_name,
             "member_sid": access.principal.sid,
-            "kind": access.principal.kind.label,
+            "kind": access.principal.label,
             "enabled": access.principal.enabled,
             "through": through(access),
             "last_used_at": moment(access.principal.details.get("last_logon")),
@@ -105,7 +105,7 @@ def hosts(reported: ReportInput) -> Table:
                     "place": place,
                     "member": member.qualified_name,
                     "member_sid": str(sid),
-                    "kind": member.kind.label,
+                    "kind": member.label,
                     "unknown": "",
                 }
             )

@@ -34,7 +34,7 @@ def grants_table(delegations: Sequence[Delegation], documented: Documented | Non
         {
             "holder": d.holder.qualified_name,
             "holder_sid": d.holder.sid,
-            "holder_kind": d.holder.kind.label,
+            "holder_kind": d.holder.label,
             "may": not d.grant.deny,
             "duty": d.grant.duty,
             "over": d.where,

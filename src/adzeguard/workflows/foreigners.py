@@ -1,0 +1,47 @@
+"""Asking what SIDs of other domains mean, when they are new and once a day."""
+
+from collections.abc import Mapping
+from datetime import datetime
+from typing import Final
+
+from adzeguard.core.errors import AdzeguardError
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.foreign import ForeignName, NamesForeigners
+from adzeguard.core.estate.principal import Kind
+from adzeguard.core.identity import Sid
+from adzeguard.store.foreign_names import ForeignNames
+
+_AGAIN_AFTER: Final = 86_400
+_MOST: Final = 50_000
+
+
+def ask_for_names(estate: Estate, names: ForeignNames, namer: NamesForeigners, now: datetime) -> str:
+    """Keep what those of other domains are called; return why nobody could be asked, or nothing."""
+    at = int(now.timestamp())
+    due = _due(estate, names.all(), at)
+    if not due:
+        return ""
+    try:
+        names.keep(namer.foreign_names(due, at))
+    except AdzeguardError as error:
+        return error.message
+    return ""
+
+
+def _due(estate: Estate, known: Mapping[str, ForeignName], now: int) -> list[str]:
+    """Return the SIDs that were never asked about, or not for a day: in groups, in rights, in local groups."""
+    wanted = {str(one.sid) for one in estate.of_other_domains.values()}
+    wanted |= {sid for sid in _on_hosts(estate) if estate.who_are([sid])[sid].kind == Kind.UNRESOLVED}
+    fresh = {sid for sid, one in known.items() if now - one.asked_at < _AGAIN_AFTER}
+    return sorted(wanted - fresh)[:_MOST]
+
+
+def _on_hosts(estate: Estate) -> set[Sid]:
+    """Return who of another domain stands in local groups; accounts of the hosts' own are none of these."""
+    found: set[Sid] = set()
+    for some in estate.alike_hosts:
+        state = some[0].state
+        members = {sid for group in state.groups for sid in group.members} if state is not None else set()
+        own = {host.state.machine_sid for host in some if host.state is not None}
+        found |= {sid for sid in members if estate.is_of_another_domain(sid) and sid.authority not in own}
+    return found

@@ -1,0 +1,56 @@
+"""Who can say what SIDs of other domains mean: the directory's own server, asked over SMB."""
+
+from collections.abc import Callable, Mapping
+from typing import TYPE_CHECKING
+from urllib.parse import urlsplit
+
+from adzeguard.core.errors import AdzeguardError, SettingsError
+
+if TYPE_CHECKING:
+    from adzeguard.core.estate.foreign import ForeignName, NamesForeigners
+
+
+def namer_of(directory: Mapping[str, str], secret: Callable[[], str]) -> "NamesForeigners | None":
+    r"""Return who is asked; None where `[directory] names` is not set. `SettingsError` for a way that there is not.
+
+    A name to bind with that is a DN says nothing of how to sign in over SMB.
+    """
+    way = directory.get("names", "")
+    if not way:
+        return None
+    if way != "lsa":
+        raise SettingsError(f"[directory] names must be lsa, not '{way}'")
+    account, domain = _account(directory.get("bind_as", ""))
+    host = urlsplit(directory.get("url", "")).hostname or ""
+    return _Lsa(host, account, domain, secret)
+
+
+def _account(bind_as: str) -> tuple[str, str]:
+    if "\\" in bind_as and "=" not in bind_as:
+        domain, _, account = bind_as.partition("\\")
+        return account, domain
+    account, at, domain = bind_as.rpartition("@")
+    if not at or "=" in bind_as:
+        raise SettingsError(
+            "[directory] names needs bind_as to say a domain and an account", r"Write DOMAIN\name or name@domain"
+        )
+    return account, domain
+
+
+class _Lsa:
+    """Signs in when something is asked, and no sooner."""
+
+    def __init__(self, host: str, account: str, domain: str, secret: Callable[[], str]) -> None:
+        self._host, self._account, self._domain, self._secret = host, account, domain, secret
+
+    def foreign_names(self, sids: list[str], now: int) -> "list[ForeignName]":
+        """Ask about some SIDs."""
+        try:
+            from adzeguard.hosts.remote_sam.foreign_names import LsaNames
+            from adzeguard.hosts.remote_sam.pipes import Address, Login
+        except ImportError as error:
+            raise AdzeguardError(
+                "the library for it is missing", "Install it: pip install adzeguard[remote-sam]"
+            ) from error
+        login = Login(self._account, self._domain, self._secret())
+        return LsaNames(Address(self._host, self._host), login).foreign_names(sids, now)
