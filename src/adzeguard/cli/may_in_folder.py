@@ -50,6 +50,7 @@ def everybody_in_folder(workspace: Workspace, right: str, path: str, form: str, 
     on_share, on_folder = _read(share, folder)
     tokens, catalogue = Tokens(workspace.estate), workspace.estate.catalogue
     ids = [i for kind in sorted(ACCOUNTS) for i in catalogue.of_kind(kind).tolist()]
+    ids += workspace.estate.of_other_domains
     allowed = [
         person
         for person in catalogue.principals(ids).values()

@@ -16,6 +16,19 @@ OF_A_DOMAIN: Final = "S-1-5-21-"
 """How the SIDs begin that domains and machines give out ([MS-DTYP] 2.4.2.4)."""
 
 
+_BY_SID: Final = "<SID="
+
+
+def dn_of_sid(sid: str) -> str:
+    """Return the form of a DN that says a SID and no place ([MS-ADTS] 3.1.1.3.1.2.4)."""
+    return f"{_BY_SID}{sid}>"
+
+
+def sid_of_dn(dn: str) -> str:
+    """Return the SID that a DN of this form says; an empty text for any other DN."""
+    return dn[len(_BY_SID) : -1] if dn.startswith(_BY_SID) and dn.endswith(">") else ""
+
+
 class Sid(str):
     """A security identifier in its text form, "S-1-5-21-…-500" ([MS-DTYP] 2.4.2.1).
 

@@ -23,6 +23,7 @@ from adzeguard.directory.ldif_objects import (
     replace_record,
     with_added,
     with_deleted,
+    with_foreigners,
     with_renamed,
 )
 from adzeguard.directory.port import Attributes, DirectoryFacts, Entry, Modification
@@ -109,6 +110,9 @@ class LdifFile:
 
     def _modify(self, dn: str, modifications: Sequence[Modification]) -> None:
         records = dict(self._current())
+        for place, modification in enumerate(modifications):
+            records, found = with_foreigners(records, modification, datetime.now(UTC))
+            modifications = [*modifications[:place], found, *modifications[place + 1 :]]
         key = fold_dn(dn)
         if key not in records:
             raise ChangeRefusedError(f"there is no {dn}")

@@ -2,6 +2,7 @@
 
 import uuid
 from collections.abc import Mapping
+from dataclasses import replace
 from datetime import datetime
 from typing import Final
 
@@ -10,10 +11,10 @@ from adzeguard.core.descriptors.inheritance import handed_on, inherited_entries
 from adzeguard.core.descriptors.protection import is_protected
 from adzeguard.core.errors import ChangeRefusedError, InputError
 from adzeguard.core.estate.nesting import refused_scope_change
-from adzeguard.core.identity import Sid, fold_dn, is_below, leaf_name, parent_dn, split_dn
+from adzeguard.core.identity import Sid, fold_dn, is_below, leaf_name, parent_dn, sid_of_dn, split_dn
 from adzeguard.directory.decode import observe
 from adzeguard.directory.ldif import ReadAgain, Record, render_record
-from adzeguard.directory.port import Attributes, Entry
+from adzeguard.directory.port import Attributes, Entry, Modification
 from adzeguard.directory.schema import class_guid, first_entries
 
 DN_VALUED: Final = frozenset({"member", "managedby", "manager"})
@@ -66,6 +67,36 @@ def with_added(
     *_, last = records.values()
     lead = b"" if last.raw.endswith((b"\n\n", b"\r\n\r\n")) else b"\n" if last.raw.endswith(b"\n") else b"\n\n"
     return {**records, key: Record(dn, values, render_record(dn, values), 0, lead)}
+
+
+def with_foreigners(
+    records: Mapping[str, Record], modification: Modification, now: datetime
+) -> tuple[Records, Modification]:
+    """Return the records with an object for each SID of another domain that a group is to list, and its name for it.
+
+    A directory server makes them by itself ([MS-ADTS] 3.1.1.5.3.1.2).
+    """
+    found, values = dict(records), []
+    for value in modification.values:
+        sid = sid_of_dn(value.decode("utf-8", "surrogateescape")) if modification.attribute.lower() == "member" else ""
+        dn = ""
+        if sid:
+            packed = Sid.parse(sid).to_bytes()
+            there = (one for one in found.values() if entry_of(one).first("objectsid") == packed)
+            dn = next((one.dn for one in there), "")
+        if sid and not dn:
+            top = min((entry_of(one) for one in found.values() if b"domaindns" in entry_of(one).classes), key=_length)
+            dn = f"CN={sid},CN=ForeignSecurityPrincipals,{top.dn}"
+            attributes = {"objectClass": [b"top", b"foreignSecurityPrincipal"]}
+            found = with_added(found, dn, attributes, now, 0)
+            made = found[fold_dn(dn)]
+            replace_record(found, fold_dn(dn), [*made.values, ("objectSid", packed)])
+        values.append(dn.encode() if sid else value)
+    return found, replace(modification, values=tuple(values))
+
+
+def _length(entry: Entry) -> int:
+    return len(entry.dn)
 
 
 def _values(attributes: Attributes, wanted: str) -> list[bytes]:

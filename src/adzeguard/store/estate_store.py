@@ -6,7 +6,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
-from adzeguard.core.descriptors.outsiders import is_outsider, key_of_outsider, outsiders
+from adzeguard.core.descriptors.outsiders import key_of_outsider, outsiders
 from adzeguard.core.errors import NothingCollectedError, UnknownNameError
 from adzeguard.core.estate.assembly import Assembled
 from adzeguard.core.estate.catalogue import Domain
@@ -15,7 +15,7 @@ from adzeguard.core.estate.hosts import Host
 from adzeguard.core.estate.membership import MembershipGraph
 from adzeguard.core.estate.principal import CONTAINERS, Kind
 from adzeguard.core.estate.rows import Observed
-from adzeguard.core.identity import fold_dn
+from adzeguard.core.identity import fold_dn, sid_of_dn
 from adzeguard.core.wellknown import DIRECTORY_SERVER_GROUPS
 from adzeguard.core.wording import when
 from adzeguard.store.batches import among, batched
@@ -187,7 +187,7 @@ class EstateStore:
         catalogue = self._catalogue()
         foreign = catalogue.principals(catalogue.of_kind(Kind.FOREIGN).tolist()).values()
         known = {one.sid for one in foreign}
-        without_object = {one.sid for one in foreign if is_outsider(one.dn)}
+        without_object = {one.sid for one in foreign if sid_of_dn(one.dn)}
         replaced = [key_of_outsider(seen.row.sid) for seen in observed if seen.row.sid in without_object]
         return [*observed, *(one for one in fresh if one.row.sid not in known)], replaced
 

@@ -5,6 +5,7 @@ from itertools import compress
 
 from adzeguard.core.estate.objects import Objects
 from adzeguard.core.estate.principal import Kind
+from adzeguard.core.identity import sid_of_dn
 from adzeguard.store.batches import among, batched
 from adzeguard.store.columns import INSERT, READ, Known, descriptor_key, packed, place_of
 from adzeguard.store.connection import Connection, Row
@@ -49,7 +50,9 @@ def write_whole(connection: Connection, number: int, objects: Objects) -> tuple[
             ended += [object_id] if object_id in before else []
     end_rows(connection, "object", "id", number, [*ended, *gone])
     connection.run_many(INSERT, fresh)
-    return len(fresh) + len(gone), sorted(str(before[i][place_of("dn")]) for i in gone)
+    names = (str(before[i][place_of("dn")]) for i in gone)
+    # Whom rights of another domain named has no object that could be deleted.
+    return len(fresh) + len(gone), sorted(dn for dn in names if not sid_of_dn(dn))
 
 
 def _write_first(connection: Connection, number: int, objects: Objects, known: Known) -> int:

@@ -13,12 +13,14 @@ from adzeguard.core.change.guards.lockout import keepers_stay, lockouts
 from adzeguard.core.change.guards.logon import both, logons_stay
 from adzeguard.core.change.kinds.change_folder_rights import ChangeFolderRights
 from adzeguard.core.change.kinds.create_object import DeleteObject
+from adzeguard.core.change.kinds.membership import MembershipChange
 from adzeguard.core.change.kinds.move_object import MoveObject
 from adzeguard.core.change.outcome import MADE, Outcome, Status
 from adzeguard.core.errors import DirectoryError, ProposalFileError
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host
 from adzeguard.core.estate.rows import Observed, object_key
+from adzeguard.core.identity import Sid, sid_of_dn
 from adzeguard.directory.decode import observe
 from adzeguard.directory.executors.table import make_in_directory
 from adzeguard.directory.port import DirectoryDriver
@@ -239,8 +241,10 @@ def _read_again(changes: Sequence[Change], directory: DirectoryDriver) -> list[O
     observed_by_key: dict[bytes, Observed] = {}
     try:
         single = (entry for dn in entries if (entry := directory.read(dn)) is not None)
+        foreign = {c.member.sid for c in changes if isinstance(c, MembershipChange) and sid_of_dn(c.member.dn)}
+        made = (entry for sid in sorted(foreign) if (entry := directory.read_by_sid(Sid(sid))) is not None)
         several = (entry for dn in below for entry in directory.entries_below(dn))
-        for entry in chain(single, several):
+        for entry in chain(made, single, several):
             seen = observe(entry)
             observed_by_key |= {seen.row.key: seen} if seen is not None else {}
     except DirectoryError:

@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from datetime import datetime
+from itertools import groupby
 from typing import Final
 
 from adzeguard.core.errors import AdzeguardError
@@ -21,11 +22,15 @@ def ask_for_names(estate: Estate, names: ForeignNames, namer: NamesForeigners, n
     due = _due(estate, names.all(), at)
     if not due:
         return ""
-    try:
-        names.keep(namer.foreign_names(due, at))
-    except AdzeguardError as error:
-        return error.message
-    return ""
+    troubles: dict[str, str] = {}
+    # A domain that does not answer makes the server refuse all that is asked at once (seen: rpc_fault_cant_perform).
+    for _, some in groupby(due, key=lambda sid: Sid(sid).authority):
+        asked = list(some)
+        try:
+            names.keep(namer.foreign_names(asked, at))
+        except AdzeguardError as error:
+            troubles.setdefault(error.message, estate.domain_in_words(asked[0]))
+    return "; ".join(f"those {whose}: {said}" for said, whose in troubles.items())
 
 
 def _due(estate: Estate, known: Mapping[str, ForeignName], now: int) -> list[str]:

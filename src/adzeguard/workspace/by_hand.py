@@ -40,6 +40,7 @@ from adzeguard.core.views.uses import staying_behind
 from adzeguard.directory.port import TellsDeleted
 from adzeguard.workspace.cleaning import named_by
 from adzeguard.workspace.members import group_called
+from adzeguard.workspace.somebody import somebody
 
 if TYPE_CHECKING:
     from adzeguard.workspace.open_workspace import Workspace
@@ -285,7 +286,7 @@ def _ask_whether_deleted(workspace: "Workspace", sids: AbstractSet[str]) -> None
 
 
 def _pairs(workspace: "Workspace", groups: Sequence[str], members: Sequence[str]) -> list[tuple[Principal, Principal]]:
-    found = [resolve(workspace.estate, member) for member in members]
+    found = [somebody(workspace, member) for member in members]
     return [(group_called(workspace, group), member) for group in groups for member in found]
 
 

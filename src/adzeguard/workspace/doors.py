@@ -62,6 +62,7 @@ def _asked(workspace: "Workspace", doors: Doors, name: str) -> Iterator[Door]:
                 f"nothing is known of {found.qualified_name}: {why}", "Run adzeguard collect when it is on"
             )
         return doors.into(host)
-    if found.kind not in (Kind.USER, Kind.SERVICE):
+    is_foreign = workspace.estate.is_of_another_domain(found.sid or "")
+    if found.kind not in (Kind.USER, Kind.SERVICE) and not is_foreign:
         raise UsageError(f"{found.qualified_name} is {found.kind.one}", "Name a person or a host")
     return doors.of(found)

@@ -45,6 +45,13 @@ class _Lsa:
 
     def foreign_names(self, sids: list[str], now: int) -> "list[ForeignName]":
         """Ask about some SIDs."""
+        return self._server().foreign_names(sids, now)
+
+    def sid_called(self, name: str) -> str:
+        """Ask who is called so."""
+        return self._server().sid_called(name)
+
+    def _server(self) -> "NamesForeigners":
         try:
             from adzeguard.hosts.remote_sam.foreign_names import LsaNames
             from adzeguard.hosts.remote_sam.pipes import Address, Login
@@ -53,4 +60,4 @@ class _Lsa:
                 "the library for it is missing", "Install it: pip install adzeguard[remote-sam]"
             ) from error
         login = Login(self._account, self._domain, self._secret())
-        return LsaNames(Address(self._host, self._host), login).foreign_names(sids, now)
+        return LsaNames(Address(self._host, self._host), login)

@@ -93,7 +93,8 @@ class Doors:
 
     def of(self, person: Principal) -> Iterator[Door]:
         """Yield one person's ways into all hosts: of each host only what lets them in is looked at."""
-        groups = self._estate.catalogue.principals(self._graph.effective_groups(person.id).tolist()).values()
+        around = self._graph.effective_groups(person.id).tolist() if person.id >= 0 else []
+        groups = self._estate.catalogue.principals(around).values()
         lets_in = {group.sid: group for group in groups if group.sid}
         closed: set[int] = set()
         for host in self._estate.hosts:
@@ -148,6 +149,7 @@ class Doors:
         is_person = np.zeros(self._graph.size, bool)
         for kind in _PEOPLE:
             is_person[self._estate.catalogue.of_kind(kind)] = True
+        is_person[list(self._estate.of_other_domains)] = True
         return is_person
 
     def _count_inside(self, group: int) -> int:
@@ -165,7 +167,7 @@ class Doors:
         return tuple(
             (shown[p].qualified_name, shown[p].sid or "", tuple(shown[i].qualified_name for i in chains[p]))
             for p in people
-            if p in shown and shown[p].kind in _PEOPLE and all(i in shown for i in chains[p])
+            if p in shown and self._is_person[p] and all(i in shown for i in chains[p])
         )
 
 

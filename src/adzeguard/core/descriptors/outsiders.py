@@ -12,7 +12,7 @@ from typing import Final
 from adzeguard.core.descriptors.descriptor import Descriptor, is_readable
 from adzeguard.core.estate.principal import Kind
 from adzeguard.core.estate.rows import NEVER, ObjectRow, Observed
-from adzeguard.core.identity import OF_A_DOMAIN, Sid
+from adzeguard.core.identity import OF_A_DOMAIN, Sid, dn_of_sid
 
 _PACKED: Final = re.compile(rb"\x01\x05\0\0\0\0\0\x05\x15\0\0\0.{16}", re.DOTALL)
 """A SID that a domain or machine gave out, as it stands in a descriptor ([MS-DTYP] 2.4.2.2)."""
@@ -22,12 +22,7 @@ def outsiders(domain_sid: Sid, observed: Sequence[Observed]) -> list[Observed]:
     """Return rows for the SIDs of other domains that stand in rights and have no object among these."""
     seen = {one.row.sid for one in observed}
     named = {sid for raw in {one.row.descriptor for one in observed} for sid in _of_others(raw, domain_sid)}
-    return [_row(sid) for sid in sorted(named - seen)]
-
-
-def is_outsider(dn: str) -> bool:
-    """Tell whether a name is that of such a row: the form of a DN that says a SID ([MS-ADTS] 3.1.1.3.1.2.4)."""
-    return dn.startswith("<SID=")
+    return [row_of_outsider(sid) for sid in sorted(named - seen)]
 
 
 def key_of_outsider(sid: str) -> bytes:
@@ -46,6 +41,7 @@ def _of_others(raw: bytes, domain_sid: Sid) -> Iterator[str]:
             yield str(sid)
 
 
-def _row(sid: str) -> Observed:
-    key, dn = key_of_outsider(sid), f"<SID={sid}>"
+def row_of_outsider(sid: str) -> Observed:
+    """Return the row of somebody without an object; its DN says the SID alone."""
+    key, dn = key_of_outsider(sid), dn_of_sid(sid)
     return Observed(ObjectRow(key, Kind.FOREIGN, 0, sid, 0, sid, dn, NEVER, NEVER, NEVER, NEVER, b"", ""))

@@ -33,6 +33,9 @@ class NamesForeigners(Protocol):
     def foreign_names(self, sids: list[str], now: int) -> list[ForeignName]:
         """Ask about some SIDs; `AdzeguardError` where nothing can be asked."""
 
+    def sid_called(self, name: str) -> str:
+        r"""Ask who is called `ISLE\ivo`; empty for nobody. `AdzeguardError` where nothing can be asked."""
+
 
 def with_foreign_name(principal: Principal, names: Mapping[str, ForeignName]) -> Principal:
     """Return somebody of another domain under the name that was answered last."""

@@ -4,7 +4,7 @@ from adzeguard.core.change.kinds.add_member import AddMember, RemoveMember
 from adzeguard.core.change.kinds.membership import MembershipChange
 from adzeguard.core.change.kinds.set_primary_group import SetPrimaryGroup
 from adzeguard.core.change.outcome import Intent, Outcome, Status
-from adzeguard.core.identity import Sid, fold_dn
+from adzeguard.core.identity import Sid, fold_dn, sid_of_dn
 from adzeguard.directory.executors.same_entry import OTHERWISE, same_account, same_entry
 from adzeguard.directory.port import DirectoryDriver, Entry, Modification
 
@@ -17,12 +17,23 @@ def add_member(directory: DirectoryDriver, change: AddMember, intent: Intent) ->
     group, member = found
     intent(change)
     directory.modify(group.dn, [Modification("add", "member", (_value(member.dn),))])
-    return _read_back(directory, change, member.dn, listed=True)
+    return _read_back(directory, change, _listed_as(directory, change, member), listed=True)
+
+
+def _listed_as(directory: DirectoryDriver, change: AddMember, member: Entry) -> str:
+    """Return the name under which a group lists a member: of another domain's it is that of the object just made."""
+    if not sid_of_dn(member.dn):
+        return member.dn
+    made = directory.read_by_sid(Sid(change.member.sid))
+    return made.dn if made is not None else member.dn
 
 
 def group_without(directory: DirectoryDriver, change: AddMember) -> tuple[Entry, Entry] | Outcome:
     """Return the group and whom it does not hold yet, as they stand now; else what became of the change."""
     group, member = same_account(directory, change.group), same_account(directory, change.member)
+    if member is None and sid_of_dn(change.member.dn):
+        # The directory makes an object for somebody of another domain with the first group ([MS-ADTS] 3.1.1.5.3.1.2).
+        member = Entry(change.member.dn, {})
     if group is None or member is None:
         gone = change.group.name if group is None else change.member.name
         return Outcome(change, Status.CONFLICT, f"{gone} is not where the proposal saw it")

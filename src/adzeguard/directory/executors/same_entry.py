@@ -1,7 +1,7 @@
 """The entry that a change means, or none: what stands under its name may be something else by now."""
 
 from adzeguard.core.estate.named import Named
-from adzeguard.core.identity import Sid
+from adzeguard.core.identity import Sid, sid_of_dn
 from adzeguard.directory.port import DirectoryDriver, Entry
 
 OTHERWISE = "written, but read back otherwise"
@@ -18,7 +18,8 @@ def same_account(directory: DirectoryDriver, named: Named) -> Entry | None:
 
 def same_entry(directory: DirectoryDriver, named: Named) -> Entry | None:
     """Read an entry, and only accept it when it is still the one that the proposal means."""
-    entry = directory.read(named.dn) if named.dn else None
+    # Where a name says a SID alone, a server reads the entry and calls it so again: no group lists it by that.
+    entry = directory.read(named.dn) if named.dn and not sid_of_dn(named.dn) else None
     if entry is None or (named.made and not named.sid):
         return entry
     packed = entry.first("objectsid")

@@ -1,6 +1,7 @@
 """Names of those of other domains, asked of a directory server over [MS-LSAT]: it asks the domains that it trusts."""
 
 from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from typing import Any, Final
 
 from impacket.dcerpc.v5 import lsad, lsat
@@ -27,18 +28,39 @@ class LsaNames:
 
     def foreign_names(self, sids: list[str], now: int) -> list[ForeignName]:
         """Ask about some SIDs, over one connection; errors under `HostError`."""
+        found: list[ForeignName] = []
+        with self._policy() as (pipes, service, policy):
+            for begin in range(0, len(sids), _AT_ONCE):
+                some = sids[begin : begin + _AT_ONCE]
+                pipes.begin()
+                found += _read(some, _looked_up(service, policy, some), now)
+        return found
+
+    def sid_called(self, name: str) -> str:
+        r"""Ask who is called `ISLE\ivo`; empty for nobody."""
+        with self._policy() as (_, service, policy):
+            try:
+                answer = lsat.hLsarLookupNames(service, policy, [name])
+            except DCERPCException as error:
+                if error.get_error_code() in _PARTLY:
+                    return ""
+                # Seen for a name that the other domain does not know, and for one of a domain that is off.
+                said = f"the server cannot say who {name} is, its domain does not know or does not answer"
+                raise HostRefusedError(f"{said}: {status_of(error)}", "Give the SID") from error
+            one = answer["TranslatedSids"]["Sids"][0]
+            domains = answer["ReferencedDomains"]["Domains"]
+            at = int(one["DomainIndex"])
+            known = int(one["Use"]) in _KINDS and 0 <= at < len(domains)
+            return f"{domains[at]['Sid'].formatCanonical()}-{int(one['RelativeId'])}" if known else ""
+
+    @contextmanager
+    def _policy(self) -> Iterator[tuple[Pipes, Any, Any]]:
         pipes = Pipes(self._address, self._login)
         try:
             with library_errors(self._address.name):
                 service = pipes.service("lsarpc")
                 access = MAXIMUM_ALLOWED | lsat.POLICY_LOOKUP_NAMES
-                policy = lsad.hLsarOpenPolicy2(service, access)["PolicyHandle"]
-                found: list[ForeignName] = []
-                for begin in range(0, len(sids), _AT_ONCE):
-                    some = sids[begin : begin + _AT_ONCE]
-                    pipes.begin()
-                    found += _read(some, _looked_up(service, policy, some), now)
-                return found
+                yield pipes, service, lsad.hLsarOpenPolicy2(service, access)["PolicyHandle"]
         finally:
             pipes.close()
 
@@ -50,7 +72,8 @@ def _looked_up(service: Any, policy: Any, sids: Sequence[str]) -> Any:
     except DCERPCException as error:
         # The library takes an answer that is not for all of them for a failure; what is known stands in it.
         if error.get_error_code() not in _PARTLY:
-            raise HostRefusedError(f"the server refuses: {status_of(error)}") from error
+            said = f"their domain does not answer the server: {status_of(error)}"
+            raise HostRefusedError(said, "They keep the names that they had") from error
         return error.get_packet()
 
 

@@ -9,6 +9,7 @@ from adzeguard.core.change.primary_group import leave_primary_group
 from adzeguard.core.change.proposal import LeftOut
 from adzeguard.core.errors import GuardError
 from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.foreign import UNKNOWN_THERE
 from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.nesting import refused_nesting
 from adzeguard.core.estate.principal import Principal
@@ -48,6 +49,8 @@ def _join(estate: Estate, group: Principal, member: Principal, why: str) -> tupl
         return [], "is a member already"
     if member.id < 0:
         return [], "is not an object of the directory"
+    if member.details.get("foreign_state") == UNKNOWN_THERE:
+        return [], "is nobody: its own domain does not know the SID"
     return [AddMember(group=Named.of(group), member=Named.of(member), rule=BY_HAND_RULE, why=why)], ""
 
 

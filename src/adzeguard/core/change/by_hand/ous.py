@@ -106,6 +106,8 @@ def moved_object(
 
     `said` is what else people should know of it.
     """
+    if principal.kind == Kind.FOREIGN:
+        raise UsageError(f"{principal.qualified_name} is of another domain, and has no place here to be moved from")
     if fold_dn(parent_dn(principal.dn)) == fold_dn(container.dn):
         return Draft.of(())
     if container.id == principal.id or is_below(fold_dn(container.dn), fold_dn(principal.dn)):
