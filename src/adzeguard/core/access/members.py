@@ -14,7 +14,7 @@ from adzeguard.core.estate.links import Ids, distinct, less
 from adzeguard.core.estate.membership import LEFT_OUT, MembershipGraph
 from adzeguard.core.estate.names import local_group_label, local_principal, on_host
 from adzeguard.core.estate.principal import ACCOUNTS, Kind, Principal
-from adzeguard.core.identity import Sid
+from adzeguard.core.identity import OF_A_DOMAIN, Sid
 from adzeguard.core.wellknown import ADMINISTRATORS, BUILTIN_AUTHORITY, EVERYONE_LIKE
 
 _LONGEST_CHAIN = 30
@@ -96,7 +96,8 @@ def proof_in_group(estate: Estate, member: Principal, group: Principal) -> Acces
 
 def by_everybody(inside: Iterable[Access], member: Principal) -> Access | None:
     """Return how somebody is inside because everybody is; None for a group, and where nobody stands for everybody."""
-    if member.kind not in ACCOUNTS:
+    foreign = member.kind == Kind.FOREIGN and (member.sid or "").startswith(OF_A_DOMAIN)
+    if member.kind not in ACCOUNTS and not foreign:
         return None
     everybody = next((access for access in inside if access.principal.sid in EVERYONE_LIKE), None)
     return Access(member, (*everybody.chain, Step(member, "everybody"))) if everybody is not None else None
