@@ -22,7 +22,7 @@ settings.register_profile("usual", deadline=None, max_examples=60, suppress_heal
 settings.register_profile("long", deadline=None, max_examples=10_000, suppress_health_check=list(HealthCheck))
 settings.load_profile("long" if LONG else "usual")
 
-SHARED = {"server": "directory server", "linux_host": "linux host", "postgres": "database"}
+SHARED = {"server": "directory server", "domains": "two domains", "linux_host": "linux host", "postgres": "database"}
 """What is made once and shared: the tests that use it run in one process, one after the other."""
 _TWO_SERVERS = 2
 """Each process has a directory server of its own, so that half of its files wait for nobody: in one process they took a

@@ -3,7 +3,7 @@
 from typing import TYPE_CHECKING
 
 from adzeguard.core.descriptors.outsiders import row_of_outsider
-from adzeguard.core.errors import UnknownNameError, UsageError
+from adzeguard.core.errors import AdzeguardError, UnknownNameError, UsageError
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.names import resolve
 from adzeguard.core.estate.principal import NOT_COLLECTED, Principal
@@ -54,7 +54,11 @@ def _met(workspace: "Workspace", sid: str) -> Principal:
     with workspace.held("note of somebody of another domain"):
         if namer is not None:
             now = int(workspace.now().timestamp())
-            ForeignNames(workspace.database).keep(namer.foreign_names([sid], now))
+            try:
+                ForeignNames(workspace.database).keep(namer.foreign_names([sid], now))
+            except AdzeguardError as error:
+                # The SID says enough: a domain that is off for a while need not hold anybody up.
+                workspace.frontend.say(f"What {sid} is called could not be asked for: {error.message}")
         last, now_read = workspace.store.latest().facts, workspace.now()
         facts = CollectionFacts(
             ENACTMENT, now_read, now_read, last.source, last.domain, last.invocation_id, last.highest_usn
