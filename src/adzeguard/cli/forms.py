@@ -71,7 +71,10 @@ FORMS: Final[Mapping[str, Form]] = {
         f"{_PRINCIPAL} direct how path",
         also=(
             ("--hosts", Form(f"{_PRINCIPAL} hosts")),
-            ("--groups", Form("name qualified_name sid kind scope member_count effective_member_count")),
+            (
+                "--groups",
+                Form("name qualified_name sid kind scope member_count effective_member_count foreign_group_count"),
+            ),
         ),
     ),
     "why": Form("person person_sid target target_sid leads_there path chain", rows=False),

@@ -3,6 +3,7 @@
 import json
 from calendar import timegm
 from collections.abc import Iterator, Sequence
+from contextlib import suppress
 from datetime import datetime
 from typing import Any, Final, overload
 
@@ -158,9 +159,20 @@ def _details(entry: Entry) -> str:
     if entry.text("versionnumber") and entry.text("whenchanged"):
         # Of directory policies alone: of others it would make a new row of each whose logon stamp moves.
         details["changed"] = _generalized_time(entry.text("whenchanged"))
+    if former := _sids(entry.attributes.get("sidhistory", ())):
+        details["sid_history"] = former
     if b"trusteddomain" in entry.classes:
         details["trust"] = _trust(entry)
     return json.dumps(details, sort_keys=True) if details else ""
+
+
+def _sids(values: Sequence[bytes]) -> list[str]:
+    """Return the SIDs that can be read."""
+    found = []
+    for value in values:
+        with suppress(InputError):
+            found.append(str(Sid.from_bytes(bytes(value))))
+    return sorted(found)
 
 
 def _trust(entry: Entry) -> dict[str, Any]:

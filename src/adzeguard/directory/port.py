@@ -237,6 +237,7 @@ ATTRIBUTES = (
     "wellKnownObjects",
     "nTSecurityDescriptor",
     *(attribute.name for attribute in SHOWN_ATTRIBUTES),
+    "sIDHistory",
     *TRUST_ATTRIBUTES,
 )
 """The attributes that are collected."""

@@ -2,5 +2,5 @@
 
 from typing import Final
 
-DETAIL_KEYS: Final = {"managed_by": '"managed_by"'}
+DETAIL_KEYS: Final = {"managed_by": '"managed_by"', "sid_history": '"sid_history"'}
 """The details by which objects are looked up, each with the text by which its index knows it."""

@@ -257,6 +257,8 @@ def _form_fourteen(connection: Connection) -> None:
         "foreign_name (sid TEXT NOT NULL PRIMARY KEY, name TEXT NOT NULL, kind TEXT NOT NULL, state TEXT NOT NULL,"
         " asked_at INTEGER NOT NULL)",
     )
+    for name, words in detail_indexes(connection).items():
+        connection.run(f"CREATE INDEX IF NOT EXISTS {name} ON {words}")
     connection.run("UPDATE collection SET invocation_id = ''")
 
 

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any, Final
 from adzeguard.core.drivers import DriverKind
 from adzeguard.core.errors import AdzeguardError, NothingCollectedError
 from adzeguard.core.views.settings import SettingRow
+from adzeguard.core.wellknown import RID_ADMINISTRATOR
 from adzeguard.core.wording import counted_noun, some_of
 from adzeguard.hosts.port import Step
 from adzeguard.settings.drivers import find_driver
@@ -42,7 +43,7 @@ def settings_listed(workspace: "Workspace") -> Iterator[SettingRow]:
 def connections_tried(workspace: "Workspace") -> Iterator[Step]:
     """Try everything that the settings name, one after the other; nothing is changed, and nobody is written to."""
     yield from directory_tried(workspace)
-    for try_out in (_hosts, _store, _charter, _tellers, _shares):
+    for try_out in (_names, _hosts, _store, _charter, _tellers, _shares):
         try:
             yield from try_out(workspace)
         except AdzeguardError as error:
@@ -65,6 +66,16 @@ def directory_tried(workspace: "Workspace") -> Iterator[Step]:
         yield Step("rights", trouble=blind)
     else:
         yield Step("rights", "this account may read who holds which rights")
+
+
+def _names(workspace: "Workspace") -> Iterator[Step]:
+    """Ask for the name of the first account of this domain, as is done for those of others."""
+    namer = workspace.foreign_namer()
+    if namer is not None:
+        with workspace.directory() as directory:
+            sid = str(directory.facts().domain.account(RID_ADMINISTRATOR))
+        found = namer.foreign_names([sid], int(workspace.now().timestamp()))
+        yield Step("names", f"asked the server: {found[0].name}" if found else "", "" if found else "no answer")
 
 
 def _hosts(workspace: "Workspace") -> Iterator[Step]:

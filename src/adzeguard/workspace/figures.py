@@ -4,7 +4,10 @@ from collections import Counter
 from typing import TYPE_CHECKING
 
 from adzeguard.core.access.members import members_of
+from adzeguard.core.estate.foreign import may_hold_others
+from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.views.figure import Figure, Sample
+from adzeguard.core.wellknown import EVERYONE_LIKE
 from adzeguard.store.leases import Leases
 from adzeguard.store.pending import PendingChanges
 from adzeguard.store.questions import Questions
@@ -12,6 +15,11 @@ from adzeguard.store.reviews import Reviews
 
 if TYPE_CHECKING:
     from adzeguard.workspace.open_workspace import Workspace
+
+
+def _counts(one: Principal) -> bool:
+    """Tell whether it is one account: of another domain, what can hold nobody."""
+    return one.is_person or (one.kind == Kind.FOREIGN and one.sid not in EVERYONE_LIKE and not may_hold_others(one))
 
 
 def figures(workspace: "Workspace") -> list[Figure]:
@@ -23,8 +31,11 @@ def figures(workspace: "Workspace") -> list[Figure]:
     last_round = workspace.settings.last_round
     pending, _ = PendingChanges(workspace.database).oldest()
     people = {
-        group.qualified_name: sum(access.principal.is_person for access in members_of(workspace.estate, group))
+        group.qualified_name: sum(_counts(access.principal) for access in members_of(workspace.estate, group))
         for group in workspace.privileged
+    }
+    foreign = {
+        one.qualified_name: workspace.estate.foreign_groups_inside.get(one.id, 0) for one in workspace.privileged
     }
     questions = sum(one.is_open for one in Questions(workspace.database).all())
     waiting = sum(one.unanswered for one in Reviews(workspace.database).all())
@@ -38,6 +49,11 @@ def figures(workspace: "Workspace") -> list[Figure]:
             "adzeguard_privileged_people",
             "Accounts inside a privileged group, by any nesting.",
             [Sample(count, {"group": group}) for group, count in people.items()],
+        ),
+        Figure(
+            "adzeguard_privileged_foreign_groups",
+            "Groups of other domains inside a privileged group: who is in these, is not known here.",
+            [Sample(count, {"group": group}) for group, count in foreign.items()],
         ),
         Figure(
             "adzeguard_hosts",

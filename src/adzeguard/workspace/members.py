@@ -1,6 +1,9 @@
 """Who is in a group or on a host, why, and what is called so: the views of a workspace."""
 
+from collections.abc import Collection
 from typing import TYPE_CHECKING
+
+import numpy as np
 
 from adzeguard.core.access.members import (
     Access,
@@ -71,7 +74,8 @@ def all_groups(workspace: "Workspace") -> Table:
     graph, catalogue = workspace.estate.graph, workspace.estate.catalogue
     groups = graph.group_ids.tolist()
     effective = dict(zip(groups, effective_people_counts(graph).tolist(), strict=True))
-    return groups_table(catalogue, dict(zip(groups, graph.direct_counts().tolist(), strict=True)), effective)
+    direct = dict(zip(groups, graph.direct_counts().tolist(), strict=True))
+    return groups_table(catalogue, direct, effective, workspace.estate.foreign_groups_inside)
 
 
 def chain_to(workspace: "Workspace", person: str, *, group: str = "", host: str = "") -> Page:
@@ -80,8 +84,9 @@ def chain_to(workspace: "Workspace", person: str, *, group: str = "", host: str 
         raise UsageError("say one group or one host that they are to be inside")
     estate = workspace.estate
     member = resolve(estate, person)
-    subject, access = _on_host(estate, member, host) if host else _inside(estate, member, group)
-    return chain_page(member, subject, access)
+    subject, access, inside = _on_host(estate, member, host) if host else _inside(estate, member, group)
+    perhaps = (one for one in estate.groups_that_may_hold(member) if one.id in inside)
+    return chain_page(member, subject, access, next(perhaps, None))
 
 
 def found(workspace: "Workspace", part: str, kind: str = "", limit: int = 100) -> Table:
@@ -113,21 +118,24 @@ def _kind(word: str) -> Kind:
     return kinds[word.casefold()]
 
 
-def _inside(estate: Estate, member: Principal, name: str) -> tuple[Named, Access | None]:
+def _inside(estate: Estate, member: Principal, name: str) -> tuple[Named, Access | None, Collection[int]]:
+    """Return the group, how somebody is in it, and the ids of all of other domains who are."""
     target = resolve(estate, name)
     if target.kind == Kind.COMPUTER:
         return _on_host(estate, member, target.name)
     _refuse_other_kinds(target, "not a group or host", {Kind.GROUP})
-    return Named.of(target), proof_in_group(estate, member, target)
+    foreign = np.intersect1d(list(estate.of_other_domains), estate.graph.expand(target.id).members)
+    return Named.of(target), proof_in_group(estate, member, target), foreign.tolist()
 
 
-def _on_host(estate: Estate, member: Principal, name: str) -> tuple[Named, Access | None]:
+def _on_host(estate: Estate, member: Principal, name: str) -> tuple[Named, Access | None, Collection[int]]:
     host = resolve_host(estate, name)
     if host.state is None:
         raise _unknown(host)
     inside = members_on_host(estate, host)
     access = next((a for a in inside if a.principal == member), None) or by_everybody(inside, member)
-    return local_group_named(host, "administrators", ADMINISTRATORS), access
+    ids = {one.principal.id for one in inside}
+    return local_group_named(host, "administrators", ADMINISTRATORS), access, ids
 
 
 def _refuse_other_kinds(named: Principal, what: str, kinds: set[Kind]) -> None:

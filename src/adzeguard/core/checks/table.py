@@ -9,6 +9,7 @@ from adzeguard.core.checks.host_rows import HOST_CHECKS
 from adzeguard.core.checks.name_rows import NAME_CHECKS
 from adzeguard.core.checks.right_rows import RIGHT_CHECKS
 from adzeguard.core.checks.rules import deviations_from_rules
+from adzeguard.core.checks.sid_history import SID_HISTORY_CHECKS
 from adzeguard.core.checks.time_rows import TIME_CHECKS
 from adzeguard.core.checks.trusts import TRUST_CHECKS
 from adzeguard.core.review.kinds import RULE_KINDS
@@ -26,6 +27,7 @@ CHECKS: Final[tuple[Check, ...]] = (
     *RIGHT_CHECKS,
     *HOST_CHECKS,
     *TRUST_CHECKS,
+    *SID_HISTORY_CHECKS,
     *NAME_CHECKS,
     *TIME_CHECKS,
 )

@@ -1,12 +1,13 @@
 """The estate: all that was collected at one moment, the directory and the hosts."""
 
+from collections import Counter
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from functools import cached_property
 
 from adzeguard.core.estate.catalogue import Catalogue, Domain
-from adzeguard.core.estate.foreign import with_foreign_name
+from adzeguard.core.estate.foreign import may_hold_others, with_foreign_name
 from adzeguard.core.estate.hosts import Host, SearchableHosts
 from adzeguard.core.estate.membership import MembershipGraph
 from adzeguard.core.estate.objects import outsider
@@ -76,6 +77,20 @@ class Estate:
         """Those of other domains who stand in a group or in rights here, by id."""
         foreign = self.catalogue.principals(self.catalogue.of_kind(Kind.FOREIGN).tolist())
         return {i: one for i, one in foreign.items() if self.is_of_another_domain(one.sid or "")}
+
+    @cached_property
+    def foreign_groups_inside(self) -> Mapping[int, int]:
+        """By group, how many of other domains are inside of which only their own domain knows who is inside them."""
+        holding = [i for i, one in self.of_other_domains.items() if may_hold_others(one)]
+        return Counter(group for i in holding for group in self.graph.effective_groups(i).tolist())
+
+    def groups_that_may_hold(self, who: Principal) -> list[Principal]:
+        """Return the groups of somebody's own domain that stand here: whether they are inside, it alone knows."""
+        sid = who.sid
+        if sid is None or not self.is_of_another_domain(sid):
+            return []
+        of_domain = (one for one in self.of_other_domains.values() if one.sid and one.sid.authority == sid.authority)
+        return [one for one in of_domain if one.sid != sid and may_hold_others(one)]
 
     def resolves_to_nothing(self, principal: Principal) -> bool:
         """Tell whether somebody is gone: a SID of this domain without an object, or with a mere placeholder for one."""

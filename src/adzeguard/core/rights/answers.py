@@ -11,7 +11,6 @@ from adzeguard.core.descriptors.ace import Right
 from adzeguard.core.descriptors.descriptor import Descriptor
 from adzeguard.core.descriptors.inheritance import inherited_entries
 from adzeguard.core.estate.estate import Estate
-from adzeguard.core.estate.foreign import may_hold_others
 from adzeguard.core.estate.principal import ACCOUNTS, Kind, Principal
 from adzeguard.core.identity import Sid, parent_dn
 from adzeguard.core.rights.evaluate import (
@@ -92,19 +91,10 @@ def answer(
     decision = _all_decided(right, descriptor, above, token, own)
     doubts = (
         other
-        for other in _groups_that_may_hold(estate, who)
+        for other in estate.groups_that_may_hold(who)
         if _all_decided(right, descriptor, above, token | tokens.of(other), own).allowed != decision.allowed
     )
     return Answer(decision.allowed, decision, _through(estate, who, decision), doubt=next(doubts, None))
-
-
-def _groups_that_may_hold(estate: Estate, who: Principal) -> list[Principal]:
-    """Return the groups of somebody's own domain that stand here: whether they are inside, only that domain knows."""
-    sid = who.sid
-    if sid is None or not estate.is_of_another_domain(sid):
-        return []
-    of_domain = (one for one in estate.of_other_domains.values() if one.sid and one.sid.authority == sid.authority)
-    return [one for one in of_domain if one.sid != sid and may_hold_others(one)]
 
 
 def _all_decided(

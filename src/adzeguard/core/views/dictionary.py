@@ -153,6 +153,7 @@ KEYS: Final[Mapping[str, Meaning]] = {
         places="in how many places it is",
         member_count="how many are inside: directly, where effective_member_count stands beside it",
         effective_member_count="how many are inside, directly or through others",
+        foreign_group_count="how many groups of other domains are inside, of which it is not known here who is in them",
         difference="how much that differs from the earlier moment",
         finding_count="how many findings it has now",
         mendable="how many findings a proposal would put right",

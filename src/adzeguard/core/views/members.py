@@ -70,8 +70,13 @@ def administrators_table(
     return Table(rows, columns, "Effective administrators of hosts", note, "Nobody administers a host.")
 
 
-def groups_table(catalogue: Catalogue, direct: Mapping[int, int], effective: Mapping[int, int]) -> Table:
-    """Return every group with how many it holds, largest first; groups inside do not count as effective members."""
+def groups_table(
+    catalogue: Catalogue, direct: Mapping[int, int], effective: Mapping[int, int], foreign: Mapping[int, int]
+) -> Table:
+    """Return every group with how many it holds, largest first; groups inside do not count as effective members.
+
+    `foreign` are groups of other domains inside, of unknown size, by the group that they are in.
+    """
 
     def made(ids: Sequence[int]) -> list[Row]:
         groups = catalogue.principals(ids)
@@ -84,6 +89,7 @@ def groups_table(catalogue: Catalogue, direct: Mapping[int, int], effective: Map
                 "scope": groups[i].group_scope,
                 "member_count": direct[i],
                 "effective_member_count": effective[i],
+                "foreign_group_count": foreign.get(i, 0),
             }
             for i in ids
             if i in groups
@@ -98,6 +104,7 @@ def groups_table(catalogue: Catalogue, direct: Mapping[int, int], effective: Map
         Column("scope", "Scope"),
         Column("member_count", "Direct", kind="number"),
         Column("effective_member_count", "Effective", kind="number"),
+        Column("foreign_group_count", "Foreign groups" if foreign else "", kind="number"),
     )
     return Table(rows, columns, "Members of groups", counted_noun(len(rows), "group"), "There are no groups.")
 

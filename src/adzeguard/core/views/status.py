@@ -54,6 +54,7 @@ def headcounts(now: Estate, earlier: Estate, groups: Sequence[Principal]) -> lis
                 "group_sid": group.sid,
                 "member_count": members,
                 "difference": members - before,
+                "foreign_group_count": now.foreign_groups_inside.get(group.id, 0),
             }
         )
     return rows
@@ -97,7 +98,9 @@ def status_page(data: Mapping[str, Any], now: datetime) -> Page:
         Column("member_count", "Members", kind="number"),
         Column("difference", f"Since {data['compared_since_at']:%Y-%m-%d}", kind="number"),
     )
-    return Page(data, [*sections, Table(rows, columns), *_next(data["next_steps"])])
+    unknown = [row["group"] for row in rows if row["foreign_group_count"]]
+    told = [Lines([f"Groups of other domains are in {some_of(unknown)}: how many come by these, is not known here."])]
+    return Page(data, [*sections, Table(rows, columns), *(told if unknown else []), *_next(data["next_steps"])])
 
 
 def _next(steps: Sequence[Mapping[str, str]]) -> list[Section]:
