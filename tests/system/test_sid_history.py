@@ -20,7 +20,7 @@ def carrying(program: Program, name: str, *sids: str) -> None:
 
 def test_a_history_is_told_and_a_privileged_one_apart(demo: Program) -> None:
     """By what it makes of the account: an administrator by birth or by nesting, a group, or somebody of elsewhere."""
-    group = demo("show", "Kiosk Stewards", "--format", "json").json["sid"]
+    group = demo("show", r"LOWMERE\Kiosk Stewards", "--format", "json").json["sid"]
     leading_in = demo("show", r"LOWMERE\Administrator", "--format", "json").json["sid"]
     carrying(demo, "roan.pell", f"{OWN}-512", "S-1-5-21-8-8-8-1105", group)
     carrying(demo, "orla.fenn", "S-1-5-32-544", leading_in)
