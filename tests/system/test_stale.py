@@ -164,17 +164,17 @@ def test_the_account_of_a_trust_is_no_person(demo: Program) -> None:
     at = text.index("dn: CN=Cato Lune,")
     one = text[at : text.index("\n\n", at) + 2]
     assert "userAccountControl: 512" in one
-    trust = one.replace("CN=Cato Lune,", "CN=ISLE$,").replace("sAMAccountName: cato.lune", "sAMAccountName: ISLE$")
-    trust = trust.replace("userAccountControl: 512", "userAccountControl: 2080").replace("cn: Cato Lune", "cn: ISLE$")
+    trust = one.replace("CN=Cato Lune,", "CN=PIER$,").replace("sAMAccountName: cato.lune", "sAMAccountName: PIER$")
+    trust = trust.replace("userAccountControl: 512", "userAccountControl: 2080").replace("cn: Cato Lune", "cn: PIER$")
     users = demo("find", "--kind", "user", "--limit", "1000", "--format", "json").json
     directory.write_text(text.replace(one, trust))
     demo("collect", "--full")
-    assert [row["name"] for row in demo("find", "ISLE", "--format", "json").json] == ["ISLE"]
-    shown = demo("show", "ISLE$", "--format", "json").json
+    assert [row["name"] for row in demo("find", "PIER", "--format", "json").json] == ["PIER"]
+    shown = demo("show", "PIER$", "--format", "json").json
     assert shown["kind"] == "trust account"
     assert len(demo("find", "--kind", "user", "--limit", "1000", "--format", "json").json) == len(users) - 1
-    assert not [row for row in stale(demo, "accounts", "--built-in") if "ISLE" in row["name"]]
+    assert not [row for row in stale(demo, "accounts", "--built-in") if "PIER" in row["name"]]
     for command in (("retire",), ("account", "disable")):
-        refused = demo(*command, "ISLE$", "--yes", "--why", "old")
+        refused = demo(*command, "PIER$", "--yes", "--why", "old")
         assert refused.code != 0, command
     assert "userAccountControl: 2080" in directory.read_text()

@@ -11,7 +11,10 @@ from adzeguard.cli.opening import looking
 from adzeguard.cli.options import at_option, example, listing_options_without_limit, workspace_option
 from adzeguard.cli.output import put_view
 
-_KINDS = ("user", "group", "computer", "ou", "container", "policy", "foreign", "contact", "trust", "service")
+_KINDS = (
+    *("user", "group", "computer", "ou", "container", "policy", "foreign", "contact", "trust", "service"),
+    *("trusted_domain", "password_policy"),
+)
 
 
 @click.command("find", cls=HeadedCommand, epilog=example("adzeguard find kiosk --kind group"))

@@ -62,7 +62,7 @@ FORMS: Final[Mapping[str, Form]] = {
         "expires_at named_at title user_principal_name display_name description mail department manager managed_by "
         "dns_host_name operating_system workstations logon_hours signs_in version folder policy_options member_of "
         "primary_group effectively_member_of members effective_members source trouble capabilities lacks local_groups "
-        "logon notice elevations ran_elevated facts rules holds protected granted handed_down "
+        "logon notice elevations ran_elevated facts password_policy rules holds protected granted handed_down "
         "handed_down_by_the_domain policy_links",
         rows=False,
         partly=True,

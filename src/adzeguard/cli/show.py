@@ -34,6 +34,7 @@ def command(name: str, form: str, output: Path | None, moment: datetime | None, 
     what lies in it, whether it is protected, what is granted there, the rules that hold and the policies linked to it.
     """
     from adzeguard.core.estate.names import resolve
+    from adzeguard.core.estate.password_policies import PasswordPolicies
     from adzeguard.core.estate.principal import CONTAINERS, Kind
     from adzeguard.core.views.logon_week import logon_week
     from adzeguard.core.views.object_page import object_data, object_page
@@ -56,6 +57,9 @@ def command(name: str, form: str, output: Path | None, moment: datetime | None, 
         more = ou_data(workspace.rights, workspace.charter_if_readable(_NO_RULES), shown)
         data = {key: value for key, value in data.items() if key not in _TOLD_BETTER}
         sections += ou_sections(more)
+    if shown.kind == Kind.USER and (policy := PasswordPolicies(workspace.estate).of(shown)):
+        more = {"password_policy": policy.name}
+        sections.append(Fact("Password policy", f"{policy.name}: {policy.in_words()}"))
     if shown.kind == Kind.TRUSTED_DOMAIN:
         sections.append(Fact("Trust", f"adzeguard trusts show {shown.name}"))
     put_view(object_page(data, sections, more), form, output)

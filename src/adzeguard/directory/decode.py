@@ -14,6 +14,7 @@ from adzeguard.core.estate.principal import Flag, Kind
 from adzeguard.core.estate.rows import NEVER, ObjectRow, Observed, object_key
 from adzeguard.core.identity import Sid, leaf_name
 from adzeguard.core.wellknown import SECURITY_ENABLED
+from adzeguard.directory.password_policy import password_policy
 from adzeguard.directory.port import Entry
 
 _DISABLED: Final = 0x2  # ADS_UF_ACCOUNTDISABLE, [MS-ADTS] 2.2.16
@@ -35,6 +36,7 @@ _KIND_OF_CLASS: Final = (  # the first that fits, since classes derive from each
     (b"domaindns", Kind.DOMAIN),
     (b"contact", Kind.CONTACT),
     (b"trusteddomain", Kind.TRUSTED_DOMAIN),
+    (b"msds-passwordsettings", Kind.PASSWORD_POLICY),
     (b"container", Kind.CONTAINER),
     (b"builtindomain", Kind.CONTAINER),
 )
@@ -161,6 +163,8 @@ def _details(entry: Entry) -> str:
         details["changed"] = _generalized_time(entry.text("whenchanged"))
     if former := _sids(entry.attributes.get("sidhistory", ())):
         details["sid_history"] = former
+    if policy := password_policy(entry):
+        details["password_policy"] = policy
     if b"trusteddomain" in entry.classes:
         details["trust"] = _trust(entry)
     return json.dumps(details, sort_keys=True) if details else ""

@@ -207,6 +207,20 @@ class TellsLinkTimes(Protocol):
         """Return what is kept of the links of an entry, also of those that were taken out lately; often nothing."""
 
 
+PASSWORD_ATTRIBUTES = (
+    ("minPwdLength", "msDS-MinimumPasswordLength"),
+    ("pwdHistoryLength", "msDS-PasswordHistoryLength"),
+    ("maxPwdAge", "msDS-MaximumPasswordAge"),
+    ("lockoutThreshold", "msDS-LockoutThreshold"),
+    ("lockoutDuration", "msDS-LockoutDuration"),
+    ("pwdProperties", "msDS-PasswordComplexityEnabled"),
+    ("", "msDS-PasswordReversibleEncryptionEnabled"),
+    ("", "msDS-PasswordSettingsPrecedence"),
+    ("", "msDS-PSOAppliesTo"),
+    ("oEMInformation", ""),
+)
+"""What a password policy is made of: of the domain, and of a settings object ([MS-ADA1] to [MS-ADA3])."""
+
 TRUST_ATTRIBUTES = (
     "trustPartner",
     "flatName",
@@ -238,6 +252,7 @@ ATTRIBUTES = (
     "nTSecurityDescriptor",
     *(attribute.name for attribute in SHOWN_ATTRIBUTES),
     "sIDHistory",
+    *(name for names in PASSWORD_ATTRIBUTES for name in names if name),
     *TRUST_ATTRIBUTES,
 )
 """The attributes that are collected."""
@@ -253,5 +268,6 @@ CLASSES = (
     "domainDNS",
     "contact",
     "trustedDomain",
+    "msDS-PasswordSettings",
 )
 """The classes that are collected, with those derived from them."""

@@ -32,6 +32,13 @@ class Shares:
             by_name.setdefault((server, share), []).append(Folder(path, data.get(bytes(key), b""), denied))
         return Shared(shares, {share: by_name.get((share.server, share.name), []) for share in shares})
 
+    def permissions(self) -> list[bytes]:
+        """Return every distinct descriptor of shares and their folders."""
+        with self._database.reading() as connection:
+            folders = connection.rows("SELECT data FROM permissions")
+            shares = connection.rows("SELECT DISTINCT descriptor FROM share")
+            return [bytes(raw) for (raw,) in (*folders, *shares)]
+
     def write_share(self, share: Share) -> None:
         """Write what is known of a share itself."""
         values = (share.source, share.server, share.name, share.descriptor, share.read_at.isoformat(), share.trouble)

@@ -1,10 +1,12 @@
 """Asking what SIDs of other domains mean, when they are new and once a day."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
+from collections.abc import Set as AbstractSet
 from datetime import datetime
 from itertools import groupby
 from typing import Final
 
+from adzeguard.core.descriptors.outsiders import sids_of_others
 from adzeguard.core.errors import AdzeguardError
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.foreign import ForeignName, NamesForeigners
@@ -16,10 +18,16 @@ _AGAIN_AFTER: Final = 86_400
 _MOST: Final = 50_000
 
 
-def ask_for_names(estate: Estate, names: ForeignNames, namer: NamesForeigners, now: datetime) -> str:
-    """Keep what those of other domains are called; return why nobody could be asked, or nothing."""
+def ask_for_names(
+    estate: Estate, names: ForeignNames, namer: NamesForeigners, now: datetime, permissions: Iterable[bytes] = ()
+) -> str:
+    """Keep what those of other domains are called; return why nobody could be asked, or nothing.
+
+    `permissions` are descriptors of file shares, which name some as well.
+    """
     at = int(now.timestamp())
-    due = _due(estate, names.all(), at)
+    on_shares = {Sid(sid) for raw in permissions for sid in sids_of_others(raw, estate.domain.sid)}
+    due = _due(estate, names.all(), at, on_shares)
     if not due:
         return ""
     troubles: dict[str, str] = {}
@@ -33,10 +41,10 @@ def ask_for_names(estate: Estate, names: ForeignNames, namer: NamesForeigners, n
     return "; ".join(f"those {whose}: {said}" for said, whose in troubles.items())
 
 
-def _due(estate: Estate, known: Mapping[str, ForeignName], now: int) -> list[str]:
-    """Return the SIDs that were never asked about, or not for a day: in groups, in rights, in local groups."""
+def _due(estate: Estate, known: Mapping[str, ForeignName], now: int, on_shares: AbstractSet[Sid]) -> list[str]:
+    """Return the SIDs that were never asked about, or not for a day: in groups, rights, local groups and shares."""
     wanted = {str(one.sid) for one in estate.of_other_domains.values()}
-    wanted |= {sid for sid in _on_hosts(estate) if estate.who_are([sid])[sid].kind == Kind.UNRESOLVED}
+    wanted |= {sid for sid in _on_hosts(estate) | on_shares if estate.who_are([sid])[sid].kind == Kind.UNRESOLVED}
     fresh = {sid for sid, one in known.items() if now - one.asked_at < _AGAIN_AFTER}
     return sorted(wanted - fresh)[:_MOST]
 

@@ -109,7 +109,7 @@ def group_created(
         scope=details.scope,
         security=bool(details.security),
         details=said,
-        members=[resolve(workspace.estate, member) for member in members],
+        members=[somebody(workspace, member) for member in members],
         why=why,
     )
     return Draft.of(changes)
@@ -242,7 +242,8 @@ class GrantAsked:
 
 def granted(workspace: "Workspace", asked: GrantAsked, why: str) -> Draft:
     """Give or deny duties over an object; the draft notes what a denial wins over."""
-    rights, holder, target = workspace.rights, resolve(workspace.estate, asked.who), _over(workspace, asked)
+    holder = somebody(workspace, asked.who, let_in=False)
+    rights, target = workspace.rights, _over(workspace, asked)
     wanted = named_duties(rights.duties, tuple(asked.duties), rights.schema)
     only_for = tuple(asked.only_for)
     changes = grants_given(

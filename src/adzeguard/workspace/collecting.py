@@ -56,7 +56,8 @@ def _names_asked(workspace: "Workspace") -> str:
     namer = workspace.foreign_namer()
     if namer is None:
         return ""
-    told = ask_for_names(workspace.estate, ForeignNames(workspace.database), namer, workspace.now())
+    names, permissions = ForeignNames(workspace.database), Shares(workspace.database).permissions()
+    told = ask_for_names(workspace.estate, names, namer, workspace.now(), permissions)
     workspace.look_anew()
     return told
 

@@ -23,6 +23,7 @@ from adzeguard.workflows.contracts import contract_of
 from adzeguard.workflows.leases import end_moved, ending, giving, is_inside, lease_named, note_ended
 from adzeguard.workspace.notes import note
 from adzeguard.workspace.sealing import say_what_is_odd
+from adzeguard.workspace.somebody import somebody
 
 if TYPE_CHECKING:
     from adzeguard.workspace.open_workspace import Workspace
@@ -66,9 +67,9 @@ class Beginning:
     def draft(self) -> Draft:
         """Return what gives the membership. The lease is noted first: a program that is killed forgets no end."""
         workspace, asked, table = self.workspace, self.asked, Leases(self.workspace.database)
+        member = somebody(workspace, asked.person, let_in=not asked.host)
         estate = workspace.estate
         reason = f"lease until {when_utc(self._end)}{f': {asked.why}' if asked.why else ''}"
-        member = resolve(estate, asked.person)
         if asked.host:
             at = resolve_host(estate, asked.host)
             made = members_on(estate, at, asked.group, [asked.person], reason, add=True)

@@ -106,6 +106,9 @@ def found(workspace: "Workspace", part: str, kind: str = "", limit: int = 100) -
 def group_called(workspace: "Workspace", name: str) -> Principal:
     """Return the group of this name; `UsageError` says what it is instead."""
     group = resolve(workspace.estate, name)
+    if group.kind == Kind.FOREIGN:
+        said = f"{group.qualified_name} is of another domain, and who is inside, only that knows and changes"
+        raise UsageError(said, f"Where it is inside: adzeguard show '{group.qualified_name}'")
     if group.kind != Kind.GROUP:
         raise UsageError(f"{group.qualified_name} is {group.kind.one}, not a group", "Try: adzeguard find --kind group")
     return group
@@ -139,6 +142,9 @@ def _on_host(estate: Estate, member: Principal, name: str) -> tuple[Named, Acces
 
 
 def _refuse_other_kinds(named: Principal, what: str, kinds: set[Kind]) -> None:
+    if named.kind == Kind.FOREIGN:
+        said = f"{named.qualified_name} is of another domain, and who is inside, only that knows"
+        raise UsageError(said, f"Where it is inside: adzeguard show '{named.qualified_name}'")
     if named.kind not in kinds:
         way_out = f"Where it is inside: adzeguard show {named.name}"
         raise UsageError(f"{named.qualified_name} is {named.kind.one}, {what}", way_out)

@@ -18,6 +18,7 @@ from adzeguard.store.shifts import Shifts
 from adzeguard.workflows.shifts import shift_named
 from adzeguard.workspace.notes import note
 from adzeguard.workspace.sealing import say_what_is_odd
+from adzeguard.workspace.somebody import somebody
 
 if TYPE_CHECKING:
     from adzeguard.workspace.open_workspace import Workspace
@@ -100,7 +101,7 @@ def _times(workspace: "Workspace", asked: Asked) -> tuple[date, time, time, tupl
 
 def _whom(workspace: "Workspace", asked: Asked) -> tuple[tuple[str, str], str, str, str]:
     """Return the member by name and SID, the host, and the group by name and SID."""
-    member = resolve(workspace.estate, asked.person)
+    member = somebody(workspace, asked.person, let_in=not asked.host)
     if asked.host:
         known = resolve_host(workspace.estate, asked.host)
         named = local_group(known, asked.group)

@@ -14,11 +14,12 @@ if TYPE_CHECKING:
     from adzeguard.workspace.open_workspace import Workspace
 
 
-def somebody(workspace: "Workspace", typed: str) -> Principal:
+def somebody(workspace: "Workspace", typed: str, *, let_in: bool = True) -> Principal:
     r"""Return who is meant, as `resolve` does.
 
     Somebody of a trusted domain whom nothing names here yet is understood by SID; by `DOMAIN\name` where the server
     can be asked. They get a row, so that what the change gives them is foreseen and guarded as for everybody.
+    `let_in` wants a trust that lets them in: a right can also be given to a SID that nobody knows.
     """
     try:
         found = resolve(workspace.estate, typed)
@@ -29,6 +30,11 @@ def somebody(workspace: "Workspace", typed: str) -> Principal:
         found = resolve(workspace.estate, sid)
     if found.id != NOT_COLLECTED or not workspace.estate.is_of_another_domain(found.sid or ""):
         return found
+    lets_in = {trust.sid for trust in workspace.estate.trusts if trust.lets_in}
+    if let_in and found.sid is not None and found.sid.authority not in lets_in:
+        raise UsageError(
+            f"{found.sid} is of a domain that this directory does not let in", "See whom it lets in: adzeguard trusts"
+        )
     return _met(workspace, str(found.sid))
 
 
@@ -45,11 +51,6 @@ def _is_trusted(estate: Estate, domain: str) -> bool:
 
 def _met(workspace: "Workspace", sid: str) -> Principal:
     """Note somebody of another domain, with the name that the server answers."""
-    authority = sid.rpartition("-")[0]
-    if not any(trust.sid == authority and trust.lets_in for trust in workspace.estate.trusts):
-        raise UsageError(
-            f"{sid} is of a domain that this directory does not let in", "See whom it lets in: adzeguard trusts"
-        )
     namer = workspace.foreign_namer()
     with workspace.held("note of somebody of another domain"):
         if namer is not None:

@@ -7,6 +7,7 @@ from adzeguard.core.charter.kinds import RuleKind
 from adzeguard.core.checks.check import Check
 from adzeguard.core.checks.host_rows import HOST_CHECKS
 from adzeguard.core.checks.name_rows import NAME_CHECKS
+from adzeguard.core.checks.password_policies import PASSWORD_CHECKS
 from adzeguard.core.checks.right_rows import RIGHT_CHECKS
 from adzeguard.core.checks.rules import deviations_from_rules
 from adzeguard.core.checks.sid_history import SID_HISTORY_CHECKS
@@ -28,6 +29,7 @@ CHECKS: Final[tuple[Check, ...]] = (
     *HOST_CHECKS,
     *TRUST_CHECKS,
     *SID_HISTORY_CHECKS,
+    *PASSWORD_CHECKS,
     *NAME_CHECKS,
     *TIME_CHECKS,
 )

@@ -21,7 +21,7 @@ _PACKED: Final = re.compile(rb"\x01\x05\0\0\0\0\0\x05\x15\0\0\0.{16}", re.DOTALL
 def outsiders(domain_sid: Sid, observed: Sequence[Observed]) -> list[Observed]:
     """Return rows for the SIDs of other domains that stand in rights and have no object among these."""
     seen = {one.row.sid for one in observed}
-    named = {sid for raw in {one.row.descriptor for one in observed} for sid in _of_others(raw, domain_sid)}
+    named = {sid for raw in {one.row.descriptor for one in observed} for sid in sids_of_others(raw, domain_sid)}
     return [row_of_outsider(sid) for sid in sorted(named - seen)]
 
 
@@ -30,7 +30,8 @@ def key_of_outsider(sid: str) -> bytes:
     return sid.encode()
 
 
-def _of_others(raw: bytes, domain_sid: Sid) -> Iterator[str]:
+def sids_of_others(raw: bytes, domain_sid: Sid) -> Iterator[str]:
+    """Yield the SIDs of other domains that own or are named in a descriptor; none of one that cannot be read."""
     own = domain_sid.to_bytes()[2:]
     # Almost every descriptor names this domain's own alone: looking through its bytes takes a twentieth of reading it.
     if all(found[2:24] == own for found in _PACKED.findall(raw)) or not is_readable(raw):

@@ -30,6 +30,8 @@ class Kind(IntEnum):
     """An account whose password the directory manages itself, for services: neither a person nor a host."""
     TRUSTED_DOMAIN = 16
     """What the directory keeps of a trust with another domain, beside the trust's account."""
+    PASSWORD_POLICY = 17
+    """A settings object: a password policy for some people and groups ([MS-ADTS] 2.2, msDS-PasswordSettings)."""
 
     @property
     def label(self) -> str:
@@ -49,6 +51,7 @@ _LABELS = {
     Kind.TRUST: "trust account",
     Kind.SERVICE: "service account",
     Kind.TRUSTED_DOMAIN: "trusted domain",
+    Kind.PASSWORD_POLICY: "password policy",
 }
 ACCOUNTS: Final = frozenset({Kind.USER, Kind.COMPUTER, Kind.SERVICE})
 """What signs in with an account of the directory."""

@@ -66,6 +66,7 @@ KEYS: Final[Mapping[str, Meaning]] = {
         group_scope="the scope of the group: global, domain local or universal",
         scope="where it holds, in words; of a group, its scope",
         partner_sid="the SID of the other domain",
+        password_policy="which password policy applies: the domain by its short name, or a settings object",  # noqa: S106 - it says which
         direction="of a trust, who can sign in where",
         written="the name with letters marked that look like others",
     ),

@@ -21,7 +21,7 @@ from adzeguard.core.wording import when
 _SHOWN: Final = 12
 _NOT_SHOWN: Final = ("name", "qualified_name", "logon_hours")
 """The names are the title, and the hours are drawn as a week."""
-_TOLD_APART: Final = ("trust", "foreign_kind", "foreign_state", "named", "sid_history")
+_TOLD_APART: Final = ("trust", "foreign_kind", "foreign_state", "named", "sid_history", "password_policy")
 """What is told in other words, or by a command of its own."""
 _LABELS: Final[Mapping[str, str]] = {
     "sid": "SID",
