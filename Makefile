@@ -4,8 +4,9 @@ VENV := .venv
 BIN := $(VENV)/bin
 SERVER_PACKAGES := samba samba-ad-dc samba-ad-provision samba-dsdb-modules samba-vfs-modules winbind ldap-utils \
 	ldb-tools python3-samba
+NATIVE_PACKAGES := gcc libc6-dev libldap-dev libsasl2-dev libsasl2-modules-gssapi-mit krb5-user
 
-.PHONY: demo check test test-long coverage lint bench docs screenshots wheel server database hosts clean
+.PHONY: demo check test test-long coverage lint bench docs screenshots wheel server native database hosts clean
 
 demo: $(VENV)/installed
 	rm -rf lowmere-demo
@@ -17,17 +18,17 @@ check: test lint
 # Two processes, one for each core; what shares a server stays in one of them. Compiled first, as an installed program is:
 # some machines forbid it to itself (PYTHONDONTWRITEBYTECODE).
 PYTEST := $(BIN)/python -m pytest -n 2 --dist loadgroup
-test: $(VENV)/installed-test server database hosts
+test: $(VENV)/installed-test server native database hosts
 	@$(BIN)/python -m compileall -q src
 	$(PYTEST)
 
 # Every write, every kill, property tests with two hundred times as many examples: for a night.
-test-long: $(VENV)/installed-test server database hosts
+test-long: $(VENV)/installed-test server native database hosts
 	@$(BIN)/python -m compileall -q src
 	LONG_TESTS=1 $(PYTEST)
 
 # How much of the program the tests reach, branch by branch; less than stands there today is a failure.
-coverage: $(VENV)/installed-test server database hosts
+coverage: $(VENV)/installed-test server native database hosts
 	$(BIN)/coverage erase
 	$(PYTEST) --cov --cov-report=
 	$(BIN)/coverage report
@@ -55,6 +56,14 @@ server:
 	elif [ "$$(id -u)" = 0 ] && command -v apt-get >/dev/null; then \
 		apt-get update -q && DEBIAN_FRONTEND=noninteractive apt-get install -y -q --no-install-recommends $(SERVER_PACKAGES); \
 	else echo "The tests against a real directory server are skipped; as root: apt-get install $(SERVER_PACKAGES)"; fi
+
+# The system's LDAP library, by which a ticket signs in: Python's part of it is compiled against Debian's packages.
+native: $(VENV)/installed-test
+	@if $(BIN)/python -c 'import ldap' 2>/dev/null && command -v kinit >/dev/null; then :; \
+	elif [ "$$(id -u)" = 0 ] && command -v apt-get >/dev/null; then \
+		apt-get update -q && DEBIAN_FRONTEND=noninteractive apt-get install -y -q --no-install-recommends $(NATIVE_PACKAGES) \
+		&& $(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[native]'; \
+	else echo "The tests of Kerberos are skipped; as root: apt-get install $(NATIVE_PACKAGES), then pip install .[native]"; fi
 
 # The same for the database that a team shares a store in.
 database:

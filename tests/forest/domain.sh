@@ -9,7 +9,7 @@ mount -t proc proc /proc
 mkdir -p /run/samba
 # Its sockets lie in a folder that no setting moves for all who look there.
 mount -t tmpfs -o mode=755 tmpfs /run/samba
-printf 'nameserver %s\noptions timeout:1 attempts:1\n' "$resolver" > "$folder/resolv.conf"
+printf 'nameserver %s\noptions timeout:1 attempts:1 no-aaaa\n' "$resolver" > "$folder/resolv.conf"
 printf '127.0.0.1 localhost\n' > "$folder/hosts"
 for line in "$@"; do echo "$line" >> "$folder/hosts"; done
 mount --bind "$folder/resolv.conf" /etc/resolv.conf

@@ -106,12 +106,29 @@ class Controller:
             os.killpg(self.process.pid, signal.SIGKILL)
             self.process.wait(30)
 
-    def inside(self, *command: str, given: str = "") -> "subprocess.CompletedProcess[str]":
-        """Run a command where the controller runs."""
+    def inside(
+        self, *command: str, given: str = "", at: Path | None = None, **environment: str
+    ) -> "subprocess.CompletedProcess[str]":
+        """Run a command where the controller runs, which knows the names of both."""
         assert self.process is not None
         [child] = Path(f"/proc/{self.process.pid}/task/{self.process.pid}/children").read_text().split()[:1]
-        run = ["nsenter", "-t", child, "-m", "-p", *command]
-        return subprocess.run(run, input=given, capture_output=True, text=True, timeout=180, check=False)
+        run = ["nsenter", "-t", child, "-m", "-p", "sh", "-c", 'cd "$0" && exec "$@"', str(at or Path.cwd()), *command]
+        return subprocess.run(
+            run,
+            input=given,
+            capture_output=True,
+            text=True,
+            timeout=180,
+            check=False,
+            env={**os.environ, **environment},
+        )
+
+    def keytab(self, name: str, file: Path) -> Path:
+        """Write the keys of an account into a key table."""
+        run = ["samba-tool", "domain", "exportkeytab", str(file), f"--principal={name}@{self.realm.upper()}"]
+        done = self.inside(*run, "-s", self.conf)
+        assert file.exists(), done.stderr
+        return file
 
     @property
     def client(self) -> Server:
@@ -150,6 +167,10 @@ class TwoDomains:
         for one, other, scopes in ((self.low, self.isle, LOW_SCOPES), (self.isle, self.low, ISLE_SCOPES)):
             one.settle(other)
             one.load(_operations(one, scopes, lot))
+            # A server registers its services by itself only where it may update the DNS.
+            service = f"ldap/{one.host}.{one.realm}"
+            run = ["samba-tool", "spn", "add", service, f"{one.host.upper()}$", "-s", one.conf]
+            subprocess.run([*run, "-H", str(one.folder / "private/sam.ldb")], check=True, capture_output=True)
             (one.folder / "password").touch(0o600)
             (one.folder / "password").write_text(PASSWORD)
         self._start()

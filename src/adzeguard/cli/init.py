@@ -42,6 +42,13 @@ rules: []
     metavar="F",
     help="A file with the password that only you can read.",
 )
+@click.option("--sign-in", type=click.Choice(["password", "kerberos"]), help="How to sign in; otherwise by password.")
+@click.option(
+    "--keytab",
+    type=click.Path(path_type=Path),
+    metavar="F",
+    help="With kerberos: a key table that only you can read, in place of the ticket that is there.",
+)
 @click.option(
     "--ca-file",
     type=click.Path(path_type=Path),
@@ -71,6 +78,8 @@ def command(
     ldap: str | None,
     bind_as: str | None,
     password_file: Path | None,
+    sign_in: str | None,
+    keytab: Path | None,
     ca_file: Path | None,
     tls_name: str | None,
     start_tls: bool,
@@ -90,11 +99,19 @@ def command(
         ldif, ldap = _ask_for_directory()
     if ldif is not None and ldap is not None:
         raise UsageError("--ldif and --ldap exclude each other", "A workspace has one directory")
-    directory = (
-        _file(ldif)
-        if ldif is not None
-        else _server(str(ldap), bind_as, password_file, ca_file, tls_name, start_tls=start_tls, plain_ldap=plain_ldap)
-    )
+    if ldif is not None:
+        directory = _file(ldif)
+    elif sign_in == "kerberos" or keytab is not None:
+        if bind_as or password_file or tls_name or plain_ldap:
+            raise UsageError(
+                "by kerberos there is no name to bind with, no password and no other name of the server",
+                "Leave --bind-as, --password-file, --tls-name and --plain-ldap out",
+            )
+        directory = _by_ticket(str(ldap), keytab, ca_file, start_tls=start_tls)
+    else:
+        directory = _server(
+            str(ldap), bind_as, password_file, ca_file, tls_name, start_tls=start_tls, plain_ldap=plain_ldap
+        )
     if standin_hosts is not None:
         if not standin_hosts.is_dir():
             raise UsageError(
@@ -174,6 +191,22 @@ def _ask_for_directory() -> tuple[Path | None, str | None]:
     return (None, answer) if "://" in answer else (Path(answer), None)
 
 
+def _by_ticket(url: str, keytab: Path | None, ca_file: Path | None, *, start_tls: bool) -> dict[str, str | bool]:
+    from adzeguard.directory.ldap_wire import Address
+
+    Address(url, start_tls=start_tls, sealed=True).check()
+    directory: dict[str, str | bool] = {"kind": "ldap", "url": url, "sign_in": "kerberos"}
+    return directory | _files(keytab=keytab, ca_file=ca_file) | ({"start_tls": True} if start_tls else {})
+
+
+def _files(**paths: Path | None) -> dict[str, str | bool]:
+    """Return the files that are named, whole; `UsageError` for one that is not there."""
+    for key, path in paths.items():
+        if path is not None and not path.is_file():
+            raise UsageError(f"there is no file {path}", f"Name it with --{key.replace('_', '-')}")
+    return {key: str(path.resolve()) for key, path in paths.items() if path is not None}
+
+
 def _server(
     url: str,
     bind_as: str | None,
@@ -192,11 +225,7 @@ def _server(
             raise UsageError("--ldap needs --bind-as NAME", r"Give the name to bind with, like DOMAIN\name")
         bind_as = str(click.prompt(r"The name to bind with (DOMAIN\name)", err=True))
     directory: dict[str, str | bool] = {"kind": "ldap", "url": url, "bind_as": bind_as}
-    for key, path in (("password_file", password_file), ("ca_file", ca_file)):
-        if path is not None:
-            if not path.is_file():
-                raise UsageError(f"there is no file {path}", f"Name it with --{key.replace('_', '-')}")
-            directory[key] = str(path.resolve())
+    directory |= _files(password_file=password_file, ca_file=ca_file)
     if tls_name:
         directory["tls_name"] = tls_name
     directory |= {key: True for key, given in (("start_tls", start_tls), ("plain_ldap", plain_ldap)) if given}

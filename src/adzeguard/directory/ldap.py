@@ -20,8 +20,9 @@ from adzeguard.directory.decode import domain_sid_of
 from adzeguard.directory.ldap_link_ends import link_with_end, read_link_ends, seconds_left, switch_on_link_ends
 from adzeguard.directory.ldap_link_times import ATTRIBUTE as KEPT_OF_LINKS
 from adzeguard.directory.ldap_link_times import read_link_times
+from adzeguard.directory.ldap_port import Attributes, LdapWire
 from adzeguard.directory.ldap_schema import schema_as_json
-from adzeguard.directory.ldap_wire import Address, Attributes, Wire
+from adzeguard.directory.ldap_wire import Address, Wire
 from adzeguard.directory.port import ATTRIBUTES, CLASSES, DirectoryFacts, Entry, LinkEnds, LinkTime, Modification
 
 _LONGEST_NUMBER: Final = 12
@@ -38,16 +39,35 @@ _T = TypeVar("_T")
 
 def open_ldap(settings: Settings, secret: Secret, _names: Names) -> "LdapDirectory":
     """Connect to the server that the settings name."""
+    kerberos = _signs_in_by_kerberos(settings)
     address = Address(
         settings["url"],
         settings.get("ca_file", ""),
         settings.get("tls_name", ""),
         start_tls=settings.get("start_tls") == "true",
         plain=settings.get("plain_ldap") == "true",
+        sealed=kerberos,
         timeout=_seconds(settings.get("timeout", "30")),
     )
     address.check()
+    if kerberos:
+        return LdapDirectory(address, "", secret, connect=lambda: _by_ticket(address, settings.get("keytab", "")))
     return LdapDirectory(address, settings.get("bind_as", ""), secret)
+
+
+def _signs_in_by_kerberos(settings: Settings) -> bool:
+    way = settings.get("sign_in", "")
+    if way not in ("", "password", "kerberos"):
+        raise SettingsError(f"[directory] sign_in must be password or kerberos, not '{way}'")
+    if way != "kerberos" and settings.get("keytab"):
+        raise SettingsError("[directory] keytab is for sign_in = kerberos alone", 'Write sign_in = "kerberos"')
+    return way == "kerberos"
+
+
+def _by_ticket(address: Address, keytab: str) -> LdapWire:
+    from adzeguard.directory.ldap_native import NativeWire
+
+    return NativeWire(address, keytab)
 
 
 DRIVER: Final = DriverKind(
@@ -58,6 +78,8 @@ DRIVER: Final = DriverKind(
         Setting(
             "password_file", "A file with the password that only its owner can read.", is_path=True, is_decisive=True
         ),
+        Setting("sign_in", "kerberos: by a ticket, and with no password."),
+        Setting("keytab", "A key table that gets and renews the ticket.", is_path=True, is_decisive=True),
         Setting("ca_file", "The CA that signed the server's certificate.", is_path=True, is_decisive=True),
         Setting("tls_name", "The name in the certificate, where it is not that of the URL."),
         Setting("start_tls", "Encrypt an ldap:// connection before anything is sent."),
@@ -82,14 +104,18 @@ class LdapDirectory:
     """One directory server. The connection is made when it is first needed, and made again when it was lost."""
 
     def __init__(
-        self, address: Address, bind_as: str, secret: Secret, pause: Callable[[float], None] = time.sleep
+        self,
+        address: Address,
+        bind_as: str,
+        secret: Secret,
+        pause: Callable[[float], None] = time.sleep,
+        connect: Callable[[], LdapWire] | None = None,
     ) -> None:
         self._address = address
-        self._bind_as = bind_as
-        self._secret = secret
         self._pause = pause
-        self._wire: Wire | None = None
-        self._watching: Wire | None = None
+        self._connect = connect or (lambda: Wire(address, bind_as, secret()))
+        self._wire: LdapWire | None = None
+        self._watching: LdapWire | None = None
         self._base = ""
         self._configuration = ""
 
@@ -102,7 +128,7 @@ class LdapDirectory:
         """Wait for the server to tell of a change, over a connection of its own that is kept."""
         if self._watching is None:
             self.facts()
-            self._watching = Wire(self._address, self._bind_as, self._secret())
+            self._watching = self._connect()
             self._watching.ask_for_changes(self._base)
         try:
             return self._watching.told_of_a_change(seconds)
@@ -115,7 +141,7 @@ class LdapDirectory:
         """Read the server's own entry and the domain object."""
         return self._with_wire(self._read_facts)
 
-    def _read_facts(self, wire: Wire) -> DirectoryFacts:
+    def _read_facts(self, wire: LdapWire) -> DirectoryFacts:
         wanted = [
             "defaultNamingContext",
             "configurationNamingContext",
@@ -319,7 +345,7 @@ class LdapDirectory:
 
         return complete_ranges(read(attribute), read).get(attribute.lower(), [])
 
-    def _once(self, write: Callable[[Wire], None]) -> None:
+    def _once(self, write: Callable[[LdapWire], None]) -> None:
         """Write. It is not tried again by itself: whether a lost request was done must be read first."""
         try:
             write(self._connected())
@@ -342,13 +368,13 @@ class LdapDirectory:
         ranged = [name for name in attributes if ";range=" in name]
         if not ranged:
             return Entry(dn, attributes)
-        wire = Wire(self._address, self._bind_as, self._secret())
+        wire = self._connect()
         try:
             return Entry(dn, complete_ranges(attributes, lambda wanted: wire.read(dn, [wanted]) or {}))
         finally:
             wire.close()
 
-    def _with_wire(self, task: Callable[[Wire], _T]) -> _T:
+    def _with_wire(self, task: Callable[[LdapWire], _T]) -> _T:
         """Do a task that may safely be done twice, with a new connection where the old one was lost."""
         for attempt in range(_ATTEMPTS):
             try:
@@ -361,9 +387,9 @@ class LdapDirectory:
                 self._pause(_FIRST_PAUSE * 2**attempt)
         raise AssertionError("the last attempt returns or raises")
 
-    def _connected(self) -> Wire:
+    def _connected(self) -> LdapWire:
         if self._wire is None:
-            self._wire = Wire(self._address, self._bind_as, self._secret())
+            self._wire = self._connect()
         return self._wire
 
     def _drop(self) -> None:

@@ -14,7 +14,7 @@ from uuid import UUID
 from adzeguard.core.errors import ChangeRefusedError
 from adzeguard.core.identity import fold_dn
 from adzeguard.core.wording import when_utc
-from adzeguard.directory.ldap_wire import Wire
+from adzeguard.directory.ldap_port import LdapWire
 from adzeguard.directory.port import Entry, LinkEnds, Modification
 
 FEATURE: Final = UUID("ec43e873-cce8-4640-b4ab-07ffe4ab5bcd")
@@ -22,7 +22,7 @@ FEATURE: Final = UUID("ec43e873-cce8-4640-b4ab-07ffe4ab5bcd")
 _WITH_END: Final = re.compile(rb"<TTL=(\d{1,12}),(.*)>", re.DOTALL)
 
 
-def read_link_ends(wire: Wire, configuration: str) -> LinkEnds:
+def read_link_ends(wire: LdapWire, configuration: str) -> LinkEnds:
     """Read whether the forest of a configuration knows the feature, and whether it is among those that are on."""
     query = "(msDS-OptionalFeatureGUID=" + "".join(f"\\{byte:02x}" for byte in FEATURE.bytes_le) + ")"
     below = f"CN=Optional Features,CN=Directory Service,CN=Windows NT,CN=Services,{configuration}"
@@ -39,7 +39,7 @@ def read_link_ends(wire: Wire, configuration: str) -> LinkEnds:
     )
 
 
-def switch_on_link_ends(wire: Wire, configuration: str) -> None:
+def switch_on_link_ends(wire: LdapWire, configuration: str) -> None:
     """Switch it on in the whole forest ([MS-ADTS] 3.1.1.3.3, enableOptionalFeature). Nothing switches it off."""
     value = f"{_scope(configuration)}:{FEATURE}".encode("utf-8", "surrogateescape")
     wire.modify("", [Modification("add", "enableOptionalFeature", (value,))])

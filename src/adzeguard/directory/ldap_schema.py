@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from itertools import islice
 from typing import Any, Final
 
-from adzeguard.directory.ldap_wire import Wire
+from adzeguard.directory.ldap_port import LdapWire
 from adzeguard.directory.port import Attributes
 
 _MOST: Final = 50_000
@@ -28,7 +28,7 @@ _KIND_OF_ACCESS: Final = {0x100: "control_rights", 0x30: "property_sets", 0x8: "
 """What an entry that names the GUID means, by the accesses for which it is valid ([MS-ADTS] 5.1.3.2.1)."""
 
 
-def schema_as_json(wire: Wire, schema: str, rights: str) -> str:
+def schema_as_json(wire: LdapWire, schema: str, rights: str) -> str:
     """Return it in the form in which the standard one ships."""
     told: dict[str, Any] = {"attributes": {}, "classes": {}, "default_rights": {}, "unwritable": []}
     told |= {kind: {} for kind in _KIND_OF_ACCESS.values()}
@@ -52,7 +52,7 @@ def schema_as_json(wire: Wire, schema: str, rights: str) -> str:
     return json.dumps(told, sort_keys=True)
 
 
-def _found(wire: Wire, base: str, of_class: str, attributes: Sequence[str]) -> Iterator[Attributes]:
+def _found(wire: LdapWire, base: str, of_class: str, attributes: Sequence[str]) -> Iterator[Attributes]:
     found = wire.search(base, f"(objectClass={of_class})", attributes, descriptors=False)
     yield from (one for _, one in islice(found, _MOST))
 

@@ -36,6 +36,7 @@ from adzeguard.directory.ldap_messages import (
     read_done,
     read_entry,
 )
+from adzeguard.directory.ldap_port import Attributes
 from adzeguard.directory.port import Modification
 
 _PAGE: Final = 1000
@@ -70,9 +71,6 @@ _RESULT_NAMES: Final = {
     68: "it exists already",
 }
 
-Attributes = dict[str, list[bytes]]
-
-
 _NOTIFICATION: Final = "1.2.840.113556.1.4.528"
 """LDAP_SERVER_NOTIFICATION_OID: seen to answer about four seconds after a change."""
 
@@ -90,6 +88,8 @@ class Address:
     tls_name: str = ""
     start_tls: bool = False
     plain: bool = False
+    sealed: bool = False
+    """Whether what signs in seals what is said: a ticket does."""
     timeout: int = 30
     """Seconds that the server may take to answer."""
 
@@ -118,7 +118,7 @@ class Address:
             raise SettingsError(
                 f"'{self.url}' is no address of a directory server", "Write ldaps://host or ldap://host"
             )
-        if scheme == "ldap" and not (self.start_tls or self.plain):
+        if scheme == "ldap" and not (self.start_tls or self.plain or self.sealed):
             raise SettingsError(
                 f"{self.url} would send the password unencrypted",
                 "Use ldaps://, or --start-tls; --plain-ldap if you must, on a network you trust",
@@ -284,7 +284,7 @@ class Wire:
         # A referral (10) or any other code is a no: nothing was written on this server.
         if result["result"] != 0:
             raise ChangeRefusedError(
-                f"the directory refuses to {operation} {dn}: {_reason(result['result'], result['message'])}"
+                f"the directory refuses to {operation} {dn}: {reason(result['result'], result['message'])}"
             )
 
     def _send(self, ask: "_Question", cookie: bytes) -> int:
@@ -377,7 +377,7 @@ def _cookie_of(done: Done) -> bytes:
     if done.code == _NO_SUCH_OBJECT:
         return b""
     if done.code != 0:
-        raise DirectoryError(f"the directory stopped the search: {_reason(done.code, done.diagnostic)}")
+        raise DirectoryError(f"the directory stopped the search: {reason(done.code, done.diagnostic)}")
     return done.cookie
 
 
@@ -445,7 +445,7 @@ def _bind(connection: Any, address: Address, *, encrypted: bool) -> None:
             raise DirectoryUnreachableError(
                 f"{address.url} wants an encrypted connection", "Use ldaps:// or --start-tls"
             )
-        raise DirectoryError(f"{address.url} refuses the bind: {_reason(code, connection.result['message'])}")
+        raise DirectoryError(f"{address.url} refuses the bind: {reason(code, connection.result['message'])}")
 
 
 @contextmanager
@@ -483,7 +483,8 @@ _NO_MATCH: Final = " doesn't match any name"
 _NAME_CA: Final = "Give init --ca-file FILE, or write it as ca_file into [directory] of adzeguard.toml"
 
 
-def _reason(code: int, diagnostic: str) -> str:
+def reason(code: int, diagnostic: str) -> str:
+    """Return what a result code means, with what the server says of it."""
     said = " ".join(diagnostic.split())[:200]
     name = _RESULT_NAMES.get(code, f"LDAP result {code}")
     return f"{name} ({said})" if said else name

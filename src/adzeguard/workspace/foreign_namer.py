@@ -20,9 +20,10 @@ def namer_of(directory: Mapping[str, str], secret: Callable[[], str]) -> "NamesF
         return None
     if way != "lsa":
         raise SettingsError(f"[directory] names must be lsa, not '{way}'")
-    account, domain = _account(directory.get("bind_as", ""))
     host = urlsplit(directory.get("url", "")).hostname or ""
-    return _Lsa(host, account, domain, secret)
+    if directory.get("sign_in") == "kerberos":
+        return _Lsa(host, "", "", lambda: "", by_ticket=True, keytab=directory.get("keytab", ""))
+    return _Lsa(host, *_account(directory.get("bind_as", "")), secret)
 
 
 def _account(bind_as: str) -> tuple[str, str]:
@@ -40,8 +41,18 @@ def _account(bind_as: str) -> tuple[str, str]:
 class _Lsa:
     """Signs in when something is asked, and no sooner."""
 
-    def __init__(self, host: str, account: str, domain: str, secret: Callable[[], str]) -> None:
+    def __init__(
+        self,
+        host: str,
+        account: str,
+        domain: str,
+        secret: Callable[[], str],
+        *,
+        by_ticket: bool = False,
+        keytab: str = "",
+    ) -> None:
         self._host, self._account, self._domain, self._secret = host, account, domain, secret
+        self._by_ticket, self._keytab = by_ticket, keytab
 
     def foreign_names(self, sids: list[str], now: int) -> "list[ForeignName]":
         """Ask about some SIDs."""
@@ -59,5 +70,8 @@ class _Lsa:
             raise AdzeguardError(
                 "the library for it is missing", "Install it: pip install adzeguard[remote-sam]"
             ) from error
-        login = Login(self._account, self._domain, self._secret())
+        if self._keytab:
+            # The ticket of a key table is in memory, where the library for this cannot see it.
+            raise AdzeguardError("by a key table names cannot be asked for", "Use the ticket of a cache: kinit")
+        login = Login(self._account, self._domain, self._secret(), kerberos=self._by_ticket)
         return LsaNames(Address(self._host, self._host), login)

@@ -1,0 +1,342 @@
+"""The same connection over the system's LDAP and SASL libraries, which sign, seal and verify by themselves.
+
+By it a ticket signs in, and nothing of ours stands between: not the password, not the layer, not the decoding.
+"""
+
+import os
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager, suppress
+from typing import Any, Final
+
+from adzeguard.core.errors import (
+    ChangeRefusedError,
+    CredentialsRefusedError,
+    DirectoryError,
+    DirectorySilentError,
+    DirectoryUnreachableError,
+    SettingsError,
+)
+from adzeguard.directory.ldap_messages import BrokenAnswerError
+from adzeguard.directory.ldap_port import Attributes
+from adzeguard.directory.ldap_wire import Address, reason
+from adzeguard.directory.port import Modification
+
+_PAGE: Final = 1000
+_MOST_ENTRIES: Final = 100 * _PAGE
+_MOST_EMPTY_PAGES: Final = 100
+_PAGE_TIMEOUTS: Final = 4
+"""How many times the time for one answer a whole page may take."""
+_SEALED: Final = 56
+"""The least strength of a layer that keeps others from reading; 1 would be signed alone (RFC 4422 section 3.7)."""
+_DESCRIPTOR_PARTS: Final = "1.2.840.113556.1.4.801"
+_SHOW_DELETED: Final = "1.2.840.113556.1.4.417"
+_LINK_ENDS: Final = "1.2.840.113556.1.4.2309"
+_NOTIFICATION: Final = "1.2.840.113556.1.4.528"
+_OWNER_GROUP_DACL: Final = b"\x30\x03\x02\x01\x07"  # a sequence of the number 7, [MS-ADTS] 3.1.1.3.4.1.11
+_DACL: Final = b"\x30\x03\x02\x01\x04"
+_OPERATIONS: Final = {"add": "MOD_ADD", "delete": "MOD_DELETE", "replace": "MOD_REPLACE"}
+_CACHE: Final = "MEMORY:adzeguard"
+_KINIT: Final = "Get one: kinit; or name a key table: [directory] keytab"
+_KLIST: Final = "Look at it: klist -k FILE"
+_TROUBLES: Final = (
+    ("No Kerberos credentials available", "there is no ticket", _KINIT),
+    ("No credentials cache found", "there is no ticket", _KINIT),
+    ("Ticket expired", "the ticket has expired", "Get a new one: kinit"),
+    ("Clock skew too great", "the clocks of this host and of the server differ too much", "Set this host's clock"),
+    (
+        "Server not found in Kerberos database",
+        "the realm knows no LDAP server of this name",
+        "Write the server's whole DNS name into url, not its address",
+    ),
+    ("Cannot find KDC", "no server of the realm is known", "Name it in /etc/krb5.conf, or let the DNS tell it"),
+    ("Cannot contact any KDC", "no server of the realm answers", "Is it up, and reachable from here?"),
+    ("Preauthentication failed", "the key table has an old key", "Make the key table anew"),
+    ("Client not found", "the realm does not know who the key table is for", "Make the key table anew"),
+    ("key table", "the key table cannot be used", _KLIST),
+    ("Key table", "the key table cannot be used", _KLIST),
+    (
+        "o mechanism available",
+        "the system cannot sign in by Kerberos",
+        "Install SASL's mechanism; with Debian: apt-get install libsasl2-modules-gssapi-mit",
+    ),
+    ("o worthy mechs", "the system cannot sign in by Kerberos", "apt-get install libsasl2-modules-gssapi-mit"),
+)
+"""What stands in the libraries' own words, what it means, and the way out."""
+
+
+def _library() -> Any:
+    try:
+        import ldap
+        import ldap.controls.libldap
+        import ldap.sasl
+    except ImportError as error:
+        raise SettingsError(
+            "signing in by Kerberos needs the system's LDAP library",
+            "Install it: apt-get install libldap-dev libsasl2-dev libsasl2-modules-gssapi-mit; then: "
+            "pip install adzeguard[native]",
+        ) from error
+    return ldap
+
+
+def _check_is_private(keytab: str) -> None:
+    """Whoever can read a key table is who it is for."""
+    try:
+        mode = os.stat(keytab).st_mode  # noqa: PTH116 - a name, as the settings have it
+    except OSError as error:
+        raise SettingsError(f"the key table {keytab} cannot be read: {error.strerror}") from error
+    if mode & 0o077:
+        raise SettingsError(f"the key table {keytab} can be read by others", f"chmod 600 {keytab}")
+
+
+class NativeWire:
+    """One connection, bound by a ticket, sealed or within TLS."""
+
+    def __init__(self, address: Address, keytab: str = "") -> None:
+        """`keytab` is a file of keys, by which a ticket is got and renewed in memory; else the ticket that is there."""
+        address.check()
+        self._address = address
+        self._library = _library()
+        self._keytab = keytab
+        self._connection: Any = None
+        self._watching: int | None = None
+        if keytab:
+            _check_is_private(keytab)
+            # The libraries get tickets by a key table themselves, and new ones before the old ones end.
+            os.environ["KRB5_CLIENT_KTNAME"] = f"FILE:{keytab}"
+            os.environ["KRB5CCNAME"] = _CACHE
+        with self._errors():
+            self._connection = self._connected()
+
+    def _connected(self) -> Any:
+        ldap, address = self._library, self._address
+        connection = ldap.initialize(
+            f"{'ldaps' if address.encrypted_from_start else 'ldap'}://{address.host}:{address.port}"
+        )
+        options = {
+            "OPT_PROTOCOL_VERSION": 3,
+            # A referral may name any server: following it would sign in there.
+            "OPT_REFERRALS": 0,
+            "OPT_NETWORK_TIMEOUT": address.timeout,
+            "OPT_TIMEOUT": address.timeout,
+            # The name that a ticket is asked for is the one that was given, not one that the DNS makes of its address.
+            "OPT_X_SASL_NOCANON": 1,
+        }
+        for name, value in options.items():
+            connection.set_option(getattr(ldap, name), value)
+        encrypted = address.encrypted_from_start or address.start_tls
+        if encrypted:
+            connection.set_option(ldap.OPT_X_TLS_REQUIRE_CERT, ldap.OPT_X_TLS_DEMAND)
+            if address.ca_file:
+                connection.set_option(ldap.OPT_X_TLS_CACERTFILE, address.ca_file)
+            connection.set_option(ldap.OPT_X_TLS_NEWCTX, 0)
+        if address.start_tls and not address.encrypted_from_start:
+            connection.start_tls_s()
+        # Within TLS a second layer is refused; without it an unsealed one is never taken.
+        connection.set_option(
+            ldap.OPT_X_SASL_SSF_MAX if encrypted else ldap.OPT_X_SASL_SSF_MIN, 0 if encrypted else _SEALED
+        )
+        connection.sasl_interactive_bind_s("", ldap.sasl.gssapi())
+        return connection
+
+    def close(self) -> None:
+        """Say good-bye, whether or not the server still listens."""
+        with suppress(self._library.LDAPError, AttributeError):
+            self._connection.unbind_s()
+
+    def search(
+        self,
+        base: str,
+        query: str,
+        attributes: Sequence[str],
+        *,
+        scope: str = "SUBTREE",
+        descriptors: bool = True,
+        deleted: bool = False,
+        link_ends: bool = False,
+    ) -> Iterator[tuple[str, Attributes]]:
+        """Yield the name and the raw attributes of each entry; the next page is asked for while one is taken."""
+        ldap = self._library
+        control = ldap.controls.RequestControl
+        controls = [control(_DESCRIPTOR_PARTS, True, _OWNER_GROUP_DACL)] if descriptors else []
+        controls += [control(_SHOW_DELETED, True, None)] if deleted else []
+        controls += [control(_LINK_ENDS, False, None)] if link_ends else []
+        single = scope == "BASE"
+        ask = (base, ldap.SCOPE_BASE if single else ldap.SCOPE_SUBTREE, query, list(attributes))
+        number: int | None = self._ask(ask, controls, None if single else b"")
+        empty = 0
+        while number is not None:
+            entries, cookie = self._page(number)
+            empty = empty + 1 if cookie and not entries else 0
+            if empty > _MOST_EMPTY_PAGES or len(entries) > _MOST_ENTRIES:
+                raise BrokenAnswerError("the server does not come to an end with its answers")
+            number = self._ask(ask, controls, cookie) if cookie else None
+            try:
+                for dn, values in entries:
+                    if dn is not None:  # a reference to another server has no name
+                        yield dn, {name.lower(): found for name, found in values.items()}
+            except GeneratorExit:
+                if number is not None:
+                    self._page(number)
+                raise
+
+    def _ask(self, ask: tuple[Any, ...], controls: list[Any], cookie: bytes | None) -> int:
+        paged = self._library.controls.libldap.SimplePagedResultsControl
+        pages = [paged(True, size=_PAGE, cookie=cookie)] if cookie is not None else []
+        with self._errors():
+            return int(self._connection.search_ext(*ask, serverctrls=[*controls, *pages]))
+
+    def _page(self, number: int) -> tuple[list[tuple[str | None, dict[str, list[bytes]]]], bytes]:
+        ldap = self._library
+        try:
+            with self._errors():
+                _, entries, _, controls = self._connection.result3(
+                    number, all=1, timeout=_PAGE_TIMEOUTS * self._address.timeout
+                )
+        except _GoneError:
+            return [], b""
+        except DirectoryError as error:
+            if type(error) is not DirectoryError:
+                raise
+            raise DirectoryError(f"the directory stopped the search: {error.message}", error.way_out) from error
+        kind = ldap.controls.libldap.SimplePagedResultsControl.controlType
+        cookies = [control.cookie for control in controls if control.controlType == kind]
+        return entries, cookies[0] if cookies and cookies[0] else b""
+
+    def read(self, dn: str, attributes: Sequence[str], *, link_ends: bool = False) -> Attributes | None:
+        """Return the raw attributes of one entry, or nothing when it is not there."""
+        entries = list(self.search(dn, "(objectClass=*)", attributes, scope="BASE", link_ends=link_ends))
+        return entries[0][1] if entries else None
+
+    def ask_for_changes(self, base: str) -> None:
+        """Ask to be told of every change from now on."""
+        ldap = self._library
+        control = ldap.controls.RequestControl(_NOTIFICATION, True, None)
+        with self._errors():
+            self._watching = self._connection.search_ext(
+                base, ldap.SCOPE_SUBTREE, "(objectClass=*)", ["objectGUID"], serverctrls=[control]
+            )
+
+    def told_of_a_change(self, seconds: float) -> bool:
+        """Wait at most so long for the next change."""
+        ldap = self._library
+        try:
+            with self._errors():
+                kind, _ = self._connection.result(self._watching, all=0, timeout=max(0.0, seconds))
+        except DirectorySilentError:
+            return False
+        if kind == ldap.RES_SEARCH_RESULT:
+            raise DirectoryError(f"{self._address.url} tells of no changes")
+        return bool(kind == ldap.RES_SEARCH_ENTRY)
+
+    def add(self, dn: str, attributes: Mapping[str, Sequence[bytes]]) -> None:
+        """Create an entry."""
+        values = [(name, list(given)) for name, given in attributes.items()]
+        self._write("add", dn, lambda one: one.add_ext_s(dn, values))
+
+    def modify(self, dn: str, modifications: Sequence[Modification], *, whole_descriptor: bool = False) -> None:
+        """Change attributes of an entry, all or none."""
+        ldap = self._library
+        changes = [
+            (getattr(ldap, _OPERATIONS[one.operation]), one.attribute, list(one.values) or None)
+            for one in modifications
+        ]
+        about_rights = any(one.attribute.lower() == "ntsecuritydescriptor" for one in modifications)
+        parts = _OWNER_GROUP_DACL if whole_descriptor else _DACL
+        controls = [ldap.controls.RequestControl(_DESCRIPTOR_PARTS, True, parts)] if about_rights else []
+        self._write("modify", dn, lambda one: one.modify_ext_s(dn, changes, serverctrls=controls))
+
+    def restore(self, deleted_dn: str, dn: str) -> None:
+        """Put a deleted entry back among the living."""
+        ldap = self._library
+        changes = [
+            (ldap.MOD_DELETE, "isDeleted", None),
+            (ldap.MOD_REPLACE, "distinguishedName", [dn.encode("utf-8", "surrogateescape")]),
+        ]
+        controls = [ldap.controls.RequestControl(_SHOW_DELETED, True, None)]
+        self._write("modify", deleted_dn, lambda one: one.modify_ext_s(deleted_dn, changes, serverctrls=controls))
+
+    def rename(self, dn: str, leaf: str, parent: str) -> None:
+        """Give an entry another leaf name and another container."""
+        self._write("modify_dn", dn, lambda one: one.rename_s(dn, leaf, parent))
+
+    def delete(self, dn: str) -> None:
+        """Remove an entry."""
+        self._write("delete", dn, lambda one: one.delete_ext_s(dn))
+
+    def _write(self, operation: str, dn: str, write: Any) -> None:
+        try:
+            with self._errors():
+                write(self._connection)
+        except DirectoryUnreachableError:
+            raise
+        except DirectoryError as error:
+            raise ChangeRefusedError(f"the directory refuses to {operation} {dn}: {error.message}") from error
+
+    @contextmanager
+    def _errors(self) -> Iterator[None]:
+        """Turn what the library raises into our own errors."""
+        ldap, url = self._library, self._address.url
+        try:
+            yield
+        except ldap.NO_SUCH_OBJECT as error:
+            raise _GoneError(_reason(error)) from error
+        except ldap.TIMEOUT as error:
+            raise DirectorySilentError(
+                f"{url} did not answer within {self._address.timeout} seconds",
+                "Is the server overloaded, or the wrong one?",
+            ) from error
+        except (ldap.SERVER_DOWN, ldap.CONNECT_ERROR, ldap.UNAVAILABLE) as error:
+            said = _said(error)
+            if "certificate" in said.lower():
+                raise DirectoryUnreachableError(
+                    f"the certificate of {url} is not taken: {said}", "Name its CA: ca_file in [directory]"
+                ) from error
+            raise DirectoryUnreachableError(
+                f"no connection to {url}: {said}", "Is the server up, and the address right?"
+            ) from error
+        except ldap.STRONG_AUTH_REQUIRED as error:
+            raise DirectoryError(
+                f"{url} wants a sealed connection: {_said(error)}", "Use ldap://, which is sealed"
+            ) from error
+        except ldap.UNWILLING_TO_PERFORM as error:
+            said = _said(error)
+            within = "if TLS is used" in said
+            raise DirectoryError(
+                f"the server is unwilling to perform it ({said})", "Use ldap://, which is sealed" if within else ""
+            ) from error
+        except ldap.INVALID_CREDENTIALS as error:
+            raise CredentialsRefusedError(
+                f"{url} does not accept the ticket: {_said(error)}",
+                "Is it for this server, and for its whole DNS name?",
+            ) from error
+        except ldap.LDAPError as error:
+            raise self._of_sign_in(error) from error
+        except (UnicodeError, ValueError, TypeError) as error:
+            raise DirectoryError(f"{url} says or is asked what LDAP cannot say") from error
+
+    def _of_sign_in(self, error: Exception) -> DirectoryError:
+        said = _said(error)
+        for sign, words, way_out in _TROUBLES:
+            if sign in said and self._keytab and way_out == _KINIT:
+                return CredentialsRefusedError(f"{self._address.url}: the key table gives no ticket", _KLIST)
+            if sign in said:
+                return CredentialsRefusedError(f"{self._address.url}: {words}", way_out)
+        return DirectoryError(_reason(error))
+
+
+class _GoneError(DirectoryError):
+    """There is no such object: an answer and no failure, for whoever reads."""
+
+
+def _reason(error: Exception) -> str:
+    """Return what the server answers, in our words where it is a result code."""
+    told = error.args[0] if error.args and isinstance(error.args[0], dict) else {}
+    code = int(told.get("result", 0))
+    return reason(code, str(told.get("info", ""))) if code > 0 else f"the directory says: {_said(error)}"
+
+
+def _said(error: Exception) -> str:
+    """Return what the library tells, on one line."""
+    told = error.args[0] if error.args and isinstance(error.args[0], dict) else {}
+    parts = [str(told[key]) for key in ("desc", "info") if told.get(key)] or [str(error)]
+    return " ".join(" ".join(parts).split())[:300]

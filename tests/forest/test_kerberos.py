@@ -1,0 +1,158 @@
+"""Signing in by Kerberos at a real server: a ticket or a key table, sealed, and no password anywhere."""
+
+import json
+import os
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from tests.forest.two_domains import TwoDomains
+from tests.server.server import PASSWORD
+
+pytestmark = pytest.mark.server
+ROOT = Path(__file__).parents[2]
+URL = "ldap://lowdc.lowmere.example"
+Kerberos = Callable[..., Any]
+
+
+def native_is_missing() -> str:
+    """Why the system's library cannot be used, or nothing."""
+    try:
+        import ldap.sasl
+    except ImportError as error:
+        return f"as root: make native ({error})"
+    return "" if ldap.SASL_AVAIL else "the library was built without SASL"
+
+
+@pytest.fixture(autouse=True)
+def _needs_native() -> None:
+    why_not = native_is_missing()
+    if why_not and os.environ.get("CI"):
+        pytest.fail(f"in CI the tests of Kerberos must run: {why_not}")
+    if why_not:
+        pytest.skip(why_not)
+
+
+def config(folder: Path, kdc: str = "127.0.0.61", realms: str = "") -> dict[str, str]:
+    """The environment of a client that knows where tickets are given."""
+    file = folder / "krb5.conf"
+    known = realms or f"LOWMERE.EXAMPLE = {{\n  kdc = {kdc}\n }}\n ISLE.EXAMPLE = {{\n  kdc = 127.0.0.62\n }}"
+    file.write_text(
+        "[libdefaults]\n default_realm = LOWMERE.EXAMPLE\n dns_lookup_kdc = false\n dns_lookup_realm = false\n"
+        f" rdns = false\n dns_canonicalize_hostname = false\n udp_preference_limit = 1\n[realms]\n {known}\n"
+        "[domain_realm]\n .lowmere.example = LOWMERE.EXAMPLE\n .isle.example = ISLE.EXAMPLE\n"
+    )
+    python = f"{ROOT / 'src'}{os.pathsep}{ROOT}"
+    return {"KRB5_CONFIG": str(file), "PYTHONPATH": python, "KRB5CCNAME": f"FILE:{folder / 'cache'}"}
+
+
+@pytest.fixture
+def kerberos(domains: TwoDomains, tmp_path: Path) -> Kerberos:
+    """Run the program in a workspace that signs in by the administrator's key table; keywords are its settings."""
+    keytab = domains.low.keytab("Administrator", tmp_path / "admin.keytab")
+    environment = config(tmp_path)
+
+    def run(*words: str, client: dict[str, str] | None = None, **settings: str) -> Any:
+        folder = tmp_path / "w"
+        (folder / "charter").mkdir(parents=True, exist_ok=True)
+        (folder / ".adzeguard").mkdir(exist_ok=True)
+        lines = {"kind": "ldap", "url": URL, "sign_in": "kerberos", "keytab": str(keytab)} | settings
+        said = "".join(f'{key} = "{value}"\n' for key, value in lines.items() if value)
+        (folder / "adzeguard.toml").write_text(f"[directory]\n{said}")
+        (folder / "charter/charter.yaml").write_text("charter: 1\nrules: []\n")
+        program = [sys.executable, "-m", "adzeguard", *words]
+        return domains.low.inside(*program, at=folder, **(client or environment))
+
+    return run
+
+
+def test_both_connections_say_and_do_the_same(domains: TwoDomains, tmp_path: Path) -> None:
+    """Every entry and value, what is missing, changes, refusals with their reasons, and being told of changes."""
+    environment = config(tmp_path)
+    script, client = [sys.executable, str(ROOT / "tests/forest/both_wires.py")], domains.low.client
+    ticket = domains.low.inside("kinit", "Administrator", given=f"{PASSWORD}\n", **environment)
+    assert ticket.returncode == 0, ticket.stderr
+    how = [str(client.ca_file), "lowdc.lowmere.example", client.bind_as, str(client.password_file)]
+    pure = domains.low.inside(*script, "pure", client.url, client.base, *how, **environment)
+    native = domains.low.inside(*script, "native", URL, client.base, **environment)
+    assert (pure.returncode, native.returncode) == (0, 0), pure.stderr + native.stderr
+    one, other = json.loads(pure.stdout), json.loads(native.stdout)
+    assert len(one["entries"]) > 200
+    for key in one:
+        assert one[key] == other[key], key
+    assert (one["told"], one["quiet"], one["missing"]) == (True, False, [None, []])
+    assert all(one["errors"])
+
+
+def test_a_workspace_lives_by_a_key_table(domains: TwoDomains, kerberos: Kerberos, tmp_path: Path) -> None:
+    """Collected, looked at, changed, verified by a plain client, undone, and a round; the password stands nowhere."""
+    collected = kerberos("collect")
+    assert collected.returncode == 0, collected.stderr
+    checked = kerberos("settings", "check", "--format", "json")
+    assert all(row["works"] for row in json.loads(checked.stdout)), checked.stdout
+    before = domains.low.client.members_of("lg7")
+    added = kerberos("group", "add", "lg7", "lp19", "--yes")
+    assert added.returncode == 0, added.stderr
+    assert domains.low.client.members_of("lg7") == before | {"lp19"}
+    assert kerberos("undo", "--last", "--yes").returncode == 0
+    assert domains.low.client.members_of("lg7") == before
+    assert kerberos("round", "--format", "json").returncode == 0
+    assert not [one for one in tmp_path.rglob("*") if one.is_file() and PASSWORD.encode() in one.read_bytes()]
+    assert not (tmp_path / "cache").exists()  # the ticket of a key table is in memory alone
+
+
+def test_init_signs_in_by_kerberos(domains: TwoDomains, tmp_path: Path) -> None:
+    """With a ticket that is there, and nothing of a name or a password."""
+    environment = config(tmp_path)
+    program = [sys.executable, "-m", "adzeguard"]
+    assert domains.low.inside("kinit", "lp3", given=f"{PASSWORD}\n", **environment).returncode == 0
+    made = domains.low.inside(*program, "init", "w", "--ldap", URL, "--sign-in", "kerberos", at=tmp_path, **environment)
+    assert made.returncode == 0, made.stderr
+    assert 'sign_in = "kerberos"' in (tmp_path / "w/adzeguard.toml").read_text()
+    assert domains.low.inside(*program, "collect", at=tmp_path / "w", **environment).returncode == 0
+    wrong = domains.low.inside(
+        *program, "init", "v", "--ldap", URL, "--sign-in", "kerberos", "--bind-as", "x", at=tmp_path, **environment
+    )
+    assert (wrong.returncode, "no name to bind with" in wrong.stderr) == (2, True)
+
+
+def test_what_stands_in_the_way_is_one_line_with_the_way_out(
+    domains: TwoDomains, kerberos: Kerberos, tmp_path: Path
+) -> None:
+    """No ticket, an expired one, an address for a name, no realm, no server of it, keys that are wrong, and TLS."""
+    environment = config(tmp_path)
+
+    def told(says: str, way_out: str, client: dict[str, str] | None = None, **settings: str) -> None:
+        ran = kerberos("collect", client=client or environment, **settings)
+        assert ran.returncode == 1, ran.stdout
+        assert (says in ran.stderr, way_out in ran.stderr, ran.stderr.count("\n")) == (True, True, 1), ran.stderr
+
+    told("there is no ticket", "kinit", keytab="")
+    brief = domains.low.inside("kinit", "-l", "15s", "lp3", given=f"{PASSWORD}\n", **environment)
+    assert brief.returncode == 0, brief.stderr
+    told("the ticket has expired", "kinit", keytab="")
+    told("knows no LDAP server of this name", "whole DNS name", url="ldap://127.0.0.61")
+    nowhere = config(tmp_path, realms="OTHER.EXAMPLE = {\n  kdc = 127.0.0.61\n }")
+    told("no server of the realm is known", "krb5.conf", client=nowhere)
+    silent = config(tmp_path, kdc="127.0.0.99")
+    told("no server of the realm answers", "Is it up", client=silent)
+    config(tmp_path)
+    told("cannot be read", "", keytab=str(tmp_path / "nothing.keytab"))
+    (tmp_path / "empty.keytab").touch(0o600)
+    told("the key table gives no ticket", "klist -k", keytab=str(tmp_path / "empty.keytab"))
+    (tmp_path / "open.keytab").write_bytes((tmp_path / "admin.keytab").read_bytes())
+    (tmp_path / "open.keytab").chmod(0o644)
+    told("can be read by others", "chmod 600", keytab=str(tmp_path / "open.keytab"))
+    old = domains.low.keytab("lp5", tmp_path / "old.keytab")
+    assert (
+        domains.low.inside(
+            "samba-tool", "user", "setpassword", "lp5", f"--newpassword={PASSWORD}x", "-s", domains.low.conf
+        ).returncode
+        == 0
+    )
+    told("the key table has an old key", "anew", keytab=str(old))
+    tls = {"url": "ldaps://lowdc.lowmere.example", "ca_file": str(domains.low.client.ca_file)}
+    told("sealed", "ldap://", **tls)
