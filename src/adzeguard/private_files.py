@@ -11,6 +11,8 @@ from pathlib import Path
 from stat import S_ISREG
 from typing import BinaryIO, Final
 
+from adzeguard.core.errors import SettingsError
+
 _BETWEEN_TRIES: Final = 0.02
 _LONGEST_WAIT: Final = 30.0
 _STREAM: Final = re.compile(r"/dev/(stdout|stderr|fd/\d{1,4})")
@@ -123,3 +125,13 @@ def _taken(handle: int) -> bool:
     except BlockingIOError:
         return False
     return True
+
+
+def check_key_table(keytab: str) -> None:
+    """Raise `SettingsError` for a file of keys that others can read: whoever can is who it is for."""
+    try:
+        mode = Path(keytab).stat().st_mode
+    except OSError as error:
+        raise SettingsError(f"the key table {keytab} cannot be read: {error.strerror}") from error
+    if mode & 0o077:
+        raise SettingsError(f"the key table {keytab} can be read by others", f"chmod 600 {keytab}")

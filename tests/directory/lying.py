@@ -2,6 +2,7 @@
 
 import contextlib
 import socket
+import ssl
 import threading
 import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
@@ -35,12 +36,16 @@ Lie = Callable[["Lying", int, str], Iterator[bytes] | None]
 class Lying:
     """Listens on loopback. `lie` answers searches, `bind` is what it answers to a bind, dripped where that is asked."""
 
-    def __init__(self, lie: Lie, *, bind: bytes | None = None, drip: float = 0) -> None:
+    def __init__(
+        self, lie: Lie, *, bind: bytes | None = None, drip: float = 0, tls: ssl.SSLContext | None = None
+    ) -> None:
         self._lie = lie
+        self._tls = tls
+        self.binds = 0
         self._bind = bind
         self._drip = drip
         self._listener = socket.create_server(("127.0.0.1", 0))
-        self.url = f"ldap://127.0.0.1:{self._listener.getsockname()[1]}"
+        self.url = f"{'ldaps' if tls else 'ldap'}://127.0.0.1:{self._listener.getsockname()[1]}"
         self._over = threading.Event()
         threading.Thread(target=self._accept, daemon=True).start()
 
@@ -61,14 +66,17 @@ class Lying:
 
     def _serve(self, client: socket.socket) -> None:
         buffer = bytearray()
-        with contextlib.suppress(OSError), client:
-            while chunk := client.recv(65536):
+        with (
+            contextlib.suppress(OSError),
+            self._tls.wrap_socket(client, server_side=True) if self._tls else client as spoken,
+        ):
+            while chunk := spoken.recv(65536):
                 buffer += chunk
                 while (end := message_end(buffer, 0)) is not None:
                     message = bytes(buffer[:end])
                     del buffer[:end]
                     for answer in self._answers(message):
-                        self._send(client, answer)
+                        self._send(spoken, answer)
 
     def _send(self, client: socket.socket, answer: bytes) -> None:
         if not self._drip:
@@ -82,6 +90,7 @@ class Lying:
     def _answers(self, message: bytes) -> Iterator[bytes]:
         number, operation, at = message_kind(message)
         if operation == BIND:
+            self.binds += 1
             yield self._bind if self._bind is not None else bound(number)
         elif operation == SEARCH:
             at += 2 + (message[at + 1] & 0x7F if message[at + 1] & 0x80 else 0)
@@ -168,3 +177,38 @@ def _message(number: int, operation: str, content: Any) -> bytes:
 def seconds() -> float:
     """A clock to hold a test against."""
     return time.monotonic()
+
+
+class Halving:
+    """Stands before a server and passes everything on; once told so, no more than seven bytes of what it answers."""
+
+    def __init__(self, url: str) -> None:
+        self._beyond = int(url.rpartition(":")[2])
+        self._listener = socket.create_server(("127.0.0.1", 0))
+        self.url = f"ldaps://127.0.0.1:{self._listener.getsockname()[1]}"
+        self._halved = False
+        threading.Thread(target=self._accept, daemon=True).start()
+
+    def halve(self) -> None:
+        """From now on."""
+        self._halved = True
+
+    def close(self) -> None:
+        """Listen no more."""
+        self._listener.close()
+
+    def _accept(self) -> None:
+        with contextlib.suppress(OSError):
+            client, _ = self._listener.accept()
+            server = socket.create_connection(("127.0.0.1", self._beyond))
+            threading.Thread(target=self._pass_on, args=(client, server), daemon=True).start()
+            while chunk := server.recv(65536):
+                client.sendall(chunk[:7] if self._halved else chunk)
+                if self._halved:
+                    break
+
+    @staticmethod
+    def _pass_on(client: socket.socket, server: socket.socket) -> None:
+        with contextlib.suppress(OSError):
+            while chunk := client.recv(65536):
+                server.sendall(chunk)

@@ -8,26 +8,39 @@ import pytest
 from adzeguard.core.errors import AdzeguardError
 from adzeguard.directory.decode import observe
 from adzeguard.directory.ldap import LdapDirectory
-from adzeguard.directory.ldap_wire import Address
+from adzeguard.directory.ldap_native import NativeWire, Password, is_there
+from adzeguard.directory.ldap_port import LdapWire
+from adzeguard.directory.ldap_wire import Address, Wire
 from tests.directory.lying import BASE, SID, Lie, Lying, bound, done, entry, honest, reference, seconds
 
 Make = Callable[[Lying, int], Iterator[bytes]]
 """Answers with the number of a question."""
+Collect = Callable[[Lying], int]
 TIMEOUT = 1
 SOON = 10
 """Seconds within which it must end, with a timeout of one second for an answer."""
 
 
-def collecting(server: Lying) -> int:
-    """Read all that the server has, as a collection does; return how many objects came."""
-    driver = LdapDirectory(
-        Address(server.url, plain=True, timeout=TIMEOUT), "somebody", lambda: "secret", lambda _seconds: None
-    )
-    try:
-        driver.facts()
-        return sum(observe(found) is not None for found in driver.entries())
-    finally:
-        driver.close()
+@pytest.fixture(params=["pure", "native"])
+def collecting(request: pytest.FixtureRequest) -> Collect:
+    """Read all that the server has, as a collection does, by each of the connections; how many objects came."""
+    native = request.param == "native"
+    if native and not is_there():
+        pytest.skip("the system's LDAP library is missing: make native")
+
+    def connect(address: Address) -> LdapWire:
+        return NativeWire(address, Password("somebody", "secret")) if native else Wire(address, "somebody", "secret")
+
+    def collect(server: Lying) -> int:
+        address = Address(server.url, plain=True, timeout=TIMEOUT)
+        driver = LdapDirectory(server.url, lambda: connect(address), lambda _seconds: None)
+        try:
+            driver.facts()
+            return sum(observe(found) is not None for found in driver.entries())
+        finally:
+            driver.close()
+
+    return collect
 
 
 def in_the_domain(make: Make) -> Lie:
@@ -72,7 +85,7 @@ WITHOUT_END = {
 
 
 @pytest.mark.parametrize("make", WITHOUT_END.values(), ids=WITHOUT_END)
-def test_a_search_that_does_not_end_as_it_should_is_ended(make: Make) -> None:
+def test_a_search_that_does_not_end_as_it_should_is_ended(make: Make, collecting: Collect) -> None:
     """Without end, without a word, out of order or no LDAP at all: an error of ours within seconds."""
     began = seconds()
     with Lying(in_the_domain(make)) as server, pytest.raises(AdzeguardError):
@@ -80,7 +93,7 @@ def test_a_search_that_does_not_end_as_it_should_is_ended(make: Make) -> None:
     assert seconds() - began < SOON
 
 
-def test_answers_that_drip_are_waited_for_no_longer_than_silence() -> None:
+def test_answers_that_drip_are_waited_for_no_longer_than_silence(collecting: Collect) -> None:
     """A byte now and then does not keep the program waiting, neither for a bind nor for a search."""
     began = seconds()
     with Lying(lambda *_: None, drip=0.4) as server, pytest.raises(AdzeguardError):
@@ -92,7 +105,7 @@ def test_answers_that_drip_are_waited_for_no_longer_than_silence() -> None:
     "bind",
     [b"\x30\x00", b"\x30\x84\xff\xff\xff\xff", bound(2**31 - 1), bound(1, 10), b"\x30\x0c\x02\x01\xff", b"SSH-2.0"],
 )
-def test_an_answer_to_a_bind_that_is_none_is_an_error_of_ours(bind: bytes) -> None:
+def test_an_answer_to_a_bind_that_is_none_is_an_error_of_ours(bind: bytes, collecting: Collect) -> None:
     """Junk, a referral, another number, or a message without end in answer to a bind."""
     began = seconds()
     with Lying(lambda *_: None, bind=bind) as server, pytest.raises(AdzeguardError):
@@ -115,7 +128,7 @@ def test_an_answer_to_a_bind_that_is_none_is_an_error_of_ours(bind: bytes) -> No
         (BASE, {"objectSid": []}),
     ],
 )
-def test_odd_facts_of_a_server_are_taken_or_are_an_error_of_ours(base: str, other: dict) -> None:
+def test_odd_facts_of_a_server_are_taken_or_are_an_error_of_ours(base: str, other: dict, collecting: Collect) -> None:
     """Values that are missing, too short, no numbers or no text end nothing in another way."""
 
     def lie(_server: Lying, number: int, asked: str) -> Iterator[bytes] | None:

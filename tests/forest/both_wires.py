@@ -1,7 +1,7 @@
 """The same questions and changes by one of the two connections to a directory server; prints the answers as JSON.
 
 Run where the names of the servers are known:
-both_wires.py pure|native URL BASE [CA_FILE TLS_NAME BIND_AS PASSWORD_FILE]
+both_wires.py pure|password|ticket URL BASE [CA_FILE TLS_NAME BIND_AS PASSWORD_FILE]
 """
 
 import json
@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from adzeguard.core.errors import AdzeguardError
+from adzeguard.directory.ldap_native import NativeWire, Password, Ticket
 from adzeguard.directory.ldap_port import LdapWire
 from adzeguard.directory.ldap_wire import Address, Wire
 from adzeguard.directory.port import ATTRIBUTES, Modification
@@ -20,11 +21,11 @@ VOLATILE = {"lastlogontimestamp", "lastlogon", "logoncount", "dscorepropagationd
 
 def connected(way: str, url: str, *how: str) -> LdapWire:
     """Return the connection of this kind."""
-    if way == "native":
-        from adzeguard.directory.ldap_native import NativeWire
-
-        return NativeWire(Address(url, sealed=True))
+    if way == "ticket":
+        return NativeWire(Address(url, sealed=True), Ticket())
     ca_file, tls_name, bind_as, password = how
+    if way == "password":
+        return NativeWire(Address(url, ca_file), Password(bind_as, Path(password).read_text()))
     return Wire(Address(url, ca_file, tls_name), bind_as, Path(password).read_text())
 
 
@@ -83,8 +84,13 @@ def main() -> None:
     watching = connected(way, url, *how)
     watching.ask_for_changes(base)
     told["quiet"] = watching.told_of_a_change(0)
-    wire.modify(f"CN=tried it,{place}", [Modification("replace", "description", (b"again",))])
-    told["told"] = watching.told_of_a_change(20)
+    # Only what changes after the server has taken the question is told, and it says nothing when it has.
+    told["told"] = False
+    for turn in range(9):
+        if not told["told"]:
+            again = f"again {turn}".encode()
+            wire.modify(f"CN=tried it,{place}", [Modification("replace", "description", (again,))])
+            told["told"] = watching.told_of_a_change(10)
     watching.close()
     wire.delete(f"CN=tried it,{place}")
     wire.close()

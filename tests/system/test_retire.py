@@ -265,3 +265,19 @@ def test_the_last_keeper_is_not_put_away(demo: Program) -> None:
     done = demo("retire", *people, "--yes", "--why", "all gone")
     assert (done.code, "keeper" in done.err or "nobody" in done.err) == (1, True), done.err
     assert (directory(demo), listed(demo)) == (before, [])
+
+
+def test_a_directory_that_keeps_nothing_has_what_was_deleted_made_anew(demo: Program) -> None:
+    """Out of the journal: its values, members and groups, under another SID, which is said; undo deletes it again."""
+    before = demo("show", "Timetable Editors", "--format", "json").json
+    assert demo("group", "delete", "Timetable Editors", "--yes").code == 0
+    assert "retire list --deleted" in demo("retire", "restore", "Timetable Editors", "--yes").err
+    [row] = demo("retire", "list", "--deleted", "--format", "json").json
+    assert (row["name"], row["same_sid"], row["remembered_by"]) == ("Timetable Editors", False, "journal")
+    back = demo("retire", "restore", "--deleted", "Timetable Editors", "--yes")
+    assert back.code == 0, back.err
+    after = demo("show", "Timetable Editors", "--format", "json").json
+    assert {key for key in before if before[key] != after[key]} <= {"sid", "created_at"}
+    assert demo("retire", "list", "--deleted", "--format", "json").json == []
+    assert demo("undo", "--last", "--yes").code == 0
+    assert len(demo("retire", "list", "--deleted", "--format", "json").json) == 1

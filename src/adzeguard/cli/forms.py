@@ -119,7 +119,10 @@ FORMS: Final[Mapping[str, Form]] = {
         ),
     ),
     "uses": Form("what where detail", also=(("--orphans", Form("sid seen what where detail")),)),
-    "retire list": Form("name dn from since_at until_at by why"),
+    "retire list": Form(
+        "name dn from since_at until_at by why",
+        also=(("--deleted", Form("name kind sid from deleted_at same_sid remembered_by")),),
+    ),
     "review start": _WRITTEN,
     "review write": _WRITTEN,
     "review read": Form("id answers waiting items take_out"),

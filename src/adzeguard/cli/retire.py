@@ -23,7 +23,7 @@ from adzeguard.cli.options import (
 )
 from adzeguard.cli.output import put_view, say
 from adzeguard.cli.tidy import command as tidy
-from adzeguard.core.errors import InputError, UsageError
+from adzeguard.core.errors import AmbiguousNameError, InputError, UnknownNameError, UsageError
 from adzeguard.core.wording import when
 from adzeguard.workspace.open_workspace import Workspace
 
@@ -108,28 +108,48 @@ def away(
 
 
 @command.command("list", epilog=example("adzeguard retire list"))
+@click.option("--deleted", is_flag=True, help="What was deleted, and can be restored.")
 @listing_options
 @workspace_option
-def list_command(form: str, output: Path | None, folder: Path | None) -> int:
-    """List retired objects: where each was, until when it waits, by whom and why."""
+def list_command(deleted: bool, form: str, output: Path | None, folder: Path | None) -> int:
+    """List retired objects: where each was, until when it waits, by whom and why.
+
+    Deleted objects are those that the directory keeps for a while, with their SID, and those that the journal can make
+    anew.
+    """
+    from adzeguard.workspace.deleted import listed as listed_deleted
     from adzeguard.workspace.retired import listed
 
-    put_view(listed(opened(folder)), form, output)
+    workspace = opened(folder)
+    put_view(listed_deleted(workspace) if deleted else listed(workspace), form, output)
     return Exit.NOTHING_TO_REPORT
 
 
 @command.command("restore", epilog=example("adzeguard retire restore --help"))
 @click.argument("given", nargs=-1, required=True, metavar="NAME...", shell_complete=names())
+@click.option("--deleted", is_flag=True, help="Of what was deleted: see retire list --deleted.")
 @why_option
 @enacting_options
 @workspace_option
-def restore(given: tuple[str, ...], why: str, answers: Answers, folder: Path | None) -> int:
-    """Restore retired objects: their place, their state, their groups and their links."""
+def restore(given: tuple[str, ...], deleted: bool, why: str, answers: Answers, folder: Path | None) -> int:
+    """Restore retired objects: their place, their state, their groups and their links.
+
+    A deleted object comes back with its SID where the directory keeps it, and is made anew elsewhere; its values and
+    groups come from the journal, or from the last collection before it was deleted. An account is disabled, and has no
+    password.
+    """
+    from adzeguard.workspace.deleted import Restoring
     from adzeguard.workspace.retired import BringingBack
 
     workspace = opened(folder)
+    if deleted:
+        return enact_work(workspace, Restoring(workspace, given, why), answers)
     work = BringingBack(workspace, given, why)
-    code = enact_work(workspace, work, answers)
+    try:
+        code = enact_work(workspace, work, answers)
+    except (UnknownNameError, AmbiguousNameError) as error:
+        way_out = f"{error.way_out}; was it deleted? See: adzeguard retire list --deleted".removeprefix("; ")
+        raise type(error)(error.message, way_out) from error
     if answers.only_propose is None:
         work.forget_what_lies_as_it_lay()
     return code

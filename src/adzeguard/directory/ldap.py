@@ -23,7 +23,16 @@ from adzeguard.directory.ldap_link_times import read_link_times
 from adzeguard.directory.ldap_port import Attributes, LdapWire
 from adzeguard.directory.ldap_schema import schema_as_json
 from adzeguard.directory.ldap_wire import Address, Wire
-from adzeguard.directory.port import ATTRIBUTES, CLASSES, DirectoryFacts, Entry, LinkEnds, LinkTime, Modification
+from adzeguard.directory.port import (
+    ATTRIBUTES,
+    CLASSES,
+    LEFT_OF_DELETED,
+    DirectoryFacts,
+    Entry,
+    LinkEnds,
+    LinkTime,
+    Modification,
+)
 
 _LONGEST_NUMBER: Final = 12
 _GUID_BYTES: Final = 16
@@ -51,8 +60,9 @@ def open_ldap(settings: Settings, secret: Secret, _names: Names) -> "LdapDirecto
     )
     address.check()
     if kerberos:
-        return LdapDirectory(address, "", secret, connect=lambda: _by_ticket(address, settings.get("keytab", "")))
-    return LdapDirectory(address, settings.get("bind_as", ""), secret)
+        return LdapDirectory(address.url, lambda: _by_ticket(address, settings.get("keytab", "")))
+    bind_as = settings.get("bind_as", "")
+    return LdapDirectory(address.url, lambda: _by_password(address, bind_as, secret()))
 
 
 def _signs_in_by_kerberos(settings: Settings) -> bool:
@@ -65,9 +75,27 @@ def _signs_in_by_kerberos(settings: Settings) -> bool:
 
 
 def _by_ticket(address: Address, keytab: str) -> LdapWire:
-    from adzeguard.directory.ldap_native import NativeWire
+    from adzeguard.directory.ldap_native import NativeWire, Ticket
 
-    return NativeWire(address, keytab)
+    return NativeWire(address, Ticket(keytab))
+
+
+def _by_password(address: Address, bind_as: str, password: str) -> LdapWire:
+    """Connect by the system's library where it is installed, which is twice as quick; by the pure one elsewhere.
+
+    The system's cannot be told another name than that of the URL for a certificate, and says nothing of what is wrong
+    with one: then the pure one is asked, which verifies it as strictly.
+    """
+    from adzeguard.directory.ldap_native import NativeWire, Password, is_there
+
+    if address.tls_name or not is_there():
+        return Wire(address, bind_as, password)
+    try:
+        return NativeWire(address, Password(bind_as, password))
+    except DirectoryUnreachableError:
+        if not (address.encrypted_from_start or address.start_tls):
+            raise
+        return Wire(address, bind_as, password)
 
 
 DRIVER: Final = DriverKind(
@@ -105,15 +133,13 @@ class LdapDirectory:
 
     def __init__(
         self,
-        address: Address,
-        bind_as: str,
-        secret: Secret,
+        url: str,
+        connect: Callable[[], LdapWire],
         pause: Callable[[float], None] = time.sleep,
-        connect: Callable[[], LdapWire] | None = None,
     ) -> None:
-        self._address = address
+        self._url = url
         self._pause = pause
-        self._connect = connect or (lambda: Wire(address, bind_as, secret()))
+        self._connect = connect
         self._wire: LdapWire | None = None
         self._watching: LdapWire | None = None
         self._base = ""
@@ -122,7 +148,7 @@ class LdapDirectory:
     @property
     def label(self) -> str:
         """The address."""
-        return self._address.url
+        return self._url
 
     def wait_for_change(self, seconds: float) -> bool:
         """Wait for the server to tell of a change, over a connection of its own that is kept."""
@@ -289,6 +315,15 @@ class LdapDirectory:
     def was_deleted(self, sid: Sid) -> bool:
         """Tell whether a tombstone of this SID is there ([MS-ADTS] 3.1.1.1.5.1); not everybody may see them."""
         return bool(self._what_is_left(sid))
+
+    def deleted(self) -> Iterator[Entry]:
+        """Stream what is left of deleted objects, for as long as the server keeps it (`tombstoneLifetime`)."""
+        if not self._base:
+            self.facts()
+        query = f"(&(isDeleted=TRUE){_QUERY})"
+        found = self._connected().search(self._base, query, LEFT_OF_DELETED, descriptors=False, deleted=True)
+        for dn, attributes in found:
+            yield Entry(dn, attributes)
 
     def _what_is_left(self, sid: Sid) -> list[str]:
         if not self._base:

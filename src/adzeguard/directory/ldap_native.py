@@ -1,11 +1,20 @@
 """The same connection over the system's LDAP and SASL libraries, which sign, seal and verify by themselves.
 
-By it a ticket signs in, and nothing of ours stands between: not the password, not the layer, not the decoding.
+By it a ticket signs in, and a password too; nothing of ours stands between, neither layer nor decoding.
 """
 
 import os
+import stat
+import struct
+import time
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
+from dataclasses import dataclass, field
+from importlib.util import find_spec
+from pathlib import Path
+from socket import SHUT_RDWR, SO_RCVTIMEO, SO_SNDTIMEO, SOL_SOCKET, socket
+from ssl import get_default_verify_paths
+from threading import Timer
 from typing import Any, Final
 
 from adzeguard.core.errors import (
@@ -20,6 +29,7 @@ from adzeguard.directory.ldap_messages import BrokenAnswerError
 from adzeguard.directory.ldap_port import Attributes
 from adzeguard.directory.ldap_wire import Address, reason
 from adzeguard.directory.port import Modification
+from adzeguard.private_files import check_key_table
 
 _PAGE: Final = 1000
 _MOST_ENTRIES: Final = 100 * _PAGE
@@ -34,6 +44,9 @@ _LINK_ENDS: Final = "1.2.840.113556.1.4.2309"
 _NOTIFICATION: Final = "1.2.840.113556.1.4.528"
 _OWNER_GROUP_DACL: Final = b"\x30\x03\x02\x01\x07"  # a sequence of the number 7, [MS-ADTS] 3.1.1.3.4.1.11
 _DACL: Final = b"\x30\x03\x02\x01\x04"
+_OPEN_FILES: Final = "/dev/fd"
+_AS_RECEIVED: Final = 2
+"""LDAP_MSG_RECEIVED of ldap_result(3): all answers that are here, as soon as there is one."""
 _OPERATIONS: Final = {"add": "MOD_ADD", "delete": "MOD_DELETE", "replace": "MOD_REPLACE"}
 _CACHE: Final = "MEMORY:adzeguard"
 _KINIT: Final = "Get one: kinit; or name a key table: [directory] keytab"
@@ -64,6 +77,26 @@ _TROUBLES: Final = (
 """What stands in the libraries' own words, what it means, and the way out."""
 
 
+@dataclass(frozen=True, slots=True)
+class Ticket:
+    """Sign in by Kerberos: by the ticket that is there, or by one that a file of keys gets and renews in memory."""
+
+    keytab: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Password:
+    """Sign in by a name and a password, within TLS."""
+
+    bind_as: str
+    password: str = field(repr=False)
+
+
+def is_there() -> bool:
+    """Whether the system's library can be used."""
+    return find_spec("ldap") is not None and find_spec("_ldap") is not None
+
+
 def _library() -> Any:
     try:
         import ldap
@@ -78,36 +111,28 @@ def _library() -> Any:
     return ldap
 
 
-def _check_is_private(keytab: str) -> None:
-    """Whoever can read a key table is who it is for."""
-    try:
-        mode = os.stat(keytab).st_mode  # noqa: PTH116 - a name, as the settings have it
-    except OSError as error:
-        raise SettingsError(f"the key table {keytab} cannot be read: {error.strerror}") from error
-    if mode & 0o077:
-        raise SettingsError(f"the key table {keytab} can be read by others", f"chmod 600 {keytab}")
-
-
 class NativeWire:
-    """One connection, bound by a ticket, sealed or within TLS."""
+    """One connection, bound by a ticket and sealed, or by a password within TLS."""
 
-    def __init__(self, address: Address, keytab: str = "") -> None:
-        """`keytab` is a file of keys, by which a ticket is got and renewed in memory; else the ticket that is there."""
+    def __init__(self, address: Address, sign_in: Ticket | Password) -> None:
         address.check()
         self._address = address
         self._library = _library()
-        self._keytab = keytab
-        self._connection: Any = None
+        self._sign_in = sign_in
         self._watching: int | None = None
-        if keytab:
-            _check_is_private(keytab)
+        if isinstance(sign_in, Ticket) and sign_in.keytab:
+            check_key_table(sign_in.keytab)
             # The libraries get tickets by a key table themselves, and new ones before the old ones end.
-            os.environ["KRB5_CLIENT_KTNAME"] = f"FILE:{keytab}"
+            os.environ["KRB5_CLIENT_KTNAME"] = f"FILE:{sign_in.keytab}"
             os.environ["KRB5CCNAME"] = _CACHE
+        self._connection: Any = None
         with self._errors():
-            self._connection = self._connected()
+            with _cut_when_late(address):
+                self._connection = self._prepared()
+                self._be_patient_only_so_long()
+            self._bind()
 
-    def _connected(self) -> Any:
+    def _prepared(self) -> Any:
         ldap, address = self._library, self._address
         connection = ldap.initialize(
             f"{'ldaps' if address.encrypted_from_start else 'ldap'}://{address.host}:{address.port}"
@@ -123,20 +148,48 @@ class NativeWire:
         }
         for name, value in options.items():
             connection.set_option(getattr(ldap, name), value)
-        encrypted = address.encrypted_from_start or address.start_tls
-        if encrypted:
+        if address.encrypted_from_start or address.start_tls:
+            # All of them here: a file or the environment of the user may say otherwise (ldap.conf(5)).
             connection.set_option(ldap.OPT_X_TLS_REQUIRE_CERT, ldap.OPT_X_TLS_DEMAND)
-            if address.ca_file:
-                connection.set_option(ldap.OPT_X_TLS_CACERTFILE, address.ca_file)
+            connection.set_option(ldap.OPT_X_TLS_PROTOCOL_MIN, ldap.OPT_X_TLS_PROTOCOL_TLS1_2)
+            ca_file = address.ca_file or get_default_verify_paths().cafile
+            if ca_file:
+                connection.set_option(ldap.OPT_X_TLS_CACERTFILE, ca_file)
             connection.set_option(ldap.OPT_X_TLS_NEWCTX, 0)
         if address.start_tls and not address.encrypted_from_start:
             connection.start_tls_s()
+        return connection
+
+    def _be_patient_only_so_long(self) -> None:
+        """Give the socket a limit of time of its own, which the library cannot: half a record of TLS would hold it.
+
+        The socket is there once something was asked; what a server is called may be asked before signing in.
+        """
+        ldap = self._library
+        number = self._connection.search_ext("", ldap.SCOPE_BASE, "(objectClass=*)", ["1.1"])
+        with socket(fileno=os.dup(self._connection.fileno())) as its:
+            for option in (SO_RCVTIMEO, SO_SNDTIMEO):
+                its.setsockopt(SOL_SOCKET, option, struct.pack("ll", self._address.timeout, 0))
+        with suppress(ldap.INSUFFICIENT_ACCESS, ldap.STRONG_AUTH_REQUIRED, ldap.OPERATIONS_ERROR):
+            self._connection.result3(number, timeout=self._address.timeout)
+
+    def _bind(self) -> None:
+        ldap, connection = self._library, self._connection
+        if isinstance(self._sign_in, Password):
+            if not self._sign_in.password:  # a server takes that for nobody, and says yes (RFC 4513 section 5.1.2)
+                raise CredentialsRefusedError(
+                    "the password is empty", "Give it in a file, ADZEGUARD_PASSWORD or the keyring"
+                )
+            # Not its own call that waits, which waits for ever.
+            number = connection.simple_bind(self._sign_in.bind_as, self._sign_in.password)
+            connection.result3(number, timeout=self._address.timeout)
+            return
         # Within TLS a second layer is refused; without it an unsealed one is never taken.
+        encrypted = self._address.encrypted_from_start or self._address.start_tls
         connection.set_option(
             ldap.OPT_X_SASL_SSF_MAX if encrypted else ldap.OPT_X_SASL_SSF_MIN, 0 if encrypted else _SEALED
         )
         connection.sasl_interactive_bind_s("", ldap.sasl.gssapi())
-        return connection
 
     def close(self) -> None:
         """Say good-bye, whether or not the server still listens."""
@@ -167,8 +220,8 @@ class NativeWire:
         while number is not None:
             entries, cookie = self._page(number)
             empty = empty + 1 if cookie and not entries else 0
-            if empty > _MOST_EMPTY_PAGES or len(entries) > _MOST_ENTRIES:
-                raise BrokenAnswerError("the server does not come to an end with its answers")
+            if empty > _MOST_EMPTY_PAGES:
+                raise BrokenAnswerError("the server goes on promising answers and gives none")
             number = self._ask(ask, controls, cookie) if cookie else None
             try:
                 for dn, values in entries:
@@ -186,12 +239,23 @@ class NativeWire:
             return int(self._connection.search_ext(*ask, serverctrls=[*controls, *pages]))
 
     def _page(self, number: int) -> tuple[list[tuple[str | None, dict[str, list[bytes]]]], bytes]:
-        ldap = self._library
+        """Return the entries of one page, and the cookie of the next, empty after the last.
+
+        They are taken as they come, and counted: a server may send them without end.
+        """
+        ldap, entries = self._library, []
+        deadline = time.monotonic() + _PAGE_TIMEOUTS * self._address.timeout
         try:
             with self._errors():
-                _, entries, _, controls = self._connection.result3(
-                    number, all=1, timeout=_PAGE_TIMEOUTS * self._address.timeout
-                )
+                kind = None
+                while kind != ldap.RES_SEARCH_RESULT:
+                    left = min(deadline - time.monotonic(), self._address.timeout)
+                    if left <= 0:
+                        raise ldap.TIMEOUT
+                    kind, found, _, controls = self._connection.result3(number, all=_AS_RECEIVED, timeout=left)
+                    entries += found
+                    if len(entries) > _MOST_ENTRIES:
+                        raise BrokenAnswerError("the server does not come to an end with one page of answers")
         except _GoneError:
             return [], b""
         except DirectoryError as error:
@@ -287,16 +351,14 @@ class NativeWire:
             ) from error
         except (ldap.SERVER_DOWN, ldap.CONNECT_ERROR, ldap.UNAVAILABLE) as error:
             said = _said(error)
-            if "certificate" in said.lower():
-                raise DirectoryUnreachableError(
-                    f"the certificate of {url} is not taken: {said}", "Name its CA: ca_file in [directory]"
-                ) from error
             raise DirectoryUnreachableError(
                 f"no connection to {url}: {said}", "Is the server up, and the address right?"
             ) from error
         except ldap.STRONG_AUTH_REQUIRED as error:
-            raise DirectoryError(
-                f"{url} wants a sealed connection: {_said(error)}", "Use ldap://, which is sealed"
+            by_password = isinstance(self._sign_in, Password)
+            raise DirectoryUnreachableError(
+                f"{url} wants an encrypted connection" if by_password else f"{url} wants a sealed connection",
+                "Use ldaps:// or --start-tls" if by_password else "Use ldap://, which is sealed",
             ) from error
         except ldap.UNWILLING_TO_PERFORM as error:
             said = _said(error)
@@ -305,23 +367,64 @@ class NativeWire:
                 f"the server is unwilling to perform it ({said})", "Use ldap://, which is sealed" if within else ""
             ) from error
         except ldap.INVALID_CREDENTIALS as error:
-            raise CredentialsRefusedError(
-                f"{url} does not accept the ticket: {_said(error)}",
-                "Is it for this server, and for its whole DNS name?",
-            ) from error
+            raise self._not_accepted(error) from error
         except ldap.LDAPError as error:
             raise self._of_sign_in(error) from error
         except (UnicodeError, ValueError, TypeError) as error:
             raise DirectoryError(f"{url} says or is asked what LDAP cannot say") from error
 
+    def _not_accepted(self, error: Exception) -> CredentialsRefusedError:
+        if isinstance(self._sign_in, Password):
+            return CredentialsRefusedError(
+                f"{self._address.url} does not accept the name '{self._sign_in.bind_as}' with this password",
+                "Check --bind-as and the password (file, ADZEGUARD_PASSWORD, keyring)",
+            )
+        return CredentialsRefusedError(
+            f"{self._address.url} does not accept the ticket: {_said(error)}",
+            "Is it for this server, and for its whole DNS name?",
+        )
+
     def _of_sign_in(self, error: Exception) -> DirectoryError:
         said = _said(error)
         for sign, words, way_out in _TROUBLES:
-            if sign in said and self._keytab and way_out == _KINIT:
+            if sign in said and self._sign_in != Ticket() and way_out == _KINIT:
                 return CredentialsRefusedError(f"{self._address.url}: the key table gives no ticket", _KLIST)
             if sign in said:
                 return CredentialsRefusedError(f"{self._address.url}: {words}", way_out)
         return DirectoryError(_reason(error))
+
+
+@contextmanager
+def _cut_when_late(address: Address) -> Iterator[None]:
+    """Cut what is being connected when the server has not agreed on TLS in time.
+
+    OpenLDAP 2.5 with GnuTLS was seen to ask a silent server for ever, at full speed, whatever limits it was given; its
+    socket is known only later, so it is the new one to the server's port.
+    """
+    before = _open_sockets()
+
+    def cut() -> None:
+        for number in _open_sockets() - before:
+            with suppress(OSError), socket(fileno=os.dup(number)) as found:
+                if found.getpeername()[1] == address.port:
+                    found.shutdown(SHUT_RDWR)
+
+    timer = Timer(2 * address.timeout, cut)
+    timer.daemon = True
+    timer.start()
+    try:
+        yield
+    finally:
+        timer.cancel()
+
+
+def _open_sockets() -> set[int]:
+    found = set()
+    for entry in Path(_OPEN_FILES).iterdir():
+        with suppress(OSError):  # the folder itself was open while it was read
+            if stat.S_ISSOCK(os.fstat(int(entry.name)).st_mode):
+                found.add(int(entry.name))
+    return found
 
 
 class _GoneError(DirectoryError):

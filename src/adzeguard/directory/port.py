@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Literal, Protocol, runtime_checkable
+from typing import Final, Literal, Protocol, runtime_checkable
 
 from adzeguard.core.estate.attributes import SHOWN_ATTRIBUTES
 from adzeguard.core.estate.catalogue import Domain
@@ -150,12 +150,29 @@ class TellsBackLinks(Protocol):
         """Return the objects that say of themselves that a group lists them."""
 
 
+LEFT_OF_DELETED: Final = (
+    "objectClass",
+    "objectGUID",
+    "objectSid",
+    "sAMAccountName",
+    "userAccountControl",
+    "groupType",
+    "lastKnownParent",
+    "whenChanged",
+    "isDeleted",
+)
+"""What a directory keeps of a deleted object at the least, and is read of it."""
+
+
 @runtime_checkable
 class TellsDeleted(Protocol):
     """A directory that keeps for a time what is left of deleted objects."""
 
     def was_deleted(self, sid: Sid) -> bool:
         """Tell whether what is left of an object of this SID is there to be seen."""
+
+    def deleted(self) -> Iterator[Entry]:
+        """Stream what is left of deleted objects: `LEFT_OF_DELETED`, as far as they may be seen."""
 
 
 @dataclass(frozen=True, slots=True)

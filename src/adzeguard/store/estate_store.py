@@ -217,6 +217,20 @@ class EstateStore:
         with self.database.reading() as connection:
             return list(_known_ids(connection, list(keys), "until IS NULL").values())
 
+    def ever_had(self, keys: Iterable[bytes]) -> dict[bytes, int]:
+        """Return by key the ids of those objects that were ever there."""
+        with self.database.reading() as connection:
+            return _known_ids(connection, list(keys))
+
+    def last_with(self, key: bytes) -> StoredCollection | None:
+        """Return the last collection in which there was an object with this key; None for one that never was."""
+        with self.database.reading() as connection:
+            query = "SELECT COUNT(*), COUNT(until), MAX(until) FROM object WHERE key = ? AND since > 0"
+            rows, ended, until = connection.rows(query, (key,))[0]
+            if not rows:
+                return None
+            return last_where(connection, *(("id > 0", ()) if ended < rows else ("id < ?", (until,))))
+
     def latest(self) -> StoredCollection:
         """Return the last collection; `NothingCollectedError` before the first."""
         last = self._last_where("id > 0")

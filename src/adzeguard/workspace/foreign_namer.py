@@ -22,7 +22,7 @@ def namer_of(directory: Mapping[str, str], secret: Callable[[], str]) -> "NamesF
         raise SettingsError(f"[directory] names must be lsa, not '{way}'")
     host = urlsplit(directory.get("url", "")).hostname or ""
     if directory.get("sign_in") == "kerberos":
-        return _Lsa(host, "", "", lambda: "", by_ticket=True, keytab=directory.get("keytab", ""))
+        return _Lsa(host, "", "", secret, by_ticket=True, keytab=directory.get("keytab", ""))
     return _Lsa(host, *_account(directory.get("bind_as", "")), secret)
 
 
@@ -70,8 +70,13 @@ class _Lsa:
             raise AdzeguardError(
                 "the library for it is missing", "Install it: pip install adzeguard[remote-sam]"
             ) from error
-        if self._keytab:
-            # The ticket of a key table is in memory, where the library for this cannot see it.
-            raise AdzeguardError("by a key table names cannot be asked for", "Use the ticket of a cache: kinit")
-        login = Login(self._account, self._domain, self._secret(), kerberos=self._by_ticket)
+        password = "" if self._by_ticket else self._secret()
+        login = Login(
+            self._account,
+            self._domain,
+            password,
+            kerberos=self._by_ticket,
+            keytab=self._keytab,
+            by_system=self._by_ticket,
+        )
         return LsaNames(Address(self._host, self._host), login)

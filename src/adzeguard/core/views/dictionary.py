@@ -55,6 +55,7 @@ KEYS: Final[Mapping[str, Meaning]] = {
         owner="who owns the rule, or is asked",
         by="who did it; of an attempt to log on, the way that was tried",
         by_sid="the SID of who did it",
+        remembered_by="what knows its values and groups: journal, or collection; empty for neither",
         from_="the address it came from; of a retired object, where it was",
         via="the group through which the change led into the one asked about",
         through="the group or entry that lets in",
@@ -194,6 +195,7 @@ KEYS: Final[Mapping[str, Meaning]] = {
     **_of(
         "truth",
         transitive="whether those whom the other domain trusts are let in too",
+        same_sid="whether it comes back with the SID that it had",
         filtered="whether SIDs that are not of the other side are taken out",
         selective="whether only those come in whom a host lets",
         enabled="whether it is switched on: an account, a check, a link",
@@ -222,6 +224,7 @@ KEYS: Final[Mapping[str, Meaning]] = {
     **_of(
         "moment",
         created_at="when it was made",
+        deleted_at="when it was deleted",
         changed_at="when it was changed last",
         named_at="when the directory was asked last what somebody of another domain is called",
         last_logon_at="its last logon, as the directory replicates it: up to 14 days late",

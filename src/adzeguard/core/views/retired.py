@@ -5,11 +5,13 @@ from collections.abc import Mapping, Sequence
 from datetime import datetime
 from typing import Final
 
+from adzeguard.core.cleaning.deleted import Deleted
 from adzeguard.core.cleaning.retired import happened_since
 from adzeguard.core.cleaning.uses import Use
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.time.put_away import Retired
 from adzeguard.core.views.table import Column, Table, data_columns
+from adzeguard.core.wording import counted_noun
 
 _DOMAIN: Final = re.compile(r"(,DC=[^,]+)+$", re.IGNORECASE)
 
@@ -49,3 +51,32 @@ def retired_table(
     ready = sum(row["state"] == _READY for row in rows)
     note = f"{len(rows)} put away, {ready} may be deleted: adzeguard retire finish" if rows else ""
     return Table(rows, columns, "", note, "Nothing is put away.")
+
+
+def deleted_table(things: Sequence[tuple[Deleted, bool, str]]) -> Table:
+    """Return one row for each of what was deleted: whether it comes back with its SID, and who remembers it."""
+    rows = [
+        {
+            "name": one.name,
+            "kind": one.kind.label,
+            "sid": one.sid,
+            "from": one.dn,
+            "was": _DOMAIN.sub("", one.dn),
+            "deleted_at": one.at,
+            "same_sid": is_kept,
+            "comes_back": "with its SID" if is_kept else "made anew",
+            "remembered_by": source,
+        }
+        for one, is_kept, source in things
+    ]
+    columns = (
+        Column("name", "Name"),
+        Column("kind", "Kind"),
+        *data_columns("sid", "from", "same_sid"),
+        Column("was", "Was", for_people=True, wide=True),
+        Column("deleted_at", "Deleted", kind="moment"),
+        Column("comes_back", "Comes back", for_people=True),
+        Column("remembered_by", "Remembered by"),
+    )
+    note = f"{counted_noun(len(rows), 'object')}: adzeguard retire restore NAME" if rows else ""
+    return Table(rows, columns, "", note, "Nothing that was deleted can be restored.")

@@ -90,7 +90,8 @@ def create_object(directory: DirectoryDriver, change: CreateObject, intent: Inte
     attributes, without = _to_be_made(directory, change.attributes)
     intent(change)
     if standing is not None or (change.was and directory.restore(Sid(change.was), change.object.dn)):
-        directory.modify(change.object.dn, _to_be_put_back(attributes))
+        if put_back := _to_be_put_back(attributes):  # a request without changes is refused
+            directory.modify(change.object.dn, put_back)
     else:
         directory.add(change.object.dn, attributes)
     entry = directory.read(change.object.dn)

@@ -23,7 +23,10 @@ def open_remote_sam(settings: Settings, secret: Secret, _names: Names) -> "Remot
     # DOMAIN\ alone would log in with an empty name, which is an anonymous session.
     if not account:
         raise SettingsError(r"adzeguard.toml: account must be DOMAIN\name, or .\name for one of each host")
-    logs_in = _LogsIn(account, domain, secret, kerberos=kerberos == "true", kdc=settings.get("kdc", ""))
+    kdc, keytab = settings.get("kdc", ""), settings.get("keytab", "")
+    if keytab and kerberos != "true":
+        raise SettingsError("adzeguard.toml: keytab is for kerberos = true alone")
+    logs_in = _LogsIn(account, domain, secret, kerberos=kerberos == "true", kdc=kdc, keytab=keytab)
     return RemoteSamHosts(logs_in, settings.get("address", ""), checked_port(settings.get("port", "445")))
 
 
@@ -33,6 +36,7 @@ DRIVER: Final = DriverKind(
         Setting("account", r"The account that logs in, as DOMAIN\name; .\name is one of each host's own.", needed=True),
         Setting("password_file", "A file with its password that only you can read.", is_path=True, is_decisive=True),
         Setting("kerberos", "true: with the tickets of the cache that KRB5CCNAME names, and no password."),
+        Setting("keytab", "A key table that gets the ticket instead.", is_path=True, is_decisive=True),
         Setting("kdc", "The address of the domain controller that gives tickets."),
         Setting("address", "How hosts are reached: {name}.example; otherwise by the directory's DNS name."),
         Setting("port", "Where SMB listens; otherwise 445."),
@@ -47,17 +51,27 @@ DRIVER: Final = DriverKind(
 class _LogsIn:
     """Who logs in; the password is asked for when a host is first reached, and once."""
 
-    def __init__(self, account: str, domain: str, password: Callable[[], str], *, kerberos: bool, kdc: str) -> None:
+    def __init__(
+        self,
+        account: str,
+        domain: str,
+        password: Callable[[], str],
+        *,
+        kerberos: bool,
+        kdc: str,
+        keytab: str,
+    ) -> None:
         self._account = account
         self._domain = domain
         self._password = password
         self._kerberos = kerberos
         self._kdc = kdc
+        self._keytab = keytab
 
     @cached_property
     def login(self) -> Login:
         password = "" if self._kerberos else self._password()
-        return Login(self._account, self._domain, password, self._kerberos, self._kdc)
+        return Login(self._account, self._domain, password, self._kerberos, self._kdc, self._keytab)
 
 
 class RemoteSamHosts:

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any, Final
 
 from impacket import nmb, smb3, smbconnection
@@ -11,6 +11,7 @@ from impacket.dcerpc.v5.rpcrt import DCERPCException
 from impacket.krb5.kerberosv5 import KerberosError
 
 from adzeguard.core.errors import AdzeguardError, HostRefusedError, HostUnreachableError
+from adzeguard.hosts.remote_sam.tickets import ticket_for
 from adzeguard.hosts.remote_sam.verified_smb import VerifiedSmb
 
 _WAIT: Final = 15
@@ -21,13 +22,16 @@ _DENIED: Final = ("STATUS_LOGON_FAILURE", "STATUS_ACCESS_DENIED", "STATUS_ACCOUN
 
 @dataclass(frozen=True, slots=True)
 class Login:
-    """Who logs in, and how: with a password, or with the tickets of a cache."""
+    """Who logs in, and how: with a password, with the tickets of a cache, or with one that the system gets."""
 
     account: str
     domain: str
-    password: str = ""
+    password: str = field(default="", repr=False)
     kerberos: bool = False
     kdc: str = ""
+    keytab: str = ""
+    by_system: bool = False
+    """Whether the system's own Kerberos gets the ticket, and not the library; for a key table it does."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,7 +60,12 @@ class Pipes:
 
     def _log_in(self, address: Address, login: Login) -> None:
         if login.kerberos:
-            self._connection.kerberosLogin(login.account, "", login.domain, kdcHost=login.kdc or None, useCache=True)
+            if login.keytab or login.by_system:
+                ticket = ticket_for(address.name, login.keytab)
+                self._connection.kerberosLogin(ticket.account, "", ticket.realm, TGS=ticket.content, useCache=False)
+            else:
+                kdc = login.kdc or None
+                self._connection.kerberosLogin(login.account, "", login.domain, kdcHost=kdc, useCache=True)
         else:
             # A fall back to older ways of signing in could be forced by somebody in between.
             self._connection.login(login.account, login.password, login.domain, ntlmFallback=False)
