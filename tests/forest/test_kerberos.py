@@ -120,9 +120,31 @@ def test_init_signs_in_by_kerberos(domains: TwoDomains, tmp_path: Path) -> None:
     assert 'sign_in = "kerberos"' in (tmp_path / "w/adzeguard.toml").read_text()
     assert domains.low.inside(*program, "collect", at=tmp_path / "w", **environment).returncode == 0
     wrong = domains.low.inside(
-        *program, "init", "v", "--ldap", URL, "--sign-in", "kerberos", "--bind-as", "x", at=tmp_path, **environment
+        *program, "init", "v", "--ldap", URL, "--sign-in", "kerberos", "--tls-name", "x", at=tmp_path, **environment
     )
-    assert (wrong.returncode, "no name to bind with" in wrong.stderr) == (2, True)
+    assert (wrong.returncode, "no other name" in wrong.stderr) == (2, True)
+
+
+def test_a_password_gets_a_ticket_that_goes_with_the_process(domains: TwoDomains, tmp_path: Path) -> None:
+    """Asked for once, and used for names too; nothing of it stays; a wrong one is told in one line."""
+    environment = config(tmp_path)
+    program = [sys.executable, "-m", "adzeguard"]
+    by_name = ["--sign-in", "kerberos", "--bind-as", "Administrator@LOWMERE.EXAMPLE"]
+    files = ["--password-file", str(domains.low.client.password_file)]
+    made = domains.low.inside(*program, "init", "w", "--ldap", URL, *by_name, *files, at=tmp_path, **environment)
+    assert made.returncode == 0, made.stderr
+    settings = tmp_path / "w/adzeguard.toml"
+    settings.write_text(settings.read_text().replace("[directory]", '[directory]\nnames = "lsa"', 1))
+    checked = domains.low.inside(*program, "settings", "check", "--format", "json", at=tmp_path / "w", **environment)
+    assert all(row["works"] for row in json.loads(checked.stdout)), checked.stdout
+    assert domains.low.inside(*program, "collect", at=tmp_path / "w", **environment).returncode == 0
+    assert not list(Path("/dev/shm").glob("adzeguard-*"))  # noqa: S108
+    assert not (tmp_path / "cache").exists()
+    (tmp_path / "wrong").touch(0o600)
+    (tmp_path / "wrong").write_text("not this one")
+    files = ["--password-file", str(tmp_path / "wrong")]
+    wrong = domains.low.inside(*program, "init", "v", "--ldap", URL, *by_name, *files, at=tmp_path, **environment)
+    assert (wrong.returncode, "Check the name and its password" in wrong.stderr) == (1, True), wrong.stderr
 
 
 def test_what_stands_in_the_way_is_one_line_with_the_way_out(

@@ -42,7 +42,9 @@ rules: []
     metavar="F",
     help="A file with the password that only you can read.",
 )
-@click.option("--sign-in", type=click.Choice(["password", "kerberos"]), help="How to sign in; otherwise by password.")
+@click.option(
+    "--sign-in", type=click.Choice(["password", "kerberos"]), help="How; kerberos takes the ticket that is there."
+)
 @click.option(
     "--keytab",
     type=click.Path(path_type=Path),
@@ -102,12 +104,14 @@ def command(
     if ldif is not None:
         directory = _file(ldif)
     elif sign_in == "kerberos" or keytab is not None:
-        if bind_as or password_file or tls_name or plain_ldap:
+        if tls_name or plain_ldap:
             raise UsageError(
-                "by kerberos there is no name to bind with, no password and no other name of the server",
-                "Leave --bind-as, --password-file, --tls-name and --plain-ldap out",
+                "by kerberos the server has no other name than that of the URL, and nothing goes unsealed",
+                "Leave --tls-name and --plain-ldap out",
             )
-        directory = _by_ticket(str(ldap), keytab, ca_file, start_tls=start_tls)
+        if keytab and (bind_as or password_file):
+            raise UsageError("--keytab says itself who signs in", "Leave --bind-as and --password-file out")
+        directory = _by_ticket(str(ldap), bind_as, password_file, keytab, ca_file, start_tls=start_tls)
     else:
         directory = _server(
             str(ldap), bind_as, password_file, ca_file, tls_name, start_tls=start_tls, plain_ldap=plain_ldap
@@ -191,12 +195,21 @@ def _ask_for_directory() -> tuple[Path | None, str | None]:
     return (None, answer) if "://" in answer else (Path(answer), None)
 
 
-def _by_ticket(url: str, keytab: Path | None, ca_file: Path | None, *, start_tls: bool) -> dict[str, str | bool]:
+def _by_ticket(
+    url: str,
+    bind_as: str | None,
+    password_file: Path | None,
+    keytab: Path | None,
+    ca_file: Path | None,
+    *,
+    start_tls: bool,
+) -> dict[str, str | bool]:
     from adzeguard.directory.ldap_wire import Address
 
     Address(url, start_tls=start_tls, sealed=True).check()
     directory: dict[str, str | bool] = {"kind": "ldap", "url": url, "sign_in": "kerberos"}
-    return directory | _files(keytab=keytab, ca_file=ca_file) | ({"start_tls": True} if start_tls else {})
+    directory |= ({"bind_as": bind_as} if bind_as else {}) | ({"start_tls": True} if start_tls else {})
+    return directory | _files(password_file=password_file, keytab=keytab, ca_file=ca_file)
 
 
 def _files(**paths: Path | None) -> dict[str, str | bool]:

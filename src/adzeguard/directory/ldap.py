@@ -33,6 +33,7 @@ from adzeguard.directory.port import (
     LinkTime,
     Modification,
 )
+from adzeguard.kerberos_client import sign_in_by_password
 
 _LONGEST_NUMBER: Final = 12
 _GUID_BYTES: Final = 16
@@ -48,7 +49,7 @@ _T = TypeVar("_T")
 
 def open_ldap(settings: Settings, secret: Secret, _names: Names) -> "LdapDirectory":
     """Connect to the server that the settings name."""
-    kerberos = _signs_in_by_kerberos(settings)
+    kerberos, bind_as = _signs_in_by_kerberos(settings), settings.get("bind_as", "")
     address = Address(
         settings["url"],
         settings.get("ca_file", ""),
@@ -60,8 +61,7 @@ def open_ldap(settings: Settings, secret: Secret, _names: Names) -> "LdapDirecto
     )
     address.check()
     if kerberos:
-        return LdapDirectory(address.url, lambda: _by_ticket(address, settings.get("keytab", "")))
-    bind_as = settings.get("bind_as", "")
+        return LdapDirectory(address.url, _ByTicket(address, settings.get("keytab", ""), bind_as, secret))
     return LdapDirectory(address.url, lambda: _by_password(address, bind_as, secret()))
 
 
@@ -74,10 +74,20 @@ def _signs_in_by_kerberos(settings: Settings) -> bool:
     return way == "kerberos"
 
 
-def _by_ticket(address: Address, keytab: str) -> LdapWire:
-    from adzeguard.directory.ldap_native import NativeWire, Ticket
+class _ByTicket:
+    """Connects by a ticket: the one that is there, one of a key table, or, with a name, one of a password."""
 
-    return NativeWire(address, Ticket(keytab))
+    def __init__(self, address: Address, keytab: str, bind_as: str, secret: Secret) -> None:
+        if keytab and bind_as:
+            raise SettingsError("[directory] has keytab and bind_as", "A key table says itself who it is for")
+        self._address, self._keytab, self._bind_as, self._secret = address, keytab, bind_as, secret
+
+    def __call__(self) -> LdapWire:
+        from adzeguard.directory.ldap_native import NativeWire, Ticket
+
+        if self._bind_as:
+            sign_in_by_password(self._bind_as, self._secret)
+        return NativeWire(self._address, Ticket(self._keytab))
 
 
 def _by_password(address: Address, bind_as: str, password: str) -> LdapWire:
@@ -106,7 +116,7 @@ DRIVER: Final = DriverKind(
         Setting(
             "password_file", "A file with the password that only its owner can read.", is_path=True, is_decisive=True
         ),
-        Setting("sign_in", "kerberos: by a ticket, and with no password."),
+        Setting("sign_in", "kerberos: by the ticket that is there, or with bind_as by one that a password gets."),
         Setting("keytab", "A key table that gets and renews the ticket.", is_path=True, is_decisive=True),
         Setting("ca_file", "The CA that signed the server's certificate.", is_path=True, is_decisive=True),
         Setting("tls_name", "The name in the certificate, where it is not that of the URL."),

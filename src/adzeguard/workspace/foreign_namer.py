@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING
 from urllib.parse import urlsplit
 
 from adzeguard.core.errors import AdzeguardError, SettingsError
+from adzeguard.kerberos_client import sign_in_by_password
 
 if TYPE_CHECKING:
     from adzeguard.core.estate.foreign import ForeignName, NamesForeigners
@@ -22,7 +23,7 @@ def namer_of(directory: Mapping[str, str], secret: Callable[[], str]) -> "NamesF
         raise SettingsError(f"[directory] names must be lsa, not '{way}'")
     host = urlsplit(directory.get("url", "")).hostname or ""
     if directory.get("sign_in") == "kerberos":
-        return _Lsa(host, "", "", secret, by_ticket=True, keytab=directory.get("keytab", ""))
+        return _Lsa(host, directory.get("bind_as", ""), "", secret, by_ticket=True, keytab=directory.get("keytab", ""))
     return _Lsa(host, *_account(directory.get("bind_as", "")), secret)
 
 
@@ -70,6 +71,8 @@ class _Lsa:
             raise AdzeguardError(
                 "the library for it is missing", "Install it: pip install adzeguard[remote-sam]"
             ) from error
+        if self._by_ticket and self._account:
+            sign_in_by_password(self._account, self._secret)
         password = "" if self._by_ticket else self._secret()
         login = Login(
             self._account,

@@ -1,5 +1,6 @@
 """The driver for hosts that are reached by their account database."""
 
+import shutil
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from functools import cached_property
@@ -35,7 +36,7 @@ DRIVER: Final = DriverKind(
     (
         Setting("account", r"The account that logs in, as DOMAIN\name; .\name is one of each host's own.", needed=True),
         Setting("password_file", "A file with its password that only you can read.", is_path=True, is_decisive=True),
-        Setting("kerberos", "true: with the tickets of the cache that KRB5CCNAME names, and no password."),
+        Setting("kerberos", "true: by the ticket that is there, and no password."),
         Setting("keytab", "A key table that gets the ticket instead.", is_path=True, is_decisive=True),
         Setting("kdc", "The address of the domain controller that gives tickets."),
         Setting("address", "How hosts are reached: {name}.example; otherwise by the directory's DNS name."),
@@ -71,7 +72,9 @@ class _LogsIn:
     @cached_property
     def login(self) -> Login:
         password = "" if self._kerberos else self._password()
-        return Login(self._account, self._domain, password, self._kerberos, self._kdc, self._keytab)
+        # The system's own client knows the realm by its own settings; `kdc` is for a system that does not.
+        by_system = self._kerberos and not self._kdc and shutil.which("kvno") is not None
+        return Login(self._account, self._domain, password, self._kerberos, self._kdc, self._keytab, by_system)
 
 
 class RemoteSamHosts:

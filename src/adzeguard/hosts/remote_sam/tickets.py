@@ -4,22 +4,18 @@ The library can get one itself, and a KDC that wants its questions sealed (Heimd
 KRB_AP_ERR_INAPP_CKSUM.
 """
 
-import shutil
 import struct
-import subprocess
 import tempfile
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any, Final
+from typing import Any
 
 from impacket.krb5.ccache import CCache
 from impacket.krb5.keytab import Keytab
 
-from adzeguard.core.errors import HostRefusedError, SettingsError
+from adzeguard.core.errors import SettingsError
+from adzeguard.kerberos_client import run_client
 from adzeguard.private_files import check_key_table
-
-_WAIT: Final = 30
-_CLIENTS: Final = ("kinit", "kvno")
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,29 +32,16 @@ def ticket_for(host: str, keytab: str = "") -> Ticket:
 
     `HostRefusedError` where none is given, `SettingsError` for a key table that cannot be used.
     """
-    missing = [name for name in _CLIENTS if shutil.which(name) is None]
-    if missing:
-        raise SettingsError(f"{missing[0]} is missing", "Install Kerberos' own client; with Debian: krb5-user")
     with tempfile.TemporaryDirectory() as folder:
         given = [] if not keytab else ["-c", f"FILE:{folder}/own"]
         if keytab:
             check_key_table(keytab)
-            _run("kinit", "-k", "-t", keytab, *given, _principal(keytab))
+            run_client("kinit", "-k", "-t", keytab, *given, _principal(keytab))
         out = Path(folder) / "for"
-        _run("kvno", "-q", *given, "--out-cache", f"FILE:{out}", f"cifs/{host}")
+        run_client("kvno", "-q", *given, "--out-cache", f"FILE:{out}", f"cifs/{host}")
         found = CCache.loadFile(str(out)).credentials[0]
         account, _, realm = found["client"].prettyPrint().decode().rpartition("@")
         return Ticket(account, realm, found.toTGS())
-
-
-def _run(*command: str) -> None:
-    try:
-        ran = subprocess.run(command, stdin=subprocess.DEVNULL, capture_output=True, timeout=_WAIT, check=False)
-    except subprocess.TimeoutExpired as error:
-        raise HostRefusedError("no ticket: the realm does not answer", "Is a server of it up?") from error
-    if ran.returncode:
-        said = " ".join(ran.stderr.decode("utf-8", "replace").split())[:200]
-        raise HostRefusedError(f"no ticket: {said}", "Get one: kinit; or look at the key table: klist -k FILE")
 
 
 def _principal(keytab: str) -> str:
