@@ -10,6 +10,7 @@ from adzeguard.directory.decode import observe
 from adzeguard.directory.ldap import LdapDirectory
 from adzeguard.directory.ldap_native import NativeWire, Password, is_there
 from adzeguard.directory.ldap_port import LdapWire
+from adzeguard.directory.ldap_servers import Server, Servers
 from adzeguard.directory.ldap_wire import Address, Wire
 from tests.directory.lying import BASE, SID, Lie, Lying, bound, done, entry, honest, reference, seconds
 
@@ -33,7 +34,7 @@ def collecting(request: pytest.FixtureRequest) -> Collect:
 
     def collect(server: Lying) -> int:
         address = Address(server.url, plain=True, timeout=TIMEOUT)
-        driver = LdapDirectory(server.url, lambda: connect(address), lambda _seconds: None)
+        driver = LdapDirectory(Servers([Server(server.url, lambda: connect(address))]), lambda _seconds: None)
         try:
             driver.facts()
             return sum(observe(found) is not None for found in driver.entries())

@@ -22,6 +22,7 @@ from adzeguard.directory.ldap_link_times import ATTRIBUTE as KEPT_OF_LINKS
 from adzeguard.directory.ldap_link_times import read_link_times
 from adzeguard.directory.ldap_port import Attributes, LdapWire
 from adzeguard.directory.ldap_schema import schema_as_json
+from adzeguard.directory.ldap_servers import Server, Servers
 from adzeguard.directory.ldap_wire import Address, Wire
 from adzeguard.directory.port import (
     ATTRIBUTES,
@@ -48,21 +49,40 @@ _T = TypeVar("_T")
 
 
 def open_ldap(settings: Settings, secret: Secret, _names: Names) -> "LdapDirectory":
-    """Connect to the server that the settings name."""
+    """Connect to the first server of those that the settings name that answers."""
     kerberos, bind_as = _signs_in_by_kerberos(settings), settings.get("bind_as", "")
+    keytab = settings.get("keytab", "")
+
+    def server(url: str) -> Server:
+        address = _address(settings, url, sealed=kerberos)
+        if kerberos:
+            return Server(url, _ByTicket(address, keytab, bind_as, secret))
+        return Server(url, lambda: _by_password(address, bind_as, secret()))
+
+    return LdapDirectory(Servers([server(url) for url in _urls(settings)]))
+
+
+def _urls(settings: Settings) -> list[str]:
+    urls = settings.get("urls", "").split()
+    if bool(urls) == bool(settings.get("url")):
+        raise SettingsError("[directory] needs url, or urls for several servers of one domain")
+    if len(urls) > 1 and settings.get("tls_name"):
+        raise SettingsError("[directory] has tls_name and several urls", "Write each url as its certificate has it")
+    return urls or [settings["url"]]
+
+
+def _address(settings: Settings, url: str, *, sealed: bool) -> Address:
     address = Address(
-        settings["url"],
+        url,
         settings.get("ca_file", ""),
         settings.get("tls_name", ""),
         start_tls=settings.get("start_tls") == "true",
         plain=settings.get("plain_ldap") == "true",
-        sealed=kerberos,
+        sealed=sealed,
         timeout=_seconds(settings.get("timeout", "30")),
     )
     address.check()
-    if kerberos:
-        return LdapDirectory(address.url, _ByTicket(address, settings.get("keytab", ""), bind_as, secret))
-    return LdapDirectory(address.url, lambda: _by_password(address, bind_as, secret()))
+    return address
 
 
 def _signs_in_by_kerberos(settings: Settings) -> bool:
@@ -111,7 +131,8 @@ def _by_password(address: Address, bind_as: str, password: str) -> LdapWire:
 DRIVER: Final = DriverKind(
     "ldap",
     (
-        Setting("url", "The server: ldaps://host[:port].", needed=True),
+        Setting("url", "The server: ldaps://host[:port]."),
+        Setting("urls", "Or several servers of one domain, in the order in which they are tried."),
         Setting("bind_as", r"The name to bind with, like DOMAIN\name or name@domain."),
         Setting(
             "password_file", "A file with the password that only its owner can read.", is_path=True, is_decisive=True
@@ -143,13 +164,11 @@ class LdapDirectory:
 
     def __init__(
         self,
-        url: str,
-        connect: Callable[[], LdapWire],
+        servers: Servers,
         pause: Callable[[float], None] = time.sleep,
     ) -> None:
-        self._url = url
+        self._servers = servers
         self._pause = pause
-        self._connect = connect
         self._wire: LdapWire | None = None
         self._watching: LdapWire | None = None
         self._base = ""
@@ -158,13 +177,18 @@ class LdapDirectory:
     @property
     def label(self) -> str:
         """The address."""
-        return self._url
+        return self._servers.url
+
+    @property
+    def passed_over(self) -> Sequence[str]:
+        """The servers that did not answer before this one did."""
+        return self._servers.passed_over
 
     def wait_for_change(self, seconds: float) -> bool:
         """Wait for the server to tell of a change, over a connection of its own that is kept."""
         if self._watching is None:
             self.facts()
-            self._watching = self._connect()
+            self._watching = self._servers.connect()
             self._watching.ask_for_changes(self._base)
         try:
             return self._watching.told_of_a_change(seconds)
@@ -413,7 +437,7 @@ class LdapDirectory:
         ranged = [name for name in attributes if ";range=" in name]
         if not ranged:
             return Entry(dn, attributes)
-        wire = self._connect()
+        wire = self._servers.connect()
         try:
             return Entry(dn, complete_ranges(attributes, lambda wanted: wire.read(dn, [wanted]) or {}))
         finally:
@@ -434,7 +458,7 @@ class LdapDirectory:
 
     def _connected(self) -> LdapWire:
         if self._wire is None:
-            self._wire = self._connect()
+            self._wire = self._servers.connect()
         return self._wire
 
     def _drop(self) -> None:

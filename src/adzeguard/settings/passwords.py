@@ -20,7 +20,12 @@ Prompt = Callable[[str], str | None]
 def password_source(settings: Settings, prompt: Prompt) -> Callable[[], str]:
     """Return a function that gives the password when it is first needed and remembers it for this process."""
     given = settings.directory
-    return _source(settings, given, f"{given.get('bind_as', '')} at {given.get('url', '')}", "", prompt)
+    return _source(settings, given, f"{given.get('bind_as', '')} at {_servers(given)}", "", prompt)
+
+
+def _servers(given: Mapping[str, str]) -> str:
+    """Return the address of a server, or of all: a password that is for one of them is not sent to another."""
+    return given.get("url", "") or given.get("urls", "")
 
 
 def password_source_of_hosts(settings: Settings, source: HostsSettings, prompt: Prompt) -> Callable[[], str]:
@@ -44,9 +49,9 @@ def password_source_of_shares(settings: Settings, server: SharesSettings, prompt
 def _source(settings: Settings, given: Mapping[str, str], name: str, of: str, prompt: Prompt) -> Callable[[], str]:
     """`name` is what the keyring and a person are asked for; `of` is what the variable is called beyond ours."""
     variable = f"{VARIABLE}{of.upper().replace('-', '_')}"
-    address = next((given[key] for key in ("url", "server", "address") if given.get(key)), "")
+    address = next((given[key] for key in ("url", "urls", "server", "address") if given.get(key)), "")
     # Hosts are called by the names that the directory gives them: their password is for that directory's hosts.
-    sent_to = _SentTo(address or settings.directory.get("url", ""), given.get("plain_ldap") == "true")
+    sent_to = _SentTo(address or _servers(settings.directory), given.get("plain_ldap") == "true")
     return _remembering(lambda: _find(settings, given.get("password_file", ""), name, variable, sent_to, prompt))
 
 

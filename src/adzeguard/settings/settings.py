@@ -415,6 +415,8 @@ def _texts(content: dict[str, Any], table: str, path: Path) -> dict[str, str]:
             texts[key] = "true" if value else "false"
         elif isinstance(value, str | int | float):
             texts[key] = str(value)
+        elif isinstance(value, list) and all(isinstance(one, str) and len(one.split()) == 1 for one in value):
+            texts[key] = " ".join(value)
         else:
             raise SettingsError(f"{path}: [{table}] {key} must be a text, a number, true or false")
     return texts

@@ -278,6 +278,10 @@ class EstateStore:
             was, now = (hosts_of(connection, valid_at(number), ids) for number in (first, last))
         return [(was[i], host) for i, host in now.items() if i in was]
 
+    def last_from(self, invocation_id: str) -> StoredCollection | None:
+        """Return the last collection that read the directory from this server."""
+        return self._last_where("kind <> ? AND invocation_id = ?", ENACTMENT, invocation_id)
+
     def last_full(self) -> StoredCollection | None:
         """Return the last collection that read the directory, not only what an enactment had touched."""
         return self._last_where("kind <> ?", ENACTMENT)

@@ -10,7 +10,7 @@ import numpy as np
 
 from adzeguard.core.descriptors.descriptor import is_readable
 from adzeguard.core.descriptors.outsiders import outsiders
-from adzeguard.core.errors import AdzeguardError, HostUnknownError
+from adzeguard.core.errors import AdzeguardError, DirectoryError, HostUnknownError
 from adzeguard.core.estate.assembly import assemble
 from adzeguard.core.estate.hosts import Host
 from adzeguard.core.estate.principal import Kind
@@ -69,14 +69,14 @@ class Sources:
 def collect(sources: Sources, *, full: bool = False) -> Collected:
     """Read what changed since the last time, or everything, and store it as one collection.
 
-    Everything is read the first time, when the driver cannot tell what changed, when another server answers than the
-    last time (USNs count per server), and when `full` asks for it. An error on the way leaves the last collection
-    in force.
+    Everything is read the first time, when the driver cannot tell what changed, when a server answers that was never
+    read (USNs count per server), and when `full` asks for it. An error on the way leaves the last collection in force.
     """
     started = sources.clock()
     facts = sources.directory.facts()
     _keep_schema(sources, "" if full else sources.store.schema()[0])
-    since = None if full else _watermark(sources.store, facts)
+    known = _watermark(sources.store, facts)
+    since = None if full else known
     changed = sources.directory.changed_since(since) if since is not None else None
     about = CollectionFacts(
         "full" if changed is None else "changes",
@@ -102,11 +102,20 @@ def _keep_schema(sources: Sources, known: str) -> None:
 
 
 def _watermark(store: EstateStore, facts: DirectoryFacts) -> int | None:
-    """Return up to which USN the store knows this server, or nothing when it does not."""
+    """Return up to which USN the store knows this server, or nothing when it does not.
+
+    Of several servers each is followed on its own: what one gave in between is not told anew by another, and stands.
+    """
     last = store.last_full()
-    if last is None or not facts.invocation_id or last.facts.invocation_id != facts.invocation_id:
+    if last is None:
         return None
-    return last.facts.highest_usn if last.facts.domain == facts.domain else None
+    if last.facts.domain.sid != facts.domain.sid:
+        raise DirectoryError(
+            f"this server serves {facts.domain.dns_name}, and the workspace holds {last.facts.domain.dns_name}",
+            "Make a workspace for it: adzeguard init",
+        )
+    known = store.last_from(facts.invocation_id) if facts.invocation_id else None
+    return known.facts.highest_usn if known is not None and known.facts.domain == facts.domain else None
 
 
 def _collect_all(sources: Sources, about: CollectionFacts, *, compared: bool) -> Collected:

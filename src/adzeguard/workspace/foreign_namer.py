@@ -21,7 +21,8 @@ def namer_of(directory: Mapping[str, str], secret: Callable[[], str]) -> "NamesF
         return None
     if way != "lsa":
         raise SettingsError(f"[directory] names must be lsa, not '{way}'")
-    host = urlsplit(directory.get("url", "")).hostname or ""
+    url = next(iter((directory.get("url") or directory.get("urls", "")).split()), "")
+    host = urlsplit(url).hostname or ""
     if directory.get("sign_in") == "kerberos":
         return _Lsa(host, directory.get("bind_as", ""), "", secret, by_ticket=True, keytab=directory.get("keytab", ""))
     return _Lsa(host, *_account(directory.get("bind_as", "")), secret)

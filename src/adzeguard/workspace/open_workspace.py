@@ -578,6 +578,8 @@ class Workspace:
         try:
             yield driver
         finally:
+            for url in getattr(driver, "passed_over", ()):
+                self.frontend.say(f"{url} did not answer; {driver.label} did")
             driver.close()
 
     def foreign_namer(self) -> "NamesForeigners | None":
