@@ -1,7 +1,6 @@
 """From the attributes of an entry to a row of the estate ([MS-ADTS] 2.2, [MS-ADA1..3])."""
 
 import json
-from calendar import timegm
 from collections.abc import Iterator, Sequence
 from contextlib import suppress
 from datetime import datetime
@@ -19,8 +18,16 @@ from adzeguard.directory.port import Entry
 
 _DISABLED: Final = 0x2  # ADS_UF_ACCOUNTDISABLE, [MS-ADTS] 2.2.16
 _OF_A_TRUST: Final = 0x800  # ADS_UF_INTERDOMAIN_TRUST_ACCOUNT
-_GROUP_SCOPES: Final = {0x2: Flag.GLOBAL, 0x4: Flag.DOMAIN_LOCAL, 0x8: Flag.UNIVERSAL}  # [MS-ADTS] 2.2.12
-_SYSTEM_GROUP: Final = 0x1
+_CRITICAL, _ENABLED, _ADMIN_COUNT = int(Flag.CRITICAL), int(Flag.ENABLED), int(Flag.ADMIN_COUNT)
+_CONTROL_BITS: Final = tuple((row.bit, int(row.flag)) for row in CONTROLS)
+_GROUP_BITS: Final = (  # [MS-ADTS] 2.2.12
+    (0x1, int(Flag.BUILTIN)),
+    (0x2, int(Flag.GLOBAL)),
+    (0x4, int(Flag.DOMAIN_LOCAL)),
+    (0x8, int(Flag.UNIVERSAL)),
+    (SECURITY_ENABLED, int(Flag.SECURITY_GROUP)),
+)
+_DIGITS_OF_A_TIME: Final = 6
 _EPOCH_AS_FILETIME: Final = 116_444_736_000_000_000
 _NO_END: Final = 0x7FFFFFFFFFFFFFFF
 _KIND_OF_CLASS: Final = (  # the first that fits, since classes derive from each other
@@ -132,25 +139,25 @@ def _rid(number: int) -> int:
 
 
 def _flags(entry: Entry, kind: Kind) -> Flag:
-    flags = Flag(0)
-    flags |= Flag.CRITICAL if kind == Kind.TRUST else Flag(0)
+    """Return the facts that are yes or no; put together as a number, since a million flags are slow to join."""
+    found = 0
+    if kind == Kind.TRUST:
+        found |= _CRITICAL
     if kind in (Kind.USER, Kind.COMPUTER, Kind.TRUST, Kind.SERVICE):
         control = entry.number("useraccountcontrol")
-        flags |= Flag(0) if control & _DISABLED else Flag.ENABLED
-        for row in CONTROLS:
-            flags |= row.flag if control & row.bit else Flag(0)
+        found |= _joined(control, _CONTROL_BITS) | (0 if control & _DISABLED else _ENABLED)
     if kind == Kind.GROUP:
         # It is a signed number in the directory: a security group has the highest bit, and comes negative.
-        group_type = entry.number("grouptype") & 0xFFFFFFFF
-        flags |= Flag.SECURITY_GROUP if group_type & SECURITY_ENABLED else Flag(0)
-        flags |= Flag.BUILTIN if group_type & _SYSTEM_GROUP else Flag(0)
-        for bit, scope in _GROUP_SCOPES.items():
-            flags |= scope if group_type & bit else Flag(0)
+        found |= _joined(entry.number("grouptype") & 0xFFFFFFFF, _GROUP_BITS)
     if entry.text("iscriticalsystemobject").upper() == "TRUE":
-        flags |= Flag.CRITICAL
+        found |= _CRITICAL
     if entry.number("admincount"):
-        flags |= Flag.ADMIN_COUNT
-    return flags
+        found |= _ADMIN_COUNT
+    return Flag(found)
+
+
+def _joined(number: int, table: Sequence[tuple[int, int]]) -> int:
+    return sum(flag for bit, flag in table if number & bit)
 
 
 def _details(entry: Entry) -> str:
@@ -208,8 +215,11 @@ def _file_time(value: int) -> int:
 
 def _generalized_time(text: str) -> int:
     """Turn "20261123074400.0Z" (RFC 4517 section 3.3.13) into seconds since 1970."""
+    day, time = text[:8], text[8:14]
+    if len(time) < _DIGITS_OF_A_TIME or not (day + time).isdecimal():
+        return NEVER
     try:
-        return timegm(datetime.strptime(text[:14], "%Y%m%d%H%M%S").timetuple()) if text else NEVER  # noqa: DTZ007 - is UTC
+        return int(datetime.fromisoformat(f"{day}T{time}+00:00").timestamp())
     except ValueError:
         return NEVER
 
