@@ -201,7 +201,7 @@ class TwoDomains:
 
     def start(self, one: Controller) -> None:
         """Start one that does not run."""
-        one.start(self.low.address, self._names)
+        one.start(self.low.address if one is self.second else one.address, self._names)
         one.wait()
 
     def stop(self) -> None:

@@ -15,7 +15,7 @@ from adzeguard.core.errors import (
     SettingsError,
 )
 from adzeguard.core.estate.catalogue import Domain
-from adzeguard.core.identity import Sid, domain_of_dn, guid_text, parent_dn, split_dn
+from adzeguard.core.identity import Sid, domain_of_dn, fold_dn, guid_text, parent_dn, split_dn
 from adzeguard.directory.decode import domain_sid_of
 from adzeguard.directory.ldap_link_ends import link_with_end, read_link_ends, seconds_left, switch_on_link_ends
 from adzeguard.directory.ldap_link_times import ATTRIBUTE as KEPT_OF_LINKS
@@ -30,6 +30,7 @@ from adzeguard.directory.port import (
     LEFT_OF_DELETED,
     DirectoryFacts,
     Entry,
+    Inside,
     LinkEnds,
     LinkTime,
     Modification,
@@ -349,6 +350,21 @@ class LdapDirectory:
     def was_deleted(self, sid: Sid) -> bool:
         """Tell whether a tombstone of this SID is there ([MS-ADTS] 3.1.1.1.5.1); not everybody may see them."""
         return bool(self._what_is_left(sid))
+
+    def inside(self, sid: Sid) -> Inside | None:
+        """Find the members by their back-links and primary groups: one question, however many they are."""
+        group = self.read_by_sid(sid)
+        if group is None or b"group" not in group.classes:
+            return None
+        rid = str(sid).rpartition("-")[2]
+        name = "".join(f"\\{byte:02x}" for byte in group.dn.encode("utf-8", "surrogateescape"))
+        query = f"(|(memberOf={name})(primaryGroupID={rid}))"
+        wanted = ["objectClass", "objectSid", "sAMAccountName", "userAccountControl", "groupType"]
+        found = self._connected().search(self._base, query, wanted, descriptors=False)
+        members = [Entry(dn, attributes) for dn, attributes in islice(found, _MOST_INSIDE + 1)]
+        names = {fold_dn(member.dn) for member in members}
+        listed = {fold_dn(value.decode("utf-8", "surrogateescape")) for value in group.attributes.get("member", ())}
+        return Inside(group, members, all_told=listed <= names and len(members) <= _MOST_INSIDE)
 
     def deleted(self) -> Iterator[Entry]:
         """Stream what is left of deleted objects, for as long as the server keeps it (`tombstoneLifetime`)."""

@@ -150,6 +150,24 @@ class TellsBackLinks(Protocol):
         """Return the objects that say of themselves that a group lists them."""
 
 
+@dataclass(frozen=True, slots=True)
+class Inside:
+    """A group, and who is in it: listed, or by their primary group."""
+
+    group: Entry
+    members: Sequence[Entry]
+    all_told: bool
+    """Whether each that it lists was found; those of a third domain are not."""
+
+
+@runtime_checkable
+class TellsMembers(Protocol):
+    """A directory that says who is in one of its groups, so that another one knows it."""
+
+    def inside(self, sid: Sid) -> Inside | None:
+        """Return a group with its members; nothing where there is no such group."""
+
+
 LEFT_OF_DELETED: Final = (
     "objectClass",
     "objectGUID",

@@ -14,6 +14,7 @@ GROUPS = {
     "hosts": "adzeguard.hosts",
     "tell": "adzeguard.tellers",
     "shares": "adzeguard.shares",
+    "other-domains": "adzeguard.directory",
 }
 """The entry points of the drivers for each table of the settings."""
 EXTRAS = {"ssh": "ssh", "remote-sam": "remote-sam", "smb": "shares"}

@@ -83,7 +83,7 @@ KEYS: Final[tuple[Key, ...]] = (
     Key("approval", "days", "for how many days an approval counts", "7"),
     Key("approval", "without", "whether --without-approval is accepted", "false"),
 )
-OF_DRIVERS: Final = ("directory", "hosts", "tell", "shares")
+OF_DRIVERS: Final = ("directory", "hosts", "tell", "shares", "other-domains")
 """Tables whose other keys belong to the driver that `kind` names."""
 
 

@@ -8,7 +8,7 @@ from threading import Lock
 from typing import Final
 
 from adzeguard.core.errors import SettingsError
-from adzeguard.settings.settings import HostsSettings, Settings, SharesSettings, TellSettings
+from adzeguard.settings.settings import HostsSettings, OtherDomainSettings, Settings, SharesSettings, TellSettings
 
 VARIABLE: Final = "ADZEGUARD_PASSWORD"
 KEYRING_SERVICE: Final = "adzeguard"
@@ -44,6 +44,14 @@ def password_source_of_shares(settings: Settings, server: SharesSettings, prompt
     """Return the same for a server of file shares."""
     name = f"{server.given.get('bind_as', '')} at {server.table}"
     return _source(settings, server.given, name, f"_shares_{server.name}", prompt)
+
+
+def password_source_of_other_domain(
+    settings: Settings, other: OtherDomainSettings, prompt: Prompt
+) -> Callable[[], str]:
+    """Return the same for the directory of another domain."""
+    name = f"{other.given.get('bind_as', '')} at {_servers(other.given)}"
+    return _source(settings, other.given, name, f"_other_domains_{other.name}", prompt)
 
 
 def _source(settings: Settings, given: Mapping[str, str], name: str, of: str, prompt: Prompt) -> Callable[[], str]:

@@ -75,6 +75,13 @@ class SharesSettings(_OneOfMany):
 
 
 @dataclass(frozen=True)
+class OtherDomainSettings(_OneOfMany):
+    """The directory of another domain, by its name here."""
+
+    heading: ClassVar[str] = "other-domains"
+
+
+@dataclass(frozen=True)
 class RetireSettings:
     """The OU in which lies what is put away, and how many days it waits there before it may be deleted."""
 
@@ -159,6 +166,8 @@ class Settings:
     """Where what is put away lies, and for how long."""
     shares: tuple[SharesSettings, ...] = ()
     """The servers whose file shares are read."""
+    other_domains: tuple[OtherDomainSettings, ...] = ()
+    """The directories that say who is inside groups of other domains."""
     contract_attribute: str = "accountExpires"
     """The attribute of an account that says when the contract of its person ends."""
     longest_lease_days: int = 366
@@ -266,6 +275,12 @@ def read_settings(folder: Path) -> Settings:
         tuple(
             SharesSettings(*one) for one in _named_tables(tree.get("shares", {}), "shares", "[shares.harbour]", path)
         ),
+        tuple(
+            OtherDomainSettings(*one)
+            for one in _named_tables(
+                tree.get("other-domains", {}), "other-domains", "[other-domains.isle]", path, usual="ldap"
+            )
+        ),
         _attribute({k: v for k, v in tree.get("leases", {}).items() if k != "longest_days"}, path),
         _days(tree.get("leases", {}), "longest_days", Settings.longest_lease_days, path, "leases"),
     )
@@ -310,12 +325,14 @@ def _thresholds(content: dict[str, Any], path: Path) -> Thresholds:
     )
 
 
-def _named_tables(content: dict[str, Any], table: str, such: str, path: Path) -> Iterator[tuple[str, dict[str, str]]]:
+def _named_tables(
+    content: dict[str, Any], table: str, such: str, path: Path, usual: str = ""
+) -> Iterator[tuple[str, dict[str, str]]]:
     for name, keys in content.items():
         if not isinstance(keys, dict) or not name.replace("-", "").isalnum():
             raise SettingsError(f"{path}: in [{table}] each is a table of its own", f"Such as {such}")
         # A table that is called like its driver needs not say so twice.
-        yield name, {"kind": name, **_texts(keys, f"{table}.{name}", path)}
+        yield name, {"kind": usual or name, **_texts(keys, f"{table}.{name}", path)}
 
 
 def _approval(content: dict[str, Any], folder: Path, path: Path) -> ApprovalSettings:
@@ -415,7 +432,7 @@ def _texts(content: dict[str, Any], table: str, path: Path) -> dict[str, str]:
             texts[key] = "true" if value else "false"
         elif isinstance(value, str | int | float):
             texts[key] = str(value)
-        elif isinstance(value, list) and all(isinstance(one, str) and len(one.split()) == 1 for one in value):
+        elif key == "urls" and isinstance(value, list) and all(isinstance(one, str) for one in value):
             texts[key] = " ".join(value)
         else:
             raise SettingsError(f"{path}: [{table}] {key} must be a text, a number, true or false")

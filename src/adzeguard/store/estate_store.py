@@ -98,17 +98,19 @@ class EstateStore:
         hosts: Iterable[Host],
         *,
         removed: Iterable[bytes] = (),
+        left: Iterable[bytes] = (),
         all_hosts: bool = False,
     ) -> Written:
         """Store what was read again of some objects, and which are gone; everything else goes on holding.
 
-        `removed` are keys. `all_hosts` says that hosts which are not given are looked after no more.
+        `removed` are keys of what was deleted, `left` of what is here no more and may well live elsewhere. `all_hosts`
+        says that hosts which are not given are looked after no more.
         """
         domain = self.latest().facts.domain
         observed, replaced = self._with_outsiders(domain, observed)
         ids = self.ids_for([seen.row.key for seen in observed])
         deleted = self.ids_of(removed)
-        gone = deleted + self.ids_of(replaced)
+        gone = deleted + self.ids_of([*replaced, *left])
         with self.database.writing() as connection:
             # As it stood before this collection, which is no whole one until its rows are written.
             stood = (self._catalogue(), self.load_graph()) if observed or gone else None
@@ -188,7 +190,8 @@ class EstateStore:
         foreign = catalogue.principals(catalogue.of_kind(Kind.FOREIGN).tolist()).values()
         known = {one.sid for one in foreign}
         without_object = {one.sid for one in foreign if sid_of_dn(one.dn)}
-        replaced = [key_of_outsider(seen.row.sid) for seen in observed if seen.row.sid in without_object]
+        with_object = [seen.row.sid for seen in observed if seen.row.key != key_of_outsider(seen.row.sid)]
+        replaced = [key_of_outsider(sid) for sid in with_object if sid in without_object]
         return [*observed, *(one for one in fresh if one.row.sid not in known)], replaced
 
     def computers(self) -> list[Host]:

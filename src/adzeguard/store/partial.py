@@ -7,7 +7,7 @@ import numpy as np
 from adzeguard.core.estate.catalogue import Catalogue, Domain
 from adzeguard.core.estate.membership import MembershipGraph
 from adzeguard.core.estate.objects import Objects
-from adzeguard.core.estate.principal import Flag, Kind
+from adzeguard.core.estate.principal import Flag
 from adzeguard.core.estate.rows import Observed
 from adzeguard.core.identity import fold_dn
 from adzeguard.store.columns import INSERT, READ, packed, place_of
@@ -83,7 +83,7 @@ class PartialWrite:
         """Look up the names that groups list: first among what was read again, since objects may have moved."""
         by_dn = {fold_dn(seen.row.dn): i for seen, i in zip(self._observed, self._ids, strict=True)}
         for seen, group in zip(self._observed, self._ids, strict=True):
-            if seen.row.kind == Kind.GROUP:
+            if seen.is_group:
                 self._security[group] = bool(seen.row.flags & Flag.SECURITY_GROUP)
                 self._listed[group] = {i for name in seen.members if (i := self._id(name, by_dn)) is not None}
 

@@ -1,20 +1,23 @@
 """Collect: read the directory and the hosts into the store."""
 
 from collections import Counter
-from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Final
 
 import numpy as np
 
 from adzeguard.core.descriptors.descriptor import is_readable
-from adzeguard.core.descriptors.outsiders import outsiders
-from adzeguard.core.errors import AdzeguardError, DirectoryError, HostUnknownError
+from adzeguard.core.descriptors.outsiders import key_of_outsider, outsiders, row_of_outsider
+from adzeguard.core.errors import AdzeguardError, DirectoryError, HostUnknownError, NothingCollectedError
 from adzeguard.core.estate.assembly import assemble
+from adzeguard.core.estate.catalogue import Domain
+from adzeguard.core.estate.foreign import ONLY_INSIDE
 from adzeguard.core.estate.hosts import Host
-from adzeguard.core.estate.principal import Kind
+from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.estate.rows import Observed
+from adzeguard.core.identity import Sid, sid_of_dn
 from adzeguard.core.wellknown import DIRECTORY_SERVER_GROUPS
 from adzeguard.directory.decode import observe
 from adzeguard.directory.port import DirectoryDriver, DirectoryFacts, Entry, TellsSchema
@@ -24,7 +27,9 @@ from adzeguard.hosts.processes import FEWEST
 from adzeguard.hosts.worker_pool import HostDone, HostTask, WorkerPool
 from adzeguard.store.collections import CollectionFacts
 from adzeguard.store.estate_store import EstateStore, Written
+from adzeguard.store.foreign_names import ForeignNames
 from adzeguard.workflows.fan_out import over_hosts
+from adzeguard.workflows.foreign_members import OtherDomain, Told, as_last_read, no_more_inside, told_by
 from adzeguard.workflows.names import KnownNames
 from adzeguard.workflows.offload import handed_out, to_be_handed_out
 
@@ -32,6 +37,9 @@ Progress = Callable[[str, int, int | None], None]
 """Told what is being read, how many are done, and of how many (nothing when that is not known)."""
 
 _TOLD_EVERY: Final = 500
+_PEOPLE: Final = ("user", "computer")
+_A_DAY: Final = 86_400
+"""After which somebody of another domain is asked about again: they may be called otherwise."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,6 +58,8 @@ class Collected:
     more_strangers: int = 0
     unreadable: tuple[str, ...] = ()
     """The names of objects whose rights came as something that cannot be read."""
+    told: Told = field(default_factory=Told)
+    """What other domains said of who is inside their groups."""
 
 
 @dataclass(frozen=True)
@@ -64,6 +74,8 @@ class Sources:
     names: KnownNames
     crew: WorkerPool | None = None
     """Other processes that read hosts, if there are any."""
+    others: tuple[OtherDomain, ...] = ()
+    """The directories of other domains, which say who is inside their groups."""
 
 
 def collect(sources: Sources, *, full: bool = False) -> Collected:
@@ -121,6 +133,8 @@ def _watermark(store: EstateStore, facts: DirectoryFacts) -> int | None:
 def _collect_all(sources: Sources, about: CollectionFacts, *, compared: bool) -> Collected:
     observed = _observed(sources.directory.entries(), sources.progress)
     observed += outsiders(about.domain.sid, observed)
+    told = _told_by_others(sources, observed, about.domain.sid)
+    observed = _with(observed, told.rows)
     sources.names.just_seen(about.domain.short_name, observed)
     ids = sources.store.ids_for([seen.row.key for seen in observed])
     assembled = assemble(about.domain, observed, ids)
@@ -130,7 +144,48 @@ def _collect_all(sources: Sources, about: CollectionFacts, *, compared: bool) ->
     kinds = np.bincount(assembled.objects.kinds, minlength=len(Kind))
     counts = {kind.label: int(kinds[kind]) for kind in Kind if kind != Kind.ABSENT and kinds[kind]}
     collected = _collected(about.kind, written, counts, read, assembled.strangers, assembled.more_strangers)
-    return replace(collected, unreadable=_unreadable(observed))
+    return replace(collected, unreadable=_unreadable(observed), told=told)
+
+
+def _told_by_others(sources: Sources, observed: Sequence[Observed], own: Sid) -> Told:
+    """Ask who is inside the groups of other domains that stand here; one that says nothing is known as it was."""
+    if not sources.others:
+        return Told()
+    standing = {seen.row.sid: seen for seen in observed if seen.row.kind == Kind.FOREIGN and seen.row.sid}
+    now = int(sources.clock().timestamp())
+    known = ForeignNames(sources.store.database).all().values()
+    people = {one.sid for one in known if one.kind in _PEOPLE and now - one.asked_at < _A_DAY}
+    told = told_by(sources.others, standing, people, own, now)
+    if not told.silent:
+        return told
+    try:
+        last = as_last_read(sources.store.load(), standing, told.rows)
+    except NothingCollectedError:
+        return told
+    return replace(told, rows={**last, **told.rows})
+
+
+def _with(observed: Sequence[Observed], rows: Mapping[str, Observed]) -> list[Observed]:
+    """Return what was observed with these rows, in the place of others of the same key or beside them."""
+    keys = {one.row.key for one in rows.values()}
+    return [*(seen for seen in observed if seen.row.key not in keys), *rows.values()]
+
+
+def _standing_foreigners(sources: Sources, domain: Domain) -> list[Observed]:
+    """Read those of other domains again who have an object here, and add those who stand in rights alone."""
+    if not sources.others:
+        return []
+    found = _observed(sources.directory.entries_below(f"CN=ForeignSecurityPrincipals,{domain.base_dn}"), _quietly)
+    alone = [str(one.sid) for one in sources.store.load().of_other_domains.values() if _stands_alone(one)]
+    return [*found, *(row_of_outsider(sid) for sid in alone)]
+
+
+def _stands_alone(one: Principal) -> bool:
+    """Whether somebody stands in rights without an object, and not only inside a group of their own domain."""
+    return bool(one.sid and sid_of_dn(one.dn)) and not one.details.get(ONLY_INSIDE)
+
+
+def _quietly(_what: str, _done: int, _of: int | None) -> None: ...
 
 
 def _collect_changes(changed: Sequence[Entry], sources: Sources, about: CollectionFacts) -> Collected:
@@ -146,6 +201,9 @@ def _collect_changes(changed: Sequence[Entry], sources: Sources, about: Collecti
         below = _observed(sources.directory.entries_below(dn), sources.progress)
         by_key |= {seen.row.key: seen for seen in below}
     observed = list(by_key.values())
+    told = _told_by_others(sources, _standing_foreigners(sources, about.domain), about.domain.sid)
+    left = [] if told.silent or not sources.others else no_more_inside(store.load(), told.rows)
+    observed = _with(observed, told.rows)
     sources.names.just_seen(about.domain.short_name, observed)
     known = {computer.id: computer for computer in store.computers()}
     gone = set(store.ids_of(deleted))
@@ -155,9 +213,12 @@ def _collect_changes(changed: Sequence[Entry], sources: Sources, about: Collecti
     computers = [computer for i, computer in sorted(known.items()) if i not in gone]
     read = _read_hosts(sources, computers)
     finished = replace(about, finished=sources.clock())
-    written = store.write_observed(finished, observed, read, removed=deleted, all_hosts=True)
+    written = store.write_observed(
+        finished, observed, read, removed=deleted, left=[key_of_outsider(sid) for sid in left], all_hosts=True
+    )
     counts = Counter(Kind(seen.row.kind).label for seen in observed)
-    return replace(_collected(about.kind, written, dict(counts), read, ()), unreadable=_unreadable(observed))
+    collected = _collected(about.kind, written, dict(counts), read, ())
+    return replace(collected, unreadable=_unreadable(observed), told=told)
 
 
 def _unreadable(observed: Iterable[Observed]) -> tuple[str, ...]:

@@ -34,11 +34,19 @@ def collected(
     A host that does not answer keeps the state that was last read of it. An error on the way leaves the last
     collection in force.
     """
-    with workspace.held("collect"), workspace.directory() as directory, workspace.hosts() as hosts:
+    with (
+        workspace.held("collect"),
+        workspace.directory() as directory,
+        workspace.hosts() as hosts,
+        workspace.other_domains() as others,
+    ):
         crew = workspace.crew(workers)
-        sources = Sources(directory, hosts, workspace.store, workspace.now, progress, workspace.names, crew)
+        sources = Sources(directory, hosts, workspace.store, workspace.now, progress, workspace.names, crew, others)
         done = collect(sources, full=full)
+        ForeignNames(workspace.database).keep(done.told.names)
         workspace.look_anew()
+        for said in done.told.silent:
+            workspace.frontend.say(f"Who is inside its groups is known as it was read before: {said}")
         if trouble := _names_asked(workspace):
             workspace.frontend.say(f"Names of other domains could not be asked for: {trouble}")
         BackLinks(workspace.database).write(orphaned_back_links(directory, workspace.estate, workspace.privileged))

@@ -17,6 +17,7 @@ from adzeguard.tellers.port import TryableTeller
 from adzeguard.workflows.host_trial import tried
 
 if TYPE_CHECKING:
+    from adzeguard.workflows.foreign_members import OtherDomain
     from adzeguard.workspace.open_workspace import Workspace
 
 _FILE: Final = "file"
@@ -43,7 +44,7 @@ def settings_listed(workspace: "Workspace") -> Iterator[SettingRow]:
 def connections_tried(workspace: "Workspace") -> Iterator[Step]:
     """Try everything that the settings name, one after the other; nothing is changed, and nobody is written to."""
     yield from directory_tried(workspace)
-    for try_out in (_names, _hosts, _store, _charter, _tellers, _shares):
+    for try_out in (_names, _hosts, _store, _charter, _tellers, _shares, _other_domains):
         try:
             yield from try_out(workspace)
         except AdzeguardError as error:
@@ -121,6 +122,17 @@ def _shares(workspace: "Workspace") -> Iterator[Step]:
             yield _tried(f"shares.{name}", lambda one=server: some_of([share.name for share in one.shares()]))  # type: ignore[misc]
 
 
+def _other_domains(workspace: "Workspace") -> Iterator[Step]:
+    with workspace.other_domains() as others:
+        for other in others:
+            yield _tried(f"other-domains.{other.name}", lambda one=other: _served(one))  # type: ignore[misc]
+
+
+def _served(other: "OtherDomain") -> str:
+    domain = other.directory.facts().domain
+    return f"{other.directory.label}: the domain {domain.short_name} ({domain.dns_name})"
+
+
 def _tried(what: str, try_out: Callable[[], str]) -> Step:
     try:
         return Step(what, try_out())
@@ -135,7 +147,8 @@ def _tables_of_drivers(table: str, content: dict[str, Any]) -> list[tuple[str, d
 
 
 def _of_driver(heading: str, table: str, content: dict[str, Any]) -> Iterator[SettingRow]:
-    kind = str(content.get("kind", table.rpartition(".")[2]))
+    usual = "ldap" if heading == "other-domains" else table.rpartition(".")[2]
+    kind = str(content.get("kind", usual))
     yield SettingRow(table, "kind", _toml(kind), "", _FILE, "the driver")
     try:
         driver: DriverKind | None = find_driver(heading, kind, table)

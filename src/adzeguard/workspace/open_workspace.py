@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 from adzeguard import clock
 from adzeguard.settings.settings import (
     HostsSettings,
+    OtherDomainSettings,
     Settings,
     SharesSettings,
     TellSettings,
@@ -49,6 +50,7 @@ if TYPE_CHECKING:
     from adzeguard.store.journal import Journal
     from adzeguard.store.trail import Trail
     from adzeguard.tellers.port import Teller
+    from adzeguard.workflows.foreign_members import OtherDomain
     from adzeguard.workflows.names import KnownNames
     from adzeguard.workflows.pace import Pace
     from adzeguard.workflows.past import Past
@@ -550,11 +552,14 @@ class Workspace:
         except UsageError:  # a name to bind with need not be one of the directory's accounts
             return None
 
-    def _secret(self, source: "HostsSettings | TellSettings | SharesSettings | None" = None) -> "Secret":
+    def _secret(
+        self, source: "HostsSettings | TellSettings | SharesSettings | OtherDomainSettings | None" = None
+    ) -> "Secret":
         """Return what gives the password of the directory, or of what another table connects to."""
         from adzeguard.settings.passwords import (
             password_source,
             password_source_of_hosts,
+            password_source_of_other_domain,
             password_source_of_shares,
             password_source_of_teller,
         )
@@ -566,6 +571,8 @@ class Workspace:
             return password_source_of_teller(self.settings, source, ask)
         if isinstance(source, SharesSettings):
             return password_source_of_shares(self.settings, source, ask)
+        if isinstance(source, OtherDomainSettings):
+            return password_source_of_other_domain(self.settings, source, ask)
         return password_source_of_hosts(self.settings, source, ask)
 
     @contextmanager
@@ -608,12 +615,22 @@ class Workspace:
         """The ways in which somebody is told, by their names; none is connected before there is something to tell."""
         return self._each_opened(self.settings.tell)
 
+    @contextmanager
+    def other_domains(self) -> "Iterator[tuple[OtherDomain, ...]]":
+        """The directories of other domains; none is connected before something is asked."""
+        from adzeguard.workflows.foreign_members import OtherDomain
+
+        with self._each_opened(self.settings.other_domains) as opened:
+            yield tuple(OtherDomain(name, driver) for name, driver in opened.items())
+
     def share_servers(self) -> "AbstractContextManager[dict[str, SharesDriver]]":
         """The servers of file shares, by their names here; none is connected before something is asked."""
         return self._each_opened(self.settings.shares)
 
     @contextmanager
-    def _each_opened(self, sources: "Sequence[TellSettings | SharesSettings]") -> "Iterator[dict[str, Any]]":
+    def _each_opened(
+        self, sources: "Sequence[TellSettings | SharesSettings | OtherDomainSettings]"
+    ) -> "Iterator[dict[str, Any]]":
         """Open each source by its driver, and close in the end what was opened, also where a later one fails."""
         opened: dict[str, Any] = {}
         try:

@@ -5,12 +5,15 @@ for somebody who is named in rights alone (seen with Samba 4.17): she held full 
 her.
 """
 
+import json
 import re
 from collections.abc import Iterator, Sequence
+from dataclasses import replace
 from typing import Final
 
 from adzeguard.core.descriptors.descriptor import Descriptor, is_readable
-from adzeguard.core.estate.principal import Kind
+from adzeguard.core.estate.foreign import MEMBERS_READ, ONLY_INSIDE
+from adzeguard.core.estate.principal import Flag, Kind
 from adzeguard.core.estate.rows import NEVER, ObjectRow, Observed
 from adzeguard.core.identity import OF_A_DOMAIN, Sid, dn_of_sid
 
@@ -40,6 +43,20 @@ def sids_of_others(raw: bytes, domain_sid: Sid) -> Iterator[str]:
     for sid in (descriptor.owner, *(entry.sid for entry in descriptor.entries)):
         if sid is not None and sid.startswith(OF_A_DOMAIN) and sid.authority != domain_sid:
             yield str(sid)
+
+
+def row_of_insider(sid: str) -> Observed:
+    """Return the row of somebody who is here for being in a group of their own domain alone."""
+    outsider = row_of_outsider(sid)
+    return replace(outsider, row=outsider.row._replace(details=json.dumps({ONLY_INSIDE: True})))
+
+
+def with_members(group: Observed, members: Sequence[str], *, all_told: bool) -> Observed:
+    """Return the row of a group of another domain with those whom its own directory told, by their DNs here."""
+    details = json.loads(group.row.details or "{}") | ({MEMBERS_READ: True} if all_told else {})
+    flags = int(group.row.flags) | int(Flag.SECURITY_GROUP)
+    row = group.row._replace(flags=flags, details=json.dumps(details, sort_keys=True) if details else "")
+    return Observed(row, tuple(members))
 
 
 def row_of_outsider(sid: str) -> Observed:

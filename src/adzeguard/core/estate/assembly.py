@@ -43,9 +43,7 @@ def assemble(domain: Domain, observed: Sequence[Observed], ids: Sequence[int]) -
     strangers = _Strangers()
     members = {i: _ids(seen.members, by_dn, strangers) for seen, i in zip(observed, ids, strict=True) if seen.members}
     security = {
-        i: bool(seen.row.flags & Flag.SECURITY_GROUP)
-        for seen, i in zip(observed, ids, strict=True)
-        if seen.row.kind == Kind.GROUP
+        i: bool(seen.row.flags & Flag.SECURITY_GROUP) for seen, i in zip(observed, ids, strict=True) if seen.is_group
     }
     graph = MembershipGraph.build(size, security, members, _primary_members(rows, by_sid))
     return Assembled(Objects.of_rows(rows, domain), graph, tuple(sorted(strangers.names)), strangers.more)

@@ -13,6 +13,11 @@ UNKNOWN_THERE: Final = "unknown there"
 UNKNOWN_DOMAIN: Final = "of an unknown domain"
 """No domain that this one trusts gave out the SID."""
 
+MEMBERS_READ: Final = "members_read"
+"""In the details of a group of another domain: that its own directory was asked who is inside, and told all."""
+ONLY_INSIDE: Final = "only_inside"
+"""In the details of somebody who is here for being in a group of their own domain alone."""
+
 
 @dataclass(frozen=True, slots=True)
 class ForeignName:
@@ -51,6 +56,8 @@ def with_foreign_name(principal: Principal, names: Mapping[str, ForeignName]) ->
 def may_hold_others(principal: Principal) -> bool:
     """Tell whether others may be inside somebody of another domain: who they are, is not known here."""
     if principal.kind != Kind.FOREIGN or not (principal.sid or "").startswith(OF_A_DOMAIN):
+        return False
+    if principal.details.get(MEMBERS_READ):
         return False
     # A domain local group counts in its own domain alone: nobody brings it along over a trust ([MS-PAC] 4.1.2.2).
     holds_nobody = principal.details.get("foreign_kind") in ("user", "computer", "domain local group")

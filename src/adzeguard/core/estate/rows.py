@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
+from adzeguard.core.estate.principal import Flag, Kind
 from adzeguard.core.identity import fold_dn
 
 NEVER = 0
@@ -34,6 +35,12 @@ class Observed:
 
     row: ObjectRow
     members: Sequence[str] = ()
+
+    @property
+    def is_group(self) -> bool:
+        """Whether it lists members: a group, or one of another domain whose own directory was asked."""
+        asked = self.row.kind == Kind.FOREIGN and bool(self.row.flags & Flag.SECURITY_GROUP)
+        return self.row.kind == Kind.GROUP or asked
 
 
 def object_key(guid: bytes | None, sid: str, dn: str) -> bytes:
