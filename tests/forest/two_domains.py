@@ -105,6 +105,10 @@ class Controller:
         if self.process is not None and self.process.poll() is None:
             os.killpg(self.process.pid, signal.SIGKILL)
             self.process.wait(30)
+            end = time.monotonic() + 30
+            while any(map(self._listens, (636, 445, 135, 88))):  # those inside are ended a moment later
+                assert time.monotonic() < end, f"{self.short} goes on listening"
+                os.sched_yield()
 
     def inside(
         self, *command: str, given: str = "", at: Path | None = None, **environment: str
