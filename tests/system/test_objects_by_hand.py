@@ -51,7 +51,8 @@ def test_a_deleted_group_shows_who_names_it_and_comes_back_with_its_members(demo
     old = demo("show", "Night Watch", "--format", "json").json["sid"]
     made(demo, "group", "delete", "Night Watch")
     assert "nothing" in demo("who", r"LOWMERE\Night Watch").err
-    again = made(demo, "undo", "--last")
+    assert "a new way into" in demo("undo", "--last", "--yes").err
+    again = made(demo, "undo", "--last", "--new-reach", "1")
     new = demo("show", "Night Watch", "--format", "json").json["sid"]
     assert (again[0]["detail"], new != old) == (f"SID {new}", True)
     assert {m["name"] for m in demo("who", "LOWMERE\\Directory Stewards", "--format", "json").json} >= {

@@ -281,3 +281,16 @@ def test_a_directory_that_keeps_nothing_has_what_was_deleted_made_anew(demo: Pro
     assert demo("retire", "list", "--deleted", "--format", "json").json == []
     assert demo("undo", "--last", "--yes").code == 0
     assert len(demo("retire", "list", "--deleted", "--format", "json").json) == 1
+
+
+def test_what_comes_back_into_privilege_is_foreseen_and_must_be_named(demo: Program) -> None:
+    """A group that was in a privileged one, made again by undo or restored: who comes in by it is told and counted."""
+    assert demo("group", "create", "Helm", "--in", "OU=Groups", "--member", "lior.nye", "--yes").code == 0
+    assert insisting(demo, "group", "add", "Domain Admins", "Helm", "--yes").code == 0
+    assert demo("group", "delete", "Helm", "--yes").code == 0
+    for line in (("undo", "--last"), ("retire", "restore", "--deleted", "Helm")):
+        refused = demo(*line, "--yes")
+        assert (refused.code, "a new way into" in refused.err, "lior.nye" in refused.err) == (1, True, True)
+    back = insisting(demo, "retire", "restore", "--deleted", "Helm", "--yes")
+    assert (back.code, r"Into LOWMERE\Domain Admins (1): LOWMERE\lior.nye" in back.out) == (0, True), back.out
+    assert "lior.nye" in demo("who", "Domain Admins").out

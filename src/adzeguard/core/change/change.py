@@ -15,7 +15,7 @@ from adzeguard.core.errors import InputError
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import HostState
 from adzeguard.core.estate.named import Named, id_of
-from adzeguard.core.identity import Sid
+from adzeguard.core.identity import Sid, fold_dn
 
 BY_HAND_RULE = "by-hand"
 UNDO_RULE = "undo"
@@ -72,9 +72,38 @@ class Effects:
     values: defaultdict[int, dict[str, tuple[bytes, ...]]] = field(default_factory=lambda: defaultdict(dict))
     """By id what attributes will hold, by their folded names."""
 
+    held_by_made: defaultdict[str, set[int | str]] = field(default_factory=lambda: defaultdict(set))
+    """By the folded DN of a group that is made: who comes into it, by id, or by DN what is made as well."""
+    lists_made: defaultdict[str, set[int]] = field(default_factory=lambda: defaultdict(set))
+    """By the folded DN of what is made: the groups that will list it."""
+
     def id_of(self, named: Named) -> int | None:
         """Return the object of this name; None for what is not there, or not yet."""
         return id_of(self.estate, named)
+
+    def put_in(self, group: Named, member: Named) -> None:
+        """Gather that a group lists a member from then on, though either is made by another change only."""
+        holder, inner = self.id_of(group), self.id_of(member)
+        if holder is not None and inner is not None:
+            self.gained[holder].add(inner)
+        elif holder is not None and member.made:
+            self.lists_made[fold_dn(member.dn)].add(holder)
+        elif group.made:
+            self.held_by_made[fold_dn(group.dn)].add(inner if inner is not None else fold_dn(member.dn))
+
+    def settle(self) -> None:
+        """Put those inside groups that are made into the groups that will list these: they come in through them."""
+        for made, holders in self.lists_made.items():
+            inside, todo, seen = set[int](), [made], {made}
+            while todo:
+                for inner in self.held_by_made.get(todo.pop(), ()):
+                    if isinstance(inner, int):
+                        inside.add(inner)
+                    elif inner not in seen:
+                        seen.add(inner)
+                        todo.append(inner)
+            for holder in holders:
+                self.gained[holder] |= inside
 
 
 class Change(BaseModel, ABC):

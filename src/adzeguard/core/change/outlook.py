@@ -29,6 +29,7 @@ def outlook(estate: Estate, changes: Iterable[Change]) -> Outlook:
     effects = Effects(estate)
     for change in changes:
         change.foresee(effects)
+    effects.settle()
     changed = effects.gained.keys() | effects.lost.keys() | effects.security.keys()
     after = {g: DirectChange(frozenset(effects.gained[g]), frozenset(effects.lost[g])) for g in changed}
     graph = estate.graph.with_changes(after) if after else estate.graph

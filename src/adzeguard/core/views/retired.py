@@ -78,5 +78,5 @@ def deleted_table(things: Sequence[tuple[Deleted, bool, str]]) -> Table:
         Column("comes_back", "Comes back", for_people=True),
         Column("remembered_by", "Remembered by"),
     )
-    note = f"{counted_noun(len(rows), 'object')}: adzeguard retire restore NAME" if rows else ""
+    note = f"{counted_noun(len(rows), 'object')}: adzeguard retire restore --deleted NAME" if rows else ""
     return Table(rows, columns, "", note, "Nothing that was deleted can be restored.")

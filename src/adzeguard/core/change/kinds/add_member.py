@@ -26,9 +26,7 @@ class AddMember(MembershipChange):
 
     def foresee(self, effects: Effects) -> None:
         """The group lists the member."""
-        group, member = effects.id_of(self.group), effects.id_of(self.member)
-        if group is not None and member is not None:
-            effects.gained[group].add(member)
+        effects.put_in(self.group, self.member)
 
     def touches(self) -> Touched:
         """The group."""

@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 from pydantic import Field
 
 from adzeguard.core.change.change import UNDO_RULE, Change, Effects, Key, Order, Touched
-from adzeguard.core.change.kinds.object_change import AttributeChange, ObjectChange
+from adzeguard.core.change.kinds.object_change import AttributeChange, ObjectChange, values_of
 from adzeguard.core.estate.named import Named
 from adzeguard.core.identity import fold_dn
 
@@ -32,6 +32,16 @@ class CreateObject(ObjectChange):
         if not isinstance(last, CreateObject):
             return None
         return DeleteObject(object=last.object, rule=UNDO_RULE, why=self.undone_why())
+
+    def foresee(self, effects: Effects) -> None:
+        """It begins with those whom it lists; a distribution group gives them nothing."""
+        group_type = b"".join(values_of(self.attributes, "groupType")).decode("ascii", "replace")
+        if group_type and not group_type.startswith("-"):
+            return
+        for value in values_of(self.attributes, "member"):
+            member = effects.estate.catalogue.by_dn(value.decode("utf-8", "surrogateescape"))
+            if member is not None:
+                effects.held_by_made[fold_dn(self.object.dn)].add(member)
 
 
 class DeleteObject(ObjectChange):
