@@ -19,6 +19,7 @@ from bench import (
     standin_hosts,
     stored,
     trail,
+    wires,
 )
 from bench.measure import Measured, floor_of_imports
 
@@ -33,6 +34,7 @@ PARTS = {
     "real-hosts": real_hosts.run,
     "trail": trail.run,
     "collection": collection.run,
+    "wires": wires.run,
     "owner-mail": owner_mail.run,
 }
 

@@ -1,4 +1,8 @@
-"""The system's own Kerberos client, run where a library has nothing like it (RFC 4120; kinit(1), kvno(1))."""
+"""The system's own Kerberos: whose tickets are used now, and its client, run where a library has nothing like it.
+
+RFC 4120; kinit(1), kvno(1). Which tickets the libraries take is said by the environment of the whole process, and one
+command can sign in to several servers as several people: so it is said anew before each sign-in.
+"""
 
 import os
 import shutil
@@ -6,15 +10,21 @@ import subprocess
 from atexit import register
 from collections.abc import Callable
 from functools import cache
+from hashlib import blake2b
 from pathlib import Path
 from tempfile import mkdtemp
 from typing import Final
 
 from adzeguard.core.errors import CredentialsRefusedError, DirectoryUnreachableError, SettingsError
+from adzeguard.private_files import check_key_table
 
 _WAIT: Final = 30
 _IN_MEMORY: Final = Path("/dev/shm")  # noqa: S108 - a folder of our own is made in it
 _WRONG: Final = ("Password incorrect", "Preauthentication failed", "not found in Kerberos database")
+_CACHE: Final = "KRB5CCNAME"
+_KEYS: Final = "KRB5_CLIENT_KTNAME"
+_GIVEN: Final = {name: os.environ.get(name) for name in (_CACHE, _KEYS)}
+"""What the environment said when the program began: the tickets of whoever runs it."""
 
 
 def run_client(*command: str, given: str = "") -> None:
@@ -35,22 +45,44 @@ def run_client(*command: str, given: str = "") -> None:
         raise CredentialsRefusedError(f"no ticket: {said}", way_out)
 
 
+def use_given_tickets() -> None:
+    """Take the tickets of whoever runs the program."""
+    _use(_GIVEN)
+
+
+def use_keys(keytab: str) -> None:
+    """Take a key table, by which the libraries get tickets themselves, and new ones before the old ones end."""
+    check_key_table(keytab)
+    _use({_CACHE: f"MEMORY:adzeguard-{_short(keytab)}", _KEYS: f"FILE:{keytab}"})
+
+
+def use_password(name: str, secret: Callable[[], str]) -> None:
+    """Take a ticket that a password gets, once; it lies in memory, where there is such a folder, and goes with us.
+
+    `name` is as the realm has it, `name@REALM` or `name`.
+    """
+    if "\\" in name or "=" in name:
+        raise SettingsError(f"'{name}' is no name for a ticket", "Write bind_as as name@REALM")
+    kept_in = _folder_of_ours() / _short(name)
+    if not kept_in.exists():
+        run_client("kinit", "-c", f"FILE:{kept_in}", name, given=f"{secret()}\n")
+    _use({_CACHE: f"FILE:{kept_in}", _KEYS: _GIVEN[_KEYS]})
+
+
+def _use(environment: dict[str, str | None]) -> None:
+    for name, value in environment.items():
+        if value is None:
+            os.environ.pop(name, None)
+        else:
+            os.environ[name] = value
+
+
+def _short(text: str) -> str:
+    return blake2b(text.encode("utf-8", "surrogateescape"), digest_size=8).hexdigest()
+
+
 @cache
 def _folder_of_ours() -> Path:
     folder = Path(mkdtemp(prefix="adzeguard-", dir=_IN_MEMORY if _IN_MEMORY.is_dir() else None))
     register(shutil.rmtree, folder, ignore_errors=True)
     return folder
-
-
-def sign_in_by_password(name: str, secret: Callable[[], str]) -> None:
-    """Get a ticket for this process alone, once; it lies in memory, where there is such a folder, and goes with it.
-
-    `name` is as the realm has it, `name@REALM` or `name`.
-    """
-    kept_in = f"FILE:{_folder_of_ours()}/tickets"
-    if os.environ.get("KRB5CCNAME") == kept_in:
-        return
-    if "\\" in name or "=" in name:
-        raise SettingsError(f"'{name}' is no name for a ticket", "Write bind_as as name@REALM")
-    run_client("kinit", "-c", kept_in, name, given=f"{secret()}\n")
-    os.environ["KRB5CCNAME"] = kept_in

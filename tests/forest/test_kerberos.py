@@ -9,6 +9,7 @@ from typing import Any
 
 import pytest
 
+from tests.forest.kerberos_client import config, native_is_missing
 from tests.forest.two_domains import TwoDomains
 from tests.server.server import PASSWORD
 
@@ -18,15 +19,6 @@ URL = "ldap://lowdc.lowmere.example"
 Kerberos = Callable[..., Any]
 
 
-def native_is_missing() -> str:
-    """Why the system's library cannot be used, or nothing."""
-    try:
-        import ldap.sasl
-    except ImportError as error:
-        return f"as root: make native ({error})"
-    return "" if ldap.SASL_AVAIL else "the library was built without SASL"
-
-
 @pytest.fixture(autouse=True)
 def _needs_native() -> None:
     why_not = native_is_missing()
@@ -34,19 +26,6 @@ def _needs_native() -> None:
         pytest.fail(f"in CI the tests of Kerberos must run: {why_not}")
     if why_not:
         pytest.skip(why_not)
-
-
-def config(folder: Path, kdc: str = "127.0.0.61", realms: str = "") -> dict[str, str]:
-    """The environment of a client that knows where tickets are given."""
-    file = folder / "krb5.conf"
-    known = realms or f"LOWMERE.EXAMPLE = {{\n  kdc = {kdc}\n }}\n ISLE.EXAMPLE = {{\n  kdc = 127.0.0.62\n }}"
-    file.write_text(
-        "[libdefaults]\n default_realm = LOWMERE.EXAMPLE\n dns_lookup_kdc = false\n dns_lookup_realm = false\n"
-        f" rdns = false\n dns_canonicalize_hostname = false\n udp_preference_limit = 1\n[realms]\n {known}\n"
-        "[domain_realm]\n .lowmere.example = LOWMERE.EXAMPLE\n .isle.example = ISLE.EXAMPLE\n"
-    )
-    python = f"{ROOT / 'src'}{os.pathsep}{ROOT}"
-    return {"KRB5_CONFIG": str(file), "PYTHONPATH": python, "KRB5CCNAME": f"FILE:{folder / 'cache'}"}
 
 
 @pytest.fixture
@@ -108,6 +87,26 @@ def test_a_workspace_lives_by_a_key_table(domains: TwoDomains, kerberos: Kerbero
     assert kerberos("round", "--format", "json").returncode == 0
     assert not [one for one in tmp_path.rglob("*") if one.is_file() and PASSWORD.encode() in one.read_bytes()]
     assert not (tmp_path / "cache").exists()  # the ticket of a key table is in memory alone
+
+
+def test_each_domain_is_signed_in_to_by_its_own_keys(domains: TwoDomains, kerberos: Kerberos, tmp_path: Path) -> None:
+    """Two key tables in one command, and none of them is taken for the other: ISLE sees its own account alone."""
+    keytab = domains.isle.keytab("ip0", tmp_path / "isle.keytab")
+    assert kerberos("collect").returncode == 0
+    settings = tmp_path / "w/adzeguard.toml"
+    text = settings.read_text()
+    table = f"url = 'ldap://isledc.isle.example'\nsign_in = 'kerberos'\nkeytab = '{keytab}'"
+    settings.write_text(f"{text}\n[other-domains.isle]\n{table}\n")
+    program = [sys.executable, "-m", "adzeguard", "collect", "--full"]
+    done = domains.low.inside(*program, at=tmp_path / "w", **config(tmp_path))
+    assert (done.returncode, done.stderr) == (0, ""), done.stderr
+    inside = domains.isle.client.members_of("ig0")
+    shown = domains.low.inside(*program[:3], "find", "--kind", "foreign", at=tmp_path / "w", **config(tmp_path)).stdout
+    assert inside
+    assert all(rf"ISLE\{name}" in shown for name in inside), shown
+    (tmp_path / "isle.keytab").unlink()
+    silent = domains.low.inside(*program, at=tmp_path / "w", **config(tmp_path))
+    assert (silent.returncode, "read before: isle: the key table" in silent.stderr) == (0, True), silent.stderr
 
 
 def test_init_signs_in_by_kerberos(domains: TwoDomains, tmp_path: Path) -> None:

@@ -93,3 +93,27 @@ def insists(program: Program, *line: str) -> Ran:
     done = program(*line)
     numbers = re.findall(r"Give (--new-reach|--deletions|--removals) (\d+)", done.err)
     return program(*line, *(part for one in numbers for part in one)) if numbers else done
+
+
+def test_an_ou_that_was_deleted_with_what_lay_in_it_comes_back_whole(server: Server, workspace: Program) -> None:
+    """What lay in it is listed where it was, is refused without its OU, and comes back with it."""
+    ou = f"OU=Lost Quay,OU=Groups,{server.base}"
+    group = f"CN=Lost Oars,{ou}"
+    server.change(
+        f"dn: {ou}\nchangetype: add\nobjectClass: organizationalUnit\n\n"
+        f"dn: {group}\nchangetype: add\nobjectClass: group\nsAMAccountName: Lost Oars\ndescription: of ash"
+    )
+    workspace("collect", "--full")
+    sid = workspace("show", "Lost Oars", "--format", "json").json["sid"]
+    server.change(f"dn: {group}\nchangetype: delete\n\ndn: {ou}\nchangetype: delete")
+    workspace("collect")
+    rows = deleted(workspace)
+    assert (rows["Lost Oars"]["from"], rows["Lost Quay"]["from"]) == (group, ou)
+    alone = workspace("retire", "restore", "--deleted", "Lost Oars", "--yes")
+    assert (alone.code, "restore --deleted 'Lost Quay' 'Lost Oars'" in alone.err) == (2, True), alone.err
+    back = insists(workspace, "retire", "restore", "--deleted", "Lost Oars", "Lost Quay", "--yes")
+    assert back.code == 0, back.err + back.out
+    shown = workspace("show", "Lost Oars", "--format", "json").json
+    assert (shown["dn"], shown["sid"], shown["description"]) == (group, sid, "of ash")
+    assert insists(workspace, "undo", "--last", "--yes").code == 0
+    assert not server.ask("(sAMAccountName=Lost Oars)")

@@ -35,7 +35,7 @@ from adzeguard.directory.port import (
     LinkTime,
     Modification,
 )
-from adzeguard.kerberos_client import sign_in_by_password
+from adzeguard.kerberos_client import use_given_tickets, use_keys, use_password
 
 _LONGEST_NUMBER: Final = 12
 _GUID_BYTES: Final = 16
@@ -106,9 +106,13 @@ class _ByTicket:
     def __call__(self) -> LdapWire:
         from adzeguard.directory.ldap_native import NativeWire, Ticket
 
-        if self._bind_as:
-            sign_in_by_password(self._bind_as, self._secret)
-        return NativeWire(self._address, Ticket(self._keytab))
+        if self._keytab:
+            use_keys(self._keytab)
+        elif self._bind_as:
+            use_password(self._bind_as, self._secret)
+        else:
+            use_given_tickets()
+        return NativeWire(self._address, Ticket(by_keys=bool(self._keytab)))
 
 
 def _by_password(address: Address, bind_as: str, password: str) -> LdapWire:

@@ -29,7 +29,6 @@ from adzeguard.directory.ldap_messages import BrokenAnswerError
 from adzeguard.directory.ldap_port import Attributes
 from adzeguard.directory.ldap_wire import Address, reason
 from adzeguard.directory.port import Modification
-from adzeguard.private_files import check_key_table
 
 _PAGE: Final = 1000
 _MOST_ENTRIES: Final = 100 * _PAGE
@@ -48,7 +47,6 @@ _OPEN_FILES: Final = "/dev/fd"
 _AS_RECEIVED: Final = 2
 """LDAP_MSG_RECEIVED of ldap_result(3): all answers that are here, as soon as there is one."""
 _OPERATIONS: Final = {"add": "MOD_ADD", "delete": "MOD_DELETE", "replace": "MOD_REPLACE"}
-_CACHE: Final = "MEMORY:adzeguard"
 _KINIT: Final = "Get one: kinit; or name a key table: [directory] keytab"
 _KLIST: Final = "Look at it: klist -k FILE"
 _TROUBLES: Final = (
@@ -79,9 +77,10 @@ _TROUBLES: Final = (
 
 @dataclass(frozen=True, slots=True)
 class Ticket:
-    """Sign in by Kerberos: by the ticket that is there, or by one that a file of keys gets and renews in memory."""
+    """Sign in by Kerberos, with the tickets that are used now."""
 
-    keytab: str = ""
+    by_keys: bool = False
+    """Whether they come of a key table, and not from whoever runs the program."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -120,11 +119,6 @@ class NativeWire:
         self._library = _library()
         self._sign_in = sign_in
         self._watching: int | None = None
-        if isinstance(sign_in, Ticket) and sign_in.keytab:
-            check_key_table(sign_in.keytab)
-            # The libraries get tickets by a key table themselves, and new ones before the old ones end.
-            os.environ["KRB5_CLIENT_KTNAME"] = f"FILE:{sign_in.keytab}"
-            os.environ["KRB5CCNAME"] = _CACHE
         self._connection: Any = None
         with self._errors():
             with _cut_when_late(address):
@@ -387,7 +381,7 @@ class NativeWire:
     def _of_sign_in(self, error: Exception) -> DirectoryError:
         said = _said(error)
         for sign, words, way_out in _TROUBLES:
-            if sign in said and self._sign_in != Ticket() and way_out == _KINIT:
+            if sign in said and self._sign_in == Ticket(by_keys=True) and way_out == _KINIT:
                 return CredentialsRefusedError(f"{self._address.url}: the key table gives no ticket", _KLIST)
             if sign in said:
                 return CredentialsRefusedError(f"{self._address.url}: {words}", way_out)

@@ -1,7 +1,7 @@
 """What was deleted and can be restored: as the directory keeps it, as the journal does, as it was collected last."""
 
 import re
-from collections.abc import Container, Sequence
+from collections.abc import Container, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING, Final
@@ -24,6 +24,7 @@ if TYPE_CHECKING:
 
 _MARK: Final = re.compile(r"(\\0A|\n)DEL:.*", re.IGNORECASE | re.DOTALL)
 """What a server appends to the name of a deleted object, with its GUID ([MS-ADTS] 3.1.1.5.5.1.1)."""
+_DEEPEST: Final = 100
 _WRITTEN_AGAIN: Final = frozenset({"objectclass", "samaccountname", "useraccountcontrol", "grouptype"})
 _RESTORABLE: Final = frozenset({Kind.USER, Kind.GROUP, Kind.COMPUTER, Kind.OU, Kind.CONTACT, Kind.SERVICE})
 
@@ -42,7 +43,9 @@ def restorable(workspace: "Workspace") -> list[Restorable]:
     """Return all that is to be seen of what was deleted, the latest first."""
     ours = deletions(workspace.journal.rows())
     with workspace.directory() as directory:
-        left = [_left(entry) for entry in directory.deleted()] if isinstance(directory, TellsDeleted) else []
+        entries = list(directory.deleted()) if isinstance(directory, TellsDeleted) else []
+    places = {fold_dn(entry.dn): entry for entry in entries}
+    left = [_left(entry, places) for entry in entries]
     found = [
         Restorable(one, ours.pop(one.sid or fold_dn(one.dn), None), is_kept=bool(one.sid))
         for one in left
@@ -54,25 +57,33 @@ def restorable(workspace: "Workspace") -> list[Restorable]:
     return sorted((one for one in found if one not in living), key=lambda one: one.left.at, reverse=True)
 
 
-def _left(entry: Entry) -> Deleted | None:
+def _was_at(entry: Entry, places: Mapping[str, Entry], depth: int = 0) -> str:
+    """Return where an entry was; the place of what lay in a deleted container is told by what is left of that."""
+    rdn, parent = _MARK.sub("", split_dn(entry.dn)[0]), entry.text("lastknownparent")
+    container = places.get(fold_dn(parent))
+    if container is not None and depth < _DEEPEST:
+        parent = _was_at(container, places, depth + 1)
+    return f"{rdn},{parent}" if parent else ""
+
+
+def _left(entry: Entry, places: Mapping[str, Entry]) -> Deleted | None:
     """Return what one entry was; nothing for what is no object of ours, or is damaged."""
     try:
         seen = observe(entry)
     except InputError:
         return None
-    parent = entry.text("lastknownparent")
-    if seen is None or not parent:
+    dn = _was_at(entry, places)
+    if seen is None or not dn:
         return None
-    rdn = _MARK.sub("", split_dn(entry.dn)[0])
     kept = tuple(
         AttributeChange(name=name, after=tuple(entry.attributes[name.lower()]))
         for name in LEFT_OF_DELETED
         if name.lower() in _WRITTEN_AGAIN and entry.attributes.get(name.lower())
     )
     row = seen.row
-    name = _MARK.sub("", row.name) or leaf_name(rdn)
+    name = _MARK.sub("", row.name) or leaf_name(dn)
     at = _moment(entry.text("whenchanged"))
-    return Deleted(row.key, Kind(row.kind), name, row.sid, f"{rdn},{parent}", at, kept)
+    return Deleted(row.key, Kind(row.kind), name, row.sid, dn, at, kept)
 
 
 def _moment(text: str) -> datetime:

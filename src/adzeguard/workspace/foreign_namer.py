@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 from urllib.parse import urlsplit
 
 from adzeguard.core.errors import AdzeguardError, SettingsError
-from adzeguard.kerberos_client import sign_in_by_password
+from adzeguard.kerberos_client import use_given_tickets, use_password
 
 if TYPE_CHECKING:
     from adzeguard.core.estate.foreign import ForeignName, NamesForeigners
@@ -73,7 +73,9 @@ class _Lsa:
                 "the library for it is missing", "Install it: pip install adzeguard[remote-sam]"
             ) from error
         if self._by_ticket and self._account:
-            sign_in_by_password(self._account, self._secret)
+            use_password(self._account, self._secret)
+        elif self._by_ticket and not self._keytab:
+            use_given_tickets()
         password = "" if self._by_ticket else self._secret()
         login = Login(
             self._account,

@@ -1,6 +1,7 @@
 """What was deleted and is kept by the directory for a while: what it was, and what brings it back."""
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Final
@@ -20,7 +21,7 @@ from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.places import short_dn
 from adzeguard.core.estate.principal import ACCOUNTS, Kind, Principal
 from adzeguard.core.file_time import steps_of
-from adzeguard.core.identity import Sid, parent_dn
+from adzeguard.core.identity import Sid, fold_dn, leaf_name, parent_dn, split_dn
 
 _GROUP_GONE: Final = "the group is gone too"
 _MEMBER_GONE: Final = "it is gone too"
@@ -85,13 +86,16 @@ def _named(estate: Estate, ids: Sequence[int]) -> tuple[Named, ...]:
 
 def restored(estate: Estate, things: Sequence[tuple[Deleted, Remembered]], why: str) -> Draft:
     """Return the changes after which they are there again, each in the other too; what cannot be is left out."""
+    # What lies in a container is made after it.
+    things = sorted(things, key=lambda thing: len(split_dn(thing[0].dn)))
     again = {one.sid: _named_again(estate, one) for one, _ in things if one.sid}
+    places = {fold_dn(one.dn) for one, _ in things}
     changes: list[Change] = []
     left_out: list[LeftOut] = []
     notes: list[str] = []
     listed: dict[tuple[str, str], Change] = {}
     for one, known in things:
-        _refuse_place(estate, one)
+        _refuse_place(estate, one, places)
         itself = _named_again(estate, one)
         kept = {each.name.casefold() for each in one.left}
         besides = [each for each in known.attributes if each.name.casefold() not in kept]
@@ -115,10 +119,11 @@ def _named_again(estate: Estate, one: Deleted) -> Named:
     return Named(name=shown, dn=one.dn, made=True)
 
 
-def _refuse_place(estate: Estate, one: Deleted) -> None:
+def _refuse_place(estate: Estate, one: Deleted, made: AbstractSet[str]) -> None:
     place = parent_dn(one.dn)
-    if estate.catalogue.by_dn(place) is None:
-        raise UsageError(f"{short_dn(estate, place)}, where {one.name} was, is gone", "Restore or make that first")
+    if estate.catalogue.by_dn(place) is None and fold_dn(place) not in made:
+        way_out = f"Restore it as well: adzeguard retire restore --deleted '{leaf_name(place)}' '{one.name}'"
+        raise UsageError(f"{short_dn(estate, place)}, where {one.name} was, is gone", way_out)
     if (there := estate.catalogue.by_dn(one.dn)) is not None:
         raise UsageError(f"{short_dn(estate, one.dn)} exists already: {estate.principal(there).kind.one}")
 
