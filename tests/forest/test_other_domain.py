@@ -56,6 +56,15 @@ def test_who_is_in_a_group_of_isle_is_known_by_name_and_way(domains: TwoDomains,
     assert group["foreign_group_count"] == 0
     inner = {f"ISLE\\{name}" for one in groups for name in domains.isle.client.members_of(one.rpartition("\\")[2])}
     assert inner <= told.keys()
+    settings = both.folder / "adzeguard.toml"
+    settings.write_text(f"{settings.read_text()}\n[charter]\nprivileged = ['LOWMERE\\lg2']\n")
+    listed = {sid for name in domains.low.sids if name.startswith("lg") for sid in domains.low.client.members_of(name)}
+    known_here = {f"ISLE\\{name}" for name, sid in domains.isle.sids.items() if sid in listed}
+    found = {row["member"] for row in rows(both, "check", "--where", "check=foreign-privileged")}
+    assert found
+    assert found <= known_here
+    shown = both("trusts", "show", "ISLE", "--format", "json").json
+    assert {line.partition(" is in ")[0] for line in shown["members_here"]} <= known_here
     nested = next(name for name in sorted(inner) if not told[name]["direct"] and told[name]["kind"] == "foreign user")
     assert any(one in both("why", nested, "lg2").out for one in groups)
 

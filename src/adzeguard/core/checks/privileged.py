@@ -47,7 +47,8 @@ def _of_member(access: Access, *, foreign: str) -> Iterator[tuple[str, str]]:
     way = chain_in_words(access)
     if member.sid in EVERYONE_LIKE and member.kind == Kind.FOREIGN:
         yield "everyone-inside", f"{member.qualified_name} is inside, which is practically everybody: {way}"
-    elif foreign:
+    elif foreign and access.chain[-2].principal.kind != Kind.FOREIGN:
+        # Who is inside a group of another domain is that domain's matter: the group is told, once.
         yield "foreign-privileged", f"{member.qualified_name} is inside, {foreign}: {way}"
     if not member.enabled:
         yield "disabled-member", f"the disabled account {member.qualified_name} is still inside: {way}"

@@ -99,8 +99,10 @@ def _members(estate: Estate, trust: Trust) -> list[str]:
     """Return who of its domain stands in which groups, in words."""
     known = estate.catalogue.principals(estate.catalogue.of_kind(Kind.FOREIGN).tolist())
     theirs = {i: one for i, one in known.items() if one.sid and one.sid.authority == trust.sid}
-    groups = {i: estate.graph.groups_listing(i).tolist() for i in theirs}
-    names = estate.catalogue.principals({group for found in groups.values() for group in found})
+    listing = {i: estate.graph.groups_listing(i).tolist() for i in theirs}
+    names = estate.catalogue.principals({group for found in listing.values() for group in found})
+    # Who is in a group of their own domain is here through that.
+    groups = {i: [group for group in found if names[group].kind != Kind.FOREIGN] for i, found in listing.items()}
     return sorted(
         f"{one.qualified_name} is in {_listed(names[group].qualified_name for group in groups[i])}"
         for i, one in theirs.items()
