@@ -57,7 +57,7 @@ def test_who_is_in_a_group_of_isle_is_known_by_name_and_way(domains: TwoDomains,
     inner = {f"ISLE\\{name}" for one in groups for name in domains.isle.client.members_of(one.rpartition("\\")[2])}
     assert inner <= told.keys()
     settings = both.folder / "adzeguard.toml"
-    settings.write_text(f"{settings.read_text()}\n[charter]\nprivileged = ['LOWMERE\\lg2']\n")
+    settings.write_text(settings.read_text().replace("[charter]", "[charter]\nprivileged = ['LOWMERE\\lg2']", 1))
     listed = {sid for name in domains.low.sids if name.startswith("lg") for sid in domains.low.client.members_of(name)}
     known_here = {f"ISLE\\{name}" for name, sid in domains.isle.sids.items() if sid in listed}
     found = {row["member"] for row in rows(both, "check", "--where", "check=foreign-privileged")}

@@ -157,7 +157,7 @@ def test_a_deleted_group_and_ou_come_back_with_their_members(server: Server, wor
     before = everything(server)
     made(workspace, "group", "delete", "Night Watch")
     assert server.ask("(sAMAccountName=Night Watch)", "dn") == []
-    made(workspace, "undo", "--last")
+    made(workspace, "undo", "--last", "--new-reach", "1")
     made(workspace, "ou", "delete", "OU=Retired", "--with-content", "--deletions", "2")
     assert server.ask("(sAMAccountName=edric.sool.adm)", "dn") == []
     made(workspace, "undo", "--last")

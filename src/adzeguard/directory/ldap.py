@@ -358,8 +358,10 @@ class LdapDirectory:
     def inside(self, sid: Sid) -> Inside | None:
         """Find the members by their back-links and primary groups: one question, however many they are."""
         group = self.read_by_sid(sid)
-        if group is None or b"group" not in group.classes:
+        if group is None:
             return None
+        if b"group" not in group.classes:
+            return Inside(group, (), all_told=True)
         rid = str(sid).rpartition("-")[2]
         name = "".join(f"\\{byte:02x}" for byte in group.dn.encode("utf-8", "surrogateescape"))
         query = f"(|(memberOf={name})(primaryGroupID={rid}))"

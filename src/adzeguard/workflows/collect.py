@@ -121,11 +121,11 @@ def _watermark(store: EstateStore, facts: DirectoryFacts) -> int | None:
     last = store.last_full()
     if last is None:
         return None
-    if last.facts.domain.sid != facts.domain.sid:
-        raise DirectoryError(
-            f"this server serves {facts.domain.dns_name}, and the workspace holds {last.facts.domain.dns_name}",
-            "Make a workspace for it: adzeguard init",
-        )
+    served, held = facts.domain, last.facts.domain
+    if held.sid != served.sid:
+        # One that was made anew under its old name is another one too: all that the workspace knows is of the first.
+        both = f"serves {served.dns_name} ({served.sid}), and the workspace holds {held.dns_name} ({held.sid})"
+        raise DirectoryError(f"the directory {both}", "Make a workspace for it: adzeguard init")
     known = store.last_from(facts.invocation_id) if facts.invocation_id else None
     return known.facts.highest_usn if known is not None and known.facts.domain == facts.domain else None
 

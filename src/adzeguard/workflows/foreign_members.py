@@ -81,6 +81,8 @@ class _OneDomain:
             if told is None:
                 continue
             self._named(told.group)
+            if b"group" not in told.group.classes:
+                continue
             listed: list[str] = []
             all_told = told.all_told
             for member in told.members:
