@@ -79,6 +79,17 @@ def test_one_enacts_while_the_other_waits_and_a_killed_holder_lets_go(team: tupl
     assert one("journal", "--format", "json").json == other("journal", "--format", "json").json
 
 
+def test_stores_in_two_schemas_of_one_database_are_two(team: tuple[Program, Program], postgres: Postgres) -> None:
+    """The address says the schema, and limits of time that are ours too do not take its place."""
+    one, other = team
+    assert one("collect").code == 4
+    settings = other.folder / "adzeguard.toml"
+    text = settings.read_text()
+    settings.write_text(text[: text.index("[store]")] + f'[store]\nurl = "{postgres.url()}"\n')
+    assert "nothing has been collected" in other("who", "Domain Admins").err.lower()
+    assert one("who", "Domain Admins").code == 0
+
+
 def test_what_one_does_the_other_takes_back(team: tuple[Program, Program]) -> None:
     """Journal, estate, and what rules have put in are the same for both."""
     one, other = team

@@ -81,9 +81,15 @@ class PostgresDatabase:
             return str(connection.rows("SELECT current_user")[0][0])
 
     def _connected(self) -> "psycopg.Connection[Row]":
-        # Whoever waits for a lock, or for an answer, for ever, keeps others waiting too.
+        from psycopg.conninfo import conninfo_to_dict
+
+        # Whoever waits for a lock, or for an answer, for ever, keeps others waiting too. What the address says itself
+        # counts after that, such as the schema: given apart, options take the place of those of the address, and
+        # stores of several schemas were one.
+        said = str(conninfo_to_dict(self._url).get("options") or "")
+        options = f"{_LIMITS} {said}".strip()
         return psycopg.connect(
-            self._url, autocommit=True, connect_timeout=30, application_name="adzeguard", options=_LIMITS
+            self._url, autocommit=True, connect_timeout=30, application_name="adzeguard", options=options
         )
 
     @contextmanager
