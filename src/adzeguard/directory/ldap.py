@@ -116,7 +116,7 @@ class _ByTicket:
 
 
 def _by_password(address: Address, bind_as: str, password: str) -> LdapWire:
-    """Connect by the system's library where it is installed, which is twice as quick; by the pure one elsewhere.
+    """Connect by the system's library where it is installed, which computes less here; by the pure one elsewhere.
 
     The system's cannot be told another name than that of the URL for a certificate, and says nothing of what is wrong
     with one: then the pure one is asked, which verifies it as strictly.
