@@ -20,7 +20,7 @@ from adzeguard.directory.decode import domain_sid_of
 from adzeguard.directory.ldap_link_ends import link_with_end, read_link_ends, seconds_left, switch_on_link_ends
 from adzeguard.directory.ldap_link_times import ATTRIBUTE as KEPT_OF_LINKS
 from adzeguard.directory.ldap_link_times import read_link_times
-from adzeguard.directory.ldap_port import Attributes, LdapWire
+from adzeguard.directory.ldap_port import Attributes, LdapWire, as_filter_value
 from adzeguard.directory.ldap_schema import schema_as_json
 from adzeguard.directory.ldap_servers import Server, Servers
 from adzeguard.directory.ldap_wire import Address, Wire
@@ -167,11 +167,7 @@ def _seconds(text: str) -> int:
 class LdapDirectory:
     """One directory server. The connection is made when it is first needed, and made again when it was lost."""
 
-    def __init__(
-        self,
-        servers: Servers,
-        pause: Callable[[float], None] = time.sleep,
-    ) -> None:
+    def __init__(self, servers: Servers, pause: Callable[[float], None] = time.sleep) -> None:
         self._servers = servers
         self._pause = pause
         self._wire: LdapWire | None = None
@@ -302,7 +298,7 @@ class LdapDirectory:
         """Read one entry, found by its SID."""
         if not self._base:
             self.facts()
-        query = f"(objectSid={_escaped(sid)})"
+        query = f"(objectSid={as_filter_value(sid.to_bytes())})"
         found = self._with_wire(
             lambda wire: [dn for dn, _ in wire.search(self._base, query, ["objectSid"], descriptors=False)]
         )
@@ -347,7 +343,7 @@ class LdapDirectory:
         """Find them by their `memberOf`, from which a server makes tokens ([MS-ADTS] 3.1.1.1.6)."""
         if not self._base:
             self.facts()
-        name = "".join(f"\\{byte:02x}" for byte in dn.encode("utf-8", "surrogateescape"))
+        name = as_filter_value(dn.encode("utf-8", "surrogateescape"))
         found = self._connected().search(self._base, f"(memberOf={name})", ["objectSid"], descriptors=False)
         return [Entry(one, attributes) for one, attributes in islice(found, _MOST_INSIDE)]
 
@@ -363,7 +359,7 @@ class LdapDirectory:
         if b"group" not in group.classes:
             return Inside(group, (), all_told=True)
         rid = str(sid).rpartition("-")[2]
-        name = "".join(f"\\{byte:02x}" for byte in group.dn.encode("utf-8", "surrogateescape"))
+        name = as_filter_value(group.dn.encode("utf-8", "surrogateescape"))
         query = f"(|(memberOf={name})(primaryGroupID={rid}))"
         wanted = ["objectClass", "objectSid", "sAMAccountName", "userAccountControl", "groupType"]
         found = self._connected().search(self._base, query, wanted, descriptors=False)
@@ -384,7 +380,7 @@ class LdapDirectory:
     def _what_is_left(self, sid: Sid) -> list[str]:
         if not self._base:
             self.facts()
-        query = f"(&(isDeleted=TRUE)(objectSid={_escaped(sid)}))"
+        query = f"(&(isDeleted=TRUE)(objectSid={as_filter_value(sid.to_bytes())}))"
         found = self._connected().search(self._base, query, ["isDeleted"], descriptors=False, deleted=True)
         return [dn for dn, _ in islice(found, _ONE_AND_ANOTHER)]
 
@@ -514,8 +510,3 @@ def complete_ranges(attributes: Attributes, fetch: Callable[[str], Attributes]) 
             values += answer[part]
         whole[name] = values
     return whole
-
-
-def _escaped(sid: Sid) -> str:
-    """Return a SID as the value of a filter: RFC 4515 section 3."""
-    return "".join(f"\\{byte:02x}" for byte in sid.to_bytes())

@@ -14,7 +14,7 @@ from uuid import UUID
 from adzeguard.core.errors import ChangeRefusedError
 from adzeguard.core.identity import fold_dn
 from adzeguard.core.wording import when_utc
-from adzeguard.directory.ldap_port import LdapWire
+from adzeguard.directory.ldap_port import LdapWire, as_filter_value
 from adzeguard.directory.port import Entry, LinkEnds, Modification
 
 FEATURE: Final = UUID("ec43e873-cce8-4640-b4ab-07ffe4ab5bcd")
@@ -24,7 +24,7 @@ _WITH_END: Final = re.compile(rb"<TTL=(\d{1,12}),(.*)>", re.DOTALL)
 
 def read_link_ends(wire: LdapWire, configuration: str) -> LinkEnds:
     """Read whether the forest of a configuration knows the feature, and whether it is among those that are on."""
-    query = "(msDS-OptionalFeatureGUID=" + "".join(f"\\{byte:02x}" for byte in FEATURE.bytes_le) + ")"
+    query = f"(msDS-OptionalFeatureGUID={as_filter_value(FEATURE.bytes_le)})"
     below = f"CN=Optional Features,CN=Directory Service,CN=Windows NT,CN=Services,{configuration}"
     wanted = ["msDS-RequiredForestBehaviorVersion"]
     found = [Entry(dn, entry) for dn, entry in wire.search(below, query, wanted, descriptors=False)]

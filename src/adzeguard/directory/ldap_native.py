@@ -26,21 +26,23 @@ from adzeguard.core.errors import (
     SettingsError,
 )
 from adzeguard.directory.ldap_messages import BrokenAnswerError
-from adzeguard.directory.ldap_port import Attributes
-from adzeguard.directory.ldap_wire import Address, reason
+from adzeguard.directory.ldap_port import (
+    LINK_ENDS,
+    MOST_EMPTY_PAGES,
+    MOST_ENTRIES,
+    NOTIFICATION,
+    PAGE,
+    PAGE_TIMEOUTS,
+    Attributes,
+    LdapWire,
+)
+from adzeguard.directory.ldap_wire import Address, empty_password, not_accepted, reason, silent, wants_encryption
 from adzeguard.directory.port import Modification
 
-_PAGE: Final = 1000
-_MOST_ENTRIES: Final = 100 * _PAGE
-_MOST_EMPTY_PAGES: Final = 100
-_PAGE_TIMEOUTS: Final = 4
-"""How many times the time for one answer a whole page may take."""
 _SEALED: Final = 56
 """The least strength of a layer that keeps others from reading; 1 would be signed alone (RFC 4422 section 3.7)."""
 _DESCRIPTOR_PARTS: Final = "1.2.840.113556.1.4.801"
 _SHOW_DELETED: Final = "1.2.840.113556.1.4.417"
-_LINK_ENDS: Final = "1.2.840.113556.1.4.2309"
-_NOTIFICATION: Final = "1.2.840.113556.1.4.528"
 _OWNER_GROUP_DACL: Final = b"\x30\x03\x02\x01\x07"  # a sequence of the number 7, [MS-ADTS] 3.1.1.3.4.1.11
 _DACL: Final = b"\x30\x03\x02\x01\x04"
 _OPEN_FILES: Final = "/dev/fd"
@@ -80,7 +82,7 @@ class Ticket:
     """Sign in by Kerberos, with the tickets that are used now."""
 
     by_keys: bool = False
-    """Whether they come of a key table, and not from whoever runs the program."""
+    """Whether they come of a key table, and not from who runs the program."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,7 +112,7 @@ def _library() -> Any:
     return ldap
 
 
-class NativeWire:
+class NativeWire(LdapWire):
     """One connection, bound by a ticket and sealed, or by a password within TLS."""
 
     def __init__(self, address: Address, sign_in: Ticket | Password) -> None:
@@ -170,10 +172,8 @@ class NativeWire:
     def _bind(self) -> None:
         ldap, connection = self._library, self._connection
         if isinstance(self._sign_in, Password):
-            if not self._sign_in.password:  # a server takes that for nobody, and says yes (RFC 4513 section 5.1.2)
-                raise CredentialsRefusedError(
-                    "the password is empty", "Give it in a file, ADZEGUARD_PASSWORD or the keyring"
-                )
+            if not self._sign_in.password:
+                raise empty_password()
             # Not its own call that waits, which waits for ever.
             number = connection.simple_bind(self._sign_in.bind_as, self._sign_in.password)
             connection.result3(number, timeout=self._address.timeout)
@@ -206,7 +206,7 @@ class NativeWire:
         control = ldap.controls.RequestControl
         controls = [control(_DESCRIPTOR_PARTS, True, _OWNER_GROUP_DACL)] if descriptors else []
         controls += [control(_SHOW_DELETED, True, None)] if deleted else []
-        controls += [control(_LINK_ENDS, False, None)] if link_ends else []
+        controls += [control(LINK_ENDS, False, None)] if link_ends else []
         single = scope == "BASE"
         ask = (base, ldap.SCOPE_BASE if single else ldap.SCOPE_SUBTREE, query, list(attributes))
         number: int | None = self._ask(ask, controls, None if single else b"")
@@ -214,7 +214,7 @@ class NativeWire:
         while number is not None:
             entries, cookie = self._page(number)
             empty = empty + 1 if cookie and not entries else 0
-            if empty > _MOST_EMPTY_PAGES:
+            if empty > MOST_EMPTY_PAGES:
                 raise BrokenAnswerError("the server goes on promising answers and gives none")
             number = self._ask(ask, controls, cookie) if cookie else None
             try:
@@ -228,7 +228,7 @@ class NativeWire:
 
     def _ask(self, ask: tuple[Any, ...], controls: list[Any], cookie: bytes | None) -> int:
         paged = self._library.controls.libldap.SimplePagedResultsControl
-        pages = [paged(True, size=_PAGE, cookie=cookie)] if cookie is not None else []
+        pages = [paged(True, size=PAGE, cookie=cookie)] if cookie is not None else []
         with self._errors():
             return int(self._connection.search_ext(*ask, serverctrls=[*controls, *pages]))
 
@@ -238,7 +238,7 @@ class NativeWire:
         They are taken as they come, and counted: a server may send them without end.
         """
         ldap, entries = self._library, []
-        deadline = time.monotonic() + _PAGE_TIMEOUTS * self._address.timeout
+        deadline = time.monotonic() + PAGE_TIMEOUTS * self._address.timeout
         try:
             with self._errors():
                 kind = None
@@ -248,7 +248,7 @@ class NativeWire:
                         raise ldap.TIMEOUT
                     kind, found, _, controls = self._connection.result3(number, all=_AS_RECEIVED, timeout=left)
                     entries += found
-                    if len(entries) > _MOST_ENTRIES:
+                    if len(entries) > MOST_ENTRIES:
                         raise BrokenAnswerError("the server does not come to an end with one page of answers")
         except _GoneError:
             return [], b""
@@ -260,15 +260,10 @@ class NativeWire:
         cookies = [control.cookie for control in controls if control.controlType == kind]
         return entries, cookies[0] if cookies and cookies[0] else b""
 
-    def read(self, dn: str, attributes: Sequence[str], *, link_ends: bool = False) -> Attributes | None:
-        """Return the raw attributes of one entry, or nothing when it is not there."""
-        entries = list(self.search(dn, "(objectClass=*)", attributes, scope="BASE", link_ends=link_ends))
-        return entries[0][1] if entries else None
-
     def ask_for_changes(self, base: str) -> None:
         """Ask to be told of every change from now on."""
         ldap = self._library
-        control = ldap.controls.RequestControl(_NOTIFICATION, True, None)
+        control = ldap.controls.RequestControl(NOTIFICATION, True, None)
         with self._errors():
             self._watching = self._connection.search_ext(
                 base, ldap.SCOPE_SUBTREE, "(objectClass=*)", ["objectGUID"], serverctrls=[control]
@@ -339,20 +334,16 @@ class NativeWire:
         except ldap.NO_SUCH_OBJECT as error:
             raise _GoneError(_reason(error)) from error
         except ldap.TIMEOUT as error:
-            raise DirectorySilentError(
-                f"{url} did not answer within {self._address.timeout} seconds",
-                "Is the server overloaded, or the wrong one?",
-            ) from error
+            raise silent(self._address) from error
         except (ldap.SERVER_DOWN, ldap.CONNECT_ERROR, ldap.UNAVAILABLE) as error:
-            said = _said(error)
             raise DirectoryUnreachableError(
-                f"no connection to {url}: {said}", "Is the server up, and the address right?"
+                f"no connection to {url}: {_said(error)}", "Is the server up, and the address right?"
             ) from error
         except ldap.STRONG_AUTH_REQUIRED as error:
-            by_password = isinstance(self._sign_in, Password)
+            if isinstance(self._sign_in, Password):
+                raise wants_encryption(self._address) from error
             raise DirectoryUnreachableError(
-                f"{url} wants an encrypted connection" if by_password else f"{url} wants a sealed connection",
-                "Use ldaps:// or --start-tls" if by_password else "Use ldap://, which is sealed",
+                f"{url} wants a sealed connection", "Use ldap://, which is sealed"
             ) from error
         except ldap.UNWILLING_TO_PERFORM as error:
             said = _said(error)
@@ -369,10 +360,7 @@ class NativeWire:
 
     def _not_accepted(self, error: Exception) -> CredentialsRefusedError:
         if isinstance(self._sign_in, Password):
-            return CredentialsRefusedError(
-                f"{self._address.url} does not accept the name '{self._sign_in.bind_as}' with this password",
-                "Check --bind-as and the password (file, ADZEGUARD_PASSWORD, keyring)",
-            )
+            return not_accepted(self._address, self._sign_in.bind_as)
         return CredentialsRefusedError(
             f"{self._address.url} does not accept the ticket: {_said(error)}",
             "Is it for this server, and for its whole DNS name?",
@@ -392,7 +380,7 @@ class NativeWire:
 def _cut_when_late(address: Address) -> Iterator[None]:
     """Cut what is being connected when the server has not agreed on TLS in time.
 
-    OpenLDAP 2.5 with GnuTLS was seen to ask a silent server for ever, at full speed, whatever limits it was given; its
+    OpenLDAP 2.5 with GnuTLS was seen to ask a silent server for ever, at full speed and beyond all limits; its
     socket is known only later, so it is the new one to the server's port.
     """
     before = _open_sockets()
@@ -422,7 +410,7 @@ def _open_sockets() -> set[int]:
 
 
 class _GoneError(DirectoryError):
-    """There is no such object: an answer and no failure, for whoever reads."""
+    """There is no such object: which is an answer to a reader, and no failure."""
 
 
 def _reason(error: Exception) -> str:

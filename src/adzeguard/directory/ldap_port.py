@@ -1,11 +1,27 @@
-"""What is asked of a connection to a directory server, whichever library carries it."""
+"""What is asked of a connection to a directory server, by one library or another, and what is borne of a server."""
 
 from collections.abc import Iterator, Mapping, Sequence
-from typing import Protocol
+from typing import Final, Protocol
 
 from adzeguard.directory.port import Modification
 
 Attributes = dict[str, list[bytes]]
+
+PAGE: Final = 1000
+MOST_ENTRIES: Final = 100 * PAGE
+"""A server may give more than it is asked for, and not without end."""
+MOST_EMPTY_PAGES: Final = 100
+PAGE_TIMEOUTS: Final = 4
+"""How many times the time for one answer a whole page may take."""
+NOTIFICATION: Final = "1.2.840.113556.1.4.528"
+"""LDAP_SERVER_NOTIFICATION_OID: seen to answer about four seconds after a change."""
+LINK_ENDS: Final = "1.2.840.113556.1.4.2309"
+"""LDAP_SERVER_LINK_TTL_OID: links come as <TTL=seconds,name> where they end."""
+
+
+def as_filter_value(raw: bytes) -> str:
+    """Return bytes as a value of a filter, each written as its number: RFC 4515 section 3."""
+    return "".join(f"\\{byte:02x}" for byte in raw)
 
 
 class LdapWire(Protocol):
@@ -29,6 +45,8 @@ class LdapWire(Protocol):
 
     def read(self, dn: str, attributes: Sequence[str], *, link_ends: bool = False) -> Attributes | None:
         """Return the raw attributes of one entry, or nothing when it is not there."""
+        entries = list(self.search(dn, "(objectClass=*)", attributes, scope="BASE", link_ends=link_ends))
+        return entries[0][1] if entries else None
 
     def add(self, dn: str, attributes: Mapping[str, Sequence[bytes]]) -> None:
         """Create an entry."""

@@ -36,16 +36,19 @@ from adzeguard.directory.ldap_messages import (
     read_done,
     read_entry,
 )
-from adzeguard.directory.ldap_port import Attributes
+from adzeguard.directory.ldap_port import (
+    LINK_ENDS,
+    MOST_EMPTY_PAGES,
+    MOST_ENTRIES,
+    NOTIFICATION,
+    PAGE,
+    PAGE_TIMEOUTS,
+    Attributes,
+    LdapWire,
+)
 from adzeguard.directory.port import Modification
 
-_PAGE: Final = 1000
-_MOST_ENTRIES: Final = 100 * _PAGE
-"""A server may give more than it is asked for, and not without end."""
 _MOST_REFERRALS: Final = 10_000
-_MOST_EMPTY_PAGES: Final = 100
-_PAGE_TIMEOUTS: Final = 4
-"""How many times the time for one answer a whole page may take."""
 _CHUNK: Final = 64 * 1024
 _DACL: Final = 4
 _OWNER_GROUP_DACL: Final = 7  # the parts of a descriptor that need no special right, [MS-ADTS] 3.1.1.3.4.1.11
@@ -70,13 +73,6 @@ _RESULT_NAMES: Final = {
     66: "the object is not empty",
     68: "it exists already",
 }
-
-_NOTIFICATION: Final = "1.2.840.113556.1.4.528"
-"""LDAP_SERVER_NOTIFICATION_OID: seen to answer about four seconds after a change."""
-
-
-_LINK_ENDS: Final = "1.2.840.113556.1.4.2309"
-"""LDAP_SERVER_LINK_TTL_OID: links come as <TTL=seconds,name> where they end."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -127,7 +123,7 @@ class Address:
             raise SettingsError(f"'{self.tls_name}' is no name of a server", "Give --tls-name without a star")
 
 
-class Wire:
+class Wire(LdapWire):
     """One bound connection."""
 
     def __init__(self, address: Address, bind_as: str, password: str) -> None:
@@ -172,7 +168,7 @@ class Wire:
             messages, cookie = self._receive_page(number)
             empty = empty + 1 if cookie and not messages else 0
             # A cookie without entries is allowed (RFC 2696 section 3), and without end it would hold a collection.
-            if empty > _MOST_EMPTY_PAGES:
+            if empty > MOST_EMPTY_PAGES:
                 raise BrokenAnswerError("the server goes on promising answers and gives none")
             number = self._send(ask, cookie) if cookie else None
             try:
@@ -206,7 +202,7 @@ class Wire:
                 None,
                 check_names=False,
             )
-            self._connection.strategy.send("searchRequest", request, [(_NOTIFICATION, True, None)])
+            self._connection.strategy.send("searchRequest", request, [(NOTIFICATION, True, None)])
 
     def told_of_a_change(self, seconds: float) -> bool:
         """Wait at most so long for the next change; `DirectoryError` where the server tells none any more."""
@@ -236,11 +232,6 @@ class Wire:
             if message_kind(message)[1] == SEARCH_DONE:
                 raise DirectoryError(f"{self._address.url} tells of no changes")
             return message_kind(message)[1] == SEARCH_ENTRY
-
-    def read(self, dn: str, attributes: Sequence[str], *, link_ends: bool = False) -> Attributes | None:
-        """Return the raw attributes of one entry, or nothing when it is not there."""
-        entries = list(self.search(dn, "(objectClass=*)", attributes, scope="BASE", link_ends=link_ends))
-        return entries[0][1] if entries else None
 
     def add(self, dn: str, attributes: Mapping[str, Sequence[bytes]]) -> None:
         """Create an entry."""
@@ -310,20 +301,20 @@ class Wire:
                 # To check names the library would need the whole schema, which nothing here has read.
                 check_names=False,
             )
-            controls = [] if ask.scope == "BASE" else [paged_search_control(True, _PAGE, cookie)]
+            controls = [] if ask.scope == "BASE" else [paged_search_control(True, PAGE, cookie)]
             if ask.descriptors:
                 controls += security_descriptor_control(True, _OWNER_GROUP_DACL)
             if ask.deleted:
                 controls += [show_deleted_control(True)]
             if ask.link_ends:
-                controls += [(_LINK_ENDS, False, None)]  # one that does not know it gives plain names
+                controls += [(LINK_ENDS, False, None)]  # one that does not know it gives plain names
             return int(self._connection.strategy.send("searchRequest", request, controls))
 
     def _receive_page(self, number: int) -> tuple[list[bytes], bytes]:
         """Return the entries of one page as they came, and the cookie of the next, empty after the last."""
         messages: list[bytes] = []
         passed_over = 0
-        deadline = time.monotonic() + _PAGE_TIMEOUTS * self._address.timeout
+        deadline = time.monotonic() + PAGE_TIMEOUTS * self._address.timeout
         with errors_of_ours(self._address):
             while True:
                 message = self._receive_message(deadline)
@@ -340,7 +331,7 @@ class Wire:
                 # What is left are references to other servers (RFC 4511 section 4.5.3), which are not followed.
                 else:
                     passed_over += 1
-                if len(messages) > _MOST_ENTRIES or passed_over > _MOST_REFERRALS:
+                if len(messages) > MOST_ENTRIES or passed_over > _MOST_REFERRALS:
                     raise BrokenAnswerError("the server does not come to an end with one page of answers")
 
     def _receive_message(self, deadline: float) -> bytes:
@@ -436,15 +427,10 @@ def _bind(connection: Any, address: Address, *, encrypted: bool) -> None:
     if not connection.bind(read_server_info=False):
         code = connection.result["result"]
         if code == _INVALID_CREDENTIALS:
-            raise CredentialsRefusedError(
-                f"{address.url} does not accept the name '{connection.user}' with this password",
-                "Check --bind-as and the password (file, ADZEGUARD_PASSWORD, keyring)",
-            )
+            raise not_accepted(address, connection.user)
         # Samba's default, `ldap server require strong auth = yes`, answers so to a simple bind on port 389.
         if code == _NOT_ALLOWED_WHILE_PLAIN:
-            raise DirectoryUnreachableError(
-                f"{address.url} wants an encrypted connection", "Use ldaps:// or --start-tls"
-            )
+            raise wants_encryption(address)
         raise DirectoryError(f"{address.url} refuses the bind: {reason(code, connection.result['message'])}")
 
 
@@ -490,6 +476,32 @@ def reason(code: int, diagnostic: str) -> str:
     return f"{name} ({said})" if said else name
 
 
+def not_accepted(address: Address, bind_as: str) -> CredentialsRefusedError:
+    """Return the error for a name and a password that the server does not take."""
+    return CredentialsRefusedError(
+        f"{address.url} does not accept the name '{bind_as}' with this password",
+        "Check --bind-as and the password (file, ADZEGUARD_PASSWORD, keyring)",
+    )
+
+
+def empty_password() -> CredentialsRefusedError:
+    """Return the error for no password: a server takes that for nobody, and says yes (RFC 4513 section 5.1.2)."""
+    return CredentialsRefusedError("the password is empty", "Give it in a file, ADZEGUARD_PASSWORD or the keyring")
+
+
+def wants_encryption(address: Address) -> DirectoryUnreachableError:
+    """Return the error for a server that takes no password in the clear."""
+    return DirectoryUnreachableError(f"{address.url} wants an encrypted connection", "Use ldaps:// or --start-tls")
+
+
+def silent(address: Address) -> DirectorySilentError:
+    """Return the error for a server that was waited for in vain."""
+    return DirectorySilentError(
+        f"{address.url} did not answer within {address.timeout} seconds",
+        "Is the server overloaded, or the wrong one?",
+    )
+
+
 @contextmanager
 def errors_of_ours(address: Address) -> Iterator[None]:
     """Turn what the LDAP library and the socket raise into our own errors, the cause kept."""
@@ -509,9 +521,7 @@ def errors_of_ours(address: Address) -> Iterator[None]:
         # Among others a name that is no UTF-8, as a server may give it, cannot be asked for.
         raise DirectoryError(f"{address.url} says or is asked what LDAP cannot say") from error
     except LDAPPasswordIsMandatoryError as error:
-        raise CredentialsRefusedError(
-            "the password is empty", "Give it in a file, ADZEGUARD_PASSWORD or the keyring"
-        ) from error
+        raise empty_password() from error
     except LDAPCertificateError as error:
         raise _for_another_name(address, _names_told(str(error))) from error
     except LDAPSSLConfigurationError as error:
@@ -519,10 +529,7 @@ def errors_of_ours(address: Address) -> Iterator[None]:
     except LDAPInvalidDnError as error:
         raise ChangeRefusedError(f"not a distinguished name: {error}") from error
     except TimeoutError as error:
-        raise DirectorySilentError(
-            f"{address.url} did not answer within {address.timeout} seconds",
-            "Is the server overloaded, or the wrong one?",
-        ) from error
+        raise silent(address) from error
     except (LDAPStartTLSError, LDAPException, ssl.SSLError, OSError) as error:
         raise _broken(address, error) from error
 

@@ -165,7 +165,7 @@ class TellsMembers(Protocol):
     """A directory that says who is in one of its groups, so that another one knows it."""
 
     def inside(self, sid: Sid) -> Inside | None:
-        """Return a group with its members, or somebody who is none; nothing where nobody has this SID."""
+        """Return a group with its members, or somebody who is none; None for a SID that is nobody's."""
 
 
 LEFT_OF_DELETED: Final = (
