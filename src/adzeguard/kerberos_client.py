@@ -24,7 +24,7 @@ _WRONG: Final = ("Password incorrect", "Preauthentication failed", "not found in
 _CACHE: Final = "KRB5CCNAME"
 _KEYS: Final = "KRB5_CLIENT_KTNAME"
 _GIVEN: Final = {name: os.environ.get(name) for name in (_CACHE, _KEYS)}
-"""What the environment said when the program began: the tickets of whoever runs it."""
+"""What the environment said when the program began: the tickets of who runs it."""
 
 
 def run_client(*command: str, given: str = "") -> None:
@@ -45,18 +45,23 @@ def run_client(*command: str, given: str = "") -> None:
         raise CredentialsRefusedError(f"no ticket: {said}", way_out)
 
 
-def use_given_tickets() -> None:
-    """Take the tickets of whoever runs the program."""
-    _use(_GIVEN)
+def use_tickets(keytab: str, name: str, secret: Callable[[], str]) -> None:
+    """Take those of a key table, or that a password gets for a name, or, with neither, of who runs the program."""
+    if keytab:
+        _use_keys(keytab)
+    elif name:
+        _use_password(name, secret)
+    else:
+        _use(_GIVEN)
 
 
-def use_keys(keytab: str) -> None:
+def _use_keys(keytab: str) -> None:
     """Take a key table, by which the libraries get tickets themselves, and new ones before the old ones end."""
     check_key_table(keytab)
     _use({_CACHE: f"MEMORY:adzeguard-{_short(keytab)}", _KEYS: f"FILE:{keytab}"})
 
 
-def use_password(name: str, secret: Callable[[], str]) -> None:
+def _use_password(name: str, secret: Callable[[], str]) -> None:
     """Take a ticket that a password gets, once; it lies in memory, where there is such a folder, and goes with us.
 
     `name` is as the realm has it, `name@REALM` or `name`.

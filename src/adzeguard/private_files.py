@@ -128,7 +128,7 @@ def _taken(handle: int) -> bool:
 
 
 def check_key_table(keytab: str) -> None:
-    """Raise `SettingsError` for a file of keys that others can read: whoever can is who it is for."""
+    """Raise `SettingsError` for a file of keys that others can read: who can, is who it is for."""
     try:
         mode = Path(keytab).stat().st_mode
     except OSError as error:

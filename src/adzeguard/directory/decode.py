@@ -69,7 +69,7 @@ def observe(entry: Entry) -> Observed | None:
         _rid(entry.number("primarygroupid")),
         _name(entry, kind),
         entry.dn,
-        _generalized_time(entry.text("whencreated")),
+        seconds_of(entry.text("whencreated")),
         _file_time(entry.number("lastlogontimestamp")),
         _file_time(entry.number("pwdlastset")),
         _file_time(entry.number("accountexpires")),
@@ -167,7 +167,7 @@ def _details(entry: Entry) -> str:
     details: dict[str, Any] = {**texts, **({"well_known_objects": sorted(places)} if places else {})}
     if entry.text("versionnumber") and entry.text("whenchanged"):
         # Of directory policies alone: of others it would make a new row of each whose logon stamp moves.
-        details["changed"] = _generalized_time(entry.text("whenchanged"))
+        details["changed"] = seconds_of(entry.text("whenchanged"))
     if former := _sids(entry.attributes.get("sidhistory", ())):
         details["sid_history"] = former
     if policy := password_policy(entry):
@@ -200,7 +200,7 @@ def _trust(entry: Entry) -> dict[str, Any]:
         "direction": entry.number("trustdirection"),
         "type": entry.number("trusttype"),
         "attributes": entry.number("trustattributes"),
-        "changed": _generalized_time(entry.text("whenchanged")),
+        "changed": seconds_of(entry.text("whenchanged")),
     }
 
 
@@ -213,7 +213,7 @@ def _file_time(value: int) -> int:
     return max(1, (value - _EPOCH_AS_FILETIME) // 10_000_000)
 
 
-def _generalized_time(text: str) -> int:
+def seconds_of(text: str) -> int:
     """Turn "20261123074400.0Z" (RFC 4517 section 3.3.13) into seconds since 1970."""
     day, time = text[:8], text[8:14]
     if len(time) < _DIGITS_OF_A_TIME or not (day + time).isdecimal():

@@ -35,7 +35,7 @@ from adzeguard.directory.port import (
     LinkTime,
     Modification,
 )
-from adzeguard.kerberos_client import use_given_tickets, use_keys, use_password
+from adzeguard.kerberos_client import use_tickets
 
 _LONGEST_NUMBER: Final = 12
 _GUID_BYTES: Final = 16
@@ -106,12 +106,7 @@ class _ByTicket:
     def __call__(self) -> LdapWire:
         from adzeguard.directory.ldap_native import NativeWire, Ticket
 
-        if self._keytab:
-            use_keys(self._keytab)
-        elif self._bind_as:
-            use_password(self._bind_as, self._secret)
-        else:
-            use_given_tickets()
+        use_tickets(self._keytab, self._bind_as, self._secret)
         return NativeWire(self._address, Ticket(by_keys=bool(self._keytab)))
 
 

@@ -85,6 +85,8 @@ KEYS: Final[tuple[Key, ...]] = (
 )
 OF_DRIVERS: Final = ("directory", "hosts", "tell", "shares", "other-domains")
 """Tables whose other keys belong to the driver that `kind` names."""
+USUAL_DRIVERS: Final = {"other-domains": "ldap"}
+"""The driver of a table that names none; elsewhere a table that is called like its driver needs not say so twice."""
 
 
 def keys_of(table: str) -> list[str]:

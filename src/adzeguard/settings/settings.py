@@ -15,7 +15,7 @@ from adzeguard.core.estate.fleet import FleetPart
 from adzeguard.core.limits import USUAL_LIMITS, Limits
 from adzeguard.core.wording import nearest
 from adzeguard.private_files import write_new
-from adzeguard.settings.keys import OF_DRIVERS, keys_of, tables
+from adzeguard.settings.keys import OF_DRIVERS, USUAL_DRIVERS, keys_of, tables
 from adzeguard.settings.trust import ensure_ours
 
 FILE_NAME: Final = "adzeguard.toml"
@@ -277,9 +277,7 @@ def read_settings(folder: Path) -> Settings:
         ),
         tuple(
             OtherDomainSettings(*one)
-            for one in _named_tables(
-                tree.get("other-domains", {}), "other-domains", "[other-domains.isle]", path, usual="ldap"
-            )
+            for one in _named_tables(tree.get("other-domains", {}), "other-domains", "[other-domains.isle]", path)
         ),
         _attribute({k: v for k, v in tree.get("leases", {}).items() if k != "longest_days"}, path),
         _days(tree.get("leases", {}), "longest_days", Settings.longest_lease_days, path, "leases"),
@@ -325,14 +323,11 @@ def _thresholds(content: dict[str, Any], path: Path) -> Thresholds:
     )
 
 
-def _named_tables(
-    content: dict[str, Any], table: str, such: str, path: Path, usual: str = ""
-) -> Iterator[tuple[str, dict[str, str]]]:
+def _named_tables(content: dict[str, Any], table: str, such: str, path: Path) -> Iterator[tuple[str, dict[str, str]]]:
     for name, keys in content.items():
         if not isinstance(keys, dict) or not name.replace("-", "").isalnum():
             raise SettingsError(f"{path}: in [{table}] each is a table of its own", f"Such as {such}")
-        # A table that is called like its driver needs not say so twice.
-        yield name, {"kind": usual or name, **_texts(keys, f"{table}.{name}", path)}
+        yield name, {"kind": USUAL_DRIVERS.get(table, name), **_texts(keys, f"{table}.{name}", path)}
 
 
 def _approval(content: dict[str, Any], folder: Path, path: Path) -> ApprovalSettings:

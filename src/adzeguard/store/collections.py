@@ -1,7 +1,7 @@
 """The rows of collections: when something was read, from where, and how far the directory's changes were known."""
 
 import secrets
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from typing import Any, Final
 
@@ -27,6 +27,10 @@ class CollectionFacts:
     domain: Domain
     invocation_id: str = ""
     highest_usn: int = 0
+
+    def of_an_enactment(self, started: datetime, finished: datetime) -> "CollectionFacts":
+        """Return those of what is written after it beside a collection: how far changes are known stays as it is."""
+        return replace(self, kind=ENACTMENT, started=started, finished=finished)
 
 
 @dataclass(frozen=True, slots=True)

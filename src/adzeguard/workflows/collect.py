@@ -13,6 +13,7 @@ from adzeguard.core.descriptors.outsiders import key_of_outsider, outsiders, row
 from adzeguard.core.errors import AdzeguardError, DirectoryError, HostUnknownError, NothingCollectedError
 from adzeguard.core.estate.assembly import assemble
 from adzeguard.core.estate.catalogue import Domain
+from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.foreign import ONLY_INSIDE
 from adzeguard.core.estate.hosts import Host
 from adzeguard.core.estate.principal import Kind, Principal
@@ -30,6 +31,7 @@ from adzeguard.store.estate_store import EstateStore, Written
 from adzeguard.store.foreign_names import ForeignNames
 from adzeguard.workflows.fan_out import over_hosts
 from adzeguard.workflows.foreign_members import OtherDomain, Told, as_last_read, no_more_inside, told_by
+from adzeguard.workflows.foreigners import asked_lately
 from adzeguard.workflows.names import KnownNames
 from adzeguard.workflows.offload import handed_out, to_be_handed_out
 
@@ -38,8 +40,6 @@ Progress = Callable[[str, int, int | None], None]
 
 _TOLD_EVERY: Final = 500
 _PEOPLE: Final = ("user", "computer")
-_A_DAY: Final = 86_400
-"""After which somebody of another domain is asked about again: they may be called otherwise."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -154,7 +154,7 @@ def _told_by_others(sources: Sources, observed: Sequence[Observed], own: Sid) ->
     standing = {seen.row.sid: seen for seen in observed if seen.row.kind == Kind.FOREIGN and seen.row.sid}
     now = int(sources.clock().timestamp())
     known = ForeignNames(sources.store.database).all().values()
-    people = {one.sid for one in known if one.kind in _PEOPLE and now - one.asked_at < _A_DAY}
+    people = {one.sid for one in asked_lately(known, now) if one.kind in _PEOPLE}
     told = told_by(sources.others, standing, people, own, now)
     if not told.silent:
         return told
@@ -165,18 +165,28 @@ def _told_by_others(sources: Sources, observed: Sequence[Observed], own: Sid) ->
     return replace(told, rows={**last, **told.rows})
 
 
-def _with(observed: Sequence[Observed], rows: Mapping[str, Observed]) -> list[Observed]:
+def _with(observed: list[Observed], rows: Mapping[str, Observed]) -> list[Observed]:
     """Return what was observed with these rows, in the place of others of the same key or beside them."""
+    if not rows:
+        return observed
     keys = {one.row.key for one in rows.values()}
     return [*(seen for seen in observed if seen.row.key not in keys), *rows.values()]
 
 
-def _standing_foreigners(sources: Sources, domain: Domain) -> list[Observed]:
-    """Read those of other domains again who have an object here, and add those who stand in rights alone."""
+def _changed_at_others(sources: Sources, domain: Domain) -> tuple[Told, list[bytes]]:
+    """Return what other domains tell now, and the keys of those who were inside their groups and are not any more."""
     if not sources.others:
-        return []
-    found = _observed(sources.directory.entries_below(f"CN=ForeignSecurityPrincipals,{domain.base_dn}"), _quietly)
-    alone = [str(one.sid) for one in sources.store.load().of_other_domains.values() if _stands_alone(one)]
+        return Told(), []
+    estate = sources.store.load()
+    told = _told_by_others(sources, _standing_foreigners(sources, estate), domain.sid)
+    return told, [] if told.silent else [key_of_outsider(sid) for sid in no_more_inside(estate, told.rows)]
+
+
+def _standing_foreigners(sources: Sources, estate: Estate) -> list[Observed]:
+    """Read those of other domains again who have an object here, and add those who stand in rights alone."""
+    below = f"CN=ForeignSecurityPrincipals,{estate.domain.base_dn}"
+    found = _observed(sources.directory.entries_below(below), _quietly)
+    alone = [str(one.sid) for one in estate.of_other_domains.values() if _stands_alone(one)]
     return [*found, *(row_of_outsider(sid) for sid in alone)]
 
 
@@ -201,8 +211,7 @@ def _collect_changes(changed: Sequence[Entry], sources: Sources, about: Collecti
         below = _observed(sources.directory.entries_below(dn), sources.progress)
         by_key |= {seen.row.key: seen for seen in below}
     observed = list(by_key.values())
-    told = _told_by_others(sources, _standing_foreigners(sources, about.domain), about.domain.sid)
-    left = [] if told.silent or not sources.others else no_more_inside(store.load(), told.rows)
+    told, left = _changed_at_others(sources, about.domain)
     observed = _with(observed, told.rows)
     sources.names.just_seen(about.domain.short_name, observed)
     known = {computer.id: computer for computer in store.computers()}
@@ -213,9 +222,7 @@ def _collect_changes(changed: Sequence[Entry], sources: Sources, about: Collecti
     computers = [computer for i, computer in sorted(known.items()) if i not in gone]
     read = _read_hosts(sources, computers)
     finished = replace(about, finished=sources.clock())
-    written = store.write_observed(
-        finished, observed, read, removed=deleted, left=[key_of_outsider(sid) for sid in left], all_hosts=True
-    )
+    written = store.write_observed(finished, observed, read, removed=deleted, left=left, all_hosts=True)
     counts = Counter(Kind(seen.row.kind).label for seen in observed)
     collected = _collected(about.kind, written, dict(counts), read, ())
     return replace(collected, unreadable=_unreadable(observed), told=told)

@@ -25,7 +25,6 @@ from adzeguard.directory.decode import observe
 from adzeguard.directory.executors.table import make_in_directory
 from adzeguard.directory.port import DirectoryDriver
 from adzeguard.shares.executor import make_on_share
-from adzeguard.store.collections import ENACTMENT, CollectionFacts
 from adzeguard.store.notes import make_note
 from adzeguard.workflows.collect import read_host
 from adzeguard.workflows.interrupted import Interrupted
@@ -218,10 +217,7 @@ def _store_what_was_read(run: Run, estate: Estate, hosts_read: dict[str, Host], 
         again = read_host(ports.hosts, known, known) if known else None
         if again is not None:
             hosts_read[name] = again
-    latest = ports.store.latest().facts
-    facts = CollectionFacts(
-        ENACTMENT, started, ports.clock(), latest.source, latest.domain, latest.invocation_id, latest.highest_usn
-    )
+    facts = ports.store.latest().facts.of_an_enactment(started, ports.clock())
     ports.store.write_observed(facts, observed, hosts_read.values(), removed=gone)
 
 

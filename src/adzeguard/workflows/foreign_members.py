@@ -9,7 +9,7 @@ from adzeguard.core.descriptors.outsiders import row_of_insider, sids_of_others,
 from adzeguard.core.errors import AdzeguardError, SettingsError
 from adzeguard.core.estate.catalogue import Domain
 from adzeguard.core.estate.estate import Estate
-from adzeguard.core.estate.foreign import KNOWN, ONLY_INSIDE, ForeignName
+from adzeguard.core.estate.foreign import KNOWN, MEMBERS_READ, ONLY_INSIDE, ForeignName
 from adzeguard.core.estate.principal import Flag, Kind
 from adzeguard.core.estate.rows import Observed
 from adzeguard.core.identity import OF_A_DOMAIN, Sid, dn_of_sid
@@ -73,10 +73,10 @@ class _OneDomain:
             raise SettingsError(f"it serves {self._domain.dns_name}, this domain itself")
         if not isinstance(self._directory, TellsMembers):
             raise SettingsError("its driver does not tell who is inside a group")
-        todo = deque(sid for sid in self._standing if self._is_theirs(sid) and sid not in people)
-        asked = set(todo)
-        while todo:
-            sid = todo.popleft()
+        waiting = deque(sid for sid in self._standing if self._is_theirs(sid) and sid not in people)
+        asked = set(waiting)
+        while waiting:
+            sid = waiting.popleft()
             told = self._directory.inside(Sid(sid))
             if told is None:
                 continue
@@ -96,9 +96,9 @@ class _OneDomain:
                     self.rows.setdefault(inner, row_of_insider(inner))
                 if b"group" in member.classes and inner not in asked:
                     asked.add(inner)
-                    todo.append(inner)
+                    waiting.append(inner)
             row = self._standing.get(sid) or row_of_insider(sid)
-            self.rows[sid] = with_members(row, [self._dn(inner) for inner in listed], all_told=all_told)
+            self.rows[sid] = with_members(row, _dns_of(listed, self._standing), all_told=all_told)
 
     def _is_theirs(self, sid: str) -> bool:
         return sid.startswith(OF_A_DOMAIN) and Sid(sid).authority == self._domain.sid
@@ -115,35 +115,34 @@ class _OneDomain:
         self.names[row.sid] = ForeignName(row.sid, name, kind, KNOWN, self._now)
         return row.sid
 
-    def _dn(self, sid: str) -> str:
-        standing = self._standing.get(sid)
-        return standing.row.dn if standing is not None else dn_of_sid(sid)
-
 
 def as_last_read(estate: Estate, standing: Mapping[str, Observed], fresh: Iterable[str]) -> dict[str, Observed]:
     """Return the rows of groups that nobody told of this time, with those who were inside when they were read last."""
     rows: dict[str, Observed] = {}
-    todo = deque(sorted(standing.keys() - set(fresh)))
-    seen = set(todo)
-    while todo:
-        sid = todo.popleft()
+    waiting = deque(sorted(standing.keys() - set(fresh)))
+    seen = set(waiting)
+    while waiting:
+        sid = waiting.popleft()
         found = estate.id_of_sid(Sid(sid))
         principal = estate.principal(found) if found is not None else None
         if found is None or principal is None or not principal.flags & Flag.SECURITY_GROUP:
             continue
-        inner = [
-            one for one in estate.catalogue.principals(estate.graph.direct_members(found).tolist()).values() if one.sid
-        ]
-        for one in inner:
-            if one.sid not in standing:
-                rows.setdefault(str(one.sid), row_of_insider(str(one.sid)))
-            if one.sid not in seen:
-                seen.add(str(one.sid))
-                todo.append(str(one.sid))
-        row = standing.get(sid) or rows.get(sid) or row_of_insider(sid)
-        dns = [standing[str(one.sid)].row.dn if one.sid in standing else dn_of_sid(str(one.sid)) for one in inner]
-        rows[sid] = with_members(row, dns, all_told=bool(principal.details.get("members_read")))
+        members = estate.catalogue.principals(estate.graph.direct_members(found).tolist()).values()
+        listed = [str(one.sid) for one in members if one.sid]
+        for inner in listed:
+            if inner not in standing:
+                rows.setdefault(inner, row_of_insider(inner))
+            if inner not in seen:
+                seen.add(inner)
+                waiting.append(inner)
+        row = standing.get(sid) or row_of_insider(sid)
+        rows[sid] = with_members(row, _dns_of(listed, standing), all_told=bool(principal.details.get(MEMBERS_READ)))
     return rows
+
+
+def _dns_of(sids: Iterable[str], standing: Mapping[str, Observed]) -> list[str]:
+    """Return how a group lists them here: by the name of an object, or where there is none by the SID."""
+    return [standing[sid].row.dn if sid in standing else dn_of_sid(sid) for sid in sids]
 
 
 def no_more_inside(estate: Estate, rows: Mapping[str, Observed]) -> list[str]:

@@ -1,6 +1,6 @@
 """Asking what SIDs of other domains mean, when they are new and once a day."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from collections.abc import Set as AbstractSet
 from datetime import datetime
 from itertools import groupby
@@ -45,8 +45,12 @@ def _due(estate: Estate, known: Mapping[str, ForeignName], now: int, on_shares: 
     """Return the SIDs that were never asked about, or not for a day: in groups, rights, local groups and shares."""
     wanted = {str(one.sid) for one in estate.of_other_domains.values()}
     wanted |= {sid for sid in _on_hosts(estate) | on_shares if estate.who_are([sid])[sid].kind == Kind.UNRESOLVED}
-    fresh = {sid for sid, one in known.items() if now - one.asked_at < _AGAIN_AFTER}
-    return sorted(wanted - fresh)[:_MOST]
+    return sorted(wanted - {one.sid for one in asked_lately(known.values(), now)})[:_MOST]
+
+
+def asked_lately(known: Iterable[ForeignName], now: int) -> Iterator[ForeignName]:
+    """Yield the answers that are not a day old: older ones are asked for again, they may be called otherwise."""
+    return (one for one in known if now - one.asked_at < _AGAIN_AFTER)
 
 
 def _on_hosts(estate: Estate) -> set[Sid]:

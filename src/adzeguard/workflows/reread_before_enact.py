@@ -13,7 +13,6 @@ from adzeguard.core.estate.rows import Observed
 from adzeguard.core.identity import fold_dn
 from adzeguard.directory.decode import observe
 from adzeguard.directory.port import DirectoryDriver
-from adzeguard.store.collections import ENACTMENT, CollectionFacts
 from adzeguard.store.estate_store import EstateStore
 
 _MOST_READ: Final = 500
@@ -53,11 +52,7 @@ def reread_before_enact(
                 leading_in |= within
                 waiting |= within - seen
     if differing:
-        latest = store.latest().facts
-        facts = CollectionFacts(
-            ENACTMENT, now, now, latest.source, latest.domain, latest.invocation_id, latest.highest_usn
-        )
-        store.write_observed(facts, differing, ())
+        store.write_observed(store.latest().facts.of_an_enactment(now, now), differing, ())
     return bool(differing)
 
 

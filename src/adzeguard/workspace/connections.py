@@ -11,7 +11,7 @@ from adzeguard.core.wellknown import RID_ADMINISTRATOR
 from adzeguard.core.wording import counted_noun, some_of
 from adzeguard.hosts.port import Step
 from adzeguard.settings.drivers import find_driver
-from adzeguard.settings.keys import KEYS, OF_DRIVERS
+from adzeguard.settings.keys import KEYS, OF_DRIVERS, USUAL_DRIVERS
 from adzeguard.settings.settings import read_tree
 from adzeguard.tellers.port import TryableTeller
 from adzeguard.workflows.host_trial import tried
@@ -147,8 +147,7 @@ def _tables_of_drivers(table: str, content: dict[str, Any]) -> list[tuple[str, d
 
 
 def _of_driver(heading: str, table: str, content: dict[str, Any]) -> Iterator[SettingRow]:
-    usual = "ldap" if heading == "other-domains" else table.rpartition(".")[2]
-    kind = str(content.get("kind", usual))
+    kind = str(content.get("kind", USUAL_DRIVERS.get(heading, table.rpartition(".")[2])))
     yield SettingRow(table, "kind", _toml(kind), "", _FILE, "the driver")
     try:
         driver: DriverKind | None = find_driver(heading, kind, table)

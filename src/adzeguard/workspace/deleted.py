@@ -15,7 +15,7 @@ from adzeguard.core.identity import Sid, fold_dn, leaf_name, split_dn
 from adzeguard.core.views.retired import deleted_table
 from adzeguard.core.views.table import Table
 from adzeguard.core.wording import when
-from adzeguard.directory.decode import observe
+from adzeguard.directory.decode import observe, seconds_of
 from adzeguard.directory.port import LEFT_OF_DELETED, Entry, TellsDeleted
 from adzeguard.workflows.deletions import Deletion, deletions
 
@@ -53,8 +53,9 @@ def restorable(workspace: "Workspace") -> list[Restorable]:
     ]
     # What the directory keeps no more, or never kept, is made anew out of the journal.
     found += [Restorable(_of_journal(one), one, is_kept=False) for one in ours.values()]
-    living = [one for one in found if one.left.sid and workspace.estate.id_of_sid(Sid(one.left.sid)) is not None]
-    return sorted((one for one in found if one not in living), key=lambda one: one.left.at, reverse=True)
+    living = workspace.estate.ids_of_sids({Sid(one.left.sid) for one in found if one.left.sid})
+    gone = (one for one in found if living.get(Sid(one.left.sid)) is None)
+    return sorted(gone, key=lambda one: one.left.at, reverse=True)
 
 
 def _was_at(entry: Entry, places: Mapping[str, Entry], depth: int = 0) -> str:
@@ -82,15 +83,8 @@ def _left(entry: Entry, places: Mapping[str, Entry]) -> Deleted | None:
     )
     row = seen.row
     name = _MARK.sub("", row.name) or leaf_name(dn)
-    at = _moment(entry.text("whenchanged"))
+    at = datetime.fromtimestamp(seconds_of(entry.text("whenchanged")), UTC)
     return Deleted(row.key, Kind(row.kind), name, row.sid, dn, at, kept)
-
-
-def _moment(text: str) -> datetime:
-    try:
-        return datetime.strptime(text[:14], "%Y%m%d%H%M%S").replace(tzinfo=UTC)
-    except ValueError:
-        return datetime.fromtimestamp(0, UTC)
 
 
 def _of_journal(one: Deletion) -> Deleted:

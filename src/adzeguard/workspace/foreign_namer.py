@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 from urllib.parse import urlsplit
 
 from adzeguard.core.errors import AdzeguardError, SettingsError
-from adzeguard.kerberos_client import use_given_tickets, use_password
+from adzeguard.kerberos_client import use_tickets
 
 if TYPE_CHECKING:
     from adzeguard.core.estate.foreign import ForeignName, NamesForeigners
@@ -72,10 +72,8 @@ class _Lsa:
             raise AdzeguardError(
                 "the library for it is missing", "Install it: pip install adzeguard[remote-sam]"
             ) from error
-        if self._by_ticket and self._account:
-            use_password(self._account, self._secret)
-        elif self._by_ticket and not self._keytab:
-            use_given_tickets()
+        if self._by_ticket:
+            use_tickets(self._keytab, self._account, self._secret)
         password = "" if self._by_ticket else self._secret()
         login = Login(
             self._account,

@@ -1,4 +1,4 @@
-"""Whoever is meant, also somebody of another domain of whom nothing stands here yet."""
+"""Who is meant, also somebody of another domain of whom nothing stands here yet."""
 
 from typing import TYPE_CHECKING
 
@@ -7,7 +7,6 @@ from adzeguard.core.errors import AdzeguardError, UnknownNameError, UsageError
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.names import resolve
 from adzeguard.core.estate.principal import NOT_COLLECTED, Principal
-from adzeguard.store.collections import ENACTMENT, CollectionFacts
 from adzeguard.store.foreign_names import ForeignNames
 
 if TYPE_CHECKING:
@@ -60,10 +59,8 @@ def _met(workspace: "Workspace", sid: str) -> Principal:
             except AdzeguardError as error:
                 # The SID says enough: a domain that is off for a while need not hold anybody up.
                 workspace.frontend.say(f"What {sid} is called could not be asked for: {error.message}")
-        last, now_read = workspace.store.latest().facts, workspace.now()
-        facts = CollectionFacts(
-            ENACTMENT, now_read, now_read, last.source, last.domain, last.invocation_id, last.highest_usn
-        )
+        moment = workspace.now()
+        facts = workspace.store.latest().facts.of_an_enactment(moment, moment)
         workspace.store.write_observed(facts, [row_of_outsider(sid)], ())
     workspace.look_anew()
     return resolve(workspace.estate, sid)

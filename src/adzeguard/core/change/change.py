@@ -71,7 +71,6 @@ class Effects:
     security: dict[int, bool] = field(default_factory=dict)
     values: defaultdict[int, dict[str, tuple[bytes, ...]]] = field(default_factory=lambda: defaultdict(dict))
     """By id what attributes will hold, by their folded names."""
-
     held_by_made: defaultdict[str, set[int | str]] = field(default_factory=lambda: defaultdict(set))
     """By the folded DN of a group that is made: who comes into it, by id, or by DN what is made as well."""
     lists_made: defaultdict[str, set[int]] = field(default_factory=lambda: defaultdict(set))
@@ -94,14 +93,14 @@ class Effects:
     def settle(self) -> None:
         """Put those inside groups that are made into the groups that will list these: they come in through them."""
         for made, holders in self.lists_made.items():
-            inside, todo, seen = set[int](), [made], {made}
-            while todo:
-                for inner in self.held_by_made.get(todo.pop(), ()):
+            inside, waiting, seen = set[int](), [made], {made}
+            while waiting:
+                for inner in self.held_by_made.get(waiting.pop(), ()):
                     if isinstance(inner, int):
                         inside.add(inner)
                     elif inner not in seen:
                         seen.add(inner)
-                        todo.append(inner)
+                        waiting.append(inner)
             for holder in holders:
                 self.gained[holder] |= inside
 

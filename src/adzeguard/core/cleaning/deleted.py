@@ -17,11 +17,11 @@ from adzeguard.core.errors import UsageError
 from adzeguard.core.estate.attributes import SHOWN_ATTRIBUTES
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.moments import moment
-from adzeguard.core.estate.named import Named
+from adzeguard.core.estate.named import Named, id_of
 from adzeguard.core.estate.places import short_dn
 from adzeguard.core.estate.principal import ACCOUNTS, Kind, Principal
 from adzeguard.core.file_time import steps_of
-from adzeguard.core.identity import Sid, fold_dn, leaf_name, parent_dn, split_dn
+from adzeguard.core.identity import fold_dn, leaf_name, parent_dn, split_dn
 
 _GROUP_GONE: Final = "the group is gone too"
 _MEMBER_GONE: Final = "it is gone too"
@@ -57,13 +57,12 @@ class Remembered:
 
 def remembered_by(past: Estate, one: Deleted, source: str) -> Remembered:
     """Return what stood in an object, who it held and what held it, in the directory of an earlier moment."""
-    found = past.id_of_sid(Sid(one.sid)) if one.sid else past.catalogue.by_dn(one.dn)
+    found = id_of(past, Named(one.name, one.sid, one.dn))
     if found is None:
         return Remembered()
     attributes = list(_values(past.principal(found)))
-    is_group = past.graph.position_of(found) is not None
     holders = past.graph.groups_listing(found).tolist()
-    listed = past.graph.direct_members(found).tolist() if is_group else []
+    listed = past.graph.direct_members(found).tolist()
     return Remembered(tuple(attributes), _named(past, holders), _named(past, listed), source)
 
 
@@ -131,7 +130,7 @@ def _refuse_place(estate: Estate, one: Deleted, made: AbstractSet[str]) -> None:
 def _today(estate: Estate, named: Named, again: Mapping[str, Named]) -> Named | None:
     if named.sid in again:
         return again[named.sid]
-    found = estate.id_of_sid(Sid(named.sid)) if named.sid else estate.catalogue.by_dn(named.dn)
+    found = id_of(estate, named)
     return Named.of(estate.principal(found)) if found is not None else None
 
 

@@ -21,17 +21,17 @@ def chain_page(member: Principal, target: Named, access: Access | None, perhaps:
 
     `perhaps` is a group of their own, other domain that is inside: whether they are in it, is not known here.
     """
-    in_doubt = access is None and perhaps is not None
+    perhaps = perhaps if access is None else None
     data = {
         "person": member.qualified_name,
         "person_sid": member.sid,
         "target": target.name,
         "target_sid": target.sid,
-        "leads_there": None if in_doubt else access is not None,
+        "leads_there": access is not None if perhaps is None else None,
         "path": [step.principal.qualified_name for step in access.chain] if access else [],
         "chain": chain_as_data(access) if access else [],
     }
-    if access is None and perhaps is not None:
+    if perhaps is not None:
         said = f"{perhaps.qualified_name} is in {target.name}, and whether {member.qualified_name} is in that"
         return Page(data, (Lines([f"Not known: {said}, only its own domain knows."]),))
     if access is None:
