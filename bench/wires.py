@@ -24,10 +24,11 @@ from tests.server.server import PASSWORD, missing
 
 from adzeguard.directory.decode import observe
 from adzeguard.directory.ldap import _QUERY, LdapDirectory
+from adzeguard.directory.ldap_address import Address
 from adzeguard.directory.ldap_native import NativeWire, Password, Ticket
 from adzeguard.directory.ldap_port import LdapWire
 from adzeguard.directory.ldap_servers import Server, Servers
-from adzeguard.directory.ldap_wire import Address, Wire
+from adzeguard.directory.ldap_wire import Wire
 from adzeguard.directory.port import ATTRIBUTES
 from bench.measure import Measured
 

@@ -7,7 +7,8 @@ import pytest
 from ldap3.core import exceptions
 
 from adzeguard.core.errors import AdzeguardError
-from adzeguard.directory.ldap_wire import Address, errors_of_ours
+from adzeguard.directory.ldap_address import Address
+from adzeguard.directory.ldap_wire import errors_of_ours
 
 RAISED = sorted(
     (

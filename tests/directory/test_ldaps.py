@@ -9,9 +9,10 @@ import pytest
 
 from adzeguard.core.errors import AdzeguardError, CertificateRefusedError, DirectoryError, DirectorySilentError
 from adzeguard.directory.ldap import open_ldap
+from adzeguard.directory.ldap_address import Address
 from adzeguard.directory.ldap_native import NativeWire, Password, is_there
 from adzeguard.directory.ldap_port import LdapWire
-from adzeguard.directory.ldap_wire import Address, Wire
+from adzeguard.directory.ldap_wire import Wire
 from tests.certificates import made_certificate
 from tests.directory.lying import BASE, Halving, Lying, seconds
 

@@ -8,10 +8,11 @@ import pytest
 from adzeguard.core.errors import AdzeguardError
 from adzeguard.directory.decode import observe
 from adzeguard.directory.ldap import LdapDirectory
+from adzeguard.directory.ldap_address import Address
 from adzeguard.directory.ldap_native import NativeWire, Password, is_there
 from adzeguard.directory.ldap_port import LdapWire
 from adzeguard.directory.ldap_servers import Server, Servers
-from adzeguard.directory.ldap_wire import Address, Wire
+from adzeguard.directory.ldap_wire import Wire
 from tests.directory.lying import BASE, SID, Lie, Lying, bound, done, entry, honest, reference, seconds
 
 Make = Callable[[Lying, int], Iterator[bytes]]

@@ -11,9 +11,10 @@ from pathlib import Path
 from typing import Any
 
 from adzeguard.core.errors import AdzeguardError
+from adzeguard.directory.ldap_address import Address
 from adzeguard.directory.ldap_native import NativeWire, Password, Ticket
 from adzeguard.directory.ldap_port import LdapWire
-from adzeguard.directory.ldap_wire import Address, Wire
+from adzeguard.directory.ldap_wire import Wire
 from adzeguard.directory.port import ATTRIBUTES, Modification
 
 VOLATILE = {"lastlogontimestamp", "lastlogon", "logoncount", "dscorepropagationdata"}

@@ -8,7 +8,8 @@ from adzeguard.core.descriptors.ace import Ace, AceKind, Right
 from adzeguard.core.descriptors.descriptor import Descriptor
 from adzeguard.core.identity import Sid
 from adzeguard.core.rights.schema import Schema
-from adzeguard.directory.ldap_wire import Address, Wire
+from adzeguard.directory.ldap_address import Address
+from adzeguard.directory.ldap_wire import Wire
 from adzeguard.directory.port import Modification
 from tests.server.server import PASSWORD, Server
 

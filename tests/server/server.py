@@ -16,7 +16,8 @@ from pathlib import Path
 from typing import Any
 
 from adzeguard.core.errors import CredentialsRefusedError
-from adzeguard.directory.ldap_wire import Address, Wire
+from adzeguard.directory.ldap_address import Address
+from adzeguard.directory.ldap_wire import Wire
 from tests.alone import CACHE, ENDS_WITH_US
 
 PASSWORD = "Seahorse-42x"

@@ -6,7 +6,8 @@ from collections.abc import Iterable
 import pytest
 
 from adzeguard.core.errors import ChangeRefusedError
-from adzeguard.directory.ldap_wire import Address, Wire
+from adzeguard.directory.ldap_address import Address
+from adzeguard.directory.ldap_wire import Wire
 from adzeguard.directory.port import Modification
 from tests.program import Program
 from tests.server.server import PASSWORD, Server

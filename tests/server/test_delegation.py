@@ -10,7 +10,8 @@ from adzeguard.core.descriptors.descriptor import Descriptor
 from adzeguard.core.descriptors.inheritance import inherited_entries
 from adzeguard.core.errors import ChangeRefusedError
 from adzeguard.core.identity import Sid, fold_dn, parent_dn
-from adzeguard.directory.ldap_wire import Address, Wire
+from adzeguard.directory.ldap_address import Address
+from adzeguard.directory.ldap_wire import Wire
 from adzeguard.directory.port import Modification
 from adzeguard.directory.schema import class_guid, standard_schema
 from tests.program import Program, insisting

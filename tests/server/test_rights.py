@@ -15,7 +15,8 @@ from adzeguard.core.identity import Sid
 from adzeguard.core.rights.answers import Everybody, Tokens
 from adzeguard.core.rights.evaluate import Question, decide
 from adzeguard.core.rights.questions import Asked, attribute_levels
-from adzeguard.directory.ldap_wire import Address, Wire
+from adzeguard.directory.ldap_address import Address
+from adzeguard.directory.ldap_wire import Wire
 from adzeguard.directory.port import Modification
 from adzeguard.directory.schema import standard_schema
 from adzeguard.store.estate_store import EstateStore

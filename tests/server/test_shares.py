@@ -18,7 +18,8 @@ from adzeguard.core.descriptors.ace import Ace, AceKind
 from adzeguard.core.descriptors.descriptor import AceList, Descriptor
 from adzeguard.core.identity import Sid
 from adzeguard.core.rights.share_access import ASKED
-from adzeguard.directory.ldap_wire import Address, Wire
+from adzeguard.directory.ldap_address import Address
+from adzeguard.directory.ldap_wire import Wire
 from adzeguard.directory.port import Modification
 from adzeguard.shares.smb import SmbShares
 from tests.program import Program

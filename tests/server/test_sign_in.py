@@ -4,7 +4,8 @@ from collections.abc import Iterator
 
 import pytest
 
-from adzeguard.directory.ldap_wire import Address, Wire
+from adzeguard.directory.ldap_address import Address
+from adzeguard.directory.ldap_wire import Wire
 from adzeguard.directory.port import Modification
 from tests.program import Program
 from tests.server.server import PASSWORD, Server

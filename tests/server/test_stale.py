@@ -5,7 +5,8 @@ from collections.abc import Iterator
 
 import pytest
 
-from adzeguard.directory.ldap_wire import Address, Wire
+from adzeguard.directory.ldap_address import Address
+from adzeguard.directory.ldap_wire import Wire
 from tests.program import Program
 from tests.server.server import PASSWORD, Server
 from tests.server.stale_plantings import EACH, Planted, plant

@@ -11,7 +11,8 @@ import pytest
 from impacket.smbconnection import SessionError, SMBConnection
 
 from adzeguard.core.errors import CredentialsRefusedError
-from adzeguard.directory.ldap_wire import Address, Wire
+from adzeguard.directory.ldap_address import Address
+from adzeguard.directory.ldap_wire import Wire
 from adzeguard.directory.port import Modification
 from tests.long_tests import times
 from tests.program import Program

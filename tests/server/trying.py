@@ -16,7 +16,8 @@ from adzeguard.core.errors import AdzeguardError
 from adzeguard.core.identity import Sid, parent_dn
 from adzeguard.core.rights.schema import Schema
 from adzeguard.core.wellknown import ADMINISTRATORS
-from adzeguard.directory.ldap_wire import Address, Wire
+from adzeguard.directory.ldap_address import Address
+from adzeguard.directory.ldap_wire import Wire
 from adzeguard.directory.port import Modification
 from tests.server.server import PASSWORD, Server
 

@@ -204,7 +204,7 @@ def _by_ticket(
     *,
     start_tls: bool,
 ) -> dict[str, str | bool]:
-    from adzeguard.directory.ldap_wire import Address
+    from adzeguard.directory.ldap_address import Address
 
     Address(url, start_tls=start_tls, sealed=True).check()
     directory: dict[str, str | bool] = {"kind": "ldap", "url": url, "sign_in": "kerberos"}
@@ -230,7 +230,7 @@ def _server(
     start_tls: bool,
     plain_ldap: bool,
 ) -> dict[str, str | bool]:
-    from adzeguard.directory.ldap_wire import Address
+    from adzeguard.directory.ldap_address import Address
 
     Address(url, start_tls=start_tls, plain=plain_ldap).check()
     if bind_as is None:

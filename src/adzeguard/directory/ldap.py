@@ -17,13 +17,14 @@ from adzeguard.core.errors import (
 from adzeguard.core.estate.catalogue import Domain
 from adzeguard.core.identity import Sid, domain_of_dn, fold_dn, guid_text, parent_dn, split_dn
 from adzeguard.directory.decode import domain_sid_of
+from adzeguard.directory.ldap_address import Address
 from adzeguard.directory.ldap_link_ends import link_with_end, read_link_ends, seconds_left, switch_on_link_ends
 from adzeguard.directory.ldap_link_times import ATTRIBUTE as KEPT_OF_LINKS
 from adzeguard.directory.ldap_link_times import read_link_times
 from adzeguard.directory.ldap_port import Attributes, LdapWire, as_filter_value
 from adzeguard.directory.ldap_schema import schema_as_json
 from adzeguard.directory.ldap_servers import Server, Servers
-from adzeguard.directory.ldap_wire import Address, Wire
+from adzeguard.directory.ldap_wire import Wire
 from adzeguard.directory.port import (
     ATTRIBUTES,
     CLASSES,

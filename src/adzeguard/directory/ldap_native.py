@@ -25,6 +25,7 @@ from adzeguard.core.errors import (
     DirectoryUnreachableError,
     SettingsError,
 )
+from adzeguard.directory.ldap_address import Address
 from adzeguard.directory.ldap_messages import BrokenAnswerError
 from adzeguard.directory.ldap_port import (
     LINK_ENDS,
@@ -36,7 +37,7 @@ from adzeguard.directory.ldap_port import (
     Attributes,
     LdapWire,
 )
-from adzeguard.directory.ldap_wire import Address, empty_password, not_accepted, reason, silent, wants_encryption
+from adzeguard.directory.ldap_refusals import empty_password, not_accepted, reason, silent, wants_encryption
 from adzeguard.directory.port import Modification
 
 _SEALED: Final = 56

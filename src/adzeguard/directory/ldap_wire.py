@@ -12,12 +12,10 @@ from dataclasses import dataclass
 from socket import SHUT_RDWR
 from threading import Timer
 from typing import Any, Final
-from urllib.parse import urlsplit
 
 from adzeguard.core.errors import (
     CertificateRefusedError,
     ChangeRefusedError,
-    CredentialsRefusedError,
     DirectoryError,
     DirectorySilentError,
     DirectoryUnreachableError,
@@ -25,6 +23,7 @@ from adzeguard.core.errors import (
 )
 from adzeguard.core.wording import printable, some_of
 from adzeguard.directory.certificate_name import is_for, names_of
+from adzeguard.directory.ldap_address import Address
 from adzeguard.directory.ldap_messages import (
     EXTENDED_RESPONSE,
     SEARCH_DONE,
@@ -46,6 +45,7 @@ from adzeguard.directory.ldap_port import (
     Attributes,
     LdapWire,
 )
+from adzeguard.directory.ldap_refusals import empty_password, not_accepted, reason, silent, wants_encryption
 from adzeguard.directory.port import Modification
 
 _MOST_REFERRALS: Final = 10_000
@@ -55,72 +55,6 @@ _OWNER_GROUP_DACL: Final = 7  # the parts of a descriptor that need no special r
 _INVALID_CREDENTIALS: Final = 49
 _NO_SUCH_OBJECT: Final = 32
 _NOT_ALLOWED_WHILE_PLAIN: Final = 8  # strongerAuthRequired
-_RESULT_NAMES: Final = {
-    1: "operations error",
-    8: "the server wants an encrypted connection",
-    11: "a limit of the server was reached",
-    3: "the server's time limit was reached",
-    16: "no such attribute value",
-    19: "a constraint of the directory forbids it",
-    20: "the value stands there already",
-    32: "there is no such object",
-    34: "not a distinguished name",
-    50: "insufficient access rights",
-    51: "the server is busy",
-    52: "the server is unavailable",
-    53: "the server is unwilling to perform it",
-    65: "the schema forbids it",
-    66: "the object is not empty",
-    68: "it exists already",
-}
-
-
-@dataclass(frozen=True, slots=True)
-class Address:
-    """Where a directory server listens, and how its certificate is verified."""
-
-    url: str
-    ca_file: str = ""
-    tls_name: str = ""
-    start_tls: bool = False
-    plain: bool = False
-    sealed: bool = False
-    """Whether what signs in seals what is said: a ticket does."""
-    timeout: int = 30
-    """Seconds that the server may take to answer."""
-
-    @property
-    def host(self) -> str:
-        """The host of the URL."""
-        return urlsplit(self.url).hostname or ""
-
-    @property
-    def encrypted_from_start(self) -> bool:
-        """Whether it is LDAPS."""
-        return urlsplit(self.url).scheme == "ldaps"
-
-    @property
-    def port(self) -> int:
-        """The port of the URL, or the usual one."""
-        return urlsplit(self.url).port or (636 if self.encrypted_from_start else 389)
-
-    def check(self) -> None:
-        """Raise `SettingsError` for an address that cannot be used, or that would send the password in the clear."""
-        try:
-            scheme, _ = urlsplit(self.url).scheme, self.port
-        except ValueError as error:
-            raise SettingsError(f"'{self.url}' is no address: {error}", "Write ldaps://host:636") from error
-        if scheme not in ("ldap", "ldaps") or not self.host:
-            raise SettingsError(
-                f"'{self.url}' is no address of a directory server", "Write ldaps://host or ldap://host"
-            )
-        if scheme == "ldap" and not (self.start_tls or self.plain or self.sealed):
-            raise SettingsError(
-                f"{self.url} would send the password unencrypted",
-                "Use ldaps://, or --start-tls; --plain-ldap if you must, on a network you trust",
-            )
-        if self.tls_name and "*" in self.tls_name:
-            raise SettingsError(f"'{self.tls_name}' is no name of a server", "Give --tls-name without a star")
 
 
 class Wire(LdapWire):
@@ -467,39 +401,6 @@ def _verify_name(socket: Any, address: Address) -> None:
 _NO_MATCH: Final = " doesn't match any name"
 """What the library says of a certificate for another name, in errors of several classes."""
 _NAME_CA: Final = "Give init --ca-file FILE, or write it as ca_file into [directory] of adzeguard.toml"
-
-
-def reason(code: int, diagnostic: str) -> str:
-    """Return what a result code means, with what the server says of it."""
-    said = " ".join(diagnostic.split())[:200]
-    name = _RESULT_NAMES.get(code, f"LDAP result {code}")
-    return f"{name} ({said})" if said else name
-
-
-def not_accepted(address: Address, bind_as: str) -> CredentialsRefusedError:
-    """Return the error for a name and a password that the server does not take."""
-    return CredentialsRefusedError(
-        f"{address.url} does not accept the name '{bind_as}' with this password",
-        "Check --bind-as and the password (file, ADZEGUARD_PASSWORD, keyring)",
-    )
-
-
-def empty_password() -> CredentialsRefusedError:
-    """Return the error for no password: a server takes that for nobody, and says yes (RFC 4513 section 5.1.2)."""
-    return CredentialsRefusedError("the password is empty", "Give it in a file, ADZEGUARD_PASSWORD or the keyring")
-
-
-def wants_encryption(address: Address) -> DirectoryUnreachableError:
-    """Return the error for a server that takes no password in the clear."""
-    return DirectoryUnreachableError(f"{address.url} wants an encrypted connection", "Use ldaps:// or --start-tls")
-
-
-def silent(address: Address) -> DirectorySilentError:
-    """Return the error for a server that was waited for in vain."""
-    return DirectorySilentError(
-        f"{address.url} did not answer within {address.timeout} seconds",
-        "Is the server overloaded, or the wrong one?",
-    )
 
 
 @contextmanager
