@@ -134,32 +134,18 @@ def _ours(server: Server) -> tuple[float, int]:
     return taken, count
 
 
+def plain_client(url: str, bind_as: str, password_file: str, base: str) -> list[str]:
+    """Return the command by which the server's own client reads what a collection reads, descriptors among it."""
+    paged = ["-E", "pr=1000/noprompt", "-E", "!1.2.840.113556.1.4.801=::MAMCAQc="]
+    signing_in = ["-H", url, "-x", "-D", bind_as, "-y", password_file, "-b", base]
+    return ["ldapsearch", "-LLL", "-o", "ldif-wrap=no", *paged, *signing_in, _QUERY, *ATTRIBUTES]
+
+
 def _plain_client(server: Server) -> float:
-    command = [
-        "ldapsearch",
-        "-LLL",
-        "-o",
-        "ldif-wrap=no",
-        "-E",
-        "pr=1000/noprompt",
-        "-E",
-        "!1.2.840.113556.1.4.801=::MAMCAQc=",
-    ]
-    command += [
-        "-H",
-        server.url,
-        "-x",
-        "-D",
-        server.bind_as,
-        "-y",
-        str(server.password_file),
-        "-b",
-        server.base,
-        _QUERY,
-    ]
+    command = plain_client(server.url, server.bind_as, str(server.password_file), server.base)
     environment = {**os.environ, "LDAPTLS_CACERT": str(server.ca_file), "LDAPTLS_REQCERT": "allow"}
     begun = time.perf_counter()
-    done = subprocess.run([*command, *ATTRIBUTES], capture_output=True, check=False, env=environment)
+    done = subprocess.run(command, capture_output=True, check=False, env=environment)
     if done.returncode:
         raise RuntimeError(done.stderr.decode())
     return time.perf_counter() - begun

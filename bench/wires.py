@@ -23,19 +23,18 @@ from tests.server.random_domain import random_operations
 from tests.server.server import PASSWORD, missing
 
 from adzeguard.directory.decode import observe
-from adzeguard.directory.ldap import _QUERY, LdapDirectory
+from adzeguard.directory.ldap import LdapDirectory
 from adzeguard.directory.ldap_address import Address
 from adzeguard.directory.ldap_native import NativeWire, Password, Ticket
 from adzeguard.directory.ldap_port import LdapWire
 from adzeguard.directory.ldap_servers import Server, Servers
 from adzeguard.directory.ldap_wire import Wire
-from adzeguard.directory.port import ATTRIBUTES
+from bench.collection import plain_client
 from bench.measure import Measured
 
 _ROOT: Final = Path(__file__).parents[1]
 _TURNS: Final = 5
 _BARS: Final = {"pure": 1.5, "native": 1.15, "ticket": 1.15}
-DESCRIPTORS: Final = "!1.2.840.113556.1.4.801=::MAMCAQc="
 
 
 def run() -> Iterator[Measured]:
@@ -65,16 +64,8 @@ def _made(server: Controller) -> None:
     if server.provision().wait(300):
         raise RuntimeError("the domain was not made")
     server.settle(server)
-    spec = server.folder / "spec.json"
-    spec.write_text(json.dumps(random_operations(random.Random(1), people=9_000, groups=1_000)))
-    load = ["/usr/bin/python3", str(_ROOT / "tests/server/load_domain.py"), server.conf, str(spec)]
-    sids = subprocess.run(load, capture_output=True, check=True).stdout
-    (server.folder / "sids.json").write_bytes(sids)
-    names = ["samba-tool", "spn", "add", f"ldap/{server.host}.{server.realm}", f"{server.host.upper()}$"]
-    where = ["-s", server.conf, "-H", str(server.folder / "private/sam.ldb")]
-    subprocess.run([*names, *where], capture_output=True, check=True)
-    (server.folder / "password").touch(0o600)
-    (server.folder / "password").write_text(PASSWORD)
+    server.load(random_operations(random.Random(1), people=9_000, groups=1_000), timeout=None)
+    server.known_to_clients()
     server.start(server.address, [server.named])
     server.wait()
 
@@ -127,8 +118,7 @@ def main() -> None:
         if done.returncode:
             raise RuntimeError(done.stderr.decode())
 
-    plain = ["ldapsearch", "-LLL", "-o", "ldif-wrap=no", "-E", "pr=1000/noprompt", "-E", DESCRIPTORS, "-b", base]
-    by_password = ["-x", "-D", bind_as, "-y", password_file, "-H", tls.url]
+    plain = plain_client(tls.url, bind_as, password_file, base)
     collect = [sys.executable, "-m", "adzeguard", "collect", "--full"]
 
     def collected(**settings: str) -> None:
@@ -144,7 +134,7 @@ def main() -> None:
         "ca_file": ca_file,
     }
     ways: dict[str, Callable[[], object]] = {
-        "ldapsearch": lambda: ran(*plain, *by_password, _QUERY, *ATTRIBUTES, LDAPTLS_CACERT=ca_file),
+        "ldapsearch": lambda: ran(*plain, LDAPTLS_CACERT=ca_file),
         "pure": lambda: read(lambda: Wire(tls, bind_as, password)),
         "native": lambda: read(lambda: NativeWire(tls, Password(bind_as, password))),
         "ticket": lambda: read(lambda: NativeWire(sealed, Ticket())),

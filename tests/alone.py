@@ -7,6 +7,8 @@ import socket
 import struct
 from pathlib import Path
 
+import pytest
+
 _NEW_NETWORK = 0x40000000
 _SET_FLAGS = 0x8914
 _UP = 0x1
@@ -27,3 +29,11 @@ def leave_the_network() -> None:
         return
     with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as asked:
         fcntl.ioctl(asked, _SET_FLAGS, struct.pack("16sh22x", b"lo", _UP))
+
+
+def needed(why_not: str, what: str) -> None:
+    """Skip what cannot be tried here, with the reason; in CI it must be, and fails."""
+    if why_not and os.environ.get("CI"):
+        pytest.fail(f"in CI {what} must run: {why_not}")
+    if why_not:
+        pytest.skip(why_not)

@@ -153,3 +153,10 @@ def insisting(program: Program, *arguments: str) -> Ran:
     named = re.search(r"Give --new-reach (\d+) if", asked.err)
     assert (asked.code, bool(named)) == (1, True), asked.err
     return program(*arguments, "--new-reach", named.group(1) if named else "")
+
+
+def naming_numbers(program: Program, *arguments: str) -> Ran:
+    """Run a command, and again with the numbers that it asks for, if it asks for some."""
+    done = program(*arguments)
+    numbers = re.findall(r"Give (--new-reach|--deletions|--removals) (\d+)", done.err)
+    return program(*arguments, *(part for one in numbers for part in one)) if numbers else done

@@ -13,6 +13,7 @@ from adzeguard.directory.ldap_address import Address
 from adzeguard.directory.ldap_native import NativeWire, Password, is_there
 from adzeguard.directory.ldap_port import LdapWire
 from adzeguard.directory.ldap_wire import Wire
+from tests.alone import needed
 from tests.certificates import made_certificate
 from tests.directory.lying import BASE, Halving, Lying, seconds
 
@@ -23,8 +24,7 @@ ENDED = -1
 @pytest.fixture(params=["pure", "native"])
 def connect(request: pytest.FixtureRequest) -> Connect:
     """Sign in by one of the two; a password that is not sent cannot be learned."""
-    if request.param == "native" and not is_there():
-        pytest.skip("the system's LDAP library is missing: make native")
+    needed("" if is_there() or request.param == "pure" else "as root: make native", "both connections")
 
     def connected(url: str, ca_file: Path) -> LdapWire:
         address = Address(url, str(ca_file), timeout=1)

@@ -13,6 +13,7 @@ from adzeguard.directory.ldap_native import NativeWire, Password, is_there
 from adzeguard.directory.ldap_port import LdapWire
 from adzeguard.directory.ldap_servers import Server, Servers
 from adzeguard.directory.ldap_wire import Wire
+from tests.alone import needed
 from tests.directory.lying import BASE, SID, Lie, Lying, bound, done, entry, honest, reference, seconds
 
 Make = Callable[[Lying, int], Iterator[bytes]]
@@ -27,8 +28,7 @@ SOON = 10
 def collecting(request: pytest.FixtureRequest) -> Collect:
     """Read all that the server has, as a collection does, by each of the connections; how many objects came."""
     native = request.param == "native"
-    if native and not is_there():
-        pytest.skip("the system's LDAP library is missing: make native")
+    needed("" if is_there() or not native else "as root: make native", "both connections")
 
     def connect(address: Address) -> LdapWire:
         return NativeWire(address, Password("somebody", "secret")) if native else Wire(address, "somebody", "secret")

@@ -1,11 +1,11 @@
 """Two real domains with a trust, and a workspace of the one that may ask about the other."""
 
-import os
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 
+from tests.alone import needed
 from tests.forest.two_domains import TwoDomains
 from tests.program import Program
 from tests.server.server import missing
@@ -14,11 +14,7 @@ from tests.server.server import missing
 @pytest.fixture(scope="session")
 def domains(tmp_path_factory: pytest.TempPathFactory) -> Iterator[TwoDomains]:
     """LOWMERE and ISLE, both running."""
-    why_not = missing()
-    if why_not and os.environ.get("CI"):
-        pytest.fail(f"in CI the tests against the real servers must run: {why_not}")
-    if why_not:
-        pytest.skip(why_not)
+    needed(missing(), "the tests against the real servers")
     both = TwoDomains(tmp_path_factory.mktemp("forest"))
     try:
         both.made()

@@ -1,7 +1,6 @@
 """Signing in by Kerberos at a real server: a ticket or a key table, sealed, and no password anywhere."""
 
 import json
-import os
 import sys
 from collections.abc import Callable
 from pathlib import Path
@@ -9,6 +8,7 @@ from typing import Any
 
 import pytest
 
+from tests.alone import needed
 from tests.forest.kerberos_client import config, native_is_missing
 from tests.forest.two_domains import TwoDomains
 from tests.server.server import PASSWORD
@@ -21,11 +21,7 @@ Kerberos = Callable[..., Any]
 
 @pytest.fixture(autouse=True)
 def _needs_native() -> None:
-    why_not = native_is_missing()
-    if why_not and os.environ.get("CI"):
-        pytest.fail(f"in CI the tests of Kerberos must run: {why_not}")
-    if why_not:
-        pytest.skip(why_not)
+    needed(native_is_missing(), "the tests of Kerberos")
 
 
 @pytest.fixture

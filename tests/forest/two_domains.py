@@ -68,14 +68,25 @@ class Controller:
         )
         given.write_text("".join(lines).replace("[global]\n", own, 1))
 
-    def load(self, operations: Sequence[dict[str, Any]]) -> None:
+    def load(self, operations: Sequence[dict[str, Any]], timeout: float | None = 300) -> None:
         """Add objects while it stands still."""
         spec = self.folder / "spec.json"
         spec.write_text(json.dumps(list(operations)))
         run = ["/usr/bin/python3", str(_LOADER), self.conf, str(spec)]
-        done = subprocess.run(run, capture_output=True, timeout=300, check=False)
+        done = subprocess.run(run, capture_output=True, timeout=timeout, check=False)
         assert done.returncode == 0, done.stderr.decode()
         (self.folder / "sids.json").write_bytes(done.stdout)
+
+    def known_to_clients(self) -> None:
+        """Give it a name that tickets are for: a server registers one by itself only where it may update the DNS."""
+        run = ["samba-tool", "spn", "add", f"ldap/{self.host}.{self.realm}", f"{self.host.upper()}$", "-s", self.conf]
+        subprocess.run([*run, "-H", str(self.folder / "private/sam.ldb")], check=True, capture_output=True)
+        self.keep_password()
+
+    def keep_password(self) -> None:
+        """Write the administrator's password where a client reads it."""
+        (self.folder / "password").touch(0o600)
+        (self.folder / "password").write_text(PASSWORD)
 
     def start(self, resolver: str, names: Sequence[str]) -> None:
         self.sids = json.loads((self.folder / "sids.json").read_text())
@@ -173,12 +184,7 @@ class TwoDomains:
         for one, other, scopes in ((self.low, self.isle, LOW_SCOPES), (self.isle, self.low, ISLE_SCOPES)):
             one.settle(other)
             one.load(_operations(one, scopes, lot))
-            # A server registers its services by itself only where it may update the DNS.
-            service = f"ldap/{one.host}.{one.realm}"
-            run = ["samba-tool", "spn", "add", service, f"{one.host.upper()}$", "-s", one.conf]
-            subprocess.run([*run, "-H", str(one.folder / "private/sam.ldb")], check=True, capture_output=True)
-            (one.folder / "password").touch(0o600)
-            (one.folder / "password").write_text(PASSWORD)
+            one.known_to_clients()
         self._start()
         self._trust()
         self._across(lot)
@@ -220,8 +226,7 @@ class TwoDomains:
         assert done.returncode == 0, done.stdout + done.stderr
         self.second.settle(self.isle)
         (self.second.folder / "sids.json").write_bytes((self.low.folder / "sids.json").read_bytes())
-        (self.second.folder / "password").touch(0o600)
-        (self.second.folder / "password").write_text(PASSWORD)
+        self.second.keep_password()
 
     def _trust(self) -> None:
         run = ["samba-tool", "domain", "trust", "create", self.isle.realm, "--type=forest", "--direction=both"]

@@ -1,6 +1,5 @@
 """The real directory server, made once for all tests that need it."""
 
-import os
 import random
 from collections.abc import Iterator
 from pathlib import Path
@@ -11,6 +10,7 @@ from adzeguard.core.identity import Sid
 from adzeguard.demo.as_hosts import write_hosts
 from adzeguard.demo.scenario import lowmere
 from adzeguard.demo.workspace import charter_text
+from tests.alone import needed
 from tests.program import Program
 from tests.server.random_domain import random_operations
 from tests.server.scenario_load import operations
@@ -20,11 +20,7 @@ from tests.server.server import Server, missing
 @pytest.fixture(scope="session")
 def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
     """A domain with the demo's objects, and a random part with rings and odd primary groups."""
-    why_not = missing()
-    if why_not and os.environ.get("CI"):
-        pytest.fail(f"in CI the tests against the real server must run: {why_not}")
-    if why_not:
-        pytest.skip(why_not)
+    needed(missing(), "the tests against the real server")
     running = Server(tmp_path_factory.mktemp("dc"))
     running.made([*operations(lowmere()), *random_operations(random.Random(20261123))])
     running.start()

@@ -1,11 +1,10 @@
 """Things that somebody deleted by another client, and that are restored with what is known of them."""
 
-import re
 from base64 import b64encode
 
 import pytest
 
-from tests.program import Json, Program, Ran
+from tests.program import Json, Program, naming_numbers
 from tests.server.server import PASSWORD, Server
 from tests.server.test_objects import everything
 
@@ -45,7 +44,7 @@ def test_what_others_deleted_is_restored_as_it_was_collected(server: Server, wor
         (name, True, "collection") for name in PEOPLE_AND_GROUPS
     }
     line = ("retire", "restore", "--deleted", *PEOPLE_AND_GROUPS, "--why", "deleted by mistake", "--yes")
-    back = insists(workspace, *line)
+    back = naming_numbers(workspace, *line)
     assert back.code == 0, back.err + back.out
     assert "comes back disabled and without its password" in " ".join(back.out.split())
     after = everything(server)
@@ -71,28 +70,21 @@ def test_what_we_deleted_is_restored_out_of_the_journal(server: Server, workspac
     workspace("collect", "--full")
     made = workspace("group", "create", "Lent Oars", "--in", "OU=Groups", "--member", "yorick.tarn", "--yes")
     assert made.code == 0, made.err
-    joined = insists(workspace, "group", "add", "Chart Editors", "Lent Oars", "--yes")
+    joined = naming_numbers(workspace, "group", "add", "Chart Editors", "Lent Oars", "--yes")
     assert joined.code == 0, joined.err
     before = server.members_of("Chart Editors")
     for _ in range(2):
-        assert insists(workspace, "group", "delete", "Lent Oars", "--yes").code == 0
+        assert naming_numbers(workspace, "group", "delete", "Lent Oars", "--yes").code == 0
         assert server.members_of("Chart Editors") == before - {"Lent Oars"}
-        back = insists(workspace, "retire", "restore", "--deleted", r"LOWMERE\Lent Oars", "--yes")
+        back = naming_numbers(workspace, "retire", "restore", "--deleted", r"LOWMERE\Lent Oars", "--yes")
         assert back.code == 0, back.err
         assert (server.members_of("Chart Editors"), server.members_of("Lent Oars")) == (before, {"Yorick Tarn"})
     server.change(f"dn: {names_of(server)['Lent Oars']}\nchangetype: delete")
     workspace("collect")
-    assert insists(workspace, "group", "create", "Lent Oars", "--in", "OU=Groups", "--yes").code == 0
-    assert insists(workspace, "group", "delete", "Lent Oars", "--yes").code == 0
+    assert naming_numbers(workspace, "group", "create", "Lent Oars", "--in", "OU=Groups", "--yes").code == 0
+    assert naming_numbers(workspace, "group", "delete", "Lent Oars", "--yes").code == 0
     which = workspace("retire", "restore", "--deleted", "Lent Oars", "--yes")
     assert (which.code, "was deleted 2 times" in which.err) == (2, True), which.err
-
-
-def insists(program: Program, *line: str) -> Ran:
-    """Do it with the numbers that it asks for."""
-    done = program(*line)
-    numbers = re.findall(r"Give (--new-reach|--deletions|--removals) (\d+)", done.err)
-    return program(*line, *(part for one in numbers for part in one)) if numbers else done
 
 
 def test_an_ou_that_was_deleted_with_what_lay_in_it_comes_back_whole(server: Server, workspace: Program) -> None:
@@ -111,9 +103,9 @@ def test_an_ou_that_was_deleted_with_what_lay_in_it_comes_back_whole(server: Ser
     assert (rows["Lost Oars"]["from"], rows["Lost Quay"]["from"]) == (group, ou)
     alone = workspace("retire", "restore", "--deleted", "Lost Oars", "--yes")
     assert (alone.code, "restore --deleted 'Lost Quay' 'Lost Oars'" in alone.err) == (2, True), alone.err
-    back = insists(workspace, "retire", "restore", "--deleted", "Lost Oars", "Lost Quay", "--yes")
+    back = naming_numbers(workspace, "retire", "restore", "--deleted", "Lost Oars", "Lost Quay", "--yes")
     assert back.code == 0, back.err + back.out
     shown = workspace("show", "Lost Oars", "--format", "json").json
     assert (shown["dn"], shown["sid"], shown["description"]) == (group, sid, "of ash")
-    assert insists(workspace, "undo", "--last", "--yes").code == 0
+    assert naming_numbers(workspace, "undo", "--last", "--yes").code == 0
     assert not server.ask("(sAMAccountName=Lost Oars)")

@@ -1,7 +1,6 @@
 """Things put away and brought back on the real server."""
 
 import random
-import re
 import sqlite3
 import subprocess
 from contextlib import closing
@@ -10,7 +9,7 @@ from typing import Any
 import pytest
 
 from tests.long_tests import SEED, times
-from tests.program import Json, Program, Ran, insisting
+from tests.program import Json, Program, insisting, naming_numbers
 from tests.server.server import Server
 from tests.server.test_objects import everything, made
 
@@ -79,7 +78,7 @@ class Hand:
     def does(self, *line: str) -> None:
         """Do one thing, if it can be done now; a refusal changes nothing."""
         before, known = self.state(), self.enactments()
-        done = self.insists(*line, "--yes")
+        done = naming_numbers(self.program, *line, "--yes")
         assert done.code in (0, 1, 2, 3), (line, done.out, done.err)
         new = self.enactments() - known
         self.made += [(name, before) for name in new]
@@ -89,15 +88,9 @@ class Hand:
     def undoes(self) -> None:
         """Take back the last step: all is as it was before it."""
         name, before = self.made.pop()
-        done = self.insists("undo", name, "--yes")
+        done = naming_numbers(self.program, "undo", name, "--yes")
         assert done.code == 0, (done.out, done.err)
         assert _differences(before, self.state()) == [], name
-
-    def insists(self, *line: str) -> Ran:
-        """Do it with the numbers that it asks for."""
-        done = self.program(*line)
-        numbers = re.findall(r"Give (--new-reach|--deletions|--removals) (\d+)", done.err)
-        return self.program(*line, *(part for one in numbers for part in one)) if numbers else done
 
     def enactments(self) -> set[str]:
         """The names of all that was enacted."""
