@@ -42,11 +42,11 @@ def test_what_was_just_seen_comes_before_what_was_collected_last() -> None:
         Observed(row("TWIN", Kind.COMPUTER, 1109)),
         Observed(row("Administrators", Kind.GROUP, 0)._replace(sid="S-1-5-32-544")),
     ]
-    names.just_seen("LOWMERE", seen)
+    names.just_seen(DOMAIN, seen)
     assert names.domain == "LOWMERE"
     assert (names.sid_of(r"lowmere\Ada"), names.sid_of(r"LOWMERE\twin")) == (f"{DOMAIN.sid}-1107", None)
     assert names.name_of(f"{DOMAIN.sid}-1107") == r"LOWMERE\ada"
     assert names.name_of("S-1-5-32-544") is None
     known = KnownNames(lambda: estate(WHOLE))
-    known.just_seen("LOWMERE", seen)
+    known.just_seen(DOMAIN, seen)
     assert known.sid_of(r"LOWMERE\ben") == sid_of(WHOLE, "ben")

@@ -37,9 +37,12 @@ class _Percent(click.ParamType[int]):
 @click.option(
     "--tolerate", type=_Percent(), default=0, metavar="N%", help="End with 0 though N% of the hosts do not answer."
 )
+@click.option("--only", multiple=True, metavar="NAME", help="Read this domain alone, of several; can be repeated.")
 @workers_option
 @workspace_option
-def command(full: bool, shares: bool, depth: int, tolerate: int, workers: str, folder: Path | None) -> int:
+def command(
+    full: bool, shares: bool, depth: int, tolerate: int, only: tuple[str, ...], workers: str, folder: Path | None
+) -> int:
     """Read the directory and the hosts into the store of the workspace.
 
     The first collection reads everything. Later ones read only what changed, deletions included, if the server can
@@ -55,7 +58,7 @@ def command(full: bool, shares: bool, depth: int, tolerate: int, workers: str, f
     if shares:
         return _shares(workspace, depth)
     with progress_bar() as progress:
-        done = collected(workspace, full=full, workers=workers, progress=progress)
+        done = collected(workspace, full=full, workers=workers, progress=progress, only=only)
     counted = ", ".join(f"{count} {label}{'s' * (count != 1)}" for label, count in done.counts.items())
     counted = counted.replace("directory policys", "directory policies") or "nothing"
     put(f"Collected {counted}{' that changed' if done.kind == 'changes' else ''}.\n")
@@ -74,6 +77,9 @@ def command(full: bool, shares: bool, depth: int, tolerate: int, workers: str, f
     if done.not_looked_after and workspace.settings.hosts:
         count = len(done.not_looked_after)
         say(f"Of no source of hosts ({count}), nothing is known of them: {some_of(done.not_looked_after, _SHOWN)}")
+    if done.twins:
+        said = f"Not looked after, since a host of another domain has the same name ({len(done.twins)})"
+        say(f"{said}: {some_of(done.twins, _SHOWN)}")
     if done.unreadable:
         count = len(done.unreadable)
         said = f"The rights over {count} object{'s' * (count != 1)} cannot be read as they came, and are not known"
@@ -82,8 +88,9 @@ def command(full: bool, shares: bool, depth: int, tolerate: int, workers: str, f
         count = len(done.strangers) + done.more_strangers
         say(f"Groups list {count} names from outside, left out: {some_of(done.strangers, _SHOWN, count)}")
     hosts = done.hosts_read + len(done.hosts_unread)
+    silent = [name for name, why in done.unread if why]
     too_many = len(done.hosts_unread) * _WHOLE > tolerate * hosts
-    return Exit.DONE_IN_PART if too_many else Exit.NOTHING_TO_REPORT
+    return Exit.DONE_IN_PART if too_many or silent else Exit.NOTHING_TO_REPORT
 
 
 def _shares(workspace: Workspace, depth: int) -> int:

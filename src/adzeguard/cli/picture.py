@@ -101,5 +101,5 @@ def _reach(workspace: Workspace, group: str) -> "Drawing":
 
     found = resolve(workspace.estate, group)
     graph = ReachFinder(workspace.rights).graph(found.id)
-    ways = reaching(workspace.estate, graph, but=ruling_people(workspace.estate))
+    ways = reaching(workspace.estate, graph, but=ruling_people(workspace.estate, found))
     return reach(workspace.estate, found, graph, ways, proposed_cut(workspace.rights, workspace.charter, found, graph))

@@ -16,6 +16,8 @@ MADE_BY_STAFF: Final = 1000
 """Relative identifiers below are those of what every domain is born with ([MS-SAMR] 3.1.1.9.2)."""
 GROUPS_OF_THE_NAME_SERVICE: Final = frozenset({"dnsadmins", "dnsupdateproxy"})
 """Made with the name service of a domain, and so born with it, under identifiers as those of what staff make."""
+RID_OF_ADMINISTRATORS: Final = 544
+"""Of the administrators group that every domain and host has."""
 RID_ADMINISTRATOR: Final = 500
 RID_GUEST: Final = 501
 RID_DOMAIN_ADMINS: Final = 512
@@ -109,7 +111,10 @@ def is_built_in_group(sid: str | None) -> bool:
     return bool(sid) and str(sid).startswith(f"{BUILTIN_AUTHORITY}-")
 
 
-def privileged_sids(domain_sid: str) -> list[Sid]:
-    """Return the SIDs of the groups that control the directory itself, most powerful first."""
-    builtin = [Sid(f"{BUILTIN_AUTHORITY}-{rid}") for rid in _PRIVILEGED_BUILTIN_RIDS]
-    return [Sid(f"{domain_sid}-{rid}") for rid in _PRIVILEGED_RIDS] + builtin
+def privileged_sids(domain_sid: str, builtin: str = BUILTIN_AUTHORITY) -> list[Sid]:
+    """Return the SIDs of the groups that control the directory itself, most powerful first.
+
+    `builtin` is under what the groups stand that every domain has.
+    """
+    of_every_domain = [Sid(f"{builtin}-{rid}") for rid in _PRIVILEGED_BUILTIN_RIDS]
+    return [Sid(f"{domain_sid}-{rid}") for rid in _PRIVILEGED_RIDS] + of_every_domain

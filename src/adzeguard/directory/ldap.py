@@ -3,6 +3,7 @@
 import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from datetime import UTC, datetime, timedelta
+from functools import partial
 from itertools import islice
 from typing import Final, TypeVar
 
@@ -44,6 +45,8 @@ _ATTEMPTS: Final = 4
 _FIRST_PAUSE: Final = 0.5
 _LONGEST_WAIT: Final = 3600
 _MOST_INSIDE: Final = 100_000
+_AT_ONCE: Final = 100
+"""SIDs in one question."""
 _ONE_AND_ANOTHER: Final = 2
 """Bounds for a server that goes on for ever: members of a privileged group, and what is left of one that is deleted."""
 _QUERY: Final = "(|" + "".join(f"(objectClass={name})" for name in CLASSES) + ")"
@@ -300,6 +303,17 @@ class LdapDirectory:
         )
         return self.read(found[0]) if len(found) == 1 else None
 
+    def names_of(self, sids: Sequence[Sid]) -> Mapping[Sid, str]:
+        """Find many by their SIDs, a hundred a question: each question is a way to the server and back."""
+        if not self._base:
+            self.facts()
+        found: dict[Sid, str] = {}
+        for begin in range(0, len(sids), _AT_ONCE):
+            some = "".join(f"(objectSid={as_filter_value(sid.to_bytes())})" for sid in sids[begin : begin + _AT_ONCE])
+            answers = self._with_wire(partial(_found_by, base=self._base, query=f"(|{some})"))
+            found |= {Sid.from_bytes(entry["objectsid"][0]): dn for dn, entry in answers if entry.get("objectsid")}
+        return found
+
     def read_whole(self, dn: str) -> Entry | None:
         """Read one entry with all that is kept in it."""
         entry = self._with_wire(lambda wire: wire.read(dn, ("*", "nTSecurityDescriptor")))
@@ -479,6 +493,10 @@ class LdapDirectory:
         if self._wire is not None:
             self._wire.close()
             self._wire = None
+
+
+def _found_by(wire: LdapWire, *, base: str, query: str) -> list[tuple[str, Attributes]]:
+    return list(wire.search(base, query, ["objectSid"], descriptors=False))
 
 
 def complete_ranges(attributes: Attributes, fetch: Callable[[str], Attributes]) -> Attributes:

@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import Final, Literal, Protocol, runtime_checkable
 
 from adzeguard.core.estate.attributes import SHOWN_ATTRIBUTES
-from adzeguard.core.estate.catalogue import Domain
+from adzeguard.core.estate.catalogue import Domain, DomainRead
 from adzeguard.core.identity import Sid
 
 Operation = Literal["add", "delete", "replace"]
@@ -74,6 +74,18 @@ class DirectoryFacts:
     domain: Domain
     invocation_id: str = ""
     highest_usn: int = 0
+    read: tuple[DomainRead, ...] = ()
+    """Of several domains those that are read now."""
+    unread: tuple[tuple[str, str], ...] = ()
+    """The names of the others, and why each is not read: empty where it was not asked for."""
+
+
+@dataclass(frozen=True, slots=True)
+class Changes:
+    """What changed in several domains, and the names of those that were read whole, since they cannot tell."""
+
+    entries: Iterator[Entry]
+    whole: tuple[str, ...]
 
 
 class DirectoryDriver(Protocol):
@@ -132,6 +144,22 @@ class WatchableDirectory(Protocol):
 
     def wait_for_change(self, seconds: float) -> bool:
         """Wait at most so long, and tell whether anything has changed; `DirectoryError` where it cannot tell."""
+
+
+@runtime_checkable
+class TellsChangesApart(Protocol):
+    """A directory of several domains, each of which can or cannot tell what changed in it."""
+
+    def changes(self, since: int | None, *, full: bool) -> Changes | None:
+        """Return what changed in each, `since` being how far the first one is known; None for everything."""
+
+
+@runtime_checkable
+class FindsMany(Protocol):
+    """A directory that finds many entries by their SIDs sooner than one by one."""
+
+    def names_of(self, sids: Sequence[Sid]) -> Mapping[Sid, str]:
+        """Return the DNs of those of them that are there."""
 
 
 @runtime_checkable

@@ -8,7 +8,14 @@ from threading import Lock
 from typing import Final
 
 from adzeguard.core.errors import SettingsError
-from adzeguard.settings.settings import HostsSettings, OtherDomainSettings, Settings, SharesSettings, TellSettings
+from adzeguard.settings.settings import (
+    DomainSettings,
+    HostsSettings,
+    OtherDomainSettings,
+    Settings,
+    SharesSettings,
+    TellSettings,
+)
 
 VARIABLE: Final = "ADZEGUARD_PASSWORD"
 KEYRING_SERVICE: Final = "adzeguard"
@@ -44,6 +51,12 @@ def password_source_of_shares(settings: Settings, server: SharesSettings, prompt
     """Return the same for a server of file shares."""
     name = f"{server.given.get('bind_as', '')} at {server.table}"
     return _source(settings, server.given, name, f"_shares_{server.name}", prompt)
+
+
+def password_source_of_domain(settings: Settings, domain: DomainSettings, prompt: Prompt) -> Callable[[], str]:
+    """Return the same for the directory of one of several domains."""
+    name = f"{domain.given.get('bind_as', '')} at {_servers(domain.given)}"
+    return _source(settings, domain.given, name, f"_directory_{domain.name}", prompt)
 
 
 def password_source_of_other_domain(

@@ -26,6 +26,8 @@ _LARGEST_FILE: Final = 1024 * 1024
 _RESPONSES: Final = ("tell", "mend")
 _FORMER_RESPONSES: Final = {"alert": "tell", "correct": "mend"}
 """What the responses were called in workspaces of the first version; those go on working."""
+ONLY_DOMAIN: Final = "directory"
+"""What the domain is called that stands in [directory] itself."""
 ONLY_SOURCE: Final = "hosts"
 """What the source is called that stands in [hosts] itself."""
 PARTS: Final = {"under": "under", "named": "named", "except": "excepted", "system": "system"}
@@ -72,6 +74,13 @@ class SharesSettings(_OneOfMany):
     """One server of file shares, by its name here."""
 
     heading: ClassVar[str] = "shares"
+
+
+@dataclass(frozen=True)
+class DomainSettings(_OneOfMany):
+    """The directory of one of several domains, by its name here."""
+
+    heading: ClassVar[str] = "directory"
 
 
 @dataclass(frozen=True)
@@ -166,12 +175,21 @@ class Settings:
     """Where what is put away lies, and for how long."""
     shares: tuple[SharesSettings, ...] = ()
     """The servers whose file shares are read."""
+    domains: tuple[DomainSettings, ...] = ()
+    """Of several domains those beside the first one, which `directory` is."""
+    domain: str = ONLY_DOMAIN
+    """What the first one is called in the settings."""
     other_domains: tuple[OtherDomainSettings, ...] = ()
     """The directories that say who is inside groups of other domains."""
     contract_attribute: str = "accountExpires"
     """The attribute of an account that says when the contract of its person ends."""
     longest_lease_days: int = 366
     """For how long a lease may be given or extended; one with a contract ends when that does."""
+
+    @property
+    def all_domains(self) -> tuple[DomainSettings, ...]:
+        """The domains in their order, the first one among them."""
+        return (DomainSettings(self.domain, self.directory), *self.domains)
 
     @property
     def store_path(self) -> Path:
@@ -239,13 +257,12 @@ def read_settings(folder: Path) -> Settings:
     _refuse_unknown(tree, path)
     for decisive in (path, folder / STATE_FOLDER, folder / CHARTER_FOLDER):
         ensure_ours(decisive)
-    directory, store = (_texts(tree.get(table, {}), table, path) for table in ("directory", "store"))
-    if not directory.get("kind"):
-        raise SettingsError(f"{path}: [directory] kind is missing", "It names the driver, such as ldif or ldap")
+    store = _texts(tree.get("store", {}), "store", path)
+    first, *domains = _domains(tree.get("directory", {}), path)
     charter, guards = tree.get("charter", {}), tree.get("guards", {})
     return Settings(
         folder,
-        directory,
+        first.given,
         tuple(_host_sources(tree.get("hosts", {}), path)),
         _response(charter, path),
         _names(charter, "keepers", path),
@@ -255,7 +272,7 @@ def read_settings(folder: Path) -> Settings:
         _days(tree.get("checks", {}), "waiting_days", 14, path),
         _days(tree.get("checks", {}), "unread_days", 14, path),
         _texts(tree.get("cluster", {}), "cluster", path),
-        _text(guards, "operator", path, "guards") or directory.get("bind_as", ""),
+        _text(guards, "operator", path, "guards") or first.given.get("bind_as", ""),
         tuple(TellSettings(*one) for one in _named_tables(tree.get("tell", {}), "tell", "[tell.mail]", path)),
         _questions(tree.get("questions", {}), path),
         _approval(tree.get("approval", {}), folder, path),
@@ -275,6 +292,8 @@ def read_settings(folder: Path) -> Settings:
         tuple(
             SharesSettings(*one) for one in _named_tables(tree.get("shares", {}), "shares", "[shares.harbour]", path)
         ),
+        tuple(domains),
+        first.name,
         tuple(
             OtherDomainSettings(*one)
             for one in _named_tables(tree.get("other-domains", {}), "other-domains", "[other-domains.isle]", path)
@@ -328,6 +347,25 @@ def _named_tables(content: dict[str, Any], table: str, such: str, path: Path) ->
         if not isinstance(keys, dict) or not name.replace("-", "").isalnum():
             raise SettingsError(f"{path}: in [{table}] each is a table of its own", f"Such as {such}")
         yield name, {"kind": USUAL_DRIVERS.get(table, name), **_texts(keys, f"{table}.{name}", path)}
+
+
+def _domains(content: dict[str, Any], path: Path) -> Iterator[DomainSettings]:
+    """Yield the domains in their order: that of [directory] itself, then one of each [directory.NAME]."""
+    tables = {name: value for name, value in content.items() if isinstance(value, dict)}
+    own = {key: value for key, value in content.items() if key not in tables}
+    if own or not tables:
+        yield DomainSettings(ONLY_DOMAIN, _with_kind(_texts(own, "directory", path), "directory", path))
+    for name, keys in tables.items():
+        if not name.replace("-", "").isalnum() or name == ONLY_DOMAIN:
+            raise SettingsError(f"{path}: '{name}' cannot be the name of a domain", "Use letters, digits and dashes")
+        table = f"directory.{name}"
+        yield DomainSettings(name, _with_kind(_texts(keys, table, path), table, path))
+
+
+def _with_kind(given: dict[str, str], table: str, path: Path) -> dict[str, str]:
+    if not given.get("kind"):
+        raise SettingsError(f"{path}: [{table}] kind is missing", "It names the driver, such as ldif or ldap")
+    return given
 
 
 def _approval(content: dict[str, Any], folder: Path, path: Path) -> ApprovalSettings:

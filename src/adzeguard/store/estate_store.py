@@ -183,7 +183,7 @@ class EstateStore:
 
     def _with_outsiders(self, domain: Domain, observed: Sequence[Observed]) -> tuple[Sequence[Observed], list[bytes]]:
         """Add rows for those without an object whom these name; and return the keys of rows that an object replaces."""
-        fresh = outsiders(domain.sid, observed)
+        fresh = outsiders(domain, observed)
         if not fresh and not any(seen.row.kind == Kind.FOREIGN for seen in observed):
             return observed, []
         catalogue = self._catalogue()
@@ -219,6 +219,19 @@ class EstateStore:
         """Return the ids of the objects with these keys that are there now, less those that are not known."""
         with self.database.reading() as connection:
             return list(_known_ids(connection, list(keys), "until IS NULL").values())
+
+    def keys_below(self, dns: Iterable[str]) -> dict[bytes, str]:
+        """Return by key the names of the objects that are below these containers now, and of the containers."""
+        catalogue = self._catalogue()
+        ids = [int(i) for dn in dns for i in (*catalogue.below(dn).tolist(), catalogue.by_dn(dn)) if i is not None]
+        found: dict[bytes, str] = {}
+        with self.database.reading() as connection:
+            for some in batched(ids):
+                rows = connection.rows(
+                    f"SELECT key, name FROM object WHERE until IS NULL AND {among('id', len(some))}", some
+                )
+                found |= {bytes(key): str(name) for key, name in rows}
+        return found
 
     def ever_had(self, keys: Iterable[bytes]) -> dict[bytes, int]:
         """Return by key the ids of those objects that were ever there."""

@@ -136,7 +136,9 @@ class StoredHosts(LazySequence[Host]):
         if folded not in self._named:
             with self._database.reading() as connection:
                 found = read_hosts(connection, self._valid, "o.name_hash = ?", text_hash(folded))
-            self._named[folded] = next((host for host in found if host.name.casefold() == folded), None)
+            called_so = [host for host in found if host.name.casefold() == folded]
+            # Of two domains' hosts of one name the one that is looked after.
+            self._named[folded] = max(called_so, key=lambda host: bool(host.source), default=None)
         return self._named[folded]
 
 

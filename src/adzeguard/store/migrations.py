@@ -262,6 +262,11 @@ def _form_fourteen(connection: Connection) -> None:
     connection.run("UPDATE collection SET invocation_id = ''")
 
 
+def _form_fifteen(connection: Connection) -> None:
+    """A collection can be of several domains: of those beside the first one it says what was read of each."""
+    connection.run("ALTER TABLE collection ADD COLUMN others TEXT NOT NULL DEFAULT ''")
+
+
 def detail_indexes(connection: Connection) -> dict[str, str]:
     """Return the indexes by which the few objects with a certain detail are found among all."""
     holds = connection.dialect.holds
@@ -309,6 +314,7 @@ MIGRATIONS: Final[tuple[Callable[[Connection], None], ...]] = (
     _form_twelve,
     _form_thirteen,
     _form_fourteen,
+    _form_fifteen,
 )
 """Step i brings a store from version i to version i + 1. A step and the note of it share one transaction."""
 VERSION: Final = len(MIGRATIONS)

@@ -12,16 +12,23 @@ from adzeguard.core.descriptors.descriptor import is_readable
 from adzeguard.core.descriptors.outsiders import key_of_outsider, outsiders, row_of_outsider
 from adzeguard.core.errors import AdzeguardError, DirectoryError, HostUnknownError, NothingCollectedError
 from adzeguard.core.estate.assembly import assemble
-from adzeguard.core.estate.catalogue import Domain
+from adzeguard.core.estate.catalogue import Domain, DomainRead
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.foreign import ONLY_INSIDE
 from adzeguard.core.estate.hosts import Host
 from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.estate.rows import Observed
-from adzeguard.core.identity import Sid, sid_of_dn
+from adzeguard.core.identity import Sid, fold_dn, sid_of_dn
 from adzeguard.core.wellknown import DIRECTORY_SERVER_GROUPS
 from adzeguard.directory.decode import observe
-from adzeguard.directory.port import DirectoryDriver, DirectoryFacts, Entry, TellsSchema
+from adzeguard.directory.port import (
+    Changes,
+    DirectoryDriver,
+    DirectoryFacts,
+    Entry,
+    TellsChangesApart,
+    TellsSchema,
+)
 from adzeguard.hosts.fleet import Fleet
 from adzeguard.hosts.guarded_session import session_with
 from adzeguard.hosts.processes import FEWEST
@@ -58,6 +65,10 @@ class Collected:
     more_strangers: int = 0
     unreadable: tuple[str, ...] = ()
     """The names of objects whose rights came as something that cannot be read."""
+    unread: tuple[tuple[str, str], ...] = ()
+    """Of several domains the names of those that were not read, and why; empty where they were not asked for."""
+    twins: tuple[str, ...] = ()
+    """Hosts that are not looked after, since a host of another domain has their name."""
     told: Told = field(default_factory=Told)
     """What other domains said of who is inside their groups."""
 
@@ -88,8 +99,7 @@ def collect(sources: Sources, *, full: bool = False) -> Collected:
     facts = sources.directory.facts()
     _keep_schema(sources, "" if full else sources.store.schema()[0])
     known = _watermark(sources.store, facts)
-    since = None if full else known
-    changed = sources.directory.changed_since(since) if since is not None else None
+    changed = _changed(sources, facts, None if full else known, full=full)
     about = CollectionFacts(
         "full" if changed is None else "changes",
         started,
@@ -98,10 +108,46 @@ def collect(sources: Sources, *, full: bool = False) -> Collected:
         facts.domain,
         facts.invocation_id,
         facts.highest_usn,
+        _others(sources.store, facts),
     )
     if changed is None:
-        return _collect_all(sources, about, compared=full)
-    return _collect_changes(list(changed), sources, about)
+        collected = _collect_all(sources, about, compared=full)
+    else:
+        collected = _collect_changes(list(changed.entries), sources, about, changed.whole)
+    return replace(collected, unread=facts.unread)
+
+
+def _changed(sources: Sources, facts: DirectoryFacts, since: int | None, *, full: bool) -> Changes | None:
+    """Return what changed; None where everything is read. Of several domains each is read by itself."""
+    if isinstance(sources.directory, TellsChangesApart):
+        fits = _last_domain(sources.store) == facts.domain
+        changes = sources.directory.changes(since, full=full)
+        if fits or changes is None:
+            return changes
+        if len(facts.read) < len(facts.domain.all):
+            # The domains are others than they were, and what stands of them is not told by a part of them.
+            raise DirectoryError(_not_all(facts), "Collect when all of them answer, without --only")
+        return None
+    entries = sources.directory.changed_since(since) if since is not None else None
+    return Changes(entries, ()) if entries is not None else None
+
+
+def _last_domain(store: EstateStore) -> Domain | None:
+    last = store.last_full()
+    return last.facts.domain if last is not None else None
+
+
+def _not_all(facts: DirectoryFacts) -> str:
+    silent = "; ".join(f"{name}: {why}" if why else name for name, why in facts.unread)
+    return f"the workspace holds other domains than it names now, and not all of them are read ({silent})"
+
+
+def _others(store: EstateStore, facts: DirectoryFacts) -> tuple[DomainRead, ...]:
+    """Return what is known of the domains beside the first one: what was read now, else what was read before."""
+    last = store.last_full()
+    known = {one.domain.sid: one for one in last.facts.others} if last is not None else {}
+    known |= {one.domain.sid: one for one in facts.read}
+    return tuple(known[one.sid] for one in facts.domain.others)
 
 
 def _keep_schema(sources: Sources, known: str) -> None:
@@ -132,19 +178,33 @@ def _watermark(store: EstateStore, facts: DirectoryFacts) -> int | None:
 
 def _collect_all(sources: Sources, about: CollectionFacts, *, compared: bool) -> Collected:
     observed = _observed(sources.directory.entries(), sources.progress)
-    observed += outsiders(about.domain.sid, observed)
+    observed += outsiders(about.domain, observed)
     told = _told_by_others(sources, observed, about.domain.sid)
     observed = _with(observed, told.rows)
-    sources.names.just_seen(about.domain.short_name, observed)
+    sources.names.just_seen(about.domain, observed)
     ids = sources.store.ids_for([seen.row.key for seen in observed])
     assembled = assemble(about.domain, observed, ids)
     computers = [_computer(i, seen) for seen, i in zip(observed, ids, strict=True) if seen.row.kind == Kind.COMPUTER]
-    read = _read_hosts(sources, computers)
+    read = _read_hosts(sources, computers, about.domain)
     written = sources.store.write(replace(about, finished=sources.clock()), assembled, read, compared=compared)
     kinds = np.bincount(assembled.objects.kinds, minlength=len(Kind))
     counts = {kind.label: int(kinds[kind]) for kind in Kind if kind != Kind.ABSENT and kinds[kind]}
     collected = _collected(about.kind, written, counts, read, assembled.strangers, assembled.more_strangers)
-    return replace(collected, unreadable=_unreadable(observed), told=told)
+    return _with_twins(replace(collected, unreadable=_unreadable(observed), told=told), read, about.domain)
+
+
+def _with_twins(collected: Collected, read: Sequence[Host], domain: Domain) -> Collected:
+    """Tell apart hosts that bear another's name from those that no source takes."""
+    twins = _twins(read, domain)
+    if not twins:
+        return collected
+    names = tuple(rf"{domain.holding(host.dn).short_name}\{host.name}" for host in read if host.id in twins)
+    unknown = _of_no_source(host for host in read if host.id not in twins)
+    return replace(collected, not_looked_after=unknown, twins=names)
+
+
+def _of_no_source(read: Iterable[Host]) -> list[str]:
+    return [host.name for host in read if not host.source and not host.is_of_directory]
 
 
 def _told_by_others(sources: Sources, observed: Sequence[Observed], own: Sid) -> Told:
@@ -198,34 +258,43 @@ def _stands_alone(one: Principal) -> bool:
 def _quietly(_what: str, _done: int, _of: int | None) -> None: ...
 
 
-def _collect_changes(changed: Sequence[Entry], sources: Sources, about: CollectionFacts) -> Collected:
+def _collect_changes(
+    changed: Sequence[Entry], sources: Sources, about: CollectionFacts, whole: Sequence[str] = ()
+) -> Collected:
     """Read what changed, and everything below containers that moved or got other rights.
 
     A server does not mark what lies below such a container as changed, though its name or its inherited entries are.
+    `whole` are domains of which everything was read: what is in the store of them and was not seen is there no more.
     """
     store = sources.store
     deleted = [guid for entry in changed if entry.deleted and (guid := entry.first("objectguid"))]
     living = [entry for entry in changed if not entry.deleted]
     by_key = {seen.row.key: seen for seen in _observed(living, sources.progress)}
+    known_whole = tuple(map(fold_dn, whole))
     for dn in store.altered_containers(list(by_key.values())):
+        if fold_dn(dn).endswith(known_whole or ("\0",)):
+            continue
         below = _observed(sources.directory.entries_below(dn), sources.progress)
         by_key |= {seen.row.key: seen for seen in below}
     observed = list(by_key.values())
     told, left = _changed_at_others(sources, about.domain)
     observed = _with(observed, told.rows)
-    sources.names.just_seen(about.domain.short_name, observed)
+    sources.names.just_seen(about.domain, observed)
     known = {computer.id: computer for computer in store.computers()}
-    gone = set(store.ids_of(deleted))
+    missing = {key: name for key, name in store.keys_below(whole).items() if key not in by_key} if whole else {}
+    left = [*left, *missing]  # deleted, or hidden from this account: that is not told apart
+    gone = set(store.ids_of([*deleted, *missing]))
     for seen, i in zip(observed, store.ids_for([seen.row.key for seen in observed]), strict=True):
         if seen.row.kind == Kind.COMPUTER:
             known[i] = _computer(i, seen)
     computers = [computer for i, computer in sorted(known.items()) if i not in gone]
-    read = _read_hosts(sources, computers)
+    read = _read_hosts(sources, computers, about.domain)
     finished = replace(about, finished=sources.clock())
     written = store.write_observed(finished, observed, read, removed=deleted, left=left, all_hosts=True)
     counts = Counter(Kind(seen.row.kind).label for seen in observed)
+    written = replace(written, gone=sorted(missing.values()))
     collected = _collected(about.kind, written, dict(counts), read, ())
-    return replace(collected, unreadable=_unreadable(observed), told=told)
+    return _with_twins(replace(collected, unreadable=_unreadable(observed), told=told), read, about.domain)
 
 
 def _unreadable(observed: Iterable[Observed]) -> tuple[str, ...]:
@@ -246,9 +315,31 @@ def _computer(object_id: int, seen: Observed) -> Host:
     )
 
 
-def _read_hosts(sources: Sources, computers: Sequence[Host]) -> list[Host]:
+def _read_hosts(sources: Sources, computers: Sequence[Host], domain: Domain) -> list[Host]:
     known = {host.id: host for host in sources.store.load_hosts()}
-    return read_hosts(sources.hosts, computers, known, sources.progress, sources.crew)
+    twins = _twins(computers, domain)
+    if not twins:
+        return read_hosts(sources.hosts, computers, known, sources.progress, sources.crew)
+    alone = [host for host in computers if host.id not in twins]
+    read = {host.id: host for host in read_hosts(sources.hosts, alone, known, sources.progress, sources.crew)}
+    return [read.get(host.id, host) for host in computers]
+
+
+def _twins(computers: Iterable[Host], domain: Domain) -> set[int]:
+    """Return those beside the first domain who bear the name of a host of another one.
+
+    Hosts are called by their names alone: what is meant for the one would be done to the other.
+    """
+    if not domain.others:
+        return set()
+    places = {one.sid: place for place, one in enumerate(domain.all)}
+    names: set[str] = set()
+    twins: set[int] = set()
+    for host in sorted(computers, key=lambda one: places[domain.holding(one.dn).sid]):
+        if host.name.casefold() in names:
+            twins.add(host.id)
+        names.add(host.name.casefold())
+    return twins
 
 
 def _collected(
@@ -259,10 +350,11 @@ def _collected(
     strangers: tuple[str, ...],
     more_strangers: int = 0,
 ) -> Collected:
-    unknown = [host.name for host in read if not host.source and not host.is_of_directory]
     unread = [host for host in read if host.trouble]
     looked_after = sum(bool(host.source) for host in read)
-    return Collected(kind, written, counts, looked_after - len(unread), unread, unknown, strangers, more_strangers)
+    return Collected(
+        kind, written, counts, looked_after - len(unread), unread, _of_no_source(read), strangers, more_strangers
+    )
 
 
 def _observed(entries: Iterable[Entry], progress: Progress) -> list[Observed]:

@@ -1,9 +1,8 @@
 """Enact: the one road by which anything is written."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
-from itertools import chain
 from typing import Any, Final
 
 from adzeguard.core.change.change import Change, Order
@@ -23,7 +22,7 @@ from adzeguard.core.estate.rows import Observed, object_key
 from adzeguard.core.identity import Sid, sid_of_dn
 from adzeguard.directory.decode import observe
 from adzeguard.directory.executors.table import make_in_directory
-from adzeguard.directory.port import DirectoryDriver
+from adzeguard.directory.port import DirectoryDriver, Entry
 from adzeguard.shares.executor import make_on_share
 from adzeguard.store.notes import make_note
 from adzeguard.workflows.collect import read_host
@@ -185,7 +184,9 @@ def _make(changes: Iterable[Change], judged: Judged, run: Run, hosts_read: dict[
         else:
             outcome = make_in_directory(run.ports.directory, judged.allowed(change), run.intend)
             run.conclude(outcome)
-            lost = outcome.detail if outcome.status == Status.UNREACHABLE else ""
+            # Of several domains another one may well answer; one that does not is found out at once the next time.
+            one_domain = not judged.case.estate.domain.others
+            lost = outcome.detail if outcome.status == Status.UNREACHABLE and one_domain else ""
 
     change_hosts(on_hosts, judged, run, hosts_read)
 
@@ -208,7 +209,7 @@ def _store_what_was_read(run: Run, estate: Estate, hosts_read: dict[str, Host], 
     if not made:
         return
     in_directory = [change for change in made if not change.host_name]
-    observed = _read_again(in_directory, ports.directory)
+    observed = _read_again(in_directory, ports.directory, several=bool(estate.domain.others))
     # What was refused lives on, though its intent told its end; what was found gone was deleted by an earlier try.
     deleted = [o.change for o in run.outcomes if o.status in MADE]
     gone = [key for change in deleted if (key := _key_of_deleted(run.intended.get(change.id)))]
@@ -229,20 +230,27 @@ def _key_of_deleted(change: Change | None) -> bytes:
     return object_key(guid, change.object.sid, change.object.dn)
 
 
-def _read_again(changes: Sequence[Change], directory: DirectoryDriver) -> list[Observed]:
-    """Read every group, account and object that was touched, and what lies below those that moved or hand rights on."""
+def _read_again(changes: Sequence[Change], directory: DirectoryDriver, *, several: bool) -> list[Observed]:
+    """Read every group, account and object that was touched, and what lies below those that moved or hand rights on.
+
+    Of `several` domains one that is off does not keep the others from being read.
+    """
     touched = [change.touches() for change in changes]
     entries = sorted({dn for one in touched for dn in one.entries})
     below = sorted({dn for one in touched for dn in one.below})
+    foreign = {c.member.sid for c in changes if isinstance(c, MembershipChange) and sid_of_dn(c.member.dn)}
+    readings: list[Callable[[], Iterable[Entry | None]]] = [
+        *((lambda sid=sid: [directory.read_by_sid(Sid(sid))]) for sid in sorted(foreign)),
+        *((lambda dn=dn: [directory.read(dn)]) for dn in entries),
+        *((lambda dn=dn: directory.entries_below(dn)) for dn in below),
+    ]
     observed_by_key: dict[bytes, Observed] = {}
-    try:
-        single = (entry for dn in entries if (entry := directory.read(dn)) is not None)
-        foreign = {c.member.sid for c in changes if isinstance(c, MembershipChange) and sid_of_dn(c.member.dn)}
-        made = (entry for sid in sorted(foreign) if (entry := directory.read_by_sid(Sid(sid))) is not None)
-        several = (entry for dn in below for entry in directory.entries_below(dn))
-        for entry in chain(made, single, several):
-            seen = observe(entry)
-            observed_by_key |= {seen.row.key: seen} if seen is not None else {}
-    except DirectoryError:
-        return list(observed_by_key.values())
+    for reading in readings:
+        try:
+            for entry in reading():
+                seen = observe(entry) if entry is not None else None
+                observed_by_key |= {seen.row.key: seen} if seen is not None else {}
+        except DirectoryError:
+            if not several:
+                break
     return list(observed_by_key.values())

@@ -152,6 +152,6 @@ def no_more_inside(estate: Estate, rows: Mapping[str, Observed]) -> list[str]:
     }
     if not gone:
         return []
-    own = estate.domain.sid
+    own = estate.domain
     named = {sid for use in estate.catalogue.descriptor_uses() for sid in sids_of_others(use.raw, own)}
     return sorted(gone - named)

@@ -26,7 +26,7 @@ def ask_for_names(
     `permissions` are descriptors of file shares, which name some as well.
     """
     at = int(now.timestamp())
-    on_shares = {Sid(sid) for raw in permissions for sid in sids_of_others(raw, estate.domain.sid)}
+    on_shares = {Sid(sid) for raw in permissions for sid in sids_of_others(raw, estate.domain)}
     due = _due(estate, names.all(), at, on_shares)
     if not due:
         return ""

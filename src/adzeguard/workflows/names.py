@@ -4,6 +4,7 @@ from collections.abc import Callable, Iterable
 from threading import Lock
 
 from adzeguard.core.errors import AdzeguardError
+from adzeguard.core.estate.catalogue import Domain
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.names import lookup_qualified
 from adzeguard.core.estate.rows import Observed
@@ -22,6 +23,7 @@ class KnownNames:
         self._index: tuple[dict[str, str | None], dict[str, str]] | None = None
         self._lock = Lock()  # hosts are read by many threads at once
         self._domain = ""
+        self._of: Domain | None = None
 
     @property
     def domain(self) -> str:
@@ -33,12 +35,12 @@ class KnownNames:
         except AdzeguardError:
             return ""
 
-    def just_seen(self, short_name: str, observed: Iterable[Observed]) -> None:
-        """Remember what was just seen of the directory of this name, before it is stored.
+    def just_seen(self, domain: Domain, observed: Iterable[Observed]) -> None:
+        """Remember what was just seen of the directory of this domain, before it is stored.
 
         It is gone through when a host first asks: most never do, and a directory has a million objects.
         """
-        self._domain = short_name
+        self._domain, self._of = domain.short_name, domain
         self._observed = observed
         self._index = None
 
@@ -51,12 +53,16 @@ class KnownNames:
                 names: dict[str, str] = {}
                 for seen in self._observed:
                     if seen.row.sid and not seen.row.sid.startswith(f"{BUILTIN_AUTHORITY}-"):
-                        name = rf"{self._domain}\{seen.row.name}"
+                        name = rf"{self._short_name(seen.row.sid)}\{seen.row.name}"
                         other = sids.get(name.casefold(), seen.row.sid)
                         sids[name.casefold()] = seen.row.sid if other == seen.row.sid else None
                         names[seen.row.sid] = name
                 self._index = sids, names
             return self._index
+
+    def _short_name(self, sid: str) -> str:
+        of = self._of.of_sid(sid) if self._of is not None else None
+        return of.short_name if of is not None else self._domain
 
     def sid_of(self, name: str) -> str | None:
         """Return the SID of a qualified name, or None if it stands for nothing or for several things."""

@@ -7,6 +7,7 @@ from typing import Final
 from adzeguard.core.access.keepers import controlling_groups
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.kinds.membership import MembershipChange
+from adzeguard.core.errors import DirectoryUnreachableError
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import Flag, Kind, Principal
 from adzeguard.core.estate.rows import Observed
@@ -40,7 +41,13 @@ def reread_before_enact(
         seen |= waiting
         waiting = set()
         for principal in level.values():
-            entry = directory.read(principal.dn)
+            try:
+                entry = directory.read(principal.dn)
+            except DirectoryUnreachableError:
+                # What a domain that is off held last is all that is known of it, and nothing is written there.
+                if not estate.domain.others:
+                    raise
+                continue
             found = observe(entry) if entry is not None else None
             if found is None or found.row.sid != (principal.sid or ""):
                 continue  # moved or gone: the change itself will find that out

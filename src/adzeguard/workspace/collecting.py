@@ -1,6 +1,6 @@
 """Reading the directory and the hosts into the store of a workspace."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
 from adzeguard.core.errors import UsageError
@@ -17,6 +17,7 @@ from adzeguard.workflows.leases import end_what_was_taken_out
 from adzeguard.workflows.put_in import forget_what_is_gone
 from adzeguard.workflows.settle_later import settle_unknown
 from adzeguard.workflows.shares import SharesRead, read_shares
+from adzeguard.workspace.domains import chosen_domains
 
 if TYPE_CHECKING:
     from adzeguard.workspace.open_workspace import Workspace
@@ -27,16 +28,21 @@ def silent(_what: str, _done: int, _of: int | None) -> None:
 
 
 def collected(
-    workspace: "Workspace", *, full: bool = False, workers: str = "", progress: Progress = silent
+    workspace: "Workspace",
+    *,
+    full: bool = False,
+    workers: str = "",
+    progress: Progress = silent,
+    only: Sequence[str] = (),
 ) -> Collected:
     """Read everything, or from a server that can tell only what changed, and settle by it what was not known.
 
     A host that does not answer keeps the state that was last read of it. An error on the way leaves the last
-    collection in force.
+    collection in force. `only` are names of domains, where the workspace has several: the others stay as they are.
     """
     with (
         workspace.held("collect"),
-        workspace.directory() as directory,
+        workspace.directory(chosen_domains(workspace, only)) as directory,
         workspace.hosts() as hosts,
         workspace.other_domains() as others,
     ):
@@ -45,11 +51,15 @@ def collected(
         done = collect(sources, full=full)
         ForeignNames(workspace.database).keep(done.told.names)
         workspace.look_anew()
+        for name, why in done.unread:
+            if why:
+                workspace.frontend.say(f"Did not answer, and is known as it was read before: {name}: {why}")
         for said in done.told.silent:
             workspace.frontend.say(f"Who is inside its groups is known as it was read before: {said}")
         if trouble := _names_asked(workspace):
             workspace.frontend.say(f"Names of other domains could not be asked for: {trouble}")
-        BackLinks(workspace.database).write(orphaned_back_links(directory, workspace.estate, workspace.privileged))
+        links = BackLinks(workspace.database)
+        links.write(list(orphaned_back_links(directory, workspace.estate, workspace.privileged, links.all())))
         settle_unknown(workspace.journal, workspace.estate, workspace.now(), workspace.operator())
         forget_what_is_gone(PutIn(workspace.database), workspace.journal, workspace.estate)
         ended = end_what_was_taken_out(Leases(workspace.database), workspace.estate, workspace.now())

@@ -12,7 +12,7 @@ from adzeguard.core.wording import counted_noun, some_of
 from adzeguard.hosts.port import Step
 from adzeguard.settings.drivers import find_driver
 from adzeguard.settings.keys import KEYS, OF_DRIVERS, USUAL_DRIVERS
-from adzeguard.settings.settings import read_tree
+from adzeguard.settings.settings import DomainSettings, read_tree
 from adzeguard.tellers.port import TryableTeller
 from adzeguard.workflows.host_trial import tried
 
@@ -52,21 +52,27 @@ def connections_tried(workspace: "Workspace") -> Iterator[Step]:
 
 
 def directory_tried(workspace: "Workspace") -> Iterator[Step]:
-    """Connect to the directory, and see what its account may read."""
+    """Connect to the directory of each domain, and see what its account may read."""
+    for one in workspace.settings.all_domains:
+        suffix = "" if one.name == workspace.settings.domain else f".{one.name}"
+        yield from _domain_tried(workspace, one, suffix)
+
+
+def _domain_tried(workspace: "Workspace", one: DomainSettings, suffix: str) -> Iterator[Step]:
     try:
-        with workspace.directory() as directory:
+        with workspace.directory_of(one) as directory:
             domain = directory.facts().domain
             top = directory.read(domain.base_dn)
             label = directory.label
     except AdzeguardError as error:
-        yield Step("directory", trouble=str(error))
+        yield Step(f"directory{suffix}", trouble=str(error))
         return
-    yield Step("directory", f"{label}: the domain {domain.short_name} ({domain.dns_name})")
+    yield Step(f"directory{suffix}", f"{label}: the domain {domain.short_name} ({domain.dns_name})")
     if top is None or top.first("ntsecuritydescriptor") is None:
         blind = "This account may not read who holds which rights there: grant, may and reach will know nothing."
-        yield Step("rights", trouble=blind)
+        yield Step(f"rights{suffix}", trouble=blind)
     else:
-        yield Step("rights", "this account may read who holds which rights")
+        yield Step(f"rights{suffix}", "this account may read who holds which rights")
 
 
 def _names(workspace: "Workspace") -> Iterator[Step]:
@@ -141,9 +147,10 @@ def _tried(what: str, try_out: Callable[[], str]) -> Step:
 
 
 def _tables_of_drivers(table: str, content: dict[str, Any]) -> list[tuple[str, dict[str, Any]]]:
-    """Return the tables of a heading: itself, or those below it."""
+    """Return the tables of a heading: itself where it has keys of its own, and those below it."""
     below = [(f"{table}.{name}", value) for name, value in content.items() if isinstance(value, dict)]
-    return below or ([(table, content)] if content else [])
+    own = {key: value for key, value in content.items() if not isinstance(value, dict)}
+    return [(table, own), *below] if own else below
 
 
 def _of_driver(heading: str, table: str, content: dict[str, Any]) -> Iterator[SettingRow]:

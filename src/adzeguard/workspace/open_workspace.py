@@ -1,6 +1,6 @@
 """One workspace at work: settings, store, charter and drivers, each opened when it is first needed."""
 
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from contextlib import AbstractContextManager, ExitStack, closing, contextmanager
 from datetime import datetime, timedelta
 from functools import cached_property
@@ -9,6 +9,8 @@ from typing import TYPE_CHECKING, Any
 
 from adzeguard import clock
 from adzeguard.settings.settings import (
+    ONLY_DOMAIN,
+    DomainSettings,
     HostsSettings,
     OtherDomainSettings,
     Settings,
@@ -553,11 +555,13 @@ class Workspace:
             return None
 
     def _secret(
-        self, source: "HostsSettings | TellSettings | SharesSettings | OtherDomainSettings | None" = None
+        self,
+        source: "HostsSettings | TellSettings | SharesSettings | OtherDomainSettings | DomainSettings | None" = None,
     ) -> "Secret":
         """Return what gives the password of the directory, or of what another table connects to."""
         from adzeguard.settings.passwords import (
             password_source,
+            password_source_of_domain,
             password_source_of_hosts,
             password_source_of_other_domain,
             password_source_of_shares,
@@ -571,23 +575,44 @@ class Workspace:
             return password_source_of_teller(self.settings, source, ask)
         if isinstance(source, SharesSettings):
             return password_source_of_shares(self.settings, source, ask)
+        if isinstance(source, DomainSettings):
+            return password_source_of_domain(self.settings, source, ask)
         if isinstance(source, OtherDomainSettings):
             return password_source_of_other_domain(self.settings, source, ask)
         return password_source_of_hosts(self.settings, source, ask)
 
     @contextmanager
-    def directory(self) -> "Iterator[DirectoryDriver]":
-        """The directory, connected."""
-        given = self.settings.directory
-        if given.get("plain_ldap") == "true":
+    def directory(self, reading: "Collection[str]" = ()) -> "Iterator[DirectoryDriver]":
+        """The directory, connected: of several domains each when it is needed, and those first that are read now."""
+        if any(one.given.get("plain_ldap") == "true" for one in self.settings.all_domains):
             self.frontend.say("Warning: plain LDAP sends the password unencrypted")
-        driver: DirectoryDriver = self._opened("directory", given, self._secret())
+        with self._closed_in_the_end(self._directory(reading)) as driver:
+            yield driver
+
+    def directory_of(self, domain: DomainSettings) -> "AbstractContextManager[DirectoryDriver]":
+        """The directory of one of the domains alone, connected."""
+        return self._closed_in_the_end(self._opening(domain)())
+
+    @contextmanager
+    def _closed_in_the_end(self, driver: "DirectoryDriver") -> "Iterator[DirectoryDriver]":
         try:
             yield driver
         finally:
             for url in getattr(driver, "passed_over", ()):
                 self.frontend.say(f"{url} did not answer; {driver.label} did")
             driver.close()
+
+    def _directory(self, reading: "Collection[str]") -> "DirectoryDriver":
+        if not self.settings.domains:
+            return self._opening(self.settings.all_domains[0])()
+        from adzeguard.workspace.domains import several_domains
+
+        return several_domains(self, self._opening, reading)
+
+    def _opening(self, domain: DomainSettings) -> "Callable[[], DirectoryDriver]":
+        secret = self._secret(domain if domain.name != self.settings.domain else None)
+        table = "directory" if domain.name == ONLY_DOMAIN else domain.table
+        return lambda: self._opened("directory", domain.given, secret, table)
 
     def foreign_namer(self) -> "NamesForeigners | None":
         """Who can say what SIDs of other domains mean, where the settings name a way."""

@@ -23,7 +23,7 @@ def reach_graph(workspace: "Workspace", name: str, *, with_directory: bool = Fal
 def who_reaches(workspace: "Workspace", name: str, *, with_directory: bool = False) -> Table:
     """Return everybody who is in a group, or could make themselves a member by the rights they hold."""
     group, graph = reach_graph(workspace, name, with_directory=with_directory)
-    ruling = set() if with_directory else ruling_people(workspace.estate)
+    ruling = set() if with_directory else ruling_people(workspace.estate, group)
     ways = reaching(workspace.estate, graph, but=ruling)
     more = len(ruling - {way.principal.id for way in ways})
     return reach_table(ways, group.qualified_name, more)

@@ -21,7 +21,7 @@ class Accounts:
     """
 
     def __init__(self, accounts: Iterable[Principal], domain: Domain, is_elsewhere: Callable[[str], bool]) -> None:
-        self._domains = {"", domain.short_name.casefold(), domain.dns_name.casefold()}
+        self._domains = {"", *(name.casefold() for one in domain.all for name in (one.short_name, one.dns_name))}
         self._is_elsewhere = is_elsewhere
         self._sids: set[str] = set()
         self._by_name: dict[str, str] = {}

@@ -13,16 +13,16 @@ from adzeguard.core.estate.membership import MembershipGraph
 from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.identity import Sid
 from adzeguard.core.wellknown import (
-    ADMINISTRATORS,
     RID_ADMINISTRATOR,
     RID_DOMAIN_ADMINS,
     RID_ENTERPRISE_ADMINS,
+    RID_OF_ADMINISTRATORS,
 )
 
 
 def default_keepers(estate: Estate) -> list[Principal]:
-    """Return the account with RID 500 and the directory's own administrators group."""
-    sids = [estate.domain.account(RID_ADMINISTRATOR), estate.domain.account(RID_DOMAIN_ADMINS)]
+    """Return the account with RID 500 and the directory's own administrators group, of each domain."""
+    sids = estate.domain.accounts(RID_ADMINISTRATOR, RID_DOMAIN_ADMINS)
     ids = estate.ids_of_sids(sids)
     return list(estate.catalogue.principals(i for sid in sids if (i := ids[sid]) is not None).values())
 
@@ -30,7 +30,7 @@ def default_keepers(estate: Estate) -> list[Principal]:
 def controlling_groups(estate: Estate) -> list[int]:
     """Return the ids of the groups that control the directory itself."""
     domain = estate.domain
-    sids = [ADMINISTRATORS, domain.account(RID_DOMAIN_ADMINS), domain.account(RID_ENTERPRISE_ADMINS)]
+    sids = [*domain.built_in(RID_OF_ADMINISTRATORS), *domain.accounts(RID_DOMAIN_ADMINS, RID_ENTERPRISE_ADMINS)]
     ids = estate.ids_of_sids(sids)
     return [group for sid in sids if (group := ids[sid]) is not None]
 

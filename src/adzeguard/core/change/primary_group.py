@@ -18,7 +18,8 @@ def leave_primary_group(
     When the directory switches the primary group, it lists the account in the old one; that entry is then removed.
     """
     rid = RID_DOMAIN_COMPUTERS if member.kind in (Kind.COMPUTER, Kind.SERVICE) else RID_DOMAIN_USERS
-    fallback_id = estate.id_of_sid(estate.domain.account(rid))
+    # A primary group is one of the account's own domain.
+    fallback_id = estate.id_of_sid(estate.domain.holding(member.dn).account(rid))
     if fallback_id is None or fallback_id == group.id or group.sid is None:
         return [], f"it is the primary group of {member.qualified_name}, and there is no other to take its place"
     fallback, who = Named.of(estate.principal(fallback_id)), Named.of(member)

@@ -148,6 +148,6 @@ def _not_to_be_made(estate: Estate, change: CreateObject) -> Iterator[str]:
         yield f"{change.id} brings back what was deleted, which undo alone does"
     account = values_of(change.attributes, "sAMAccountName")
     name = account[0].decode("utf-8", "replace") if account else ""
-    true = rf"{estate.domain.short_name}\{name}" if name else leaf_name(change.object.dn)
+    true = rf"{estate.domain.holding(change.object.dn).short_name}\{name}" if name else leaf_name(change.object.dn)
     if change.object != Named(true, dn=change.object.dn, made=True):
         yield f"{change.id} says '{change.object.name}', and makes '{true}'"

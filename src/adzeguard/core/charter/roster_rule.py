@@ -70,7 +70,7 @@ def resolve_roster(rule: RosterRule, names: RuleNames, response: Response) -> It
         its_names = names.of_rule(wanted)
         asked.append(its_names)
         known = lookup_qualified(names.estate, group) if is_qualified(group) else []
-        if known or container is None or rule.new_groups is None or not _may_be_made(names, group):
+        if known or container is None or rule.new_groups is None or not _may_be_made(names, group, container):
             resolved += list(resolve_group_rule(wanted, its_names, response))
         else:
             members = its_names.principals("only", wanted.only or ())
@@ -80,10 +80,11 @@ def resolve_roster(rule: RosterRule, names: RuleNames, response: Response) -> It
         yield from resolved
 
 
-def _may_be_made(names: RuleNames, group: str) -> bool:
-    """A group of this domain can be made; a SID, a DN or the group of another domain cannot."""
+def _may_be_made(names: RuleNames, group: str, container: Principal) -> bool:
+    """A group of the domain of its place can be made; a SID, a DN or the group of another domain cannot."""
     domain, _, name = group.rpartition("\\")
-    return bool(name) and domain.casefold() == names.estate.domain.short_name.casefold()
+    ours = names.estate.domain.called(domain)
+    return bool(name) and ours is not None and ours == names.estate.domain.holding(container.dn)
 
 
 def _as_group_rule(rule: RosterRule, group: str, rows: list[RosterRow], day: date) -> GroupRule:

@@ -2,6 +2,7 @@
 
 from collections import Counter
 from collections.abc import Iterable, Iterator
+from itertools import product
 
 from adzeguard.core.checks.check_input import CheckInput
 from adzeguard.core.checks.finding import Finding
@@ -20,11 +21,11 @@ _ENOUGH = 2
 def without_a_place(looked_at: CheckInput) -> Iterator[Finding]:
     """Yield what lies in the containers that every domain begins with, and where its neighbours say it belongs."""
     estate = looked_at.estate
-    for what, default in DEFAULTS.items():
-        container = estate.catalogue.by_dn(estate.domain.full_dn(default))
+    for domain, (what, default) in product(estate.domain.all, DEFAULTS.items()):
+        container = estate.catalogue.by_dn(domain.full_dn(default))
         if container is None:
             continue
-        lying = _lying_in(estate, estate.domain.full_dn(default), _KINDS[what])
+        lying = _lying_in(estate, domain.full_dn(default), _KINDS[what])
         peers = estate.catalogue.principals(estate.catalogue.of_kind(_KINDS[what]).tolist()) if lying else {}
         for principal in lying:
             where = _suggested(principal, peers.values())

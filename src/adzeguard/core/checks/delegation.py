@@ -45,8 +45,9 @@ def _of_grant(rights: Rights, delegation: Delegation, *, written_down: bool) -> 
         },
     }
     where = _placed(rights, delegation.over)
-    if rights.estate.is_of_another_domain(grant.who):
-        yield Finding("foreign-rights", where, f"{sentence}: it is {rights.estate.domain_in_words(grant.who)}", **about)
+    elsewhere = rights.estate.from_elsewhere(grant.who, delegation.over.dn)
+    if elsewhere:
+        yield Finding("foreign-rights", where, f"{sentence}: it is {elsewhere}", **about)
     elif rights.estate.resolves_to_nothing(holder):
         yield Finding("stale-grant", where, f"{sentence}, but it resolves to nothing", **about)
         return
@@ -61,7 +62,7 @@ def _of_grant(rights: Rights, delegation: Delegation, *, written_down: bool) -> 
 def _is_everybody(rights: Rights, sid: Sid) -> bool:
     """Everybody, everybody who has logged on, and the groups in which every account or computer is."""
     domain = rights.estate.domain
-    return sid in EVERYONE_LIKE or sid in (domain.account(RID_DOMAIN_USERS), domain.account(RID_DOMAIN_COMPUTERS))
+    return sid in EVERYONE_LIKE or sid in domain.accounts(RID_DOMAIN_USERS, RID_DOMAIN_COMPUTERS)
 
 
 def check_descriptors(looked_at: CheckInput) -> Iterator[Finding]:
@@ -86,11 +87,14 @@ def check_ways_up(looked_at: CheckInput) -> Iterator[Finding]:
     It is told once, where the way is shortest for the most powerful group.
     """
     rights = looked_at.rights
-    finder, ruling = ReachFinder(rights), ruling_people(rights.estate)
+    finder, ruling = ReachFinder(rights), dict[str, set[int]]()
     reported: set[tuple[int, str, int]] = set()
     for group in looked_at.privileged:
         by_right: dict[tuple[int, str, int], list[Reaching]] = {}
-        for found in reaching(rights.estate, finder.graph(group.id), members_too=False, but=ruling):
+        domain = rights.estate.domain.holding(group.dn).base_dn
+        if domain not in ruling:
+            ruling[domain] = ruling_people(rights.estate, group)
+        for found in reaching(rights.estate, finder.graph(group.id), members_too=False, but=ruling[domain]):
             edge = first_right(found.chain)
             by_right.setdefault((edge.holder, edge.how, edge.stands_on), []).append(found)
         for key, people in by_right.items():

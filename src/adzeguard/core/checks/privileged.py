@@ -7,7 +7,7 @@ from adzeguard.core.access.members import Access, members_of
 from adzeguard.core.checks.check_input import CheckInput
 from adzeguard.core.checks.finding import Finding
 from adzeguard.core.estate.named import Named
-from adzeguard.core.estate.principal import Kind
+from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.wellknown import EVERYONE_LIKE
 
 
@@ -26,8 +26,7 @@ def check_privileged(looked_at: CheckInput) -> Iterator[Finding]:
         for access in members_of(estate, group):
             member = Named.of(access.principal)
             sid = access.principal.sid or ""
-            foreign = estate.domain_in_words(sid) if estate.is_of_another_domain(sid) else ""
-            for check, message in _of_member(access, foreign=foreign):
+            for check, message in _of_member(access, foreign=estate.from_elsewhere(sid, _holder(access).dn)):
                 if (check, member.key) not in reported:
                     reported.add((check, member.key))
                     evidence = {"chain": chain_as_data(access), "member_sid": access.principal.sid}
@@ -41,13 +40,18 @@ def check_carried(looked_at: CheckInput) -> Iterator[Finding]:
         yield Finding("carried-membership", group, said, member=member)
 
 
+def _holder(access: Access) -> Principal:
+    """Return the group that lists a member."""
+    return access.chain[-2].principal
+
+
 def _of_member(access: Access, *, foreign: str) -> Iterator[tuple[str, str]]:
     """Yield the check and what is wrong, for each thing that is wrong with a member."""
     member = access.principal
     way = chain_in_words(access)
     if member.sid in EVERYONE_LIKE and member.kind == Kind.FOREIGN:
         yield "everyone-inside", f"{member.qualified_name} is inside, which is practically everybody: {way}"
-    elif foreign and access.chain[-2].principal.kind != Kind.FOREIGN:
+    elif foreign and _holder(access).kind != Kind.FOREIGN:
         # Who is inside a group of another domain is that domain's matter: the group is told, once.
         yield "foreign-privileged", f"{member.qualified_name} is inside, {foreign}: {way}"
     if not member.enabled:

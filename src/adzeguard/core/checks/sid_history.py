@@ -11,7 +11,7 @@ from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.identity import Sid
-from adzeguard.core.wellknown import BUILTIN_AUTHORITY, MADE_BY_STAFF
+from adzeguard.core.wellknown import MADE_BY_STAFF, is_built_in_group
 
 _MEND: Final = "Take it out of sIDHistory, with the tools of the directory server; then: adzeguard collect"
 
@@ -33,7 +33,7 @@ def check_sid_history(looked_at: CheckInput) -> Iterator[Finding]:
 
 def _is_privileged(estate: Estate, privileged: Sequence[Principal], sid: Sid) -> bool:
     """Tell whether it is one that every domain is born with, or leads into a privileged group by membership."""
-    if sid.authority == BUILTIN_AUTHORITY or (sid.authority == estate.domain.sid and sid.rid < MADE_BY_STAFF):
+    if is_built_in_group(sid) or (estate.domain.of_sid(sid) is not None and sid.rid < MADE_BY_STAFF):
         return True
     found = estate.id_of_sid(sid)
     inside = {found, *estate.graph.effective_groups(found).tolist()} if found is not None else set()

@@ -114,7 +114,7 @@ def restored(estate: Estate, things: Sequence[tuple[Deleted, Remembered]], why: 
 
 
 def _named_again(estate: Estate, one: Deleted) -> Named:
-    shown = rf"{estate.domain.short_name}\{one.name}" if one.sid else one.name
+    shown = rf"{estate.domain.holding(one.dn).short_name}\{one.name}" if one.sid else one.name
     return Named(name=shown, dn=one.dn, made=True)
 
 

@@ -135,7 +135,7 @@ def _principals_in(value: Any) -> Iterator[Principal]:
 def _on_hosts(named: Named) -> Iterator[Found]:
     once: FoundOnce[Found] = FoundOnce()
     for host in named.estate.hosts if named.by_sid else ():
-        if host.state is not None and host.state.machine_sid == named.estate.domain.sid:
+        if host.state is not None and host.state.machine_sid in [one.sid for one in named.estate.domain.all]:
             yield from _on_host(named, host, host.state)  # its own accounts are the directory's
         elif host.state is not None:
             yield from once.on(host.state, partial(_on_host, named, host, host.state))

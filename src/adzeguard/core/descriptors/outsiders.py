@@ -12,19 +12,20 @@ from dataclasses import replace
 from typing import Final
 
 from adzeguard.core.descriptors.descriptor import Descriptor, is_readable
+from adzeguard.core.estate.catalogue import Domain
 from adzeguard.core.estate.foreign import MEMBERS_READ, ONLY_INSIDE
 from adzeguard.core.estate.principal import Flag, Kind
 from adzeguard.core.estate.rows import NEVER, ObjectRow, Observed
-from adzeguard.core.identity import OF_A_DOMAIN, Sid, dn_of_sid
+from adzeguard.core.identity import OF_A_DOMAIN, dn_of_sid
 
 _PACKED: Final = re.compile(rb"\x01\x05\0\0\0\0\0\x05\x15\0\0\0.{16}", re.DOTALL)
 """A SID that a domain or machine gave out, as it stands in a descriptor ([MS-DTYP] 2.4.2.2)."""
 
 
-def outsiders(domain_sid: Sid, observed: Sequence[Observed]) -> list[Observed]:
+def outsiders(domain: Domain, observed: Sequence[Observed]) -> list[Observed]:
     """Return rows for the SIDs of other domains that stand in rights and have no object among these."""
     seen = {one.row.sid for one in observed}
-    named = {sid for raw in {one.row.descriptor for one in observed} for sid in sids_of_others(raw, domain_sid)}
+    named = {sid for raw in {one.row.descriptor for one in observed} for sid in sids_of_others(raw, domain)}
     return [row_of_outsider(sid) for sid in sorted(named - seen)]
 
 
@@ -33,15 +34,15 @@ def key_of_outsider(sid: str) -> bytes:
     return sid.encode()
 
 
-def sids_of_others(raw: bytes, domain_sid: Sid) -> Iterator[str]:
+def sids_of_others(raw: bytes, domain: Domain) -> Iterator[str]:
     """Yield the SIDs of other domains that own or are named in a descriptor; none of one that cannot be read."""
-    own = domain_sid.to_bytes()[2:]
+    own = {one.sid.to_bytes()[2:] for one in domain.all}
     # Almost every descriptor names this domain's own alone: looking through its bytes takes a twentieth of reading it.
-    if all(found[2:24] == own for found in _PACKED.findall(raw)) or not is_readable(raw):
+    if all(found[2:24] in own for found in _PACKED.findall(raw)) or not is_readable(raw):
         return
     descriptor = Descriptor.from_bytes(raw)
     for sid in (descriptor.owner, *(entry.sid for entry in descriptor.entries)):
-        if sid is not None and sid.startswith(OF_A_DOMAIN) and sid.authority != domain_sid:
+        if sid is not None and sid.startswith(OF_A_DOMAIN) and domain.of_sid(sid) is None:
             yield str(sid)
 
 

@@ -1,7 +1,7 @@
 """The domain, and what can be looked up in it."""
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Protocol, runtime_checkable
 
 import numpy as np
@@ -10,26 +10,78 @@ from numpy.typing import NDArray
 from adzeguard.core.estate.foreign import ForeignName
 from adzeguard.core.estate.links import Ids
 from adzeguard.core.estate.principal import Flag, Kind, Principal
-from adzeguard.core.identity import Sid
+from adzeguard.core.identity import OF_A_DOMAIN, Sid, fold_dn
+from adzeguard.core.wellknown import BUILTIN_AUTHORITY
 
 
 @dataclass(frozen=True, slots=True)
 class Domain:
-    """The domain that the directory serves."""
+    """The domain that the directory serves: the first one, where it is several."""
 
     base_dn: str
     dns_name: str
     short_name: str
     sid: Sid
+    others: tuple["Domain", ...] = ()
+    """The domains that stand beside the first one, in the order of the settings."""
+    builtin: str = BUILTIN_AUTHORITY
+    """Under what the groups stand that every domain has: in each domain they are others, and bear the same SIDs."""
+
+    @property
+    def all(self) -> tuple["Domain", ...]:
+        """The domain, and those beside it."""
+        return (self, *self.others)
+
+    def beside(self) -> "Domain":
+        """Return the domain as one beside a first one: the groups that every domain has get SIDs of their own."""
+        return replace(self, builtin=f"{BUILTIN_AUTHORITY}-{self.sid.removeprefix(OF_A_DOMAIN)}")
 
     def account(self, rid: int) -> Sid:
         """Return the SID of an account or group of the domain itself."""
         return Sid(f"{self.sid}-{rid}")
 
+    def accounts(self, *rids: int) -> list[Sid]:
+        """Return the SIDs of those accounts or groups in each of the domains."""
+        return [domain.account(rid) for domain in self.all for rid in rids]
+
+    def built_in(self, rid: int) -> list[Sid]:
+        """Return the SIDs of a group that every domain has, in each of the domains."""
+        return [Sid(f"{domain.builtin}-{rid}") for domain in self.all]
+
+    def of_sid(self, sid: str) -> "Domain | None":
+        """Return which of the domains gave a SID out; None for one of no domain, or of another."""
+        authority = sid.rpartition("-")[0]
+        return next((one for one in self.all if authority in (one.sid, one.builtin)), None)
+
+    def holding(self, dn: str) -> "Domain":
+        """Return the domain in which a distinguished name stands: the first one where it stands in none."""
+        if not self.others:
+            return self
+        folded = fold_dn(dn)
+        # A domain below another one has the longer name.
+        inside = [one for one in self.all if f",{folded}".endswith(f",{fold_dn(one.base_dn)}")]
+        return max(inside, key=lambda one: len(one.base_dn), default=self)
+
+    def called(self, name: str) -> "Domain | None":
+        """Return the domain of this short or DNS name, whatever its letter case."""
+        wanted = name.casefold()
+        return next((one for one in self.all if wanted in (one.short_name.casefold(), one.dns_name.casefold())), None)
+
     def full_dn(self, dn: str) -> str:
-        """Complete a distinguished name that leaves the base away."""
-        ends = dn.casefold().endswith(self.base_dn.casefold())
+        """Complete a distinguished name that leaves the base away: that of the first domain."""
+        folded = dn.casefold()
+        ends = any(folded.endswith(one.base_dn.casefold()) for one in self.all)
         return dn if ends else f"{dn},{self.base_dn}"
+
+
+@dataclass(frozen=True, slots=True)
+class DomainRead:
+    """One of several domains as it was read: its name in the settings, by which server, and up to which change."""
+
+    name: str
+    domain: Domain
+    invocation_id: str = ""
+    highest_usn: int = 0
 
 
 @dataclass(frozen=True, slots=True)

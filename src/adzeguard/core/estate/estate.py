@@ -2,16 +2,17 @@
 
 from collections import Counter
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from functools import cached_property
 
 from adzeguard.core.estate.catalogue import Catalogue, Domain
 from adzeguard.core.estate.foreign import may_hold_others, with_foreign_name
 from adzeguard.core.estate.hosts import Host, SearchableHosts
+from adzeguard.core.estate.links import Ids
 from adzeguard.core.estate.membership import MembershipGraph
 from adzeguard.core.estate.objects import outsider
-from adzeguard.core.estate.principal import Kind, Principal
+from adzeguard.core.estate.principal import Flag, Kind, Principal
 from adzeguard.core.estate.trusts import Trust, trusts_of
 from adzeguard.core.identity import OF_A_DOMAIN, Sid
 from adzeguard.core.wellknown import ADMINISTRATORS
@@ -70,7 +71,31 @@ class Estate:
 
     def is_of_another_domain(self, sid: str) -> bool:
         """Tell whether another domain, or a machine, gave out a SID: whether it is alive is not known here."""
-        return sid.startswith(OF_A_DOMAIN) and Sid(sid).authority != self.domain.sid
+        return sid.startswith(OF_A_DOMAIN) and self.domain.of_sid(sid) is None
+
+    def counts_at(self, sid: str, dn: str) -> Domain | None:
+        """Return whose people can have a SID in their token where an object of this name is looked after.
+
+        The first domain with all others beside it means everybody, none means nobody. What the groups are that every
+        domain has, is said in none but their own. A domain local group counts there as well; a server of Samba's
+        tells it over a trust too, of people of that domain (seen with 4.17), though it need not ([MS-PAC] 4.1.2.2).
+        """
+        given_by = self.domain.of_sid(sid) if self.domain.others else None
+        if given_by is None or given_by.sid == self.domain.holding(dn).sid:
+            return self.domain
+        found = self.id_of_sid(sid)
+        flags = self.principal(found).flags if found is not None else Flag(0)
+        if flags & Flag.BUILTIN:
+            return None
+        return replace(given_by, others=()) if flags & Flag.DOMAIN_LOCAL else self.domain
+
+    @cached_property
+    def _of_domains(self) -> Mapping[str, Ids]:
+        return {one.base_dn: self.catalogue.below(one.base_dn) for one in self.domain.all}
+
+    def people_of(self, domain: Domain) -> Ids:
+        """Return the ids of all that stands in a domain."""
+        return self._of_domains[domain.base_dn]
 
     @cached_property
     def of_other_domains(self) -> Mapping[int, Principal]:
@@ -105,16 +130,28 @@ class Estate:
         domains, accounts = (self.catalogue.principals(ids).values() if ids else () for ids in kinds)
         return trusts_of(domains, accounts)
 
+    def from_elsewhere(self, sid: str, dn: str) -> str:
+        """Return whose a SID is where it is of another domain than what stands under this name; else nothing."""
+        given_by = self.domain.of_sid(sid)
+        beyond = self.is_of_another_domain(sid) if given_by is None else given_by.sid != self.domain.holding(dn).sid
+        return self.domain_in_words(sid) if beyond else ""
+
     def domain_in_words(self, sid: str) -> str:
         """Return whose a SID of another domain is: `of ISLE`, or `of an unknown domain`."""
-        authority = Sid(sid).authority
+        authority, ours = Sid(sid).authority, self.domain.of_sid(sid)
+        if ours is not None:
+            return f"of {ours.short_name}"
         known = next((trust.short_name for trust in self.trusts if trust.sid == authority), "")
         return f"of {known}" if known else "of an unknown domain"
 
     @cached_property
     def hosts_by_name(self) -> Mapping[str, Host]:
-        """The hosts by their folded names."""
-        return {host.name.casefold(): host for host in self.hosts}
+        """The hosts by their folded names; of two domains' hosts of one name the one that is looked after."""
+        by_name: dict[str, Host] = {}
+        for host in self.hosts:
+            if host.source or host.name.casefold() not in by_name:
+                by_name[host.name.casefold()] = host
+        return by_name
 
     @cached_property
     def places_of_hosts(self) -> Mapping[str, Sequence[int]]:

@@ -10,11 +10,11 @@ class Gone:
 
     def __init__(self, estate: Estate) -> None:
         self._estate = estate
-        self._own = f"{estate.domain.sid}-"
+        self._own = tuple(f"{one.sid}-" for one in estate.domain.all)
         self._known: dict[str, bool] = {}
 
     def holds(self, sid: str) -> bool:
-        """Tell whether a SID is one of the domain, and belongs to nothing that was collected."""
+        """Tell whether a SID is one of our domains, and belongs to nothing that was collected."""
         if sid not in self._known:
             is_ours = sid.startswith(self._own)
             # What every domain is born with may just have been left out of what was collected.

@@ -59,8 +59,8 @@ def lookup_qualified(estate: Estate, typed: str) -> list[Principal]:
         return _of_authority(estate, authority.casefold(), name)
     name, _, of_domain = typed.rpartition("@")
     by_upn = catalogue.by_user_principal_name(typed)
-    if not by_upn and of_domain.casefold() in (domain.dns_name.casefold(), domain.short_name.casefold()):
-        return _of_authority(estate, domain.short_name.casefold(), name)
+    if not by_upn and domain.called(of_domain) is not None:
+        return _of_authority(estate, of_domain.casefold(), name)
     return list(catalogue.principals(by_upn).values())
 
 
@@ -70,8 +70,11 @@ def _of_authority(estate: Estate, authority: str, name: str) -> list[Principal]:
         return [outsider(known)] if known else []
     if authority == BUILTIN_PREFIX.casefold():
         return [p for p in _accounts(estate, name) if p.sid and p.sid.authority == BUILTIN_AUTHORITY]
-    if authority in (estate.domain.short_name.casefold(), estate.domain.dns_name.casefold()):
-        return [p for p in _accounts(estate, name) if p.sid and p.sid.authority == estate.domain.sid]
+    domain = estate.domain.called(authority)
+    if domain is not None:
+        # In a domain beside the first one its built-in groups are called as all others are, so that they differ.
+        beside = domain.builtin if domain.builtin != BUILTIN_AUTHORITY else domain.sid
+        return [p for p in _accounts(estate, name) if p.sid and p.sid.authority in (domain.sid, beside)]
     whole = rf"{authority}\{name.casefold()}"
     return [p for p in estate.of_other_domains.values() if p.qualified_name.casefold() == whole]
 
@@ -88,6 +91,8 @@ def _bare(estate: Estate, typed: str) -> list[Principal]:
     if typed.endswith("$"):
         found = [p for p in found if p.kind in _WITH_A_DOLLAR]
     twins = hosts_with_local_group(estate, typed)
+    if len(found) > 1 and estate.domain.others:
+        found = _of_first_domain(estate, found)
     if found and twins:
         lines = candidate_lines(found) + "\n" + _twin_line(typed, twins)
         raise AmbiguousNameError(
@@ -95,6 +100,12 @@ def _bare(estate: Estate, typed: str) -> list[Principal]:
             rf"Write {found[0].qualified_name} for the directory's, or --on HOST for a host's",
         )
     return found
+
+
+def _of_first_domain(estate: Estate, found: list[Principal]) -> list[Principal]:
+    """Of objects of one name in several domains those of the first one are meant, as before it had others beside it."""
+    first = [p for p in found if estate.domain.holding(p.dn) is estate.domain]
+    return first if len(first) == 1 else found
 
 
 def hosts_with_local_group(estate: Estate, name: str) -> list[Host]:
@@ -133,21 +144,14 @@ def _unknown(estate: Estate, typed: str) -> UnknownNameError | AmbiguousNameErro
             "Give the whole name",
         )
     if local and local.casefold() not in _authorities(estate):
-        return UnknownNameError(
-            f"'{typed}': there is no domain '{local}' here",
-            rf"This directory is {estate.domain.short_name}\…",
-        )
+        ours = ", ".join(rf"{one.short_name}\…" for one in estate.domain.all)
+        return UnknownNameError(f"'{typed}': there is no domain '{local}' here", f"This directory is {ours}")
     return UnknownNameError(f"nothing in the directory is called '{typed}'", "Try: adzeguard find PART-OF-THE-NAME")
 
 
 def _authorities(estate: Estate) -> set[str]:
-    ours = estate.domain
-    return {
-        ours.short_name.casefold(),
-        ours.dns_name.casefold(),
-        BUILTIN_PREFIX.casefold(),
-        WELL_KNOWN_PREFIX,
-    }
+    ours = (name.casefold() for one in estate.domain.all for name in (one.short_name, one.dns_name))
+    return {*ours, BUILTIN_PREFIX.casefold(), WELL_KNOWN_PREFIX}
 
 
 def suggestions(estate: Estate, part: str) -> list[Principal]:

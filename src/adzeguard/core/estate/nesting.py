@@ -3,6 +3,7 @@
 from typing import Final
 
 from adzeguard.core.estate.principal import Flag, Kind, Principal
+from adzeguard.core.identity import domain_of_dn
 
 _MAY_HOLD: Final = {
     "global": ("global",),
@@ -24,7 +25,18 @@ def refused_nesting(group: Principal, member: Principal) -> str:
         return f"{member.qualified_name} is {member.kind.one}, and groups hold accounts and groups"
     if member.kind == Kind.FOREIGN and group.group_scope != "domain local":
         return f"{member.qualified_name} is of another domain, and only a domain local group may hold it"
+    if _of_different_domains(group, member):
+        # Whether both are of one forest, so that a universal group may hold it, the server knows.
+        if group.group_scope == "global":
+            return f"{member.qualified_name} is of another domain, and no global group may hold it"
+        if member.group_scope == "domain local":
+            return f"{member.qualified_name} is domain local, and counts in its own domain alone"
     return _refused_group(group, member) if member.kind == Kind.GROUP else ""
+
+
+def _of_different_domains(group: Principal, member: Principal) -> bool:
+    domains = {domain_of_dn(one.dn).casefold() for one in (group, member) if one.kind != Kind.FOREIGN}
+    return len(domains - {""}) > 1
 
 
 def _refused_group(group: Principal, member: Principal) -> str:

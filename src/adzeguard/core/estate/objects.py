@@ -42,7 +42,7 @@ def qualified_name(kind: Kind, name: str, sid: Sid | None, domain: Domain) -> st
         return rf"well-known\{known}" if known else str(sid)
     if sid.authority == BUILTIN_AUTHORITY:
         return rf"BUILTIN\{name}"
-    return rf"{domain.short_name}\{name}"
+    return rf"{(domain.of_sid(sid) or domain).short_name}\{name}"
 
 
 @dataclass(frozen=True)

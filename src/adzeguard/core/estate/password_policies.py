@@ -46,9 +46,12 @@ class PasswordPolicies:
         self._estate = estate
         catalogue = estate.catalogue
         tops = catalogue.principals(catalogue.of_kind(Kind.DOMAIN).tolist()).values()
-        own = next((one for one in tops if one.sid == estate.domain.sid), None)
-        self._of_domain = _policy(own, estate.domain.short_name) if own is not None else None
-        every_scope = own is not None and bool(_told(own).get("every_scope"))
+        self._of_domain: dict[str, PasswordPolicy | None] = {}
+        every_scope = False
+        for domain in estate.domain.all:
+            own = next((one for one in tops if one.sid == domain.sid), None)
+            self._of_domain[domain.sid] = _policy(own, domain.short_name) if own is not None else None
+            every_scope = every_scope or (own is not None and bool(_told(own).get("every_scope")))
         self._counts = _COUNTS_WITH_EVERY_SCOPE if every_scope else _COUNTS
         objects = catalogue.principals(catalogue.of_kind(Kind.PASSWORD_POLICY).tolist()).values()
         self._applied: dict[int, list[tuple[int, str, PasswordPolicy]]] = {}
@@ -69,7 +72,7 @@ class PasswordPolicies:
         if person.kind != Kind.USER:
             return None
         chosen = self._first([person.id]) or (self._first(self._groups(person)) if self._applied else None)
-        return chosen or self._of_domain
+        return chosen or self._of_domain[self._estate.domain.holding(person.dn).sid]
 
     def _first(self, ids: Sequence[int]) -> PasswordPolicy | None:
         """Return the one of the lowest precedence."""

@@ -7,6 +7,7 @@ from typing import Any, Final
 from adzeguard.core.errors import UnknownNameError
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.estate.rows import NEVER
+from adzeguard.core.identity import domain_of_dn, fold_dn, split_dn
 
 _GOES_OUT: Final = 1  # TRUST_DIRECTION_INBOUND: seen from here, our people are let in there
 _COMES_IN: Final = 2  # TRUST_DIRECTION_OUTBOUND: this domain trusts the other one
@@ -39,6 +40,11 @@ class Trust:
     changed: int
     account: Principal | None = None
     """The account by which the other domain proves itself here."""
+
+    @property
+    def of(self) -> str:
+        """The DNS name of the domain that has the trust."""
+        return domain_of_dn(self.principal.dn)
 
     @property
     def lets_in(self) -> bool:
@@ -85,13 +91,21 @@ class Trust:
 
 
 def trusts_of(domains: Iterable[Principal], accounts: Iterable[Principal]) -> list[Trust]:
-    """Return the trusts by what the directory keeps of each, with their accounts, sorted by name."""
-    by_name = {account.name.casefold(): account for account in accounts}
+    """Return the trusts by what the directory keeps of each, with their accounts, sorted by name.
+
+    Several domains may each have one with the same other one.
+    """
+    by_name = {(_base(account.dn), account.name.casefold()): account for account in accounts}
     found = [_trust(domain, domain.details.get("trust") or {}, by_name) for domain in domains]
     return sorted(found, key=lambda trust: trust.partner.casefold())
 
 
-def _trust(domain: Principal, told: Mapping[str, Any], accounts: Mapping[str, Principal]) -> Trust:
+def _base(dn: str) -> str:
+    """Return the name of the domain in which something stands."""
+    return ",".join(part for part in split_dn(fold_dn(dn)) if part.startswith("dc="))
+
+
+def _trust(domain: Principal, told: Mapping[str, Any], accounts: Mapping[tuple[str, str], Principal]) -> Trust:
     partner = str(told.get("partner") or domain.name)
     short_name = str(told.get("short_name") or partner)
     return Trust(
@@ -104,7 +118,7 @@ def _trust(domain: Principal, told: Mapping[str, Any], accounts: Mapping[str, Pr
         int(told.get("attributes", 0)),
         int(domain.details.get("created", NEVER)),
         int(told.get("changed", NEVER)),
-        accounts.get(short_name.casefold()),
+        accounts.get((_base(domain.dn), short_name.casefold())),
     )
 
 

@@ -16,7 +16,7 @@ def review_absent_groups(rights: Rights, charter: ResolvedCharter) -> Iterator[C
     estate = rights.estate
     for absent in charter.of(AbsentGroup):
         rule = absent.rule
-        subject = Named(rf"{estate.domain.short_name}\{absent.name}", made=True)
+        subject = Named(rf"{estate.domain.holding(absent.container.dn).short_name}\{absent.name}", made=True)
         message = f"{rule.place.at()} names the group, which does not exist"
         correction = correction_of(absent, "missing-group", subject, message)
         try:

@@ -13,6 +13,7 @@ from adzeguard.core.estate.account_control import ControlName, control_named
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.principal import Principal
+from adzeguard.core.identity import Sid
 from adzeguard.core.review.account_settings import AccountDeviation, AccountSetting, accounts_with_rules
 from adzeguard.core.review.correction import Correction
 from adzeguard.core.review.settings import Decided, each_that_any_wants
@@ -39,17 +40,20 @@ def _standing(account: Principal) -> Mapping[Any, bool]:
 
 
 def _below_standard(estate: Estate) -> Callable[[AccountDeviation], Correction | None]:
-    protected = estate.id_of_sid(estate.domain.account(RID_PROTECTED_USERS))
-
     def said(one: AccountDeviation) -> Correction | None:
         if one.fact == _PROTECTED:
-            return _unprotected(estate, one, protected)
+            return _unprotected(estate, one, estate.id_of_sid(_protecting(estate, one.account)))
         name, on, words = _CONTROLS[one.fact]
         correction = one.correction("below-standard", words, standard=one.fact)
         change = SetAccountControl(control=name, on=on, **one.of_rule())
         return one.unless_keeper(correction, change) if name == "smart-card" else correction.with_changes([change])
 
     return said
+
+
+def _protecting(estate: Estate, account: Principal) -> Sid:
+    """Return the SID of the group of protected users: each domain has one for its own people."""
+    return estate.domain.holding(account.dn).account(RID_PROTECTED_USERS)
 
 
 def _unprotected(estate: Estate, one: AccountDeviation, protected: int | None) -> Correction | None:
@@ -74,9 +78,8 @@ STANDARDS: Final = AccountSetting(lambda _estate: _wanted, _standing, _below_sta
 
 def protected_by_rules(estate: Estate, charter: ResolvedCharter) -> frozenset[tuple[str, str]]:
     """Return by group and member, as SIDs, whom a rule wants in the group of protected users."""
-    group = estate.domain.account(RID_PROTECTED_USERS)
     return frozenset(
-        (str(group), str(account.sid))
+        (str(_protecting(estate, account)), str(account.sid))
         for account, rules in accounts_with_rules(estate, charter)
         if _PROTECTED in _wanted(rules)
     )

@@ -45,7 +45,7 @@ def proposed_cut(
     rights: Rights, charter: ResolvedCharter, group: Principal, graph: ReachGraph, also: Iterable[Principal] = ()
 ) -> ProposedCut:
     """Return what to take away so that only those reach the group whom rules about it name, and the keepers."""
-    ways = reaching(rights.estate, graph, but=ruling_people(rights.estate))
+    ways = reaching(rights.estate, graph, but=ruling_people(rights.estate, group))
     shown = rights.estate.catalogue.principals(graph.objects())
     # A keeper group that holds the group itself names nobody in particular: everybody inside would be meant.
     keepers = [p for p in charter.keepers if p.kind != Kind.GROUP or not _holds(rights, p, group)]

@@ -133,4 +133,5 @@ def _own(rights: Rights, there: Principal, raw: bytes) -> Sequence[Delegation]:
     if not is_readable(raw):
         return ()
     entries = [entry for entry in Descriptor.from_bytes(raw).entries if not entry.inherited]
-    return rights.delegations_of(there, [entry for entry in entries if not rights.is_built_in(entry)])
+    domain = rights.estate.domain.holding(there.dn)
+    return rights.delegations_of(there, [entry for entry in entries if not rights.is_built_in(entry, domain)])

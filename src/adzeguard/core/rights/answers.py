@@ -11,6 +11,7 @@ from adzeguard.core.descriptors.ace import Right
 from adzeguard.core.descriptors.descriptor import Descriptor
 from adzeguard.core.descriptors.inheritance import inherited_entries
 from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.links import Ids
 from adzeguard.core.estate.principal import ACCOUNTS, Kind, Principal
 from adzeguard.core.identity import Sid, parent_dn
 from adzeguard.core.rights.evaluate import (
@@ -24,7 +25,7 @@ from adzeguard.core.rights.evaluate import (
 )
 from adzeguard.core.rights.questions import Asked
 from adzeguard.core.rights.schema import Schema
-from adzeguard.core.wellknown import ADMINISTRATORS, WELL_KNOWN
+from adzeguard.core.wellknown import RID_OF_ADMINISTRATORS, WELL_KNOWN
 
 _Bools = NDArray[np.bool_]
 _SITUATIONS = (WELL_KNOWN["everyone"], WELL_KNOWN["authenticated-users"], WELL_KNOWN["network"])
@@ -64,11 +65,20 @@ class Tokens:
         self._known: dict[int, frozenset[str]] = {}
 
     def of(self, principal: Principal) -> frozenset[str]:
-        """Return the SIDs of one person, computer or group."""
+        """Return the SIDs of one person, computer or group, in whatever domain they count."""
         if principal.id not in self._known:
             groups = set(self._estate.graph.effective_groups(principal.id).tolist()) if principal.id >= 0 else set()
             self._known[principal.id] = frozenset({principal.sid or ""}) | self._sids(groups) | self._of_everybody
         return self._known[principal.id]
+
+    def at(self, principal: Principal, target: Principal) -> frozenset[str]:
+        """Return the SIDs that somebody acts with where an object is looked after."""
+        token = self.of(principal)
+        if not self._estate.domain.others:
+            return token
+        own = self._estate.domain.of_sid(principal.sid or "")
+        counting = ((sid, self._estate.counts_at(sid, target.dn)) for sid in token)
+        return frozenset(sid for sid, of in counting if of is not None and (of.others or of.sid == (own and own.sid)))
 
     @property
     def of_everybody(self) -> frozenset[str]:
@@ -83,38 +93,45 @@ def answer(
     estate: Estate, tokens: Tokens, who: Principal, target: Principal, right: Asked, descriptor: Descriptor
 ) -> Answer:
     """Answer for one person; the first question that is answered with no settles it."""
-    token, own = tokens.of(who), target.sid or ""
+    token, own = tokens.at(who, target), target.sid or ""
+    rulers = administrators_over(estate, target)
     decision = Decision(allowed=False)
     if right.never:
         return Answer(decision.allowed, decision, (who.qualified_name,), right.never)
     above = container_descriptor(estate, target) if right.or_container is not None else None
-    decision = _all_decided(right, descriptor, above, token, own)
+    decision = _all_decided(right, descriptor, above, token, own, rulers)
     doubts = (
         other
         for other in estate.groups_that_may_hold(who)
-        if _all_decided(right, descriptor, above, token | tokens.of(other), own).allowed != decision.allowed
+        if _all_decided(right, descriptor, above, token | tokens.at(other, target), own, rulers).allowed
+        != decision.allowed
     )
     return Answer(decision.allowed, decision, _through(estate, who, decision), doubt=next(doubts, None))
 
 
 def _all_decided(
-    right: Asked, descriptor: Descriptor, above: Descriptor | None, token: frozenset[str], own: str
+    right: Asked, descriptor: Descriptor, above: Descriptor | None, token: frozenset[str], own: str, rulers: Sid
 ) -> Decision:
     """The first question that is answered with no settles it, unless what it lies in lets."""
     decision = Decision(allowed=False)
     for question in right.questions:
-        decision = _decided(descriptor, token, own, question)
+        decision = _decided(descriptor, token, own, question, rulers)
         if not decision.allowed:
             break
     if not decision.allowed and right.or_container is not None and above is not None:
-        other = _decided(above, token, "", right.or_container)
+        other = _decided(above, token, "", right.or_container, rulers)
         decision = other if other.allowed else decision
     return decision
 
 
-def _decided(descriptor: Descriptor, token: frozenset[str], own: str, question: Question) -> Decision:
+def administrators_over(estate: Estate, target: Principal) -> Sid:
+    """Return the administrators of the domain that an object is of."""
+    return Sid(f"{estate.domain.holding(target.dn).builtin}-{RID_OF_ADMINISTRATORS}")
+
+
+def _decided(descriptor: Descriptor, token: frozenset[str], own: str, question: Question, rulers: Sid) -> Decision:
     """Administrators may always take ownership, regardless of the entries ([MS-ADTS] 5.1.3.2, SeTakeOwnership)."""
-    if question.right == Right.WRITE_OWNER and ADMINISTRATORS in token:
+    if question.right == Right.WRITE_OWNER and rulers in token:
         return Decision(allowed=True, as_owner=True)
     return decide(descriptor, token, own, question)
 
@@ -177,28 +194,38 @@ class Everybody:
             return np.zeros(len(self._people), bool)
         allowed = self._people.copy()
         for question in right.questions:
-            allowed &= self._to_one(target, question, descriptor)
+            allowed &= self._to_one(target, question, descriptor, target)
         if right.or_container is not None:
             above = container_descriptor(self._estate, target)
-            allowed |= self._to_one(None, right.or_container, above) if above is not None else False
+            allowed |= self._to_one(None, right.or_container, above, target) if above is not None else False
         return allowed
 
-    def _to_one(self, target: Principal | None, question: Question, descriptor: Descriptor) -> _Bools:
+    def _to_one(self, target: Principal | None, question: Question, descriptor: Descriptor, where: Principal) -> _Bools:
         allowed, denied = np.zeros(len(self._people), bool), np.zeros(len(self._people), bool)
         owner = self.having(descriptor.owner, None) if descriptor.owner else np.zeros(len(self._people), bool)
         if owner_has_the_rights(descriptor) and question.right & (Right.READ_CONTROL | Right.WRITE_DAC):
             allowed |= owner
         if question.right == Right.WRITE_OWNER:
-            allowed |= self.having(ADMINISTRATORS, None)
+            allowed |= self.having(administrators_over(self._estate, where), None)
         for entry in descriptor.entries:
             if not speaks_about(entry, question) or (entry.conditional and not entry.denies) or entry.sid is None:
                 continue
+            of = self._estate.counts_at(entry.sid, where.dn)
+            if of is None:
+                continue
             about = owner if entry.sid == OWNER_RIGHTS else self.having(entry.sid, target)
+            if of is not self._estate.domain:
+                about = self._among(about, self._estate.people_of(of))
             if entry.denies:
                 denied |= about & ~allowed
             else:
                 allowed |= about & ~denied
         return allowed & self._people
+
+    def _among(self, about: _Bools, ids: Ids) -> _Bools:
+        few = np.zeros(len(about), bool)
+        few[ids] = about[ids]
+        return few
 
     def having(self, sid: Sid, target: Principal | None) -> _Bools:
         """Return who acts with a SID; the one for itself is the object's own."""

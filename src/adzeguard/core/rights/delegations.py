@@ -1,15 +1,18 @@
 """Every grant of the directory: where it stands, who has it, and whether anybody wrote it down."""
 
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, Final
+
+import numpy as np
 
 from adzeguard.core.descriptors.ace import Ace, AceFlag, Right, without_generic
 from adzeguard.core.descriptors.descriptor import Descriptor, is_readable
 from adzeguard.core.descriptors.protection import ON_ITS_CONTAINER, ON_THE_OBJECT
-from adzeguard.core.estate.catalogue import DescriptorUse
+from adzeguard.core.estate.catalogue import DescriptorUse, Domain
 from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.links import Ids
 from adzeguard.core.estate.objects import outsider
 from adzeguard.core.estate.places import short_dn
 from adzeguard.core.estate.principal import CONTAINERS, Kind, Principal
@@ -20,9 +23,9 @@ from adzeguard.core.rights.origin import given, giving_container
 from adzeguard.core.rights.questions import class_of, class_of_kind
 from adzeguard.core.rights.schema import Schema
 from adzeguard.core.wellknown import (
-    ADMINISTRATORS,
     RID_DOMAIN_ADMINS,
     RID_ENTERPRISE_ADMINS,
+    RID_OF_ADMINISTRATORS,
     RID_SCHEMA_ADMINS,
     WELL_KNOWN,
 )
@@ -58,11 +61,14 @@ class Rights:
     estate: Estate
     schema: Schema
     duties: Mapping[str, Duty]
+    _rulers: dict[Sid, frozenset[Sid]] = field(default_factory=dict, repr=False, compare=False)
+    _as_born: dict[Sid, frozenset[tuple[Any, ...]]] = field(default_factory=dict, repr=False, compare=False)
+    _below: dict[str, Ids] = field(default_factory=dict, repr=False, compare=False)
 
     @cached_property
     def reader(self) -> GrantReader:
         """Reads entries back into grants."""
-        return GrantReader(self.schema, self.duties, self.estate.domain.sid)
+        return GrantReader(self.schema, self.duties, self.estate.domain)
 
     def own_grants(self, *, defaults: bool = False, holders: Collection[str] | None = None) -> Iterator[Delegation]:
         """Yield what was granted on each object itself, to anybody or to these holders, by their SIDs.
@@ -84,23 +90,45 @@ class Rights:
         self, defaults: bool, holders: Collection[str] | None
     ) -> Iterator[tuple[DescriptorUse, Sequence[Grant]]]:
         """Yield the descriptors that give something of their own, with what they give."""
-        for use in self.estate.catalogue.descriptor_uses():
-            own = [entry for entry in _entries(use.raw) if not entry.inherited]
-            if not defaults:
-                own = [entry for entry in own if not self.is_built_in(entry)]
+        for whole in self.estate.catalogue.descriptor_uses():
+            given = [entry for entry in _entries(whole.raw) if not entry.inherited]
             if holders is not None:
-                own = [entry for entry in own if entry.sid in holders]
-            # Most objects share a few descriptors that give nothing of their own: they are not even looked up.
-            grants = self.reader.grants(own, class_of_kind(use.kind), defaults=defaults) if own else ()
-            if grants:
-                yield use, grants
+                given = [entry for entry in given if entry.sid in holders]
+            for domain, use in self._by_domain(whole) if given else ():
+                own = given if defaults else [entry for entry in given if not self.is_built_in(entry, domain)]
+                # Most objects share a few descriptors that give nothing of their own: they are not even looked up.
+                grants = self.reader.grants(own, class_of_kind(use.kind), defaults=defaults, of=domain) if own else ()
+                if grants:
+                    yield use, grants
+
+    def _by_domain(self, use: DescriptorUse) -> Iterator[tuple[Domain, DescriptorUse]]:
+        """Yield what has a descriptor in each of the domains: what is built in here is a grant there."""
+        domain = self.estate.domain
+        if not domain.others:
+            yield domain, use
+            return
+        ids = np.array(use.ids, np.int32)
+        for other in domain.others:
+            there = np.isin(ids, self._ids_below(other.base_dn))
+            if there.any():
+                yield other, replace(use, ids_of=ids[there].tolist)
+            ids = ids[~there]
+        if len(ids):
+            yield domain, replace(use, ids_of=ids.tolist)
+
+    def _ids_below(self, base_dn: str) -> Ids:
+        if base_dn not in self._below:
+            top = self.estate.catalogue.by_dn(base_dn)
+            found = self.estate.catalogue.below(base_dn)
+            self._below[base_dn] = found if top is None else np.append(found, np.int32(top))
+        return self._below[base_dn]
 
     def grants_over(self, principal: Principal, *, defaults: bool = False) -> list[Delegation]:
         """Return what is granted over one object, with what it has from above and where that comes from."""
-        entries = self._entries_over(principal)
+        entries, domain = self._entries_over(principal), self.estate.domain.holding(principal.dn)
         if not defaults:
-            entries = [e for e in entries if not self.is_built_in(e) and not self.is_of_every_domain(e)]
-        listed = self.reader.grants(entries, class_of(principal), defaults=defaults)
+            entries = [e for e in entries if not self.is_built_in(e, domain) and not self._is_as_born(e, domain)]
+        listed = self.reader.grants(entries, class_of(principal), defaults=defaults, of=domain)
         if principal.kind not in CONTAINERS:
             listed = [grant for grant in listed if not _only_about_children(grant)]
         self.estate.who_are({grant.who for grant in listed})
@@ -108,37 +136,45 @@ class Rights:
 
     def of_every_domain(self, principal: Principal) -> int:
         """Return how many grants an object has from above that every domain is born with."""
-        entries = [e for e in self._entries_over(principal) if self.is_of_every_domain(e) and not self.is_built_in(e)]
+        domain = self.estate.domain.holding(principal.dn)
+        entries = [entry for entry in self._entries_over(principal) if self._is_as_born(entry, domain)]
+        entries = [entry for entry in entries if not self.is_built_in(entry, domain)]
         return len(self.reader.grants(entries, class_of(principal), defaults=True))
 
     def _entries_over(self, principal: Principal) -> list[Ace]:
         raw = self.estate.catalogue.descriptors([principal.id]).get(principal.id)
         return list(Descriptor.from_bytes(raw).entries) if raw is not None else []
 
-    def is_of_every_domain(self, entry: Ace) -> bool:
+    def _is_as_born(self, entry: Ace, domain: Domain) -> bool:
         """Tell whether an entry comes from above and is one that the schema gives the top of every domain."""
-        return entry.inherited and _as_born(entry) in self._born
+        return entry.inherited and _as_born(entry) in self._born(domain)
 
-    @cached_property
-    def _born(self) -> frozenset[tuple[Any, ...]]:
-        return frozenset(map(_as_born, self.reader.usual_entries("domainDNS")))
+    def _born(self, domain: Domain) -> frozenset[tuple[Any, ...]]:
+        if domain.sid not in self._as_born:
+            self._as_born[domain.sid] = frozenset(map(_as_born, self.reader.usual_entries("domainDNS", domain)))
+        return self._as_born[domain.sid]
 
     def delegations_of(self, over: Principal, entries: Sequence[Ace]) -> list[Delegation]:
         """Return what some entries of an object give and deny, without what every new object has."""
-        return [self._delegation(over, grant) for grant in self.reader.grants(entries, class_of(over))]
+        domain = self.estate.domain.holding(over.dn)
+        return [self._delegation(over, grant) for grant in self.reader.grants(entries, class_of(over), of=domain)]
 
-    def is_built_in(self, entry: Ace) -> bool:
-        """Tell whether it is protection against deletion, or what the directory's own rulers have everywhere."""
+    def is_built_in(self, entry: Ace, domain: Domain) -> bool:
+        """Tell whether it is protection against deletion, or what the rulers of this domain have everywhere in it."""
         if entry in (ON_THE_OBJECT, ON_ITS_CONTAINER):
             return True
-        return not entry.denies and entry.sid in self._rulers
+        return not entry.denies and entry.sid in self._rulers_of(domain)
 
-    @cached_property
-    def _rulers(self) -> frozenset[Sid]:
-        domain = self.estate.domain
+    def _rulers_of(self, domain: Domain) -> frozenset[Sid]:
+        if domain.sid not in self._rulers:
+            self._rulers[domain.sid] = self._ruling(replace(domain, others=()))
+        return self._rulers[domain.sid]
+
+    def _ruling(self, domain: Domain) -> frozenset[Sid]:
         of_domain = (RID_DOMAIN_ADMINS, RID_ENTERPRISE_ADMINS, RID_SCHEMA_ADMINS)
         everywhere = (WELL_KNOWN["system"], WELL_KNOWN["enterprise-domain-controllers"], WELL_KNOWN["creator-owner"])
-        return frozenset({ADMINISTRATORS, *everywhere, *(domain.account(rid) for rid in of_domain)})
+        administrators = domain.built_in(RID_OF_ADMINISTRATORS)
+        return frozenset({*administrators, *everywhere, *domain.accounts(*of_domain)})
 
     def _delegation(self, over: Principal, grant: Grant, origin: str = "") -> Delegation:
         return Delegation(over, short_dn(self.estate, over.dn), self.holder(grant.who), grant, origin)

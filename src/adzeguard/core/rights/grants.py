@@ -7,9 +7,11 @@ from functools import cached_property
 from typing import Final
 
 from adzeguard.core.descriptors.ace import EVERYTHING, Ace, AceFlag, Right, without_generic
+from adzeguard.core.descriptors.built_in import entries_told_apart
 from adzeguard.core.descriptors.sddl import entries_of_text
 from adzeguard.core.descriptors.standing import LOOKING, rules_everything
 from adzeguard.core.errors import InputError
+from adzeguard.core.estate.catalogue import Domain
 from adzeguard.core.identity import Sid
 from adzeguard.core.rights.duties import Duty
 from adzeguard.core.rights.evaluate import bits_of
@@ -88,19 +90,24 @@ _MADE_AS_WELL: Final[Mapping[str, Sequence[str]]] = {
 class GrantReader:
     """Reads entries back into grants, by the duties of a workspace and the schema."""
 
-    def __init__(self, schema: Schema, duties: Mapping[str, Duty], domain: Sid) -> None:
+    def __init__(self, schema: Schema, duties: Mapping[str, Duty], domain: Domain) -> None:
         self._schema = schema
         self._domain = domain
         self._shapes = sorted(_shapes(duties.values(), schema), key=lambda shape: -len(shape.atoms))
-        self._defaults: dict[str, frozenset[Ace]] = {}
+        self._defaults: dict[tuple[str, Sid], frozenset[Ace]] = {}
 
     @cached_property
     def _classes(self) -> Mapping[uuid.UUID, str]:
         return {guid: name for name, guid in self._schema.classes.items()}
 
-    def grants(self, entries: Iterable[Ace], class_name: str, *, defaults: bool = False) -> list[Grant]:
-        """Return what the entries of an object of a class give; `defaults` takes in what every such object has."""
-        usual = frozenset() if defaults else self.usual_entries(class_name)
+    def grants(
+        self, entries: Iterable[Ace], class_name: str, *, defaults: bool = False, of: Domain | None = None
+    ) -> list[Grant]:
+        """Return what the entries of an object of a class give; `defaults` takes in what every such object has.
+
+        `of` is the domain that the object is of, the first one where none is said.
+        """
+        usual = frozenset() if defaults else self.usual_entries(class_name, of)
         by_holder: dict[tuple[Sid, bool, int], list[Ace]] = {}
         for entry in entries:
             if (
@@ -111,16 +118,18 @@ class GrantReader:
                 by_holder.setdefault((entry.sid, entry.denies, _way_down(entry)), []).append(entry)
         return [grant for key, held in _joined(by_holder).items() for grant in self._read(*key, held)]
 
-    def usual_entries(self, class_name: str) -> frozenset[Ace]:
-        """Return the entries that the schema gives every new object of a class."""
-        if class_name not in self._defaults:
+    def usual_entries(self, class_name: str, of: Domain | None = None) -> frozenset[Ace]:
+        """Return the entries that the schema gives every new object of a class in a domain."""
+        domain = of or self._domain
+        key = (class_name, domain.sid)
+        if key not in self._defaults:
             texts = self._schema.default_rights
             text = "".join(texts.get(name, "") for name in (class_name, *_MADE_AS_WELL.get(class_name, ())))
             try:
-                self._defaults[class_name] = frozenset(entries_of_text(text, self._domain))
+                self._defaults[key] = frozenset(entries_told_apart(entries_of_text(text, domain.sid), domain))
             except InputError:  # a server's own schema can hold entries of kinds that are not known here
-                self._defaults[class_name] = frozenset()
-        return self._defaults[class_name]
+                self._defaults[key] = frozenset()
+        return self._defaults[key]
 
     def _read(self, who: Sid, deny: bool, flags: int, held: Sequence[Ace]) -> Iterator[Grant]:
         """First the duties whose own entries stand, then those whose rights stand in other entries, then the rest.

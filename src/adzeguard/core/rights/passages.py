@@ -1,14 +1,13 @@
 """How one object leads to another without an entry that gives a right over it: by its place, policies, or secrets."""
 
 from collections.abc import Iterator
-from functools import cached_property
 from typing import Final
 
 from adzeguard.core.descriptors.descriptor import Descriptor
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.policy_links import policy_links
 from adzeguard.core.estate.principal import ACCOUNTS, Kind, Principal
-from adzeguard.core.identity import parent_dn
+from adzeguard.core.identity import Sid, parent_dn
 from adzeguard.core.rights.reach_graph import Edge, policies_of
 from adzeguard.core.rights.ways import APPLIES, HOLDS, INHERITS, LINKED, SERVES
 from adzeguard.core.wellknown import RID_DIRECTORY_SERVERS
@@ -38,12 +37,13 @@ class Passages:
             yield from self._servers(principal)
         if principal.kind in ACCOUNTS:
             yield from self._policies(principal)
-        if principal.kind in _HOLDING and self._top is not None:
-            yield Edge(self._top, principal.id, HOLDS)
+        top = self._top_of(principal) if principal.kind in _HOLDING else None
+        if top is not None:
+            yield Edge(top, principal.id, HOLDS)
 
     def _servers(self, domain: Principal) -> Iterator[Edge]:
         """Yield the directory servers: each holds all secrets, and may have them from the others."""
-        group = self._estate.id_of_sid(self._estate.domain.account(RID_DIRECTORY_SERVERS))
+        group = self._estate.id_of_sid(Sid(f"{domain.sid}-{RID_DIRECTORY_SERVERS}"))
         if group is not None and self._estate.graph.position_of(group) is not None:
             for server in self._estate.graph.expand(group).people.tolist():
                 yield Edge(server, domain.id, SERVES)
@@ -77,9 +77,8 @@ class Passages:
             blocked = blocked or details.get("policy_options") == _BLOCKED
             dn = parent_dn(dn)
 
-    @cached_property
-    def _top(self) -> int | None:
-        return self._at(self._estate.domain.base_dn)
+    def _top_of(self, principal: Principal) -> int | None:
+        return self._at(self._estate.domain.holding(principal.dn).base_dn)
 
     def _at(self, dn: str) -> int | None:
         if dn not in self._containers:

@@ -5,6 +5,7 @@ stands behind it. Grants are edges of their own, so that one that reaches many o
 """
 
 from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import replace
 from functools import cached_property
 from typing import Final
 
@@ -14,6 +15,7 @@ from numpy.typing import NDArray
 from adzeguard.core.access.members import like_everyone, people_in_any
 from adzeguard.core.descriptors.ace import Ace
 from adzeguard.core.descriptors.descriptor import Descriptor, is_readable
+from adzeguard.core.estate.catalogue import Domain
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import ACCOUNTS, Kind, Principal
 from adzeguard.core.identity import parent_dn
@@ -28,11 +30,11 @@ from adzeguard.core.rights.shadowed import Walker, seen_among
 from adzeguard.core.rights.takeover import Takeover, TakeoverReader
 from adzeguard.core.rights.ways import LINKING, MEMBER, MOVING, PRIMARY
 from adzeguard.core.wellknown import (
-    ADMINISTRATORS,
     EVERYONE_LIKE,
     RID_DIRECTORY_SERVERS,
     RID_DOMAIN_ADMINS,
     RID_ENTERPRISE_ADMINS,
+    RID_OF_ADMINISTRATORS,
     WELL_KNOWN,
 )
 
@@ -47,7 +49,8 @@ class ReachFinder:
         self._estate = rights.estate
         self._schema = rights.schema
         self._reader = TakeoverReader(rights.schema)
-        self._ruling = frozenset() if with_directory else ruling_ids(rights.estate)
+        self._with_directory = with_directory
+        self._rule_over(rights.estate.domain)
         self._passages = Passages(rights.estate)
         self._like_everyone = like_everyone(rights.estate)
         self._principals: dict[int, Principal] = {}
@@ -76,9 +79,20 @@ class ReachFinder:
         seen = seen_among(self._principals, self._descriptors)
         return Walker(self._estate, self._tokens, self._everybody, seen)
 
+    def _rule_over(self, domain: Domain) -> None:
+        """Leave those out, from here on, who rule a domain anyway; whoever rules another one does not."""
+        self._of_domain = domain
+        self._ruling = frozenset() if self._with_directory else ruling_ids(self._estate, domain)
+        self.__dict__.pop("_people_ruling", None)
+        self.__dict__.pop("_moves", None)
+
     def graph(self, group: int) -> ReachGraph:
         """Return what stands behind a group."""
         found = ReachGraph(group)
+        if self._estate.domain.others:
+            domain = self._estate.domain.holding(self._estate.principal(group).dn)
+            if domain != self._of_domain:
+                self._rule_over(domain)
         level, seen = [group], {group}
         while level:
             self._load(objects_of(level))
@@ -158,6 +172,8 @@ class ReachFinder:
             holder = EVERYBODY
         if holder is None or holder == principal.id or holder in self._ruling:
             return
+        if self._estate.counts_at(hold.who, principal.dn) is None:
+            return
         stands_on = self._origin(principal, hold.entry)
         if holder != EVERYBODY and not hold.from_inside:
             yield Edge(holder, node, hold.how, hold.entry, stands_on, hold.unless_denied)
@@ -198,15 +214,16 @@ class ReachFinder:
         return principal.id if found is None else found
 
 
-def ruling_ids(estate: Estate) -> frozenset[int]:
-    """Return who controls the whole directory anyway: administrators, directory servers, and the system itself."""
-    domain = estate.domain
-    sids = [ADMINISTRATORS, domain.account(RID_DOMAIN_ADMINS), domain.account(RID_ENTERPRISE_ADMINS)]
-    sids += [domain.account(RID_DIRECTORY_SERVERS), WELL_KNOWN["system"], WELL_KNOWN["enterprise-domain-controllers"]]
+def ruling_ids(estate: Estate, of: Domain) -> frozenset[int]:
+    """Return who controls a whole domain anyway: administrators, directory servers, and the system itself."""
+    domain = replace(of, others=())
+    sids = [*domain.built_in(RID_OF_ADMINISTRATORS), *domain.accounts(RID_DOMAIN_ADMINS, RID_ENTERPRISE_ADMINS)]
+    sids += [*domain.accounts(RID_DIRECTORY_SERVERS), WELL_KNOWN["system"], WELL_KNOWN["enterprise-domain-controllers"]]
     ids = estate.ids_of_sids(sids)
     return frozenset(found for sid in sids if (found := ids[sid]) is not None)
 
 
-def ruling_people(estate: Estate) -> set[int]:
-    """Return the people who control the whole directory: all inside one of the groups that do."""
-    return {int(i) for i in np.flatnonzero(people_in_any(estate.graph, ruling_ids(estate)))}
+def ruling_people(estate: Estate, over: Principal) -> set[int]:
+    """Return the people who control the whole domain of an object: all inside one of the groups that do."""
+    ruling = ruling_ids(estate, estate.domain.holding(over.dn))
+    return {int(i) for i in np.flatnonzero(people_in_any(estate.graph, ruling))}

@@ -66,7 +66,8 @@ def token_on(estate: Estate, server: str, sids: AbstractSet[str]) -> frozenset[s
     if host is not None and host.state is not None:
         token |= {str(group.sid) for group in host.state.groups if token & {str(member) for member in group.members}}
     else:
-        token |= {group for group, rid in _MEMBERS_OF_EVERY_HOST.items() if estate.domain.account(rid) in token}
+        domain = estate.domain.holding(host.dn) if host is not None else estate.domain
+        token |= {group for group, rid in _MEMBERS_OF_EVERY_HOST.items() if domain.account(rid) in token}
     return frozenset(token)
 
 

@@ -64,7 +64,7 @@ def status_page(data: Mapping[str, Any], now: datetime) -> Page:
     """Return the screen, as it stands at a moment that is called now."""
     age = now - data["collected_at"]
     old = "" if age < _STALE_AFTER else "  (run adzeguard collect)"
-    source = data["source"] if "://" in data["source"] else data["source"].rpartition("/")[2]
+    source = ", ".join(one if "://" in one else one.rpartition("/")[2] for one in data["source"].split(", "))
     sections: list[Section] = [
         Fact("Collected", f"{age_in_words(age)} ago from {source}{old}"),
         *([Fact("Findings", _findings(data, now))] if data["findings_by_severity"] is not None else []),

@@ -4,8 +4,10 @@ from collections.abc import Iterable
 from datetime import UTC, datetime
 from typing import Any
 
+import numpy as np
+
 from adzeguard.core.estate.estate import Estate
-from adzeguard.core.estate.principal import Kind
+from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.estate.rows import NEVER
 from adzeguard.core.estate.trusts import Trust
 from adzeguard.core.rights.delegations import Rights, sorted_for_people
@@ -15,6 +17,7 @@ from adzeguard.core.wording import when
 
 _COLUMNS = (
     Column("name", "Trust"),
+    Column("domain", "Of"),
     *data_columns("partner_sid"),
     Column("direction", "Who comes in"),
     Column("kind", "Kind"),
@@ -61,6 +64,7 @@ def _row(trust: Trust) -> dict[str, Any]:
     set_at = trust.account.details.get("password_set", NEVER) if trust.account is not None else NEVER
     return {
         "name": trust.partner,
+        "domain": trust.of,
         "partner_sid": trust.sid,
         "direction": trust.way,
         "kind": trust.kind,
@@ -100,6 +104,8 @@ def _members(estate: Estate, trust: Trust) -> list[str]:
     known = estate.catalogue.principals(estate.catalogue.of_kind(Kind.FOREIGN).tolist())
     theirs = {i: one for i, one in known.items() if one.sid and one.sid.authority == trust.sid}
     listing = {i: estate.graph.groups_listing(i).tolist() for i in theirs}
+    if estate.domain.of_sid(f"{trust.sid}-0") is not None:
+        theirs, listing = _inside_here(estate, trust)
     names = estate.catalogue.principals({group for found in listing.values() for group in found})
     # Who is in a group of their own domain is here through that.
     groups = {i: [group for group in found if names[group].kind != Kind.FOREIGN] for i, found in listing.items()}
@@ -110,8 +116,22 @@ def _members(estate: Estate, trust: Trust) -> list[str]:
     )
 
 
+def _inside_here(estate: Estate, trust: Trust) -> tuple[dict[int, Principal], dict[int, list[int]]]:
+    """Return those of a domain that is collected too who stand in groups of the one that has the trust."""
+    domain, graph = estate.domain, estate.graph
+    here = domain.called(trust.of) or domain
+    listing: dict[int, list[int]] = {}
+    there = estate.catalogue.below(next(one.base_dn for one in domain.all if one.sid == trust.sid))
+    for group in np.intersect1d(estate.catalogue.of_kind(Kind.GROUP), estate.catalogue.below(here.base_dn)).tolist():
+        for member in np.intersect1d(graph.direct_members(group), there).tolist():
+            listing.setdefault(member, []).append(group)
+    return estate.catalogue.principals(listing), listing
+
+
 def _rights(rights: Rights, trust: Trust) -> list[str]:
+    of = rights.estate.domain.called(trust.of) or rights.estate.domain
     own = (one for one in rights.own_grants() if one.grant.who.authority == trust.sid)
+    own = (one for one in own if rights.estate.domain.holding(one.over.dn).sid == of.sid)
     return [one.sentence for one in sorted_for_people(own)]
 
 

@@ -13,6 +13,7 @@ from adzeguard.core.change.kinds.move_object import MoveObject
 from adzeguard.core.change.kinds.object_change import AttributeChange
 from adzeguard.core.change.kinds.set_attributes import SetAttributes
 from adzeguard.core.errors import GuardError, UsageError
+from adzeguard.core.estate.catalogue import Domain
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.group_types import group_type
 from adzeguard.core.estate.named import Named
@@ -44,8 +45,9 @@ def created_group(
     The name may hold what no account name may, like a comma; then the account has a name of its own.
     """
     account = account_name or name
-    _refuse_name(estate, account)
-    named = Named(name=rf"{estate.domain.short_name}\{account}", dn=child_dn("CN", name, container), made=True)
+    domain = estate.domain.holding(container.dn)
+    _refuse_name(estate, account, domain)
+    named = Named(name=rf"{domain.short_name}\{account}", dn=child_dn("CN", name, container), made=True)
     given: dict[str, str | tuple[str, ...]] = {
         "objectClass": ("top", "group"),
         "sAMAccountName": account,
@@ -61,14 +63,14 @@ def created_group(
     return changes
 
 
-def _refuse_name(estate: Estate, name: str) -> None:
+def _refuse_name(estate: Estate, name: str, domain: Domain) -> None:
     bad = [c for c in name if c in _NOT_IN_ACCOUNT_NAMES or not c.isprintable()]
     if bad or name != name.strip() or not name or len(name) > _LONGEST_ACCOUNT or name.endswith("."):
         reason = f"it holds {bad[0]!r}" if bad else "it is empty, too long, ends with a dot, or has a space at an end"
         way_out = "Give the account another name: --account-name NAME" if bad else ""
         raise UsageError(f"'{name}' cannot be the name of a group: {reason}", way_out)
     taken = estate.catalogue.principals(estate.catalogue.by_name(name)).values()
-    accounts = [p for p in taken if p.sid and p.sid.authority == estate.domain.sid]
+    accounts = [p for p in taken if p.sid and p.sid.authority == domain.sid]
     if accounts:
         raise UsageError(f"{accounts[0].qualified_name} exists already: {accounts[0].kind.one} at {accounts[0].dn}")
 
@@ -88,7 +90,7 @@ def changed_group(
     changes = [*_details_changed(group, details or {}, why), *_type_changed(estate, group, scope, security, why)]
     account = account_name or name
     if account and account.casefold() != group.name.casefold():
-        _refuse_name(estate, account)
+        _refuse_name(estate, account, estate.domain.holding(group.dn))
     changes += _renamed(group, name, account, why)
     if group.flags & Flag.BUILTIN and (account or scope or security is not None):
         raise GuardError([f"{group.qualified_name} is built in: its name, scope and kind stay as they are"])

@@ -20,6 +20,9 @@ def intake_changes(
     for what, container in wanted.items():
         if container.kind not in (Kind.OU, Kind.CONTAINER):
             raise GuardError([f"{container.qualified_name} is {container.kind.one}; new {what} land in an OU"])
+        if estate.domain.holding(container.dn) is not estate.domain:
+            first = estate.domain.dns_name
+            raise GuardError([f"{container.qualified_name} is of another domain, and intake is that of {first}"])
         if what not in places:
             raise GuardError([f"the domain does not say where new {what} land, so it cannot be changed"])
         if fold_dn(places[what].dn) == fold_dn(container.dn):

@@ -51,11 +51,11 @@ def _not_accounts(looked: StaleInput) -> NDArray[np.bool_]:
 
 
 def _unresolved(looked: StaleInput) -> NDArray[np.bool_]:
-    """By ids, the placeholders for SIDs of this domain that belong to nothing in it any more."""
+    """By ids, the placeholders for SIDs of our domains that belong to nothing in it any more."""
     flags = np.zeros(looked.estate.graph.size, bool)
-    catalogue, own = looked.estate.catalogue, f"{looked.estate.domain.sid}-"
+    catalogue, domain = looked.estate.catalogue, looked.estate.domain
     for one in catalogue.principals(catalogue.of_kind(Kind.FOREIGN).tolist()).values():
-        flags[one.id] = one.sid is not None and str(one.sid).startswith(own)
+        flags[one.id] = one.sid is not None and domain.of_sid(one.sid) is not None
     return flags
 
 
