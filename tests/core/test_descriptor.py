@@ -1,6 +1,7 @@
 """Security descriptors: exact round trips, canonical places, inheritance, hostile bytes."""
 
 import uuid
+from dataclasses import replace
 
 from hypothesis import given
 from hypothesis import strategies as st
@@ -8,15 +9,18 @@ from hypothesis import strategies as st
 from adzeguard.core.change.by_hand.objects import rights_change
 from adzeguard.core.change.kinds.change_rights import ChangeRights
 from adzeguard.core.descriptors.ace import Ace, AceFlag, AceKind, Right, without_generic
+from adzeguard.core.descriptors.built_in import descriptor_as_it_knows, descriptor_told_apart
 from adzeguard.core.descriptors.descriptor import AceList, Descriptor, canonical_rank, out_of_order
 from adzeguard.core.descriptors.inheritance import handed_on, inherited_entries
 from adzeguard.core.errors import InputError
+from adzeguard.core.estate.catalogue import Domain
 from adzeguard.core.estate.named import Named
 from adzeguard.core.identity import Sid
 
 SIDS = [Sid(text) for text in ("S-1-1-0", "S-1-5-11", "S-1-3-0", "S-1-5-21-1-2-3-1103", "S-1-5-32-544")]
 CLASSES = [uuid.UUID(int=n) for n in range(1, 4)]
 OWNER = SIDS[3]
+ISLE = Domain("DC=isle,DC=example", "isle.example", "ISLE", Sid("S-1-5-21-4-5-6")).beside()
 ANY_FLAGS = st.integers(0, 31)
 
 
@@ -47,6 +51,19 @@ def test_decoding_and_encoding_changes_no_byte(descriptor: Descriptor) -> None:
     again = Descriptor.from_bytes(raw)
     assert again.to_bytes() == raw
     assert (again.owner, again.group, again.entries) == (descriptor.owner, descriptor.group, descriptor.entries)
+
+
+@given(descriptors())
+def test_built_in_groups_of_another_domain_are_told_apart_and_written_as_it_knows_them(descriptor: Descriptor) -> None:
+    """Every SID of such a group says its domain, nothing else differs, and back again it is the same bytes."""
+    raw = descriptor.to_bytes()
+    apart = descriptor_told_apart(raw, ISLE)
+    read = Descriptor.from_bytes(apart)
+    there = [sid and Sid(sid.replace("S-1-5-32-", "S-1-5-32-4-5-6-")) for sid in (descriptor.owner, descriptor.group)]
+    assert [read.owner, read.group] == there
+    for was, now in zip(descriptor.entries, read.entries, strict=True):
+        assert now == replace(was, sid=was.sid and Sid(was.sid.replace("S-1-5-32-", "S-1-5-32-4-5-6-")))
+    assert descriptor_as_it_knows(apart, ISLE) == raw
 
 
 @given(descriptors(), st.lists(st.tuples(st.integers(0, 400), st.integers(0, 255)), max_size=4), st.integers(0, 400))

@@ -110,14 +110,15 @@ class EstateStore:
         observed, replaced = self._with_outsiders(domain, observed)
         ids = self.ids_for([seen.row.key for seen in observed])
         deleted = self.ids_of(removed)
-        gone = deleted + self.ids_of([*replaced, *left])
+        gone = deleted + self.ids_of(left)
+        in_place = {former: i for seen, i in zip(observed, ids, strict=True) if (former := replaced.get(seen.row.key))}
         with self.database.writing() as connection:
             # As it stood before this collection, which is no whole one until its rows are written.
             stood = (self._catalogue(), self.load_graph()) if observed or gone else None
             number = begin(connection, facts)
             objects = groups = 0
             if stood is not None:
-                partial = PartialWrite(*stood, domain, observed, ids, gone)
+                partial = PartialWrite(*stood, domain, observed, ids, gone, in_place)
                 connection.run("DELETE FROM about WHERE name = 'digest'")
                 objects, groups = partial.write(connection, number)
             hosts_changed = write_hosts(connection, number, hosts, whole=all_hosts)
@@ -181,17 +182,30 @@ class EstateStore:
             and (before[i].dn, rights.get(i, b"")) != (seen.row.dn, seen.row.descriptor)
         ]
 
-    def _with_outsiders(self, domain: Domain, observed: Sequence[Observed]) -> tuple[Sequence[Observed], list[bytes]]:
-        """Add rows for those without an object whom these name; and return the keys of rows that an object replaces."""
+    def _with_outsiders(
+        self, domain: Domain, observed: Sequence[Observed]
+    ) -> tuple[Sequence[Observed], dict[bytes, int]]:
+        """Add rows for those without an object whom these name.
+
+        Return as well by the keys of objects the ids of the rows that stood for their SIDs before: of somebody without
+        one, or a placeholder of somebody of our own domains who was deleted, and is back.
+        """
         fresh = outsiders(domain, observed)
-        if not fresh and not any(seen.row.kind == Kind.FOREIGN for seen in observed):
-            return observed, []
+        foreign = any(seen.row.kind == Kind.FOREIGN for seen in observed)
+        if not fresh and not foreign and not domain.others:
+            return observed, {}
         catalogue = self._catalogue()
-        foreign = catalogue.principals(catalogue.of_kind(Kind.FOREIGN).tolist()).values()
-        known = {one.sid for one in foreign}
-        without_object = {one.sid for one in foreign if sid_of_dn(one.dn)}
-        with_object = [seen.row.sid for seen in observed if seen.row.key != key_of_outsider(seen.row.sid)]
-        replaced = [key_of_outsider(sid) for sid in with_object if sid in without_object]
+        standing = catalogue.principals(catalogue.of_kind(Kind.FOREIGN).tolist()).values()
+        known = {one.sid for one in standing}
+        replaced: dict[bytes, int] = {}
+        alone = (one for one in standing if sid_of_dn(one.dn) or domain.of_sid(one.sid or "") is not None)
+        by_sid = {str(one.sid): one for one in alone}
+        for seen in observed:
+            stood = by_sid.get(seen.row.sid) if seen.row.sid else None
+            if stood is None or seen.row.key == key_of_outsider(seen.row.sid):
+                continue
+            if sid_of_dn(stood.dn) or seen.row.kind != Kind.FOREIGN:
+                replaced[seen.row.key] = stood.id
         return [*observed, *(one for one in fresh if one.row.sid not in known)], replaced
 
     def computers(self) -> list[Host]:

@@ -1,6 +1,6 @@
 """Writes what was read again of some objects, keeping the memberships of all others right."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 
 import numpy as np
 
@@ -28,13 +28,16 @@ class PartialWrite:
         observed: Sequence[Observed],
         ids: Sequence[int],
         gone: Iterable[int],
+        replaced: Mapping[int, int] | None = None,
     ) -> None:
+        """`replaced` are those among the gone that another object of the same SID stands for now, and that one."""
         self._catalogue = catalogue
         self._graph = graph
         self._domain = domain
         self._observed = observed
         self._ids = ids
-        self._gone = set(gone)
+        self._replaced = dict(replaced or {})
+        self._gone = set(gone) | self._replaced.keys()
         self._listed: dict[int, set[int]] = {}
         self._primaries: dict[int, set[int]] = {}
         self._security = {int(g): bool(s) for g, s in zip(graph.group_ids, graph.security, strict=True)}
@@ -92,10 +95,14 @@ class PartialWrite:
         return known_id if known_id is not None else self._catalogue.by_dn(name)
 
     def _forget(self, gone: int) -> None:
-        """A server takes a deleted object out of the groups that listed it, without marking the groups as changed."""
+        """A server takes a deleted object out of the groups that listed it, without marking the groups as changed.
+
+        A group that listed a placeholder lists whom that stood for.
+        """
         for group in self._graph.groups_listing(gone).tolist():
             if group not in self._listed:
                 self._listed[group] = set(self._graph.direct_members(group).tolist())
+                self._listed[group] |= {self._replaced[gone]} if gone in self._replaced else set()
         for group in self._graph.primary_groups(gone).tolist():
             self._primaries_of(group)
         for members in (*self._listed.values(), *self._primaries.values()):

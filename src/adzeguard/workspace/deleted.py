@@ -53,8 +53,9 @@ def restorable(workspace: "Workspace") -> list[Restorable]:
     ]
     # What the directory keeps no more, or never kept, is made anew out of the journal.
     found += [Restorable(_of_journal(one), one, is_kept=False) for one in ours.values()]
-    living = workspace.estate.ids_of_sids({Sid(one.left.sid) for one in found if one.left.sid})
-    gone = (one for one in found if living.get(Sid(one.left.sid)) is None)
+    known = workspace.estate.who_are({Sid(one.left.sid) for one in found if one.left.sid})
+    # Another domain's groups go on listing somebody by a placeholder, which nobody stands behind any more.
+    gone = (one for one in found if not one.left.sid or workspace.estate.resolves_to_nothing(known[Sid(one.left.sid)]))
     return sorted(gone, key=lambda one: one.left.at, reverse=True)
 
 

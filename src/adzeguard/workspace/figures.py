@@ -4,7 +4,7 @@ from collections import Counter
 from typing import TYPE_CHECKING
 
 from adzeguard.core.access.members import members_of
-from adzeguard.core.estate.foreign import may_hold_others
+from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.views.figure import Figure, Sample
 from adzeguard.core.wellknown import EVERYONE_LIKE
@@ -17,9 +17,10 @@ if TYPE_CHECKING:
     from adzeguard.workspace.open_workspace import Workspace
 
 
-def _counts(one: Principal) -> bool:
+def _counts(estate: Estate, one: Principal) -> bool:
     """Tell whether it is one account: of another domain, what can hold nobody."""
-    return one.is_person or (one.kind == Kind.FOREIGN and one.sid not in EVERYONE_LIKE and not may_hold_others(one))
+    alone = one.kind == Kind.FOREIGN and one.sid not in EVERYONE_LIKE and not estate.holds_unknown(one)
+    return one.is_person or (alone and not estate.resolves_to_nothing(one))
 
 
 def figures(workspace: "Workspace") -> list[Figure]:
@@ -31,7 +32,9 @@ def figures(workspace: "Workspace") -> list[Figure]:
     last_round = workspace.settings.last_round
     pending, _ = PendingChanges(workspace.database).oldest()
     people = {
-        group.qualified_name: sum(_counts(access.principal) for access in members_of(workspace.estate, group))
+        group.qualified_name: sum(
+            _counts(workspace.estate, access.principal) for access in members_of(workspace.estate, group)
+        )
         for group in workspace.privileged
     }
     foreign = {

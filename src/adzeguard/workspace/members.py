@@ -40,7 +40,9 @@ def in_group(workspace: "Workspace", name: str) -> Table:
         workspace.frontend.say(f"{resolved.name} is a host: these are its administrators, as --on shows them.")
         return on_host(workspace, resolved.name)
     _refuse_other_kinds(resolved, "not a group", {Kind.GROUP})
-    return members_table(members_of(workspace.estate, resolved), f"Effective members of {resolved.qualified_name}")
+    return members_table(
+        workspace.estate, members_of(workspace.estate, resolved), f"Effective members of {resolved.qualified_name}"
+    )
 
 
 def on_host(workspace: "Workspace", name: str, local_group: str | None = None) -> Table:
@@ -58,7 +60,7 @@ def on_host(workspace: "Workspace", name: str, local_group: str | None = None) -
         workspace.frontend.say(f"{host.name} did not answer at the last collection: {host.trouble}")
     if host.state is None or sid is None:
         raise _unknown(host)
-    return members_table(members_on_host(workspace.estate, host, sid), rf"{host.name}\{label}")
+    return members_table(workspace.estate, members_on_host(workspace.estate, host, sid), rf"{host.name}\{label}")
 
 
 def on_all_hosts(workspace: "Workspace", at_least: int = 1) -> Table:

@@ -49,9 +49,9 @@ class Domain:
         return [Sid(f"{domain.builtin}-{rid}") for domain in self.all]
 
     def of_sid(self, sid: str) -> "Domain | None":
-        """Return which of the domains gave a SID out; None for one of no domain, or of another."""
-        authority = sid.rpartition("-")[0]
-        return next((one for one in self.all if authority in (one.sid, one.builtin)), None)
+        """Return which of the domains gave a SID out, or has it itself; None for one of no domain, or of another."""
+        either = (sid.rpartition("-")[0], sid)
+        return next((one for one in self.all if one.sid in either or one.builtin in either), None)
 
     def holding(self, dn: str) -> "Domain":
         """Return the domain in which a distinguished name stands: the first one where it stands in none."""

@@ -103,10 +103,14 @@ class Estate:
         foreign = self.catalogue.principals(self.catalogue.of_kind(Kind.FOREIGN).tolist())
         return {i: one for i, one in foreign.items() if self.is_of_another_domain(one.sid or "")}
 
+    def holds_unknown(self, one: Principal) -> bool:
+        """Tell whether others may be inside somebody, and only another domain knows who."""
+        return may_hold_others(one) and self.is_of_another_domain(one.sid or "")
+
     @cached_property
     def foreign_groups_inside(self) -> Mapping[int, int]:
         """By group, how many of other domains are inside of which only their own domain knows who is inside them."""
-        holding = [i for i, one in self.of_other_domains.items() if may_hold_others(one)]
+        holding = [i for i, one in self.of_other_domains.items() if self.holds_unknown(one)]
         return Counter(group for i in holding for group in self.graph.effective_groups(i).tolist())
 
     def groups_that_may_hold(self, who: Principal) -> list[Principal]:
@@ -115,7 +119,7 @@ class Estate:
         if sid is None or not self.is_of_another_domain(sid):
             return []
         of_domain = (one for one in self.of_other_domains.values() if one.sid and one.sid.authority == sid.authority)
-        return [one for one in of_domain if one.sid != sid and may_hold_others(one)]
+        return [one for one in of_domain if one.sid != sid and self.holds_unknown(one)]
 
     def resolves_to_nothing(self, principal: Principal) -> bool:
         """Tell whether somebody is gone: a SID of this domain without an object, or with a mere placeholder for one."""

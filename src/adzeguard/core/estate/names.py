@@ -130,7 +130,9 @@ def foreigners_like(estate: Estate, part: str) -> list[Principal]:
 
 def _unknown(estate: Estate, typed: str) -> UnknownNameError | AmbiguousNameError:
     local, part = typed.rpartition("\\")[::2] if "\\" in typed else ("", typed.partition("@")[0])
-    if any(local.casefold() in (trust.short_name.casefold(), trust.partner.casefold()) for trust in estate.trusts):
+    if estate.domain.called(local) is None and any(
+        local.casefold() in (trust.short_name.casefold(), trust.partner.casefold()) for trust in estate.trusts
+    ):
         near = [one.qualified_name for one in foreigners_like(estate, part)]
         known = f"Known here are: {', '.join(near[:_CANDIDATES_SHOWN])}" if near else "Give the SID"
         return UnknownNameError(f"this directory knows nobody of {local} as '{part}'", known)

@@ -7,7 +7,7 @@ from adzeguard.core.descriptors.descriptor import Descriptor
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.policy_links import policy_links
 from adzeguard.core.estate.principal import ACCOUNTS, Kind, Principal
-from adzeguard.core.identity import Sid, parent_dn
+from adzeguard.core.identity import parent_dn
 from adzeguard.core.rights.reach_graph import Edge, policies_of
 from adzeguard.core.rights.ways import APPLIES, HOLDS, INHERITS, LINKED, SERVES
 from adzeguard.core.wellknown import RID_DIRECTORY_SERVERS
@@ -43,7 +43,7 @@ class Passages:
 
     def _servers(self, domain: Principal) -> Iterator[Edge]:
         """Yield the directory servers: each holds all secrets, and may have them from the others."""
-        group = self._estate.id_of_sid(Sid(f"{domain.sid}-{RID_DIRECTORY_SERVERS}"))
+        group = self._estate.id_of_sid(self._estate.domain.holding(domain.dn).account(RID_DIRECTORY_SERVERS))
         if group is not None and self._estate.graph.position_of(group) is not None:
             for server in self._estate.graph.expand(group).people.tolist():
                 yield Edge(server, domain.id, SERVES)

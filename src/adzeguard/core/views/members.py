@@ -6,7 +6,7 @@ import numpy as np
 
 from adzeguard.core.access.members import Access
 from adzeguard.core.estate.catalogue import Catalogue
-from adzeguard.core.estate.foreign import may_hold_others
+from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import Flag, Kind, Principal
 from adzeguard.core.views.identities import identity, identity_columns
 from adzeguard.core.views.ranked import Ranked
@@ -15,7 +15,7 @@ from adzeguard.core.wellknown import EVERYONE_LIKE
 from adzeguard.core.wording import counted_noun, some_of
 
 
-def members_table(accesses: Sequence[Access], subject: str) -> Table:
+def members_table(estate: Estate, accesses: Sequence[Access], subject: str) -> Table:
     """Return who is inside a group; for people, "Through" leaves the ends of the chain away."""
     rows = [
         {
@@ -38,7 +38,7 @@ def members_table(accesses: Sequence[Access], subject: str) -> Table:
     note += f", {disabled} disabled" if disabled else ""
     everybody = [a.principal.qualified_name for a in accesses if a.principal.sid in EVERYONE_LIKE]
     note += f"\nEverybody is inside, by {some_of(everybody)}." if everybody else ""
-    unknown = [a.principal.qualified_name for a in accesses if may_hold_others(a.principal)]
+    unknown = [a.principal.qualified_name for a in accesses if estate.holds_unknown(a.principal)]
     note += f"\nWho is inside these, only their own domain knows: {some_of(unknown)}." if unknown else ""
     return Table(rows, columns, subject, note, "Nobody is inside.")
 
