@@ -5,10 +5,12 @@ command can sign in to several servers as several people: so it is said anew bef
 """
 
 import os
+import re
 import shutil
 import subprocess
 from atexit import register
 from collections.abc import Callable
+from datetime import datetime
 from functools import cache
 from hashlib import blake2b
 from pathlib import Path
@@ -23,6 +25,8 @@ _IN_MEMORY: Final = Path("/dev/shm")  # noqa: S108 - a folder of our own is made
 _WRONG: Final = ("Password incorrect", "Preauthentication failed", "not found in Kerberos database")
 _CACHE: Final = "KRB5CCNAME"
 _KEYS: Final = "KRB5_CLIENT_KTNAME"
+_ENDS: Final = re.compile(r"^\S+ \S+  (\S+ \S+)  krbtgt/", re.MULTILINE)
+"""In the list of klist(1), the end of a ticket for tickets."""
 _GIVEN: Final = {name: os.environ.get(name) for name in (_CACHE, _KEYS)}
 """What the environment said when the program began: the tickets of who runs it."""
 
@@ -43,6 +47,25 @@ def run_client(*command: str, given: str = "") -> None:
         wrong = any(word in said for word in _WRONG)
         way_out = "Check the name and its password or keys" if wrong else "Get a ticket by hand, to see more: kinit"
         raise CredentialsRefusedError(f"no ticket: {said}", way_out)
+
+
+def ticket_ends() -> datetime | None:
+    """Return when the ticket of who runs the program ends; None where the system's client lists none."""
+    if shutil.which("klist") is None:
+        return None
+    given = {name: value for name, value in _GIVEN.items() if value is not None}
+    environment = {**os.environ, **given, "LC_ALL": "C", "TZ": "UTC"}
+    try:
+        ran = subprocess.run(["klist"], capture_output=True, timeout=_WAIT, check=False, env=environment)
+    except subprocess.TimeoutExpired:
+        return None
+    found = _ENDS.search(ran.stdout.decode("utf-8", "replace"))
+    if found is None:
+        return None
+    try:
+        return datetime.strptime(f"{found[1]} +0000", "%m/%d/%y %H:%M:%S %z")
+    except ValueError:
+        return None
 
 
 def use_tickets(keytab: str, name: str, secret: Callable[[], str]) -> None:

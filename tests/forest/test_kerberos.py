@@ -107,14 +107,18 @@ def test_each_domain_is_signed_in_to_by_its_own_keys(domains: TwoDomains, kerber
 
 
 def test_init_signs_in_by_kerberos(domains: TwoDomains, tmp_path: Path) -> None:
-    """With a ticket that is there, and nothing of a name or a password."""
+    """With a ticket that is there, and nothing of a name or a password; that it ends soon is said."""
     environment = config(tmp_path)
     program = [sys.executable, "-m", "adzeguard"]
     assert domains.low.inside("kinit", "lp3", given=f"{PASSWORD}\n", **environment).returncode == 0
     made = domains.low.inside(*program, "init", "w", "--ldap", URL, "--sign-in", "kerberos", at=tmp_path, **environment)
     assert made.returncode == 0, made.stderr
     assert 'sign_in = "kerberos"' in (tmp_path / "w/adzeguard.toml").read_text()
-    assert domains.low.inside(*program, "collect", at=tmp_path / "w", **environment).returncode == 0
+    collected = domains.low.inside(*program, "collect", at=tmp_path / "w", **environment)
+    assert (collected.returncode, collected.stderr) == (0, "")
+    assert domains.low.inside("kinit", "-l", "12m", "lp3", given=f"{PASSWORD}\n", **environment).returncode == 0
+    soon = domains.low.inside(*program, "collect", at=tmp_path / "w", **environment)
+    assert (soon.returncode, "Your ticket ends at " in soon.stderr) == (0, True), soon.stderr
     wrong = domains.low.inside(
         *program, "init", "v", "--ldap", URL, "--sign-in", "kerberos", "--tls-name", "x", at=tmp_path, **environment
     )

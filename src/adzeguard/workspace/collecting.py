@@ -1,10 +1,12 @@
 """Reading the directory and the hosts into the store of a workspace."""
 
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING
+from datetime import timedelta
+from typing import TYPE_CHECKING, Final
 
 from adzeguard.core.errors import UsageError
-from adzeguard.core.wording import some_of
+from adzeguard.core.wording import some_of, when
+from adzeguard.kerberos_client import ticket_ends
 from adzeguard.store.back_links import BackLinks
 from adzeguard.store.foreign_names import ForeignNames
 from adzeguard.store.leases import Leases
@@ -21,6 +23,10 @@ from adzeguard.workspace.domains import chosen_domains
 
 if TYPE_CHECKING:
     from adzeguard.workspace.open_workspace import Workspace
+
+
+_SOON: Final = timedelta(minutes=15)
+_AT_ONCE: Final = timedelta(minutes=1)
 
 
 def silent(_what: str, _done: int, _of: int | None) -> None:
@@ -40,6 +46,7 @@ def collected(
     A host that does not answer keeps the state that was last read of it. An error on the way leaves the last
     collection in force. `only` are names of domains, where the workspace has several: the others stay as they are.
     """
+    _look_at_ticket(workspace)
     with (
         workspace.held("collect"),
         workspace.directory(chosen_domains(workspace, only)) as directory,
@@ -67,6 +74,18 @@ def collected(
             names = some_of([one.id for one in ended])
             workspace.frontend.say(f"Ended, since somebody has taken out whom they let in: {names}")
     return done
+
+
+def _look_at_ticket(workspace: "Workspace") -> None:
+    """Say that a ticket ends soon: the directory ends the connection with it. A key table gets new ones by itself."""
+    by_ticket = (one.given for one in workspace.settings.all_domains if one.given.get("sign_in") == "kerberos")
+    if not any(not given.get("keytab") and not given.get("bind_as") for given in by_ticket):
+        return
+    ends = ticket_ends()
+    # One that has ended, or is about to, the directory tells itself.
+    if ends is not None and _AT_ONCE < ends - workspace.now() < _SOON:
+        said = f"Your ticket ends at {when(ends)}, and the directory ends the connection with it"
+        workspace.frontend.say(f"{said}. If the collection takes longer: kinit -R, or kinit, and collect again")
 
 
 def _names_asked(workspace: "Workspace") -> str:
