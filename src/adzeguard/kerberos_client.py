@@ -25,6 +25,26 @@ _IN_MEMORY: Final = Path("/dev/shm")  # noqa: S108 - a folder of our own is made
 _WRONG: Final = ("Password incorrect", "Preauthentication failed", "not found in Kerberos database")
 _CACHE: Final = "KRB5CCNAME"
 _KEYS: Final = "KRB5_CLIENT_KTNAME"
+_KINIT: Final = "Get one: kinit; or name a key table: keytab"
+_KLIST: Final = "Look at it: klist -k FILE"
+_TROUBLES: Final = (
+    ("No Kerberos credentials available", "there is no ticket", _KINIT),
+    ("No credentials cache found", "there is no ticket", _KINIT),
+    ("Ticket expired", "the ticket has expired", "Get a new one: kinit"),
+    ("Clock skew too great", "the clocks of this host and of the server differ too much", "Set this host's clock"),
+    (
+        "Server not found in Kerberos database",
+        "the realm knows no {} server of this name",
+        "Write the server's whole DNS name, not its address",
+    ),
+    ("Cannot find KDC", "no server of the realm is known", "Name it in /etc/krb5.conf, or let the DNS tell it"),
+    ("Cannot contact any KDC", "no server of the realm answers", "Is it up, and reachable from here?"),
+    ("Preauthentication failed", "the key table has an old key", "Make the key table anew"),
+    ("Client not found", "the realm does not know who the key table is for", "Make the key table anew"),
+    ("key table", "the key table cannot be used", _KLIST),
+    ("Key table", "the key table cannot be used", _KLIST),
+)
+"""What stands in the libraries' own words, what it means, and the way out."""
 _ENDS: Final = re.compile(r"^\S+ \S+  (\S+ \S+)  krbtgt/", re.MULTILINE)
 """In the list of klist(1), the end of a ticket for tickets."""
 _GIVEN: Final = {name: os.environ.get(name) for name in (_CACHE, _KEYS)}
@@ -47,6 +67,19 @@ def run_client(*command: str, given: str = "") -> None:
         wrong = any(word in said for word in _WRONG)
         way_out = "Check the name and its password or keys" if wrong else "Get a ticket by hand, to see more: kinit"
         raise CredentialsRefusedError(f"no ticket: {said}", way_out)
+
+
+def trouble_with_ticket(said: str, service: str, *, by_keys: bool) -> tuple[str, str] | None:
+    """Return what the words of the system's libraries mean, and the way out; None where they are about something else.
+
+    `service` is what was to be signed in to; `by_keys` says that a key table was to get the ticket.
+    """
+    for sign, words, way_out in _TROUBLES:
+        if sign in said and by_keys and way_out == _KINIT:
+            return "the key table gives no ticket", _KLIST
+        if sign in said:
+            return words.format(service), way_out
+    return None
 
 
 def ticket_ends() -> datetime | None:

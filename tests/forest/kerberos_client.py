@@ -7,8 +7,10 @@ ROOT = Path(__file__).parents[2]
 
 
 def native_is_missing() -> str:
-    """Why the system's library cannot be used, or nothing."""
+    """Why the system's libraries cannot be used, or nothing."""
     try:
+        import gssapi  # noqa: F401 - looked for, as the drivers do
+        import krb5  # noqa: F401 - the same
         import ldap.sasl
     except ImportError as error:
         return f"as root: make native ({error})"

@@ -147,6 +147,30 @@ def test_a_password_gets_a_ticket_that_goes_with_the_process(domains: TwoDomains
     assert (wrong.returncode, "Check the name and its password" in wrong.stderr) == (1, True), wrong.stderr
 
 
+def test_shares_are_read_by_the_same_ticket(domains: TwoDomains, kerberos: Kerberos, tmp_path: Path) -> None:
+    """By the key table, and by the ticket of who runs it; an address for a name, and no ticket, are told."""
+    keytab = tmp_path / "admin.keytab"
+    assert kerberos("collect").returncode == 0
+    settings, environment = tmp_path / "w/adzeguard.toml", config(tmp_path)
+    table = "\n[shares.lowdc]\nkind = 'smb'\nserver = 'lowdc'\naddress = '{}'\nsign_in = 'kerberos'\n"
+    program, directory = [sys.executable, "-m", "adzeguard"], settings.read_text()
+
+    def run(*words: str, address: str = "lowdc.lowmere.example", by: str = "") -> Any:
+        settings.write_text(directory + table.format(address) + by)
+        return domains.low.inside(*program, *words, at=tmp_path / "w", **environment)
+
+    read = run("collect", "--shares", by=f"keytab = '{keytab}'\n")
+    assert (read.returncode, "of 3 shares" in read.stdout) == (0, True), read.stderr
+    may = run("may", "Administrator", "read", r"\\lowdc\sysvol", "--format", "json")
+    assert json.loads(may.stdout)[0]["allowed"] is True, may.stderr
+    none = run("collect", "--shares")
+    assert (none.returncode, r"\\lowdc: there is no ticket. Get one: kinit" in none.stderr) == (4, True), none.stderr
+    assert domains.low.inside("kinit", "lp3", given=f"{PASSWORD}\n", **environment).returncode == 0
+    assert run("collect", "--shares").returncode in (0, 4)
+    wrong = run("collect", "--shares", address="127.0.0.61")
+    assert (wrong.returncode, "whole DNS name" in wrong.stderr) == (4, True), wrong.stderr
+
+
 def test_what_stands_in_the_way_is_one_line_with_the_way_out(
     domains: TwoDomains, kerberos: Kerberos, tmp_path: Path
 ) -> None:

@@ -39,6 +39,7 @@ from adzeguard.directory.ldap_port import (
 )
 from adzeguard.directory.ldap_refusals import empty_password, not_accepted, reason, silent, wants_encryption
 from adzeguard.directory.port import Modification
+from adzeguard.kerberos_client import trouble_with_ticket
 
 _SEALED: Final = 56
 """The least strength of a layer that keeps others from reading; 1 would be signed alone (RFC 4422 section 3.7)."""
@@ -50,24 +51,7 @@ _OPEN_FILES: Final = "/dev/fd"
 _AS_RECEIVED: Final = 2
 """LDAP_MSG_RECEIVED of ldap_result(3): all answers that are here, as soon as there is one."""
 _OPERATIONS: Final = {"add": "MOD_ADD", "delete": "MOD_DELETE", "replace": "MOD_REPLACE"}
-_KINIT: Final = "Get one: kinit; or name a key table: [directory] keytab"
-_KLIST: Final = "Look at it: klist -k FILE"
-_TROUBLES: Final = (
-    ("No Kerberos credentials available", "there is no ticket", _KINIT),
-    ("No credentials cache found", "there is no ticket", _KINIT),
-    ("Ticket expired", "the ticket has expired", "Get a new one: kinit"),
-    ("Clock skew too great", "the clocks of this host and of the server differ too much", "Set this host's clock"),
-    (
-        "Server not found in Kerberos database",
-        "the realm knows no LDAP server of this name",
-        "Write the server's whole DNS name into url, not its address",
-    ),
-    ("Cannot find KDC", "no server of the realm is known", "Name it in /etc/krb5.conf, or let the DNS tell it"),
-    ("Cannot contact any KDC", "no server of the realm answers", "Is it up, and reachable from here?"),
-    ("Preauthentication failed", "the key table has an old key", "Make the key table anew"),
-    ("Client not found", "the realm does not know who the key table is for", "Make the key table anew"),
-    ("key table", "the key table cannot be used", _KLIST),
-    ("Key table", "the key table cannot be used", _KLIST),
+_NO_MECHANISM: Final = (
     (
         "o mechanism available",
         "the system cannot sign in by Kerberos",
@@ -75,7 +59,6 @@ _TROUBLES: Final = (
     ),
     ("o worthy mechs", "the system cannot sign in by Kerberos", "apt-get install libsasl2-modules-gssapi-mit"),
 )
-"""What stands in the libraries' own words, what it means, and the way out."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -369,12 +352,12 @@ class NativeWire(LdapWire):
 
     def _of_sign_in(self, error: Exception) -> DirectoryError:
         said = _said(error)
-        for sign, words, way_out in _TROUBLES:
-            if sign in said and self._sign_in == Ticket(by_keys=True) and way_out == _KINIT:
-                return CredentialsRefusedError(f"{self._address.url}: the key table gives no ticket", _KLIST)
-            if sign in said:
-                return CredentialsRefusedError(f"{self._address.url}: {words}", way_out)
-        return DirectoryError(_reason(error))
+        trouble = trouble_with_ticket(said, "LDAP", by_keys=self._sign_in == Ticket(by_keys=True))
+        lacking = ((words, way_out) for sign, words, way_out in _NO_MECHANISM if sign in said)
+        trouble = trouble or next(lacking, None)
+        if trouble is None:
+            return DirectoryError(_reason(error))
+        return CredentialsRefusedError(f"{self._address.url}: {trouble[0]}", trouble[1])
 
 
 @contextmanager

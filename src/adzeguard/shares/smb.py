@@ -4,6 +4,7 @@ The names of shares and their own permissions come from the server's list of the
 administrators may read in full; without that right, name the shares in the settings.
 """
 
+import importlib.util
 import uuid
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager, suppress
@@ -12,7 +13,7 @@ from typing import Any, Final, TypeVar
 
 from impacket.dcerpc.v5 import srvs
 from impacket.dcerpc.v5.rpcrt import DCERPCException
-from smbprotocol.exceptions import SMBException, SMBResponseException
+from smbprotocol.exceptions import SMBAuthenticationError, SMBException, SMBResponseException
 from smbprotocol.file_info import FileAttributes, FileInformationClass, InfoType
 from smbprotocol.open import (
     CreateDisposition,
@@ -32,13 +33,15 @@ from smbprotocol.tree import TreeConnect
 
 from adzeguard.core.access.shares import Folder
 from adzeguard.core.drivers import DriverKind, Names, Secret, Setting, Settings
-from adzeguard.core.errors import ShareError
+from adzeguard.core.errors import SettingsError, ShareError
+from adzeguard.kerberos_client import trouble_with_ticket, use_tickets
 from adzeguard.shares.directory_entries import entries_in
 from adzeguard.shares.patient import WAIT, PatientConnection
 from adzeguard.shares.port import ReadShare
 from adzeguard.shares.smb_pipe import PipeTransport
 
 T = TypeVar("T")
+SignsIn = Callable[[PatientConnection], Session]
 _PORT: Final = 445
 _OWNER_GROUP_LIST: Final = 0x7  # [MS-SMB2] 2.2.37, OWNER, GROUP and DACL_SECURITY_INFORMATION
 _LIST_ALONE: Final = 0x4
@@ -48,6 +51,7 @@ _LISTING: Final = 60.0
 """Seconds for the list of one folder: a hundred thousand names take ten."""
 _LEADS_ELSEWHERE: Final = frozenset("\\/:\0")
 _SHOWN: Final = 80
+_SAID: Final = 200
 _OF_DISKS: Final = 0  # [MS-SRVS] 2.2.2.4, STYPE_DISKTREE; what is hidden for administration has further bits
 _SYNCHRONIZE_NOT: Final = FilePipePrinterAccessMask.READ_CONTROL
 
@@ -59,7 +63,8 @@ class SmbShares:
         self.server = settings["server"]
         self._address = settings.get("address") or self.server
         self._named = [name.strip() for name in settings.get("shares", "").split(",") if name.strip()]
-        self._as, self._secret = settings["bind_as"], secret
+        self._by_keys = bool(settings.get("keytab"))
+        self._signs_in = _signs_in(settings, self._address, secret)
         self.asked_to_stop: Callable[[], bool] = lambda: False
         self._session: Session | None = None
         self._trees: dict[str, TreeConnect] = {}
@@ -127,7 +132,7 @@ class SmbShares:
             connection = PatientConnection(uuid.uuid4(), self._address, _PORT, require_signing=True)
             connection.asked_to_stop = self.asked_to_stop
             connection.connect(timeout=WAIT)
-            session = Session(connection, self._as, self._secret(), require_encryption=False)
+            session = self._signs_in(connection)
             session.connect()
             self._session = session
         return self._session
@@ -239,8 +244,35 @@ class SmbShares:
             raise ShareError(rf"\\{self.server}\{what}: {error.message}") from error
         except SMBResponseException as error:
             raise ShareError(rf"\\{self.server}\{what}: {_words(error)}") from error
+        except SMBAuthenticationError as error:
+            trouble = trouble_with_ticket(str(error), "file", by_keys=self._by_keys)
+            words, way_out = trouble or (f"does not let it sign in: {str(error)[:_SAID]}", "")
+            raise ShareError(rf"\\{self.server}: {words}", way_out) from error
         except (SMBException, DCERPCException, OSError, ValueError) as error:
             raise ShareError(rf"\\{self.server} does not answer: {error}") from error
+
+
+def _signs_in(settings: Settings, address: str, secret: Secret) -> SignsIn:
+    """Return how a connection is signed in on: by a name and a password, or by a ticket and never by anything else."""
+    way, bind_as, keytab = settings.get("sign_in", ""), settings.get("bind_as", ""), settings.get("keytab", "")
+    if way not in ("", "password", "kerberos"):
+        raise SettingsError(f"[shares] sign_in must be password or kerberos, not '{way}'")
+    if way != "kerberos":
+        if keytab:
+            raise SettingsError("[shares] keytab is for sign_in = kerberos alone", 'Write sign_in = "kerberos"')
+        if not bind_as:
+            raise SettingsError("[shares] bind_as is missing", r"Write DOMAIN\name, or sign_in = kerberos")
+        return lambda connection: Session(connection, bind_as, secret(), require_encryption=False)
+    if keytab and bind_as:
+        raise SettingsError("[shares] has keytab and bind_as", "A key table says itself who it is for")
+    if importlib.util.find_spec("gssapi") is None or importlib.util.find_spec("krb5") is None:
+        raise SettingsError("[shares] sign_in = kerberos needs an extra", "pip install 'adzeguard[shares-by-ticket]'")
+
+    def by_ticket(connection: PatientConnection) -> Session:
+        use_tickets(keytab, bind_as, secret)
+        return Session(connection, require_encryption=False, hostname_override=address, auth_protocol="kerberos")
+
+    return by_ticket
 
 
 _NO_MORE: Final = 0x80000006  # STATUS_NO_MORE_FILES
@@ -259,8 +291,8 @@ def _open(settings: Settings, secret: Secret, _names: Names) -> SmbShares:
     return SmbShares(settings, secret)
 
 
-def _asks(_settings: Settings) -> bool:
-    return True
+def _asks(settings: Settings) -> bool:
+    return settings.get("sign_in") != "kerberos" or bool(settings.get("bind_as"))
 
 
 DRIVER: Final = DriverKind(
@@ -269,8 +301,10 @@ DRIVER: Final = DriverKind(
         Setting("server", "what the server is called in paths", needed=True),
         Setting("address", "its address, where that is another than its name"),
         Setting("shares", "the shares to read, with commas between; otherwise all that it lists"),
-        Setting("bind_as", r"as whom to connect: DOMAIN\name", needed=True),
+        Setting("bind_as", r"as whom to connect: DOMAIN\name"),
         Setting("password_file", "a file with the password", is_path=True, is_decisive=True),
+        Setting("sign_in", "kerberos: by the ticket that is there, or with bind_as by one that a password gets"),
+        Setting("keytab", "a key table that gets the ticket", is_path=True, is_decisive=True),
     ),
     _open,
     asks_secret=_asks,

@@ -46,7 +46,8 @@ def read_shares(
         try:
             listed = server.shares()
         except ShareError as error:
-            read.denied.append((rf"\\{server.server}", error.message))
+            name = rf"\\{server.server}"
+            read.denied.append((name, str(error).removeprefix(name).lstrip("\\: ")))
             continue
         store.forget_others(source, (one.name for one in listed))
         for one in listed:

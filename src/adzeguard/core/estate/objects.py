@@ -42,7 +42,8 @@ def qualified_name(kind: Kind, name: str, sid: Sid | None, domain: Domain) -> st
         return rf"well-known\{known}" if known else str(sid)
     if sid.authority == BUILTIN_AUTHORITY:
         return rf"BUILTIN\{name}"
-    return rf"{(domain.of_sid(sid) or domain).short_name}\{name}"
+    of = (domain.of_sid(sid) if domain.others else None) or domain
+    return rf"{of.short_name}\{name}"
 
 
 @dataclass(frozen=True)
