@@ -25,6 +25,7 @@ if TYPE_CHECKING:
 @click.argument("group", shell_complete=names("group"))
 @click.option("--cut", is_flag=True, help="Propose the fewest things to take away so that only the named reach it.")
 @click.option("--name", "also", multiple=True, metavar="WHO", help="With --cut: another account that may reach it.")
+@click.option("--over-hosts", is_flag=True, help="Also over hosts: who administers one where a member logged on.")
 @click.option("--with-directory", is_flag=True, help="Also list those who control the whole directory.")
 @listing_options
 @at_option
@@ -33,6 +34,7 @@ def command(
     group: str,
     cut: bool,
     also: tuple[str, ...],
+    over_hosts: bool,
     with_directory: bool,
     form: str,
     output: Path | None,
@@ -46,6 +48,10 @@ def command(
     the same over groups and OUs that lead there. Accounts that control the whole directory are counted;
     --with-directory lists them.
 
+    --over-hosts also follows hosts: whoever administers a host has the password or ticket that a member left there by
+    logging on at its console, remotely, for a job or a service. The log tells which of the last 30 days ([checks]
+    past_days) were such. What is still there comes first: a ticket lives for 10 hours, and may be renewed for 7 days.
+
     --cut shows the fewest grants and memberships to take away so that only the accounts that the charter names for the
     group reach it, and who would lose by that. --output then writes them as a proposal.
     """
@@ -55,8 +61,9 @@ def command(
         raise UsageError("a cut is made of what stands now", "Give --at or --cut")
     workspace = opened(folder) if cut else looking(folder, moment)
     if cut:
-        return _cut(workspace, *reach_graph(workspace, group, with_directory=with_directory), also, form, output)
-    table = who_reaches(workspace, group, with_directory=with_directory)
+        graph = reach_graph(workspace, group, with_directory=with_directory, over_hosts=over_hosts)
+        return _cut(workspace, *graph, also, form, output)
+    table = who_reaches(workspace, group, with_directory=with_directory, over_hosts=over_hosts)
     put_view(table, form, output)
     return Exit.TO_REPORT if any(not row["is_member"] for row in table.rows) else Exit.NOTHING_TO_REPORT
 

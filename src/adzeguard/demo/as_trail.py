@@ -24,6 +24,12 @@ _ACTORS: Final = {
     "signe.quist": "198.51.100.42",
 }
 _GROUPS: Final = ("First Aiders", "Radio Watch", "Chart Editors", "Console Wardens", "Kiosk Stewards")
+_AT_HOSTS: Final = (
+    ("tobin.asker.adm", "KIOSK-07", 2, timedelta(days=2)),
+    ("isolde.varn.adm", "CONSOLE-03", 10, timedelta(days=1)),
+    ("isolde.varn.adm", "KIOSK-09", 3, timedelta(days=1)),
+)
+"""Planted: who logged on at which host, by which kind of logon, so long ago; the last one over the network alone."""
 _WEEKEND: Final = 5
 
 
@@ -65,6 +71,8 @@ def _records(scenario: Scenario, sid_of: Mapping[str, Sid], now: datetime) -> It
             at = day + timedelta(hours=7, minutes=lot.randrange(50), seconds=lot.randrange(60))
             yield _logon(at, actor, address, sid_of)
             yield _change(at + timedelta(minutes=4), actor, people[lot.choice(accounts)], sid_of)
+    for actor, host, kind, ago in _AT_HOSTS:
+        yield _logon_at_host(today - ago + timedelta(hours=9, minutes=20), actor, host, kind, sid_of)
     yield _membership(night, "Added", NIGHT_ACTOR, NIGHT_GROUP, people[NIGHT_MEMBER], sid_of)
     yield _membership(night + NIGHT_LENGTH, "Removed", NIGHT_ACTOR, NIGHT_GROUP, people[NIGHT_MEMBER], sid_of)
 
@@ -99,6 +107,26 @@ def _logon(at: datetime, actor: str, address: str, sid_of: Mapping[str, Sid]) ->
         "logonType": 3,
         "clientAccount": actor,
         "becameSid": str(sid_of[actor]),
+    }
+    return _record(at, "Authentication", body)
+
+
+def _logon_at_host(
+    at: datetime, actor: str, host: str, kind: int, sid_of: Mapping[str, Sid]
+) -> tuple[datetime, dict[str, Any]]:
+    """What a directory server logs when a host asks it about a password that somebody typed there."""
+    body = {
+        "eventId": 4624,
+        "status": "NT_STATUS_OK",
+        "remoteAddress": f"ipv4:{_ACTORS[actor]}:{49152 + at.second}",
+        "serviceDescription": "SamLogon",
+        "authDescription": "network" if kind == 3 else "interactive",
+        "logonType": kind,
+        "clientAccount": actor,
+        "becameSid": str(sid_of[actor]),
+        "netlogonComputer": host,
+        "netlogonTrustAccount": f"{host}$",
+        "netlogonSecureChannelType": 2,
     }
     return _record(at, "Authentication", body)
 

@@ -106,6 +106,20 @@ class Trail:
         """Return what was done in some ways since a moment, oldest first."""
         return self.all(microseconds_of(begin), verbs)
 
+    def last_logons(self, ways: Collection[str], since: datetime, until: datetime) -> list[Event]:
+        """Return the last logon of everybody at each host that has proved itself, by some kinds of logons."""
+        query = (
+            "SELECT whom, whom_sid, what, way, max(at) FROM trail WHERE verb = 'logon' AND at >= ? AND at <= ?"
+            f" AND what <> '' AND {among('way', len(ways))} GROUP BY whom, whom_sid, what, way"
+        )
+        values = (microseconds_of(since), microseconds_of(until), *sorted(ways))
+        with self._database.reading() as connection:
+            rows = connection.rows(query, values)
+        return [
+            Event(moment(int(at)), "logon", group=str(host), member=str(who), member_sid=str(sid), way=str(way))
+            for who, sid, host, way, at in rows
+        ]
+
     def count(self, verbs: Sequence[str], since: datetime | None, until: datetime | None) -> int:
         """Return how often something was done in some ways, between two moments where those are given."""
         where = f"{among('verb', len(verbs))}{_from(since)}{_up_to(until)}"

@@ -1,29 +1,48 @@
 """Who could get into a group by the rights they hold: the views of a workspace."""
 
+from datetime import timedelta
 from typing import TYPE_CHECKING
 
 from adzeguard.core.estate.principal import Principal
+from adzeguard.core.rights.over_hosts import OverHosts
 from adzeguard.core.rights.reach import ReachFinder, ruling_people
 from adzeguard.core.rights.reach_graph import ReachGraph
-from adzeguard.core.rights.reach_words import reaching
-from adzeguard.core.views.rights import reach_table
+from adzeguard.core.rights.reach_words import reaching, told_once_by_host
+from adzeguard.core.views.rights import reach_over_hosts_table, reach_table
 from adzeguard.core.views.table import Table
+from adzeguard.workflows.left_on_hosts import left_on_hosts
 from adzeguard.workspace.members import group_called
 
 if TYPE_CHECKING:
     from adzeguard.workspace.open_workspace import Workspace
 
 
-def reach_graph(workspace: "Workspace", name: str, *, with_directory: bool = False) -> tuple[Principal, ReachGraph]:
+def reach_graph(
+    workspace: "Workspace", name: str, *, with_directory: bool = False, over_hosts: bool = False
+) -> tuple[Principal, ReachGraph]:
     """Return a group, and the ways that lead into it."""
     group = group_called(workspace, name)
-    return group, ReachFinder(workspace.rights, with_directory=with_directory).graph(group.id)
+    over = hosts_on_ways(workspace) if over_hosts else None
+    return group, ReachFinder(workspace.rights, with_directory=with_directory, over=over).graph(group.id)
 
 
-def who_reaches(workspace: "Workspace", name: str, *, with_directory: bool = False) -> Table:
-    """Return everybody who is in a group, or could make themselves a member by the rights they hold."""
-    group, graph = reach_graph(workspace, name, with_directory=with_directory)
+def hosts_on_ways(workspace: "Workspace") -> OverHosts:
+    """Return who administers the hosts, and what was left on them in the days that checks look back."""
+    until = workspace.looked_from
+    since = until - timedelta(days=workspace.settings.past_days)
+    return OverHosts(workspace.estate, left_on_hosts(workspace.trail, workspace.estate, since, until), until)
+
+
+def who_reaches(workspace: "Workspace", name: str, *, with_directory: bool = False, over_hosts: bool = False) -> Table:
+    """Return everybody who is in a group, or could make themselves a member by the rights they hold.
+
+    `over_hosts` takes in who administers a host on which a member left something.
+    """
+    group, graph = reach_graph(workspace, name, with_directory=with_directory, over_hosts=over_hosts)
     ruling = set() if with_directory else ruling_people(workspace.estate, group)
     ways = reaching(workspace.estate, graph, but=ruling)
     more = len(ruling - {way.principal.id for way in ways})
-    return reach_table(ways, group.qualified_name, more)
+    if not over_hosts:
+        return reach_table(ways, group.qualified_name, more)
+    told = told_once_by_host(workspace.estate, graph, ways)
+    return reach_over_hosts_table(told, group.qualified_name, ways, more, is_cut_short=graph.is_cut_short)

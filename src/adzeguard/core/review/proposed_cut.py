@@ -5,6 +5,7 @@ from dataclasses import dataclass, replace
 
 from adzeguard.core.change.by_hand.members import memberships_by_hand
 from adzeguard.core.change.by_hand.objects import descriptor_over, rights_change
+from adzeguard.core.change.by_hand.on_host import members_on
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.draft import Draft
 from adzeguard.core.charter.group_rule import ResolvedGroupRule
@@ -12,6 +13,7 @@ from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.descriptors.ace import Ace, without_generic
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.named import Named
+from adzeguard.core.estate.objects import outsider
 from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.rights.cut import smallest_cut
 from adzeguard.core.rights.delegations import Rights
@@ -19,6 +21,8 @@ from adzeguard.core.rights.origin import given
 from adzeguard.core.rights.reach import ruling_people
 from adzeguard.core.rights.reach_graph import EVERYBODY, Edge, ReachGraph, object_of
 from adzeguard.core.rights.reach_words import edge_in_words, reaching
+from adzeguard.core.rights.ways import ADMINISTERS, SEES
+from adzeguard.core.wellknown import WELL_KNOWN
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,6 +33,15 @@ class Part:
     words: str
     holder: Principal
     over: Principal
+
+    @property
+    def kind(self) -> str:
+        """What is taken away, in a word or two."""
+        if self.edge.how == ADMINISTERS:
+            return "local administrator"
+        if self.edge.how == SEES:
+            return "logon"
+        return "membership" if self.edge.is_membership else "grant"
 
 
 @dataclass(frozen=True)
@@ -74,6 +87,13 @@ def _members(rights: Rights, group: Principal) -> list[int]:
 
 
 def _part(shown: dict[int, Principal], edge: Edge, rights: Rights) -> Part:
+    if edge.how == ADMINISTERS:
+        holder = shown.get(edge.holder) or outsider(WELL_KNOWN["everyone"])
+        words = f"take {holder.qualified_name} out of the administrators of {shown[edge.target].name}"
+        return Part(edge, words, holder, shown[edge.target])
+    if edge.how == SEES:
+        who, host = shown[edge.target], shown[edge.holder]
+        return Part(edge, f"refuse {who.qualified_name} logon at {host.name}, by a rule", host, who)
     if edge.is_membership or edge.entry is None or edge.entry.sid is None:
         words = f"end the membership: {edge_in_words(shown, edge)}"
         return Part(edge, words, shown[edge.holder], shown[edge.target])
@@ -91,7 +111,26 @@ def cut_draft(rights: Rights, cut: ProposedCut) -> Draft:
     pairs = [(part.over, part.holder) for part in cut.parts if part.edge.is_membership]
     memberships = memberships_by_hand(estate, (), pairs, "")
     grants = tuple(_withdrawing(estate, (part.edge for part in cut.parts)))
-    return replace(memberships, changes=(*memberships.changes, *grants))
+    on_hosts = [_out_of_administrators(estate, part) for part in cut.parts if part.edge.how == ADMINISTERS]
+    notes = tuple(_refusal(part) for part in cut.parts if part.edge.how == SEES)
+    return Draft(
+        (*memberships.changes, *(change for one in on_hosts for change in one.changes), *grants),
+        (*memberships.left_out, *(left for one in on_hosts for left in one.left_out)),
+        (*memberships.notes, *notes),
+    )
+
+
+def _out_of_administrators(estate: Estate, part: Part) -> Draft:
+    host = estate.host_named(part.over.name)
+    if host is None or part.holder.sid is None:
+        return Draft(())
+    return members_on(estate, host, "administrators", [str(part.holder.sid)], "", add=False)
+
+
+def _refusal(part: Part) -> str:
+    """Return what closes the way for good: what was left there ends by itself, and a rule keeps it from coming back."""
+    who, host = part.over.qualified_name, part.holder.name
+    return f"what keeps {who} from logging on at {host} is a rule: refuse-logon"
 
 
 def _withdrawing(estate: Estate, edges: Iterable[Edge]) -> Iterator[Change]:

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from adzeguard.core.rights.reach_graph import Edge, ReachGraph
+from adzeguard.core.rights.ways import SEES
 
 _CANNOT_BE_CUT = 1_000_000
 _SOURCE, _SINK = 0, 1
@@ -39,7 +40,7 @@ def smallest_cut(graph: ReachGraph, unwanted: Iterable[int], wanted: Iterable[in
 
     for edge in graph.edges:
         holder, target = node(edge.holder), node(edge.target)
-        if edge.holder in keep or (edge.entry is None and not edge.is_membership):
+        if (edge.holder in keep and edge.how != SEES) or not edge.can_be_closed:
             capacities[holder, target] = _CANNOT_BE_CUT
             continue
         taken = node(("in", _key(edge))), node(("out", _key(edge)))

@@ -23,12 +23,13 @@ from adzeguard.core.rights.answers import Everybody, Tokens
 from adzeguard.core.rights.delegations import Rights
 from adzeguard.core.rights.moves import Moves
 from adzeguard.core.rights.origin import Given, given, giving_container
+from adzeguard.core.rights.over_hosts import OverHosts
 from adzeguard.core.rights.passages import Passages
 from adzeguard.core.rights.questions import Asked
 from adzeguard.core.rights.reach_graph import EVERYBODY, Edge, ReachGraph, object_of, objects_of
 from adzeguard.core.rights.shadowed import Walker, seen_among
 from adzeguard.core.rights.takeover import Takeover, TakeoverReader
-from adzeguard.core.rights.ways import LINKING, MEMBER, MOVING, PRIMARY
+from adzeguard.core.rights.ways import ADMINISTERS, LINKING, MEMBER, MOVING, PRIMARY, SEES
 from adzeguard.core.wellknown import (
     EVERYONE_LIKE,
     RID_DIRECTORY_SERVERS,
@@ -39,13 +40,17 @@ from adzeguard.core.wellknown import (
 )
 
 _MOVABLE: Final = ACCOUNTS | {Kind.GROUP}
+_MOST_HOSTS: Final = 2
+"""Hosts on one way: over a few more everybody leads to everybody, as was seen with logons by chance."""
+_MOST_EDGES: Final = 500_000
 
 
 class ReachFinder:
     """Walks backwards from groups, level by level; what it has read of objects it remembers."""
 
-    def __init__(self, rights: Rights, *, with_directory: bool = False) -> None:
-        """`with_directory` follows the principals as well that control the whole directory anyway."""
+    def __init__(self, rights: Rights, *, with_directory: bool = False, over: OverHosts | None = None) -> None:
+        """`with_directory` follows the principals as well that control the whole directory anyway; `over` are hosts."""
+        self._over = over
         self._estate = rights.estate
         self._schema = rights.schema
         self._reader = TakeoverReader(rights.schema)
@@ -94,16 +99,25 @@ class ReachFinder:
             if domain != self._of_domain:
                 self._rule_over(domain)
         level, seen = [group], {group}
-        while level:
+        behind_hosts: list[int] = []
+        self._hosts_passed = 0
+        # First all that leads there over no host, then over one more: the fewer hosts, the shorter is a way.
+        while level or behind_hosts:
+            if not level:
+                level, behind_hosts = behind_hosts, []
+                self._hosts_passed += 1
             self._load(objects_of(level))
             self._look_ahead(level)
-            following = []
+            following: list[int] = []
             for edge in (edge for target in level for edge in self._behind(target)):
+                if self._over is not None and len(found.edges) >= _MOST_EDGES:
+                    found.is_cut_short = True
+                    break
                 found.edges.append(edge)
                 if edge.holder not in seen:
                     seen.add(edge.holder)
                     found.onward[edge.holder] = edge
-                    following.append(edge.holder)
+                    (behind_hosts if edge.how == SEES else following).append(edge.holder)
             level = following
         if any(edge.doubt for edge in found.edges):
             self._walker.settle(found)
@@ -134,8 +148,42 @@ class ReachFinder:
             yield from self._holders(principal, raw)
             yield from self._passages.container(principal, raw)
         yield from self._passages.beyond_rights(principal)
+        yield from self._through_hosts(principal)
         if raw is not None and principal.kind in _MOVABLE:
             yield from self._movers(principal, raw)
+
+    def _through_hosts(self, principal: Principal) -> Iterator[Edge]:
+        """Yield the hosts on which somebody left something, and who administers a host.
+
+        A host that only those administer who rule the domain anyway leads nobody on.
+        """
+        if self._over is None or principal.sid is None:
+            return
+        if principal.kind == Kind.COMPUTER:
+            yield from (Edge(holder, principal.id, ADMINISTERS) for holder in self._administrators(principal.id))
+        elif principal.kind in ACCOUNTS and self._hosts_passed < _MOST_HOSTS:
+            for host, left in self._over.left_by(principal.sid):
+                if self._administrators(host.id):
+                    proof = left.proof(self._over.now)
+                    yield Edge(host.id, principal.id, SEES, evidence=left.in_words(), proof=int(proof))
+
+    def _administrators(self, host: int) -> list[int]:
+        if self._over is None:
+            return []
+        members = self._over.administrators(host)
+        ids = self._estate.ids_of_sids(members)
+        found = {i for sid in members if (i := ids[sid]) is not None and not self._rules(i)}
+        everybody = any(sid in EVERYONE_LIKE for sid in members)
+        return sorted(found - self._like_everyone) + ([EVERYBODY] if everybody else [])
+
+    def _rules(self, one: int) -> bool:
+        """Tell whether somebody, or everybody in a group, rules the domain anyway."""
+        if one in self._ruling:
+            return True
+        if self._estate.graph.position_of(one) is None:
+            return bool(self._people_ruling[one])
+        inside = self._estate.graph.expand(one).people
+        return bool(len(inside)) and bool(self._people_ruling[inside].all())
 
     def _members(self, principal: Principal) -> Iterator[Edge]:
         graph = self._estate.graph

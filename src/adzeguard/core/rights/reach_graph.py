@@ -6,7 +6,7 @@ from typing import Final
 
 from adzeguard.core.descriptors.ace import Ace
 from adzeguard.core.rights.evaluate import Question
-from adzeguard.core.rights.ways import MEMBER, PRIMARY
+from adzeguard.core.rights.ways import MEMBER, OVER_HOSTS, PRIMARY
 
 EVERYBODY: Final = -2
 """Stands for everybody, where a right is given to a principal that everybody acts as."""
@@ -24,6 +24,15 @@ class Edge:
     stands_on: int = -1
     doubt: tuple[Question, ...] = ()
     """What is to be asked of those who take this step, since a denial may meet them or one entry does not give all."""
+    evidence: str = ""
+    """What is known of it beside that it is so, such as when somebody logged on."""
+    proof: int = 0
+    """How well it is proved, 0 being the best."""
+
+    @property
+    def can_be_closed(self) -> bool:
+        """Whether something can be taken away so that it is not there any more."""
+        return self.entry is not None or self.is_membership or self.how in OVER_HOSTS
 
     @property
     def is_membership(self) -> bool:
@@ -41,6 +50,8 @@ class ReachGraph:
     """From each object behind the group, the next edge of its shortest way."""
     instead: dict[int, tuple[Edge, ...]] = field(default_factory=dict)
     """The ways of those to whom the shortest one is closed."""
+    is_cut_short: bool = False
+    """Whether more leads there than was looked at."""
     closed_to: set[int] = field(default_factory=set)
     """Those behind the group to whom every way is closed, by denials."""
 

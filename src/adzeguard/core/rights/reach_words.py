@@ -9,6 +9,7 @@ from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.objects import outsider
 from adzeguard.core.estate.principal import ACCOUNTS, Kind, Principal
 from adzeguard.core.rights.reach_graph import EVERYBODY, Edge, ReachGraph, object_of, objects_of
+from adzeguard.core.rights.ways import ADMINISTERS, OVER_HOSTS, SEES
 from adzeguard.core.wellknown import WELL_KNOWN
 
 PEOPLE: Final = ACCOUNTS | {Kind.FOREIGN}
@@ -26,11 +27,23 @@ class Reaching:
     words: str
     names: tuple[str, ...] = ()
     """The names on the way, from the one who acts to the group."""
+    people: int = 1
+    """How many have the way: all inside, where it is told of a group."""
 
     @property
     def member(self) -> bool:
         """Whether memberships alone lead there."""
         return all(edge.is_membership for edge in self.chain)
+
+    @property
+    def proof(self) -> int:
+        """How well the least proved step is, 0 being the best."""
+        return max((edge.proof for edge in self.chain), default=0)
+
+    @property
+    def over_hosts(self) -> bool:
+        """Whether the way goes through a host."""
+        return any(edge.how in OVER_HOSTS for edge in self.chain)
 
 
 def reaching(
@@ -44,6 +57,8 @@ def reaching(
     kinds = estate.catalogue.principals(i for i in behind if i >= 0)
     # A way of ten thousand steps to each of ten thousand groups on it would take minutes; only people are told.
     acting = [i for i in behind if i == EVERYBODY or (i in kinds and kinds[i].kind in PEOPLE)]
+    # A host does not act by itself: those who administer it do, and are told.
+    acting = [i for i in acting if i not in graph.onward or graph.onward[i].how != SEES]
     chains = {i: tuple(graph.chain(i)) for i in acting}
     by_membership = {i for i, chain in chains.items() if all(edge.is_membership for edge in chain)}
     left_out = by_membership if not members_too else but - by_membership
@@ -55,7 +70,49 @@ def reaching(
         Reaching(person, chains[i], chain_in_words(shown, chains[i]), _names(shown, chains[i]))
         for i, person in people.items()
     ]
-    return sorted(found, key=lambda r: (not r.member, len(r.chain), r.principal.qualified_name.casefold()))
+    return sorted(found, key=_nearest)
+
+
+def told_once_by_host(estate: Estate, graph: ReachGraph, ways: Sequence[Reaching]) -> list[Reaching]:
+    """Return the ways with those over hosts told once for whoever administers a host, however many people that are.
+
+    A group of a thousand people that administers a host is one thing to see and to close; each such group and each host
+    is told, also where those inside have a nearer way. Who comes to such a group by a right is told by that right.
+    """
+    others = [way for way in ways if not way.over_hosts or way.member]
+    chains: dict[tuple[int, int], tuple[Sequence[Edge], int]] = {}
+    for edge in graph.edges:
+        if edge.how == ADMINISTERS and edge.target in graph.onward:
+            chains[edge.holder, edge.target] = ((edge, *graph.chain(edge.target)), _people_behind(estate, edge.holder))
+    for way in ways:
+        if way.over_hosts and not way.member and (first := first_right(way.chain)).how != ADMINISTERS:
+            chain, before = way.chain[way.chain.index(first) :], chains.get((first.holder, first.target))
+            chains[first.holder, first.target] = (chain, 1 + (before[1] if before else 0))
+    shown = estate.catalogue.principals(
+        objects_of(i for c, _ in chains.values() for e in c for i in (e.holder, e.target))
+    )
+    found = [
+        Reaching(
+            _ANYBODY if holder == EVERYBODY else shown[object_of(holder)],
+            tuple(chain),
+            chain_in_words(shown, chain),
+            _names(shown, chain),
+            people,
+        )
+        for (holder, _), (chain, people) in chains.items()
+    ]
+    return sorted([*others, *found], key=_nearest)
+
+
+def _people_behind(estate: Estate, holder: int) -> int:
+    """Return how many people somebody stands for: those inside a group, or one."""
+    if holder < 0 or estate.graph.position_of(holder) is None:
+        return 1
+    return len(estate.graph.expand(holder).people)
+
+
+def _nearest(way: Reaching) -> tuple[bool, int, int, str]:
+    return not way.member, way.proof, len(way.chain), way.principal.qualified_name.casefold()
 
 
 def _names(shown: Mapping[int, Principal], chain: Sequence[Edge]) -> tuple[str, ...]:
@@ -71,12 +128,16 @@ def chain_in_words(shown: Mapping[int, Principal], chain: Iterable[Edge]) -> str
     """Return "A is a member of B, which may reset the password of C"."""
     edges = list(chain)
     head = [edge_in_words(shown, edge) for edge in edges[:1]]
-    return ", ".join([*head, *(e.how.format("which", _name(shown, e.target)) for e in edges[1:])])
+    return ", ".join([*head, *(_with_evidence(e, e.how.format("which", _name(shown, e.target))) for e in edges[1:])])
 
 
 def edge_in_words(shown: Mapping[int, Principal], edge: Edge) -> str:
     """Return one edge as a sentence."""
-    return edge.how.format(_name(shown, edge.holder), _name(shown, edge.target))
+    return _with_evidence(edge, edge.how.format(_name(shown, edge.holder), _name(shown, edge.target)))
+
+
+def _with_evidence(edge: Edge, words: str) -> str:
+    return f"{words} {edge.evidence}" if edge.evidence else words
 
 
 def _name(shown: Mapping[int, Principal], node: int) -> str:

@@ -156,5 +156,24 @@ SERVES: Final = "{} is a directory server of {}"
 LINKED: Final = "{} has policies that apply to {}"
 APPLIES: Final = "{} is a policy that applies to {}"
 
-PASSAGES: Final[Sequence[str]] = (OWNS, MEMBER, PRIMARY, INHERITS, MOVING, HOLDS, SERVES, LINKED, APPLIES)
+ADMINISTERS: Final = "{} administers {}"
+SEES: Final = "{} saw {} log on"
+"""A host, and somebody who left a password or a ticket on it."""
+
+OVER_HOSTS: Final = frozenset({ADMINISTERS, SEES})
+"""The passages that go through hosts. A local group, or a refusal of logon, closes one of them."""
+
+PASSAGES: Final[Sequence[str]] = (
+    OWNS,
+    MEMBER,
+    PRIMARY,
+    INHERITS,
+    MOVING,
+    HOLDS,
+    SERVES,
+    LINKED,
+    APPLIES,
+    ADMINISTERS,
+    SEES,
+)
 """How one object leads to another without an entry that gives a right over it."""

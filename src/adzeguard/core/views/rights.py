@@ -8,6 +8,7 @@ from adzeguard.core.estate.principal import Kind
 from adzeguard.core.review.documented import Documented
 from adzeguard.core.review.proposed_cut import ProposedCut
 from adzeguard.core.rights.delegations import Delegation, Rights
+from adzeguard.core.rights.over_hosts import Proof
 from adzeguard.core.rights.reach_words import Reaching
 from adzeguard.core.views.identities import identity
 from adzeguard.core.views.table import Column, Table, data_columns
@@ -119,14 +120,42 @@ def matrix_table(matrix: Matrix) -> Table:
 
 def reach_table(reaching: Sequence[Reaching], group: str, ruling: int = 0) -> Table:
     """Return everybody who is or could become a member; `ruling` more do so by controlling the whole directory."""
+    members = sum(r.member for r in reaching)
+    note = f"{members} are members, {len(reaching) - members} could become one"
+    return _reach(reaching, group, note + _more(ruling))
+
+
+def reach_over_hosts_table(
+    told: Sequence[Reaching], group: str, everybody: Sequence[Reaching], ruling: int = 0, *, is_cut_short: bool = False
+) -> Table:
+    """Return the same with ways over hosts, each told once, and how well it is proved; `everybody` are who has one."""
+    members = sum(r.member for r in everybody)
+    note = f"{members} are members, {len(everybody) - members} could become one{_more(ruling)}"
+    by_hosts = sum(r.over_hosts and not r.member for r in everybody)
+    note += f"\n{by_hosts} of them have no shorter way than over a host; the best proved ways come first."
+    if is_cut_short:
+        note += "\nMore ways lead there than were looked at: these are the nearest."
+    return _reach(told, group, note, "people", "over_hosts", "proof")
+
+
+def _more(ruling: int) -> str:
+    if not ruling:
+        return ""
+    return f"; {ruling} more reach it by controlling the whole directory: --with-directory names them"
+
+
+def _reach(reaching: Sequence[Reaching], group: str, note: str, *beside: str) -> Table:
     rows = [
         {
             **identity(r.principal),
-            "is": "is a member" if r.member else "could become one",
+            "is": _reach_in_words(r),
             "is_member": r.member,
             "steps": len(r.chain),
             "path": r.names,
             "sentence": r.words,
+            "people": r.people,
+            "over_hosts": r.over_hosts,
+            "proof": Proof(r.proof).label if r.over_hosts else None,
         }
         for r in reaching
     ]
@@ -135,14 +164,16 @@ def reach_table(reaching: Sequence[Reaching], group: str, ruling: int = 0) -> Ta
         Column("qualified_name", "Who"),
         *data_columns("sid", "kind", "enabled"),
         Column("is", "Reach", for_people=True, fixed=True),
-        *data_columns("is_member", "steps", "path"),
+        *data_columns("is_member", "steps", "path", *beside),
         Column("sentence", "How", wide=True),
     )
-    members = sum(r.member for r in reaching)
-    note = f"{members} are members, {len(reaching) - members} could become one"
-    if ruling:
-        note += f"; {ruling} more reach it by controlling the whole directory: --with-directory names them"
     return Table(rows, columns, f"Reach {group}", note, "Nobody reaches it.")
+
+
+def _reach_in_words(one: Reaching) -> str:
+    if one.member:
+        return "is a member"
+    return "could become one" if one.people == 1 else f"{one.people} could become one"
 
 
 def cut_table(cut: ProposedCut, group: str) -> Table:
@@ -150,7 +181,7 @@ def cut_table(cut: ProposedCut, group: str) -> Table:
     rows = [
         {
             "what": part.words,
-            "kind": "membership" if part.edge.is_membership else "grant",
+            "kind": part.kind,
             "holder": part.holder.qualified_name,
             "holder_sid": part.holder.sid,
             "over": part.over.dn or part.over.qualified_name,

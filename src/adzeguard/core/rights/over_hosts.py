@@ -1,0 +1,100 @@
+"""Hosts on the ways to a group: whoever administers a host has what those left there who logged on at it.
+
+Somebody who logs on at the console, by a remote desktop, for a job or for a service leaves a password or a ticket on
+the host. Over the network alone nothing is left, nor by a public key or by a ticket that is not handed on (seen with
+sshd and winbind). A ticket lives for hours, and is renewed for a week (RFC 4120 section 2.3), also when its session is
+over (seen with winbind); the password of a job or a service is kept for as long as that is.
+"""
+
+from collections import defaultdict
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from enum import IntEnum
+from functools import cached_property
+from typing import Final
+
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.hosts import Host
+from adzeguard.core.identity import Sid
+from adzeguard.core.wording import when_utc
+
+_WORDS: Final[Mapping[str, str]] = {
+    "console": "at its console",
+    "remote": "remotely",
+    "batch": "for a job",
+    "service": "for a service",
+}
+LEAVING: Final = frozenset(_WORDS)
+"""The kinds of logons that leave something on the host."""
+_STORED: Final = frozenset({"batch", "service"})
+_TICKET: Final = timedelta(hours=10)
+_RENEWED: Final = timedelta(days=7)
+
+
+class Proof(IntEnum):
+    """How well it is proved that something lies on a host now, the best first."""
+
+    LIVE = 0
+    """A ticket that lives, or a password that is stored there."""
+    RENEWABLE = 1
+    """A ticket that may have been renewed."""
+    OLD = 2
+    """It was there."""
+
+    @property
+    def label(self) -> str:
+        """The proof in words."""
+        return ("still there", "may still be there", "was there")[self]
+
+
+@dataclass(frozen=True, slots=True)
+class LeftOn:
+    """The last logon of somebody at a host, of a kind that leaves something there."""
+
+    sid: str
+    host: str
+    at: datetime
+    way: str
+
+    def proof(self, now: datetime) -> Proof:
+        """Return how well it is proved that it is there now."""
+        age = now - self.at
+        if self.way in _STORED or age <= _TICKET:
+            return Proof.LIVE
+        return Proof.RENEWABLE if age <= _RENEWED else Proof.OLD
+
+    def in_words(self) -> str:
+        """Return how and when, such as "at its console on 2026-11-28 07:12 UTC"."""
+        return f"{_WORDS[self.way]} on {when_utc(self.at)}"
+
+
+class OverHosts:
+    """Who administers each host of an estate, and who left something on it."""
+
+    def __init__(self, estate: Estate, left: Iterable[LeftOn], now: datetime) -> None:
+        self._estate = estate
+        self._now = now
+        self._left: dict[str, list[LeftOn]] = defaultdict(list)
+        for one in left:
+            self._left[one.sid].append(one)
+
+    @property
+    def now(self) -> datetime:
+        """The moment for which proofs are told."""
+        return self._now
+
+    def left_by(self, sid: Sid) -> Sequence[tuple[Host, LeftOn]]:
+        """Return on which hosts somebody left something, the best proved first."""
+        found = [(host, one) for one in self._left.get(sid, ()) if (host := self._estate.host_named(one.host))]
+        return sorted(found, key=lambda pair: (pair[1].proof(self._now), self._now - pair[1].at))
+
+    def administrators(self, host: int) -> frozenset[Sid]:
+        """Return who administers a host directly, by the id of its account."""
+        return self._administrators.get(host, frozenset())
+
+    @cached_property
+    def _administrators(self) -> Mapping[int, frozenset[Sid]]:
+        pairs = zip(self._estate.hosts, self._estate.host_administrators, strict=True)
+        # A directory server has no administrators of its own: those of the directory are told by rights.
+        return {host.id: members for host, members in pairs if members and not host.is_of_directory}

@@ -1,0 +1,136 @@
+"""Ways over hosts: who administers one, and what was left there by whom, against a search of their own."""
+
+from datetime import timedelta
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.rights.cut import smallest_cut
+from adzeguard.core.rights.over_hosts import LeftOn, OverHosts, Proof
+from adzeguard.core.rights.reach import ReachFinder
+from adzeguard.core.rights.reach_graph import EVERYBODY, ReachGraph
+from adzeguard.core.rights.reach_words import reaching, told_once_by_host
+from tests.estates import NOON, directory, estate, rights_of
+
+PEOPLE = [f"p{n}" for n in range(8)]
+GROUPS = [f"g{n}" for n in range(4)]
+HOSTS = ["H0", "H1", "H2"]
+GOAL = "g0"
+MOST_HOSTS = 2
+EVERYONE = "S-1-1-0"
+
+
+def over(of: Estate, left: list[tuple[str, str, timedelta, str]]) -> OverHosts:
+    """What these left on hosts, so long ago and in these ways."""
+    sid = {name: str(of.principal(of.catalogue.by_name(name)[0]).sid) for name, *_ in left}
+    return OverHosts(of, [LeftOn(sid[name], host, NOON - ago, way) for name, host, ago, way in left], NOON)
+
+
+def graph_of(of: Estate, hosts: OverHosts, goal: str = GOAL) -> ReachGraph:
+    """What leads to the goal."""
+    return ReachFinder(rights_of(of), over=hosts).graph(of.catalogue.by_name(goal)[0])
+
+
+@st.composite
+def domains(draw: st.DrawFn) -> tuple[dict[str, list[str]], dict[str, list[str]], list[tuple[str, str]]]:
+    """Groups with their members, hosts with their administrators, and who logged on where."""
+    groups = {name: draw(st.lists(st.sampled_from([*PEOPLE, *GROUPS]), max_size=4, unique=True)) for name in GROUPS}
+    some = st.sampled_from([*PEOPLE, *GROUPS, *([EVERYONE] if draw(st.integers(0, 5)) == 0 else [])])
+    hosts = {name: draw(st.lists(some, max_size=2, unique=True)) for name in HOSTS}
+    logons = draw(st.lists(st.tuples(st.sampled_from(PEOPLE), st.sampled_from(HOSTS)), max_size=6, unique=True))
+    return groups, hosts, logons
+
+
+def inside(groups: dict[str, list[str]], who: str) -> set[str]:
+    """The groups that somebody is in, however deeply nested."""
+    found, waiting = set(), [who]
+    while waiting:
+        here = waiting.pop()
+        more = {name for name, members in groups.items() if here in members} - found
+        found |= more
+        waiting += more
+    return found
+
+
+def reaches(
+    groups: dict[str, list[str]], hosts: dict[str, list[str]], logons: list[tuple[str, str]], start: str
+) -> bool:
+    """Whether somebody gets into the goal, going from host to host."""
+    passed, waiting = {start: 0}, [start]
+    while waiting:
+        who = waiting.pop()
+        mine = inside(groups, who)
+        if GOAL in mine:
+            return True
+        for host, administrators in hosts.items():
+            if passed[who] < MOST_HOSTS and {who, *mine, EVERYONE} & set(administrators):
+                for other in (person for person, at in logons if at == host):
+                    if passed[who] + 1 < passed.get(other, MOST_HOSTS + 1):
+                        passed[other] = passed[who] + 1
+                        waiting.append(other)
+    return False
+
+
+@given(domains())
+def test_who_reaches_a_group_over_hosts_is_whom_another_search_finds(
+    domain: tuple[dict[str, list[str]], dict[str, list[str]], list[tuple[str, str]]],
+) -> None:
+    """Exactly those, over at most two hosts; and after the smallest cut nobody of them is left."""
+    groups, hosts, logons = domain
+    of = estate(directory(PEOPLE, groups, computers=dict.fromkeys(HOSTS, "OU=Hosts")), hosts)
+    graph = graph_of(of, over(of, [(who, host, timedelta(hours=1), "console") for who, host in logons]))
+    found = {one.principal.name for one in reaching(of, graph) if one.principal.name in PEOPLE}
+    everybody = EVERYBODY in graph.onward
+    expected = {who for who in PEOPLE if reaches(groups, hosts, logons, who)}
+    assert expected == (set(PEOPLE) if everybody else found)
+    unwanted = [i for i in graph.onward if i == EVERYBODY or (i >= 0 and of.principal(i).name in PEOPLE)]
+    cut = smallest_cut(graph, unwanted, [])
+    assert not cut.stays_open
+    left = [edge for edge in graph.edges if edge not in cut.edges]
+    behind, waiting = {graph.group}, [graph.group]
+    while waiting:
+        here = waiting.pop()
+        more = {edge.holder for edge in left if edge.target == here} - behind
+        behind |= more
+        waiting += more
+    assert not behind & set(unwanted)
+
+
+HOURS, DAYS = timedelta(hours=1), timedelta(days=1)
+
+
+@pytest.mark.parametrize(
+    ("ago", "way", "proof"),
+    [
+        (9 * HOURS, "console", Proof.LIVE),
+        (11 * HOURS, "remote", Proof.RENEWABLE),
+        (6 * DAYS, "console", Proof.RENEWABLE),
+        (8 * DAYS, "console", Proof.OLD),
+        (29 * DAYS, "service", Proof.LIVE),
+        (29 * DAYS, "batch", Proof.LIVE),
+    ],
+)
+def test_a_ticket_is_proved_as_long_as_it_lives(ago: timedelta, way: str, proof: Proof) -> None:
+    """Ten hours, seven days if it is renewed; what is stored for a job or a service stays."""
+    assert LeftOn("S-1-5-21-1-2-3-4", "H0", NOON - ago, way).proof(NOON) == proof
+
+
+def test_a_way_over_a_host_is_told_once_for_its_administrators_and_the_best_proved_first() -> None:
+    """A group is one row with its people; who rules the domain leads nobody on, nor does a host only they rule."""
+    groups = {"Domain Admins": ["cato"], "Crew": ["ada", "bob"], "Yard": ["eva"], "g0": ["cato"]}
+    computers = dict.fromkeys(["H0", "H1", "H2"], "OU=Hosts")
+    hosts = {"H0": ["Crew", "Domain Admins"], "H1": ["Domain Admins"], "H2": ["Yard", "local"]}
+    of = estate(directory(["ada", "bob", "cato", "eva"], groups, computers=computers), hosts)
+    left = [("cato", "H0", 3 * DAYS, "console"), ("cato", "H1", HOURS, "console"), ("cato", "H2", 2 * HOURS, "remote")]
+    graph = graph_of(of, over(of, left))
+    told = [one for one in told_once_by_host(of, graph, reaching(of, graph)) if not one.member]
+    assert [(one.principal.name, one.people, Proof(one.proof)) for one in told] == [
+        ("Yard", 1, Proof.LIVE),
+        ("Crew", 2, Proof.RENEWABLE),
+    ]
+    assert told[1].words == (
+        r"LOWMERE\Crew administers LOWMERE\H0, which saw LOWMERE\cato log on at its console on 2026-11-20 12:00 UTC,"
+        r" which is a member of LOWMERE\g0"
+    )

@@ -1,0 +1,104 @@
+"""Ways over hosts on the example: what the log tells, what it does not, and what is gone when it is taken away."""
+
+import json
+from datetime import UTC, datetime, timedelta
+
+import pytest
+
+from tests.program import Json, Program
+
+GROUP = r"LOWMERE\Domain Admins"
+
+
+@pytest.fixture
+def told(demo: Program) -> Program:
+    """The example with its log read."""
+    assert demo("trail", "import", "trail.jsonl").code == 0
+    return demo
+
+
+def over_hosts(program: Program, *words: str) -> dict[tuple[str, str], Json]:
+    """The ways over hosts, by who administers which host."""
+    rows = program("reach", GROUP, "--over-hosts", "--format", "json", *words).json
+    return {(row["qualified_name"], row["path"][1]): row for row in rows if row["over_hosts"]}
+
+
+def logged_on(program: Program, who: str, host: str, **said: object) -> None:
+    """Somebody logged on at a host, as a directory server logs it; keywords are what its record says otherwise."""
+    sid = program("show", who, "--format", "json").json["sid"]
+    at = datetime.now(UTC) - timedelta(hours=2)
+    body = {
+        "eventId": 4624,
+        "status": "NT_STATUS_OK",
+        "serviceDescription": "SamLogon",
+        "logonType": 2,
+        "clientAccount": who,
+        "becameSid": sid,
+        "netlogonTrustAccount": f"{host}$",
+        "netlogonSecureChannelType": 2,
+        **said,
+    }
+    record = {"timestamp": f"{at:%Y-%m-%dT%H:%M:%S}.000000+0000", "type": "Authentication", "Authentication": body}
+    (program.folder / "more.jsonl").write_text(json.dumps(record) + "\n")
+    assert program("trail", "import", "more.jsonl").code == 0
+
+
+def test_who_administers_a_host_has_what_was_left_there(told: Program) -> None:
+    """Both planted logons are found, for everybody who administers those hosts, with when and how; no more is told."""
+    found = over_hosts(told)
+    assert {host for _, host in found} == {r"LOWMERE\KIOSK-07", r"LOWMERE\CONSOLE-03"}
+    assert {who for who, host in found if host == r"LOWMERE\KIOSK-07"} == {
+        r"LOWMERE\Kiosk Stewards",
+        r"LOWMERE\pontus.reil",
+    }
+    way = found[r"LOWMERE\pontus.reil", r"LOWMERE\KIOSK-07"]
+    assert way["sentence"].startswith(
+        r"LOWMERE\pontus.reil administers LOWMERE\KIOSK-07, which saw LOWMERE\tobin.asker.adm log on at its console on "
+    )
+    assert (way["proof"], way["people"]) == ("may still be there", 1)
+    assert found[r"LOWMERE\Domain Users", r"LOWMERE\CONSOLE-03"]["people"] > 150
+    assert not any(row["over_hosts"] for row in told("reach", "First Aiders", "--over-hosts", "--format", "json").json)
+    assert "over_hosts" not in told("reach", GROUP, "--format", "json").json[0]
+
+
+@pytest.mark.parametrize(
+    "said",
+    [
+        {"logonType": 3},
+        {"logonType": 8},
+        {"status": "NT_STATUS_WRONG_PASSWORD"},
+        {"netlogonTrustAccount": None, "netlogonSecureChannelType": 0, "netlogonComputer": "KIOSK-11"},
+        {"netlogonTrustAccount": None, "netlogonSecureChannelType": 0, "workstation": "KIOSK-11"},
+        {"serviceDescription": "Kerberos KDC"},
+        {"becameSid": "S-1-5-21-9-9-9-1104", "clientAccount": "isolde.varn.adm"},
+    ],
+)
+def test_what_leaves_nothing_or_proves_nothing_is_no_way(told: Program, said: dict[str, object]) -> None:
+    """Over the network, refused, only claimed by a client, a ticket of nowhere, or somebody else of that name."""
+    logged_on(told, "isolde.varn.adm", "KIOSK-11", **said)
+    assert r"LOWMERE\KIOSK-11" not in {host for _, host in over_hosts(told)}
+
+
+def test_an_old_logon_and_a_gone_administrator_lead_nobody_on(told: Program) -> None:
+    """Within the days that checks look back alone; and who is taken out of the administrators has no way any more."""
+    logged_on(told, "isolde.varn.adm", "KIOSK-11")
+    assert over_hosts(told)[r"LOWMERE\Kiosk Stewards", r"LOWMERE\KIOSK-11"]["proof"] == "still there"
+    settings = told.folder / "adzeguard.toml"
+    with settings.open("a") as file:
+        file.write("\n[checks]\npast_days = 1\n")
+    assert {host for _, host in over_hosts(told)} == {r"LOWMERE\KIOSK-11"}
+    taken = told("group", "remove", "administrators", r"LOWMERE\Kiosk Stewards", "--on", "KIOSK-11", "--yes")
+    assert taken.code == 0, taken.err
+    assert over_hosts(told) == {}
+
+
+def test_the_cut_names_what_closes_them(told: Program) -> None:
+    """The fewest things: a logon that a rule refuses closes a host for all who administer it."""
+    cut = told("reach", GROUP, "--over-hosts", "--cut", "--format", "json")
+    assert cut.code == 3
+    kinds = {row["kind"] for row in cut.json}
+    assert "logon" in kinds
+    what = {row["what"] for row in cut.json}
+    assert r"refuse LOWMERE\isolde.varn.adm logon at CONSOLE-03, by a rule" in what
+    shown = told("reach", GROUP, "--over-hosts", "--cut")
+    assert "refuse-logon" in shown.out
