@@ -55,6 +55,12 @@ _USUAL_MEMBERS: Final = {
     "Group Policy Creator Owners": ["Administrator"],
 }
 
+_SERVICES: Final = {"svc.tickets": "HTTP/tickets.lowmere.example"}
+"""Planted: an account of a person's kind, privileged, for whose service anybody may have a ticket."""
+_TRUSTED_HOSTS: Final = ("LAPTOP-09",)
+"""Planted: a host that is given the tickets of everybody who signs in to it."""
+_ANY_SERVICE: Final = 0x80000  # ADS_UF_TRUSTED_FOR_DELEGATION, [MS-ADTS] 2.2.16
+
 
 class LdifDomain:
     """The example with SIDs: `sid_of` by account or group name, `text` the file."""
@@ -229,6 +235,8 @@ class LdifDomain:
             ),
             ("accountExpires", str(ends).encode()),
         ]
+        if person.account in _SERVICES:
+            values.append(("servicePrincipalName", _SERVICES[person.account].encode()))
         for attribute, text in (("title", person.title), ("department", person.department)):
             values += [(attribute, text.encode())] if text else []
         return [*values, *self._common(self._dn_of[person.account], person.age_days)]
@@ -241,7 +249,7 @@ class LdifDomain:
                 *_name(host.name),
                 ("sAMAccountName", f"{host.name}$".encode()),
                 _sid(self.sid_of[host.name]),
-                ("userAccountControl", b"4096"),
+                ("userAccountControl", str(4096 | (_ANY_SERVICE if host.name in _TRUSTED_HOSTS else 0)).encode()),
                 ("primaryGroupID", b"515"),
                 ("dNSHostName", f"{host.name.lower()}.{DNS_NAME}".encode()),
                 ("lastLogonTimestamp", str(_file_time(self._now - timedelta(days=host.idle_days))).encode()),

@@ -71,8 +71,8 @@ def _records(scenario: Scenario, sid_of: Mapping[str, Sid], now: datetime) -> It
             at = day + timedelta(hours=7, minutes=lot.randrange(50), seconds=lot.randrange(60))
             yield _logon(at, actor, address, sid_of)
             yield _change(at + timedelta(minutes=4), actor, people[lot.choice(accounts)], sid_of)
-    for actor, host, kind, ago in _AT_HOSTS:
-        yield _logon_at_host(today - ago + timedelta(hours=9, minutes=20), actor, host, kind, sid_of)
+    for actor, host, kind, before in _AT_HOSTS:
+        yield _logon_at_host(today - before + timedelta(hours=9, minutes=20), actor, host, kind, sid_of)
     yield _membership(night, "Added", NIGHT_ACTOR, NIGHT_GROUP, people[NIGHT_MEMBER], sid_of)
     yield _membership(night + NIGHT_LENGTH, "Removed", NIGHT_ACTOR, NIGHT_GROUP, people[NIGHT_MEMBER], sid_of)
 

@@ -15,6 +15,7 @@ from adzeguard.core.identity import Sid, leaf_name
 from adzeguard.core.wellknown import SECURITY_ENABLED
 from adzeguard.directory.password_policy import password_policy
 from adzeguard.directory.port import Entry
+from adzeguard.directory.signing_in import signing_in
 
 _DISABLED: Final = 0x2  # ADS_UF_ACCOUNTDISABLE, [MS-ADTS] 2.2.16
 _OF_A_TRUST: Final = 0x800  # ADS_UF_INTERDOMAIN_TRUST_ACCOUNT
@@ -74,7 +75,7 @@ def observe(entry: Entry) -> Observed | None:
         _file_time(entry.number("pwdlastset")),
         _file_time(entry.number("accountexpires")),
         bytes(entry.first("ntsecuritydescriptor") or b""),
-        _details(entry),
+        _details(entry, kind),
     )
     listed = entry.attributes.get("member", ())
     # A group of a million members is decoded name by name, whenever somebody goes through them.
@@ -160,7 +161,7 @@ def _joined(number: int, table: Sequence[tuple[int, int]]) -> int:
     return sum(flag for bit, flag in table if number & bit)
 
 
-def _details(entry: Entry) -> str:
+def _details(entry: Entry, kind: Kind) -> str:
     texts = {key: text for attribute, key in _DETAILS if (text := entry.text(attribute))}
     texts |= {key: value.hex() for attribute, key in _BINARY_DETAILS if (value := entry.first(attribute))}
     places = [value.decode("utf-8", "surrogateescape") for value in entry.attributes.get("wellknownobjects", ())]
@@ -172,6 +173,8 @@ def _details(entry: Entry) -> str:
         details["sid_history"] = former
     if policy := password_policy(entry):
         details["password_policy"] = policy
+    if ways := signing_in(entry, kind):
+        details["signing_in"] = ways
     if b"trusteddomain" in entry.classes:
         details["trust"] = _trust(entry)
     return json.dumps(details, sort_keys=True) if details else ""

@@ -284,6 +284,18 @@ PASSWORD_ATTRIBUTES = (
 )
 """What a password policy is made of: of the domain, and of a settings object ([MS-ADA1] to [MS-ADA3])."""
 
+SIGNING_ATTRIBUTES = (
+    "servicePrincipalName",
+    "msDS-AllowedToDelegateTo",
+    "msDS-AllowedToActOnBehalfOfOtherIdentity",
+    "msDS-SupportedEncryptionTypes",
+    "msDS-GroupMSAMembership",
+    "altSecurityIdentities",
+    "msDS-KeyCredentialLink",
+    "ms-DS-MachineAccountQuota",
+)
+"""By what else than its password somebody may come in as an account ([MS-SFU], [MS-KILE] 2.2.7, [MS-ADA1..3])."""
+
 TRUST_ATTRIBUTES = (
     "trustPartner",
     "flatName",
@@ -317,6 +329,7 @@ ATTRIBUTES = (
     "sIDHistory",
     *(name for names in PASSWORD_ATTRIBUTES for name in names if name),
     *TRUST_ATTRIBUTES,
+    *SIGNING_ATTRIBUTES,
 )
 """The attributes that are collected."""
 

@@ -263,8 +263,14 @@ def _form_fourteen(connection: Connection) -> None:
 
 
 def _form_fifteen(connection: Connection) -> None:
-    """A collection can be of several domains: of those beside the first one it says what was read of each."""
+    """A collection can be of several domains: of those beside the first one it says what was read of each.
+
+    More is read of how accounts sign in: the next collection is a full one.
+    """
     connection.run("ALTER TABLE collection ADD COLUMN others TEXT NOT NULL DEFAULT ''")
+    for name, words in detail_indexes(connection).items():
+        connection.run(f"CREATE INDEX IF NOT EXISTS {name} ON {words}")
+    connection.run("UPDATE collection SET invocation_id = ''")
 
 
 def detail_indexes(connection: Connection) -> dict[str, str]:

@@ -14,7 +14,16 @@ from adzeguard.core.charter.rule import Resolved, Response, Strict, frozen, one_
 from adzeguard.core.errors import InputError
 from adzeguard.core.estate.logon_hours import Hours, read_times
 
-Standard = Literal["not-delegated", "smart-card", "password-expires", "protected"]
+Standard = Literal[
+    "not-delegated",
+    "smart-card",
+    "password-expires",
+    "protected",
+    "no-delegation",
+    "pre-authentication",
+    "password-needed",
+    "password-hidden",
+]
 
 
 class LogonHours(Strict):

@@ -11,6 +11,7 @@ from adzeguard.core.checks.password_policies import PASSWORD_CHECKS
 from adzeguard.core.checks.right_rows import RIGHT_CHECKS
 from adzeguard.core.checks.rules import deviations_from_rules
 from adzeguard.core.checks.sid_history import SID_HISTORY_CHECKS
+from adzeguard.core.checks.signing_in import SIGNING_CHECKS
 from adzeguard.core.checks.time_rows import TIME_CHECKS
 from adzeguard.core.checks.trusts import TRUST_CHECKS
 from adzeguard.core.review.kinds import RULE_KINDS
@@ -30,6 +31,7 @@ CHECKS: Final[tuple[Check, ...]] = (
     *TRUST_CHECKS,
     *SID_HISTORY_CHECKS,
     *PASSWORD_CHECKS,
+    *SIGNING_CHECKS,
     *NAME_CHECKS,
     *TIME_CHECKS,
 )

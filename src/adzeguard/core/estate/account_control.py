@@ -5,7 +5,18 @@ from typing import Final, Literal
 
 from adzeguard.core.estate.principal import Flag
 
-ControlName = Literal["not-delegated", "smart-card", "password-kept", "disabled"]
+ControlName = Literal[
+    "not-delegated",
+    "smart-card",
+    "password-kept",
+    "trusted-for-any-service",
+    "acts-for-anybody",
+    "unproven",
+    "password-optional",
+    "password-readable",
+    "old-ciphers",
+    "disabled",
+]
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,6 +51,48 @@ CONTROLS: Final[tuple[Control, ...]] = (
         Flag.PASSWORD_KEPT,
         "let the password of {} never expire",
         "let the password of {} expire",
+    ),
+    Control(
+        "trusted-for-any-service",
+        0x80000,
+        Flag.ANY_SERVICE,
+        "give {} the tickets of everybody who signs in to it",
+        "give {} no more tickets of those who sign in to it",
+    ),
+    Control(
+        "acts-for-anybody",
+        0x1000000,
+        Flag.ACTS_FOR_ANYBODY,
+        "let {} act in the name of anybody, without them",
+        "let {} act in nobody's name without them",
+    ),
+    Control(
+        "unproven",
+        0x400000,
+        Flag.UNPROVEN,
+        "give whoever asks something of {} to guess its password by",
+        "let {} prove itself before it is given anything",
+    ),
+    Control(
+        "password-optional",
+        0x20,
+        Flag.PASSWORD_OPTIONAL,
+        "let {} go without a password",
+        "let {} have a password that the policy asks for",
+    ),
+    Control(
+        "password-readable",
+        0x80,
+        Flag.PASSWORD_READABLE,
+        "keep the password of {} so that it can be read",
+        "keep the password of {} so that nobody can read it",
+    ),
+    Control(
+        "old-ciphers",
+        0x200000,
+        Flag.OLD_CIPHERS,
+        "let {} sign in with ciphers that are broken",
+        "let {} sign in with no broken cipher",
     ),
 )
 

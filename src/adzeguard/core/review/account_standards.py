@@ -20,12 +20,17 @@ from adzeguard.core.review.settings import Decided, each_that_any_wants
 from adzeguard.core.wellknown import RID_PROTECTED_USERS
 
 _PROTECTED: Final = "protected"
-_CONTROLS: Final[Mapping[Standard, tuple[ControlName, bool, str]]] = {
-    "not-delegated": ("not-delegated", True, "services may act in its name"),
-    "smart-card": ("smart-card", True, "it signs in without a smart card"),
-    "password-expires": ("password-kept", False, "its password never expires"),
+_CONTROLS: Final[Mapping[Standard, tuple[tuple[ControlName, ...], bool, str]]] = {
+    "not-delegated": (("not-delegated",), True, "services may act in its name"),
+    "smart-card": (("smart-card",), True, "it signs in without a smart card"),
+    "password-expires": (("password-kept",), False, "its password never expires"),
+    "no-delegation": (("trusted-for-any-service", "acts-for-anybody"), False, "it acts in the name of others"),
+    "pre-authentication": (("unproven",), False, "it need not prove itself before it is given a ticket"),
+    "password-needed": (("password-optional",), False, "it may go without a password"),
+    "password-hidden": (("password-readable",), False, "its password is kept so that it can be read"),
 }
-_STANDARDS: Final = {(name, on): standard for standard, (name, on, _) in _CONTROLS.items()}
+"""By standard the controls that must all be on, or all off, and what is said where they are not."""
+_STANDARDS: Final = {(name, on): standard for standard, (names, on, _) in _CONTROLS.items() for name in names}
 
 
 def _wanted(rules: Sequence[Scoped]) -> Decided:
@@ -34,19 +39,24 @@ def _wanted(rules: Sequence[Scoped]) -> Decided:
 
 def _standing(account: Principal) -> Mapping[Any, bool]:
     """Protection is a membership, which is no flag of the account: the deviation looks at it."""
-    return {
-        standard: bool(account.flags & control_named(name).flag) == on for standard, (name, on, _) in _CONTROLS.items()
-    }
+    return {standard: not _otherwise(account, names, on) for standard, (names, on, _) in _CONTROLS.items()}
+
+
+def _otherwise(account: Principal, names: Sequence[ControlName], on: bool) -> list[ControlName]:
+    return [name for name in names if bool(account.flags & control_named(name).flag) != on]
 
 
 def _below_standard(estate: Estate) -> Callable[[AccountDeviation], Correction | None]:
     def said(one: AccountDeviation) -> Correction | None:
         if one.fact == _PROTECTED:
             return _unprotected(estate, one, estate.id_of_sid(_protecting(estate, one.account)))
-        name, on, words = _CONTROLS[one.fact]
+        names, on, words = _CONTROLS[one.fact]
         correction = one.correction("below-standard", words, standard=one.fact)
-        change = SetAccountControl(control=name, on=on, **one.of_rule())
-        return one.unless_keeper(correction, change) if name == "smart-card" else correction.with_changes([change])
+        wrong = _otherwise(one.account, names, on)
+        changes = [SetAccountControl(control=name, on=on, **one.of_rule()) for name in wrong]
+        if one.fact == "smart-card":
+            return one.unless_keeper(correction, changes[0])
+        return correction.with_changes(changes)
 
     return said
 

@@ -66,6 +66,7 @@ KEYS: Final[Mapping[str, Meaning]] = {
         primary_group="the primary group, by the qualified name",
         group_scope="the scope of the group: global, domain local or universal",
         scope="where it holds, in words; of a group, its scope",
+        proof="how well a way over hosts is proved: still there, may still be there, was there",
         partner_sid="the SID of the other domain",
         password_policy="which password policy applies: the domain by its short name, or a settings object",  # noqa: S106 - it says which
         direction="of a trust, who can sign in where",
@@ -101,6 +102,11 @@ KEYS: Final[Mapping[str, Meaning]] = {
         sizes="the sizes that must be named to enact it",
         missing="the kinds of events that the log does not have",
         workstations="the hosts to which the account is limited",
+        services="the services whose tickets are made with the password of the account",
+        acts_towards="the services towards which it acts in the name of others",
+        acted_for_by="the SIDs of those who act in the name of anybody towards it",
+        password_readers="the SIDs of those who may read the password of a managed account",  # noqa: S106 - it says who
+        certificates="the certificates that sign in as the account",
         signs_in="how the account may sign in, where that is out of the ordinary",
     ),
     **_of(
@@ -140,6 +146,8 @@ KEYS: Final[Mapping[str, Meaning]] = {
     ),
     **_of(
         "count",
+        keys="the keys that sign in as the account beside its password",
+        computer_quota="how many computers everybody may make in the domain",
         count="how many",
         hosts="how many hosts",
         people="how many people",
@@ -194,6 +202,7 @@ KEYS: Final[Mapping[str, Meaning]] = {
     ),
     **_of(
         "truth",
+        over_hosts="whether the way goes over a host",
         transitive="whether those whom the other domain trusts are let in too",
         same_sid="whether it comes back with the SID that it had",
         filtered="whether SIDs that are not of the other side are taken out",

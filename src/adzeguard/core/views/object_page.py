@@ -21,7 +21,7 @@ from adzeguard.core.wording import when
 _SHOWN: Final = 12
 _NOT_SHOWN: Final = ("name", "qualified_name", "logon_hours")
 """The names are the title, and the hours are drawn as a week."""
-_TOLD_APART: Final = ("trust", "foreign_kind", "foreign_state", "named", "sid_history", "password_policy")
+_TOLD_APART: Final = ("trust", "foreign_kind", "foreign_state", "named", "sid_history", "password_policy", "signing_in")
 """What is told in other words, or by a command of its own."""
 _LABELS: Final[Mapping[str, str]] = {
     "sid": "SID",
@@ -68,6 +68,7 @@ def _facts(p: Principal) -> dict[str, Any]:
         facts["group_scope"] = p.group_scope
     times = {f"{key}_at": _moment(p.details[key]) for key in TIMES if key in p.details}
     facts |= times | {key: value for key, value in p.details.items() if key not in (*TIMES, *_TOLD_APART)}
+    facts |= {key: value for key, value in (p.details.get("signing_in") or {}).items() if key != "encryption"}
     if "named" in p.details:
         facts["named_at"] = _moment(p.details["named"])
     if "workstations" in facts:

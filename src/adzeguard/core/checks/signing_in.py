@@ -1,0 +1,280 @@
+"""Ways of signing in as somebody else: delegation, services, keys, and passwords that can be guessed or read."""
+
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass
+from typing import Any, Final
+
+from adzeguard.core.access.members import people_inside
+from adzeguard.core.check_row import Severity
+from adzeguard.core.checks.check import Check
+from adzeguard.core.checks.check_input import CheckInput
+from adzeguard.core.checks.finding import Finding
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.named import Named
+from adzeguard.core.estate.principal import ACCOUNTS, Flag, Kind, Principal
+from adzeguard.core.estate.rows import NEVER
+from adzeguard.core.identity import Sid
+from adzeguard.core.wellknown import DIRECTORY_SERVER_GROUPS, EVERYONE_LIKE, RID_GUEST
+from adzeguard.core.wording import some_of
+
+_A_DAY: Final = 86_400
+_OLDEST_MASTER_KEY: Final = 180
+"""Days. Nobody makes it anew by itself."""
+_RID_MASTER_KEY: Final = 502
+"""Of the account whose key every ticket is made with ([MS-ADTS] 6.1.1.6.4)."""
+_AES: Final = 0x18
+"""Of msDS-SupportedEncryptionTypes, the two ciphers that are not broken ([MS-KILE] 2.2.7)."""
+_SHOWN: Final = 5
+
+
+@dataclass(frozen=True, slots=True)
+class _Looked:
+    """What the rows below ask of: the estate, and who is inside a privileged group."""
+
+    estate: Estate
+    privileged: frozenset[int]
+
+
+def _by_flag(check: str, flag: Flag, said: str) -> Callable[[CheckInput], Iterator[Finding]]:
+    """Return what yields the enabled accounts of which this is true, but for guests and servers of the directory."""
+
+    def find(looked_at: CheckInput) -> Iterator[Finding]:
+        catalogue = looked_at.estate.catalogue
+        found = catalogue.principals(catalogue.flagged(flag).tolist()).values()
+        for one in sorted(found, key=lambda p: p.qualified_name.casefold()):
+            if one.kind in ACCOUNTS and one.enabled and not _is_left_out(one):
+                yield Finding(check, Named.of(one), said, evidence=_evidence(looked_at, one))
+
+    return find
+
+
+def _is_left_out(one: Principal) -> bool:
+    """A server of the directory is trusted with everybody's tickets, and a guest has no password."""
+    rid = one.sid.rid if one.sid is not None else 0
+    return one.primary_group_rid in DIRECTORY_SERVER_GROUPS or rid == RID_GUEST
+
+
+def _evidence(looked_at: CheckInput, one: Principal) -> Mapping[str, Any]:
+    return {"privileged": one.id in _inside(looked_at)}
+
+
+def _inside(looked_at: CheckInput) -> frozenset[int]:
+    graph, groups = looked_at.estate.graph, [group.id for group in looked_at.privileged]
+    return frozenset(people_inside(graph, groups).tolist())
+
+
+def check_signing_in(looked_at: CheckInput) -> Iterator[Finding]:
+    """Yield what stands in attributes of accounts: whom they act for, their services, certificates and keys."""
+    estate = looked_at.estate
+    looked = _Looked(estate, _inside(looked_at))
+    marked = estate.catalogue.principals(estate.catalogue.with_detail("signing_in").tolist())
+    for one in sorted(marked.values(), key=lambda p: p.qualified_name.casefold()):
+        ways: Mapping[str, Any] = one.details.get("signing_in") or {}
+        if one.kind == Kind.DOMAIN and (quota := int(ways.get("computer_quota", 0))):
+            said = f"everybody who signs in may make {quota} computers here, and owns each"
+            yield Finding("joins-by-anybody", Named.of(one), said, evidence={"quota": quota})
+        if one.enabled and one.kind in ACCOUNTS and not _is_left_out(one):
+            yield from _of_account(looked, one, ways)
+
+
+def _of_account(looked: _Looked, one: Principal, ways: Mapping[str, Any]) -> Iterator[Finding]:
+    about, privileged = Named.of(one), one.id in looked.privileged
+    if services := ways.get("acts_towards"):
+        crown = [name for name in services if _is_of_directory(looked.estate, name)]
+        how = "in the name of anybody" if one.flags & Flag.ACTS_FOR_ANYBODY else "for whoever signs in to it"
+        check = "acts-towards-directory" if crown else "acts-towards"
+        said = f"it acts {how} towards {some_of(crown or services, _SHOWN)}"
+        yield Finding(check, about, said, evidence={"services": services})
+    if holders := ways.get("acted_for_by"):
+        said = f"{_names(looked.estate, holders)} may act in the name of anybody towards it"
+        yield Finding("acted-towards", about, said, evidence={"holders": holders})
+    if services := ways.get("services"):
+        weak = "" if int(ways.get("encryption", 0)) & _AES else ", and its ticket can be had with a broken cipher"
+        said = f"anybody may ask for a ticket for {some_of(services, _SHOWN)} and guess its password by that{weak}"
+        check = "guessable-privileged" if privileged else "guessable-service"
+        yield Finding(check, about, said, evidence={"services": services})
+    encryption = int(ways.get("encryption", 0))
+    if encryption and not encryption & _AES:
+        yield Finding("old-ciphers", about, "it takes no cipher but broken ones", evidence={"privileged": privileged})
+    if privileged and (ways.get("certificates") or ways.get("keys")):
+        parts = [f"a certificate of {name}" for name in ways.get("certificates", ())]
+        parts += [f"{ways['keys']} keys beside its password"] if ways.get("keys") else []
+        said = f"also {some_of(parts, _SHOWN)} can sign in as it"
+        yield Finding("other-ways-in", about, said, evidence={"ways": parts})
+    if readers := [sid for sid in ways.get("password_readers", ()) if sid in EVERYONE_LIKE]:
+        said = f"{_names(looked.estate, readers)} may read its password"
+        yield Finding("password-for-everybody", about, said, evidence={"holders": readers})
+
+
+def _is_of_directory(estate: Estate, service: str) -> bool:
+    """Tell whether a service, such as `cifs/dc1.lowmere.example`, is one of a directory server.
+
+    The class of a ticket's service can be renamed (seen: a ticket for HTTP was taken by the file server), so that the
+    host alone decides.
+    """
+    host = estate.host_named(service.partition("/")[2].partition("/")[0].partition(":")[0].partition(".")[0])
+    return host is not None and host.is_of_directory
+
+
+def _names(estate: Estate, sids: list[str]) -> str:
+    known = estate.who_are(map(Sid, sids))
+    return some_of(sorted(known[Sid(sid)].qualified_name for sid in sids), _SHOWN)
+
+
+def check_master_key(looked_at: CheckInput) -> Iterator[Finding]:
+    """Yield the accounts whose keys make tickets, where nobody has made the keys anew for long."""
+    estate = looked_at.estate
+    ids = estate.ids_of_sids(estate.domain.accounts(_RID_MASTER_KEY))
+    for found in (ids[sid] for sid in estate.domain.accounts(_RID_MASTER_KEY)):
+        one = estate.principal(found) if found is not None else None
+        set_at = one.details.get("password_set", NEVER) if one is not None else NEVER
+        days = int((looked_at.moment.timestamp() - set_at) // _A_DAY)
+        if one is not None and set_at != NEVER and days > _OLDEST_MASTER_KEY:
+            said = f"its key is {days} days old: whoever has read it makes tickets for anybody"
+            yield Finding("old-master-key", Named.of(one), said, evidence={"days": days})
+
+
+_BY_RULE: Final = "Write a rule for it: account-standard: {}"
+_AT_SERVER: Final = (
+    "Empty msDS-AllowedToDelegateTo of it, at a directory server. Until then a rule keeps the privileged out of its "
+    "reach: account-standard: [not-delegated, protected]"
+)
+
+SIGNING_CHECKS: Final[tuple[Check, ...]] = (
+    Check(
+        "trusted-for-any-service",
+        "A host or account is given the tickets of everybody",
+        "Whoever breaks in there acts as anybody who has signed in to it.",
+        _BY_RULE.format("no-delegation") + "; for the privileged: [not-delegated, protected]",
+        Severity.HIGH,
+        _by_flag("trusted-for-any-service", Flag.ANY_SERVICE, "it gets the tickets of everybody who signs in to it"),
+        evidence=("privileged",),
+    ),
+    Check(
+        "acts-towards-directory",
+        "An account acts for others towards a directory server",
+        "Whoever has its password is anybody at that server, and rules the directory.",
+        _AT_SERVER,
+        Severity.CRITICAL,
+        check_signing_in,
+        evidence=("services",),
+    ),
+    Check(
+        "acts-towards",
+        "An account acts for others towards a host",
+        "Whoever has its password is anybody at that host: the kind of service can be changed in the ticket.",
+        _AT_SERVER,
+        Severity.HIGH,
+        check_signing_in,
+        evidence=("services",),
+    ),
+    Check(
+        "acted-towards",
+        "A host or account lets others act for anybody towards it",
+        "They are anybody there.",
+        "Empty msDS-AllowedToActOnBehalfOfOtherIdentity of it, at a directory server",
+        Severity.HIGH,
+        check_signing_in,
+        evidence=("holders",),
+    ),
+    Check(
+        "guessable-privileged",
+        "A privileged account of a person has services",
+        "Anybody may ask for its ticket, and guess its password for as long as they like.",
+        "Give the service a managed account of its own, and take servicePrincipalName out of this one",
+        Severity.HIGH,
+        check_signing_in,
+        evidence=("services",),
+    ),
+    Check(
+        "guessable-service",
+        "An account of a person has services",
+        "Anybody may ask for its ticket, and guess its password for as long as they like.",
+        "Give the service a managed account of its own, or this one a long password and the ciphers 24",
+        Severity.MEDIUM,
+        check_signing_in,
+        evidence=("services",),
+    ),
+    Check(
+        "sign-in-unproven",
+        "Whoever asks is given something to guess a password by",
+        "No account is needed to ask, and no server notes the guessing.",
+        _BY_RULE.format("pre-authentication"),
+        Severity.HIGH,
+        _by_flag("sign-in-unproven", Flag.UNPROVEN, "it need not prove itself before it is given a ticket"),
+        evidence=("privileged",),
+    ),
+    Check(
+        "password-optional",
+        "An account may go without a password",
+        "Whoever sets its password may set none.",
+        _BY_RULE.format("password-needed"),
+        Severity.MEDIUM,
+        _by_flag("password-optional", Flag.PASSWORD_OPTIONAL, "no policy asks it for a password"),
+        evidence=("privileged",),
+    ),
+    Check(
+        "readable-password",
+        "A password is kept so that it can be read",
+        "Whoever reads the directory's secrets has it in clear text.",
+        _BY_RULE.format("password-hidden") + "; then a new password",
+        Severity.HIGH,
+        _by_flag("readable-password", Flag.PASSWORD_READABLE, "its next password is kept so that it can be read"),
+        evidence=("privileged",),
+    ),
+    Check(
+        "old-ciphers",
+        "An account signs in by broken ciphers",
+        "Its tickets can be read in days.",
+        "Set its msDS-SupportedEncryptionTypes to 24, at a directory server; then a new password",
+        Severity.MEDIUM,
+        check_signing_in,
+        evidence=("privileged",),
+    ),
+    Check(
+        "des-alone",
+        "An account signs in by a cipher of 1977",
+        "Its tickets can be read in hours.",
+        "Let it sign in by other ciphers, at a directory server; then a new password",
+        Severity.MEDIUM,
+        _by_flag("des-alone", Flag.OLD_CIPHERS, "it takes tickets by DES alone"),
+        evidence=("privileged",),
+    ),
+    Check(
+        "other-ways-in",
+        "A certificate or a key signs in as a privileged account",
+        "Changing its password keeps nobody out who has that.",
+        "Take it out of the account, at a directory server, unless it is known; who put it in: adzeguard history",
+        Severity.HIGH,
+        check_signing_in,
+        evidence=("ways",),
+    ),
+    Check(
+        "password-for-everybody",
+        "Everybody may read the password of a managed account",
+        "Everybody is that account.",
+        "Name the hosts that need it in msDS-GroupMSAMembership, at a directory server",
+        Severity.CRITICAL,
+        check_signing_in,
+        evidence=("holders",),
+    ),
+    Check(
+        "joins-by-anybody",
+        "Everybody may make computers in the directory",
+        "Whoever makes one owns it, and with it what is granted to computers.",
+        "Set ms-DS-MachineAccountQuota of the domain to 0, at a directory server; grant it where it is needed: "
+        "adzeguard grant give GROUP 'create computer' --over OU",
+        Severity.MEDIUM,
+        check_signing_in,
+        evidence=("quota",),
+    ),
+    Check(
+        "old-master-key",
+        "The key by which all tickets are made is old",
+        "Whoever has read it once makes tickets for anybody, and nothing else takes that away.",
+        "Make the password of this account anew, twice, a day apart, at a directory server",
+        Severity.MEDIUM,
+        check_master_key,
+        evidence=("days",),
+    ),
+)

@@ -1,0 +1,125 @@
+"""Ways of signing in as somebody else, planted on the real server, found, and closed as the finding says."""
+
+from base64 import b64encode
+from collections.abc import Iterator
+
+import pytest
+
+from tests.program import Json, Program
+from tests.server.server import PASSWORD, Server
+
+pytestmark = pytest.mark.server
+PLACE = "OU=Ways in"
+PACKED = b64encode(f'"{PASSWORD}"'.encode("utf-16-le")).decode()
+NORMAL, ANY_SERVICE, FOR_ANYBODY = 0x200, 0x80000, 0x1000000
+UNPROVEN, OPTIONAL, READABLE, DES = 0x400000, 0x20, 0x80, 0x200000
+PLANTED = {
+    "way.tickets": (NORMAL | ANY_SERVICE, {}),
+    "way.anybody": (NORMAL | FOR_ANYBODY, {"msDS-AllowedToDelegateTo": "cifs/quay-01.lowmere.example"}),
+    "way.crown": (NORMAL, {"msDS-AllowedToDelegateTo": "ldap/{dc}.lowmere.example"}),
+    "way.service": (NORMAL, {"servicePrincipalName": "HTTP/tickets.lowmere.example"}),
+    "way.unproven": (NORMAL | UNPROVEN, {}),
+    "way.optional": (NORMAL | OPTIONAL, {}),
+    "way.readable": (NORMAL | READABLE, {}),
+    "way.des": (NORMAL | DES, {}),
+    "way.ciphers": (NORMAL, {"msDS-SupportedEncryptionTypes": "4"}),
+    "way.card": (NORMAL, {"altSecurityIdentities": "X509:<I>DC=example,CN=CA<S>CN=somebody"}),
+}
+FOUND = {
+    "way.tickets": "trusted-for-any-service",
+    "way.anybody": "acts-towards",
+    "way.crown": "acts-towards-directory",
+    "way.service": "guessable-service",
+    "way.unproven": "sign-in-unproven",
+    "way.optional": "password-optional",
+    "way.readable": "readable-password",
+    "way.des": "des-alone",
+    "way.ciphers": "old-ciphers",
+    "way.card": "other-ways-in",
+}
+NEAR_MISSES = {
+    "near.plain": (NORMAL, {}),
+    "near.off": (NORMAL | 0x2 | ANY_SERVICE | UNPROVEN, {"servicePrincipalName": "HTTP/off.lowmere.example"}),
+    "near.ciphers": (NORMAL, {"msDS-SupportedEncryptionTypes": "24"}),
+    "near.card": (NORMAL, {"altSecurityIdentities": "X509:<I>DC=example,CN=CA<S>CN=nobody"}),
+}
+RULE = """charter: 1
+rules:
+- id: nobody-acts-for-others
+  response: mend
+  why: Tried.
+  accounts: {under: "OU=Ways in"}
+  account-standard: [no-delegation, pre-authentication, password-needed, password-hidden]
+"""
+
+
+@pytest.fixture
+def planted(server: Server) -> Iterator[None]:
+    """An OU with an account for each way, and some that are none; gone afterwards."""
+    dc = server.ask("(primaryGroupID=516)", "cn")[0]["cn"][0]
+    place = f"{PLACE},{server.base}"
+    server.change(f"dn: {place}\nchangetype: add\nobjectClass: organizationalUnit")
+    try:
+        for name, (control, values) in {**PLANTED, **NEAR_MISSES}.items():
+            dn = f"CN={name},{place}"
+            server.change(
+                f"dn: {dn}\nchangetype: add\nobjectClass: user\nsAMAccountName: {name}\nuserAccountControl: 546"
+            )
+            said = "".join(f"-\nreplace: {key}\n{key}: {value.format(dc=dc)}\n" for key, value in values.items())
+            change = f"dn: {dn}\nchangetype: modify\nreplace: userAccountControl\nuserAccountControl: {{}}\n"
+            server.change(change.format(control | OPTIONAL) + said)
+            if not control & OPTIONAL:  # the server lets nobody be without who has no password
+                password = f"-\nreplace: unicodePwd\nunicodePwd:: {PACKED}\n"
+                server.change(change.format(control | OPTIONAL) + password)
+                server.change(change.format(control))
+        yield
+    finally:
+        for name in (*PLANTED, *NEAR_MISSES):
+            server.try_change(f"dn: CN={name},{place}\nchangetype: delete")
+        server.change(f"dn: {place}\nchangetype: delete")
+
+
+def found(program: Program) -> dict[str, set[str]]:
+    """By account which checks found something of it."""
+    rows: list[Json] = program("check", "--each", "--format", "json").json
+    told: dict[str, set[str]] = {}
+    for row in rows:
+        name = str(row["subject"]).rpartition("\\")[2]
+        if name.startswith(("way.", "near.")):
+            told.setdefault(name, set()).add(row["check"])
+    return told
+
+
+@pytest.mark.usefixtures("planted")
+def test_each_way_is_found_and_the_rule_closes_those_that_it_can(server: Server, workspace: Program) -> None:
+    """Ten planted ways, each by its check; four that look alike and are none; and what the server holds after enact."""
+    settings = workspace.folder / "adzeguard.toml"
+    settings.write_text(settings.read_text().replace("[charter]", "[charter]\nprivileged = ['LOWMERE\\Ways']", 1))
+    server.change(
+        f"dn: CN=Ways,{PLACE},{server.base}\nchangetype: add\nobjectClass: group\nsAMAccountName: Ways\n"
+        f"member: CN=way.card,{PLACE},{server.base}"
+    )
+    try:
+        assert workspace("collect").code in (0, 4)
+        told = found(workspace)
+        assert {name: FOUND[name] in checks for name, checks in told.items() if name in FOUND} == dict.fromkeys(
+            FOUND, True
+        )
+        assert not {name for name in told if name.startswith("near.")}, told
+        (workspace.folder / "charter/charter.yaml").write_text(RULE)
+        enacted = workspace("enact", "--yes")
+        assert enacted.code == 0, enacted.err
+        standing = {
+            one["sAMAccountName"][0]: int(one["userAccountControl"][0])
+            for one in server.ask("(sAMAccountName=way.*)", "sAMAccountName", "userAccountControl")
+        }
+        closed = ANY_SERVICE | FOR_ANYBODY | UNPROVEN | OPTIONAL | READABLE
+        assert not any(control & closed for control in standing.values()), standing
+        assert standing["way.des"] & DES
+        left = {name: checks for name, checks in found(workspace).items() if checks}
+        assert left.keys() == {"way.anybody", "way.crown", "way.service", "way.des", "way.ciphers", "way.card"}
+        assert workspace("undo", "--last", "--yes").code == 0
+        again = server.ask("(sAMAccountName=way.tickets)", "userAccountControl")[0]
+        assert int(again["userAccountControl"][0]) & ANY_SERVICE
+    finally:
+        server.change(f"dn: CN=Ways,{PLACE},{server.base}\nchangetype: delete")
