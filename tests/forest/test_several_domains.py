@@ -2,6 +2,7 @@
 
 import json
 import random
+import time
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -40,6 +41,15 @@ def both(domains: TwoDomains, lowmere: Program) -> Iterator[Program]:
     yield lowmere
     if domains.isle.process is not None and domains.isle.process.poll() is not None:
         domains.start(domains.isle)
+
+
+@pytest.fixture(autouse=True, scope="module")
+def _known_again(domains: TwoDomains) -> Iterator[None]:
+    """LOWMERE's server takes a domain that was off for lost, and asks it about names again only after a while."""
+    yield
+    end = time.monotonic() + 120
+    while domains.low.inside("wbinfo", "-s", domains.isle.sids["ip0"], SMB_CONF_PATH=domains.low.conf).returncode:
+        assert time.monotonic() < end, "LOWMERE does not find ISLE again"
 
 
 def token_at(server: Controller, domain: Controller, name: str) -> set[str]:

@@ -40,10 +40,11 @@ def _by_flag(check: str, flag: Flag, said: str) -> Callable[[CheckInput], Iterat
 
     def find(looked_at: CheckInput) -> Iterator[Finding]:
         catalogue = looked_at.estate.catalogue
-        found = catalogue.principals(catalogue.flagged(flag).tolist()).values()
+        marked = catalogue.principals(catalogue.flagged(flag).tolist()).values()
+        found = [one for one in marked if one.kind in ACCOUNTS and one.enabled and not _is_left_out(one)]
+        inside = _inside(looked_at) if found else frozenset()
         for one in sorted(found, key=lambda p: p.qualified_name.casefold()):
-            if one.kind in ACCOUNTS and one.enabled and not _is_left_out(one):
-                yield Finding(check, Named.of(one), said, evidence=_evidence(looked_at, one))
+            yield Finding(check, Named.of(one), said, evidence={"privileged": one.id in inside})
 
     return find
 
@@ -52,10 +53,6 @@ def _is_left_out(one: Principal) -> bool:
     """A server of the directory is trusted with everybody's tickets, and a guest has no password."""
     rid = one.sid.rid if one.sid is not None else 0
     return one.primary_group_rid in DIRECTORY_SERVER_GROUPS or rid == RID_GUEST
-
-
-def _evidence(looked_at: CheckInput, one: Principal) -> Mapping[str, Any]:
-    return {"privileged": one.id in _inside(looked_at)}
 
 
 def _inside(looked_at: CheckInput) -> frozenset[int]:
