@@ -36,7 +36,7 @@ SHOTS = {
         ["may", "mira.holt", "change", r"\\HARBOUR-04\Crew\Letters"],
         ["uses", "--orphans"],
     ],
-    "reach": [["reach", WHO], ["reach", WHO, "--cut"]],
+    "reach": [["reach", WHO, "--over-hosts"]],
     "grants": [["grant", "list"], ["may", "hedda.morrow", "password-help", "cato.lune"]],
     "doors": [["doors"], ["doors", "KIOSK-07"]],
     "hosts": [
@@ -133,6 +133,9 @@ def main() -> None:
         for name in [n for n in sys.argv[1:] if n in SHOTS] or list(SHOTS) * (not sys.argv[1:]):
             folder = Path(temporary) / name
             shutil.copytree(made, folder)
+            if name == "reach":
+                log = ["adzeguard", "trail", "import", "trail.jsonl"]
+                subprocess.run(log, cwd=folder, check=True, capture_output=True)
             if name == "status":
                 subprocess.run(
                     ["adzeguard", "enact", "--yes", "--workspace", str(folder)], check=False, capture_output=True

@@ -11,7 +11,7 @@ from adzeguard.core.rights.cut import smallest_cut
 from adzeguard.core.rights.over_hosts import LeftOn, OverHosts, Proof
 from adzeguard.core.rights.reach import ReachFinder
 from adzeguard.core.rights.reach_graph import EVERYBODY, ReachGraph
-from adzeguard.core.rights.reach_words import reaching, told_once_by_host
+from adzeguard.core.rights.reach_words import reaching, ways_over_hosts
 from tests.estates import NOON, directory, estate, rights_of
 
 PEOPLE = [f"p{n}" for n in range(8)]
@@ -25,7 +25,8 @@ EVERYONE = "S-1-1-0"
 def over(of: Estate, left: list[tuple[str, str, timedelta, str]]) -> OverHosts:
     """What these left on hosts, so long ago and in these ways."""
     sid = {name: str(of.principal(of.catalogue.by_name(name)[0]).sid) for name, *_ in left}
-    return OverHosts(of, [LeftOn(sid[name], host, NOON - ago, way) for name, host, ago, way in left], NOON)
+    found = [LeftOn(sid[name], host, NOON - ago, way) for name, host, ago, way in left]
+    return OverHosts(of, lambda who: [one for one in found if one.sid == who], NOON)
 
 
 def graph_of(of: Estate, hosts: OverHosts, goal: str = GOAL) -> ReachGraph:
@@ -125,7 +126,9 @@ def test_a_way_over_a_host_is_told_once_for_its_administrators_and_the_best_prov
     of = estate(directory(["ada", "bob", "cato", "eva"], groups, computers=computers), hosts)
     left = [("cato", "H0", 3 * DAYS, "console"), ("cato", "H1", HOURS, "console"), ("cato", "H2", 2 * HOURS, "remote")]
     graph = graph_of(of, over(of, left))
-    told = [one for one in told_once_by_host(of, graph, reaching(of, graph)) if not one.member]
+    found = ways_over_hosts(of, graph)
+    told = [one for one in found.told if not one.member]
+    assert found.by_hosts_alone == 3
     assert [(one.principal.name, one.people, Proof(one.proof)) for one in told] == [
         ("Yard", 1, Proof.LIVE),
         ("Crew", 2, Proof.RENEWABLE),

@@ -92,6 +92,24 @@ def test_an_old_logon_and_a_gone_administrator_lead_nobody_on(told: Program) -> 
     assert over_hosts(told) == {}
 
 
+def test_a_logon_that_is_refused_by_now_ends_with_its_ticket(told: Program) -> None:
+    """Within its days it is told as refused; after them the way is gone, where one that nothing refuses is not."""
+    rule = """  - id: kiosks-are-no-place-for-administrators
+    why: Whoever looks after a kiosk must not become one.
+    response: mend
+    hosts: {named: [KIOSK-07, KIOSK-08]}
+    refuse-logon: {console: ['LOWMERE\\tobin.asker.adm'], remote: ['LOWMERE\\tobin.asker.adm']}
+"""
+    with (told.folder / "charter/charter.yaml").open("a") as charter:
+        charter.write(rule)
+    enacted = told("enact", "--rule", "kiosks-are-no-place-for-administrators", "--yes")
+    assert enacted.code == 0, enacted.err
+    way = over_hosts(told)[r"LOWMERE\Kiosk Stewards", r"LOWMERE\KIOSK-07"]
+    assert "(refused by now)" in way["sentence"]
+    told.ahead = timedelta(days=6)
+    assert {host for _, host in over_hosts(told)} == {r"LOWMERE\CONSOLE-03"}
+
+
 def test_the_cut_names_what_closes_them(told: Program) -> None:
     """The fewest things: a logon that a rule refuses closes a host for all who administer it."""
     cut = told("reach", GROUP, "--over-hosts", "--cut", "--format", "json")

@@ -62,14 +62,20 @@ def command(
     workspace = opened(folder) if cut else looking(folder, moment)
     if cut:
         graph = reach_graph(workspace, group, with_directory=with_directory, over_hosts=over_hosts)
-        return _cut(workspace, *graph, also, form, output)
+        return _cut(workspace, *graph, also, form, output, " --over-hosts" if over_hosts else "")
     table = who_reaches(workspace, group, with_directory=with_directory, over_hosts=over_hosts)
     put_view(table, form, output)
     return Exit.TO_REPORT if any(not row["is_member"] for row in table.rows) else Exit.NOTHING_TO_REPORT
 
 
 def _cut(
-    workspace: Workspace, group: "Principal", graph: "ReachGraph", also: tuple[str, ...], form: str, output: Path | None
+    workspace: Workspace,
+    group: "Principal",
+    graph: "ReachGraph",
+    also: tuple[str, ...],
+    form: str,
+    output: Path | None,
+    over_hosts: str,
 ) -> int:
     from adzeguard.core.estate.names import resolve
     from adzeguard.core.review.proposed_cut import cut_draft, proposed_cut
@@ -86,5 +92,6 @@ def _cut(
     elif form == "table" and made.proposal.changes:
         put("\n")
         put_view(proposal_page(made.proposal), "table")
-        say(f"To make it: adzeguard reach '{group.qualified_name}' --cut --output FILE, then adzeguard enact FILE")
+        again = f"adzeguard reach '{group.qualified_name}'{over_hosts} --cut --output FILE"
+        say(f"To make it: {again}, then adzeguard enact FILE")
     return Exit.TO_REPORT if cut.parts or cut.stays_open else Exit.NOTHING_TO_REPORT

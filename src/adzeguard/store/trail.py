@@ -36,6 +36,10 @@ class Place:
     place: int
 
 
+LastLogon = tuple[str, str, str, str, int]
+"""Of a logon the name and the SID of who, the host at which, the kind, and when, in microseconds since 1970."""
+
+
 class Trail:
     """The tables of the trail."""
 
@@ -106,7 +110,7 @@ class Trail:
         """Return what was done in some ways since a moment, oldest first."""
         return self.all(microseconds_of(begin), verbs)
 
-    def last_logons(self, ways: Collection[str], since: datetime, until: datetime) -> list[Event]:
+    def last_logons(self, ways: Collection[str], since: datetime, until: datetime) -> list[LastLogon]:
         """Return the last logon of everybody at each host that has proved itself, by some kinds of logons."""
         query = (
             "SELECT whom, whom_sid, what, way, max(at) FROM trail WHERE verb = 'logon' AND at >= ? AND at <= ?"
@@ -114,11 +118,7 @@ class Trail:
         )
         values = (microseconds_of(since), microseconds_of(until), *sorted(ways))
         with self._database.reading() as connection:
-            rows = connection.rows(query, values)
-        return [
-            Event(moment(int(at)), "logon", group=str(host), member=str(who), member_sid=str(sid), way=str(way))
-            for who, sid, host, way, at in rows
-        ]
+            return connection.rows(query, values)
 
     def count(self, verbs: Sequence[str], since: datetime | None, until: datetime | None) -> int:
         """Return how often something was done in some ways, between two moments where those are given."""

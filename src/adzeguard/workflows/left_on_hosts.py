@@ -1,5 +1,6 @@
 """What those left on hosts who logged on at them, as logs tell it."""
 
+from collections import defaultdict
 from collections.abc import Iterator
 from datetime import datetime
 
@@ -7,30 +8,37 @@ from adzeguard.core.errors import AdzeguardError
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.names import is_qualified, lookup_qualified
 from adzeguard.core.rights.over_hosts import LEAVING, LeftOn
-from adzeguard.core.trail.event import NOBODY, Event
-from adzeguard.store.trail import Trail
+from adzeguard.core.trail.event import NOBODY, moment
+from adzeguard.store.trail import LastLogon, Trail
 
 
-def left_on_hosts(trail: Trail, estate: Estate, since: datetime, until: datetime) -> Iterator[LeftOn]:
-    """Yield the last logon of everybody at each host of a kind that leaves something there.
+class LeftOnHosts:
+    """The last logon of everybody at each host of a kind that leaves something there.
 
     Only a host that has proved itself to the server that logged is believed; what a client calls itself, anybody can
     make up.
     """
-    known: dict[str, str] = {}
-    for event in trail.last_logons(LEAVING, since, until):
-        sid = _sid(estate, event, known)
-        if sid:
-            yield LeftOn(sid, event.group.removesuffix("$"), event.at, event.way)
+
+    def __init__(self, trail: Trail, estate: Estate, since: datetime, until: datetime) -> None:
+        known: dict[str, str] = {}
+        self._of: dict[str, list[LastLogon]] = defaultdict(list)
+        # Rows as they come: of half a million logons a few are on a way, and are made into values then.
+        for row in trail.last_logons(LEAVING, since, until):
+            sid = row[1] if row[1] not in ("", NOBODY) else _sid_of(estate, row[0], known)
+            self._of[sid].append(row)
+
+    def __call__(self, sid: str) -> Iterator[LeftOn]:
+        """Yield those of somebody, by their SID."""
+        for _, _, host, way, at in self._of.get(sid, ()):
+            yield LeftOn(sid, host.removesuffix("$"), moment(at), way)
 
 
-def _sid(estate: Estate, event: Event, known: dict[str, str]) -> str:
-    if event.member_sid not in ("", NOBODY):
-        return event.member_sid
-    if event.member not in known:
+def _sid_of(estate: Estate, name: str, known: dict[str, str]) -> str:
+    """Return whom a name means, where a log has no SID; empty for nobody, or for several."""
+    if name not in known:
         try:
-            found = lookup_qualified(estate, event.member) if is_qualified(event.member) else []
+            found = lookup_qualified(estate, name) if is_qualified(name) else []
         except AdzeguardError:  # a log can call somebody by what is no name at all
             found = []
-        known[event.member] = str(found[0].sid or "") if len(found) == 1 else ""
-    return known[event.member]
+        known[name] = str(found[0].sid or "") if len(found) == 1 else ""
+    return known[name]

@@ -7,10 +7,10 @@ from adzeguard.core.estate.principal import Principal
 from adzeguard.core.rights.over_hosts import OverHosts
 from adzeguard.core.rights.reach import ReachFinder, ruling_people
 from adzeguard.core.rights.reach_graph import ReachGraph
-from adzeguard.core.rights.reach_words import reaching, told_once_by_host
+from adzeguard.core.rights.reach_words import reaching, ways_over_hosts
 from adzeguard.core.views.rights import reach_over_hosts_table, reach_table
 from adzeguard.core.views.table import Table
-from adzeguard.workflows.left_on_hosts import left_on_hosts
+from adzeguard.workflows.left_on_hosts import LeftOnHosts
 from adzeguard.workspace.members import group_called
 
 if TYPE_CHECKING:
@@ -30,7 +30,7 @@ def hosts_on_ways(workspace: "Workspace") -> OverHosts:
     """Return who administers the hosts, and what was left on them in the days that checks look back."""
     until = workspace.looked_from
     since = until - timedelta(days=workspace.settings.past_days)
-    return OverHosts(workspace.estate, left_on_hosts(workspace.trail, workspace.estate, since, until), until)
+    return OverHosts(workspace.estate, LeftOnHosts(workspace.trail, workspace.estate, since, until), until)
 
 
 def who_reaches(workspace: "Workspace", name: str, *, with_directory: bool = False, over_hosts: bool = False) -> Table:
@@ -40,9 +40,8 @@ def who_reaches(workspace: "Workspace", name: str, *, with_directory: bool = Fal
     """
     group, graph = reach_graph(workspace, name, with_directory=with_directory, over_hosts=over_hosts)
     ruling = set() if with_directory else ruling_people(workspace.estate, group)
-    ways = reaching(workspace.estate, graph, but=ruling)
-    more = len(ruling - {way.principal.id for way in ways})
     if not over_hosts:
-        return reach_table(ways, group.qualified_name, more)
-    told = told_once_by_host(workspace.estate, graph, ways)
-    return reach_over_hosts_table(told, group.qualified_name, ways, more, is_cut_short=graph.is_cut_short)
+        ways = reaching(workspace.estate, graph, but=ruling)
+        return reach_table(ways, group.qualified_name, len(ruling - {way.principal.id for way in ways}))
+    found = ways_over_hosts(workspace.estate, graph, ruling)
+    return reach_over_hosts_table(found, group.qualified_name)

@@ -6,16 +6,17 @@ sshd and winbind). A ticket lives for hours, and is renewed for a week (RFC 4120
 over (seen with winbind); the password of a job or a service is kept for as long as that is.
 """
 
-from collections import defaultdict
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from enum import IntEnum
 from functools import cached_property
 from typing import Final
 
+from adzeguard.core.access.logon import may_log_on, token_on
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host
+from adzeguard.core.estate.logon import logon_of
 from adzeguard.core.identity import Sid
 from adzeguard.core.wording import when_utc
 
@@ -64,30 +65,42 @@ class LeftOn:
             return Proof.LIVE
         return Proof.RENEWABLE if age <= _RENEWED else Proof.OLD
 
-    def in_words(self) -> str:
-        """Return how and when, such as "at its console on 2026-11-28 07:12 UTC"."""
-        return f"{_WORDS[self.way]} on {when_utc(self.at)}"
+    def in_words(self, *, refused: bool = False) -> str:
+        """Return how and when, such as "at its console on 2026-11-28 07:12 UTC", and whether it is refused since."""
+        return f"{_WORDS[self.way]} on {when_utc(self.at)}{' (refused by now)' if refused else ''}"
 
 
 class OverHosts:
     """Who administers each host of an estate, and who left something on it."""
 
-    def __init__(self, estate: Estate, left: Iterable[LeftOn], now: datetime) -> None:
+    def __init__(self, estate: Estate, left: Callable[[str], Iterable[LeftOn]], now: datetime) -> None:
+        """`left` gives what somebody left on hosts, by their SID: it is asked of those alone who are on a way."""
         self._estate = estate
         self._now = now
-        self._left: dict[str, list[LeftOn]] = defaultdict(list)
-        for one in left:
-            self._left[one.sid].append(one)
+        self._left = left
 
     @property
     def now(self) -> datetime:
         """The moment for which proofs are told."""
         return self._now
 
-    def left_by(self, sid: Sid) -> Sequence[tuple[Host, LeftOn]]:
-        """Return on which hosts somebody left something, the best proved first."""
-        found = [(host, one) for one in self._left.get(sid, ()) if (host := self._estate.host_named(one.host))]
-        return sorted(found, key=lambda pair: (pair[1].proof(self._now), self._now - pair[1].at))
+    def left_by(self, sid: Sid) -> Sequence[tuple[Host, LeftOn, bool]]:
+        """Return on which hosts somebody left something, the best proved first, and whether a host refuses them by now.
+
+        Where they are refused, what is left there ends with its ticket, and nothing comes after it.
+        """
+        found = [
+            (host, one) for one in self._left(sid) if (host := self._estate.hosts_by_name.get(one.host.casefold()))
+        ]
+        told = [(host, one, self._refuses(host, sid, one.way)) for host, one in found]
+        still = [one for one in told if not (one[2] and one[1].proof(self._now) == Proof.OLD)]
+        return sorted(still, key=lambda one: (one[1].proof(self._now), self._now - one[1].at))
+
+    def _refuses(self, host: Host, sid: Sid, way: str) -> bool:
+        rules = logon_of(host.state) if host.state is not None else None
+        if host.state is None or rules is None:
+            return False
+        return not may_log_on(rules, token_on(self._estate, host.state, sid), way).allowed
 
     def administrators(self, host: int) -> frozenset[Sid]:
         """Return who administers a host directly, by the id of its account."""

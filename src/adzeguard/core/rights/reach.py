@@ -42,7 +42,8 @@ from adzeguard.core.wellknown import (
 _MOVABLE: Final = ACCOUNTS | {Kind.GROUP}
 _MOST_HOSTS: Final = 2
 """Hosts on one way: over a few more everybody leads to everybody, as was seen with logons by chance."""
-_MOST_EDGES: Final = 500_000
+_MOST_EDGES: Final = 100_000
+"""Beyond them only the nearest are told: who has a way over hosts is mostly everybody by then."""
 
 
 class ReachFinder:
@@ -87,6 +88,8 @@ class ReachFinder:
     def _rule_over(self, domain: Domain) -> None:
         """Leave those out, from here on, who rule a domain anyway; whoever rules another one does not."""
         self._of_domain = domain
+        self._leading_on: dict[int, Sequence[int]] = {}
+        self._ruling_known: dict[int, bool] = {}
         self._ruling = frozenset() if self._with_directory else ruling_ids(self._estate, domain)
         self.__dict__.pop("_people_ruling", None)
         self.__dict__.pop("_moves", None)
@@ -149,7 +152,8 @@ class ReachFinder:
             yield from self._passages.container(principal, raw)
         yield from self._passages.beyond_rights(principal)
         yield from self._through_hosts(principal)
-        if raw is not None and principal.kind in _MOVABLE:
+        # Behind a host who may move somebody is not asked: of thousands it took minutes, place by place.
+        if raw is not None and principal.kind in _MOVABLE and not self._hosts_passed:
             yield from self._movers(principal, raw)
 
     def _through_hosts(self, principal: Principal) -> Iterator[Edge]:
@@ -162,12 +166,18 @@ class ReachFinder:
         if principal.kind == Kind.COMPUTER:
             yield from (Edge(holder, principal.id, ADMINISTERS) for holder in self._administrators(principal.id))
         elif principal.kind in ACCOUNTS and self._hosts_passed < _MOST_HOSTS:
-            for host, left in self._over.left_by(principal.sid):
+            for host, left, refused in self._over.left_by(principal.sid):
                 if self._administrators(host.id):
-                    proof = left.proof(self._over.now)
-                    yield Edge(host.id, principal.id, SEES, evidence=left.in_words(), proof=int(proof))
+                    words, proof = left.in_words(refused=refused), left.proof(self._over.now)
+                    yield Edge(host.id, principal.id, SEES, evidence=words, proof=int(proof))
 
-    def _administrators(self, host: int) -> list[int]:
+    def _administrators(self, host: int) -> Sequence[int]:
+        """Return who administers a host and does not rule the domain anyway; each is asked about once."""
+        if host not in self._leading_on:
+            self._leading_on[host] = self._found_administrators(host)
+        return self._leading_on[host]
+
+    def _found_administrators(self, host: int) -> list[int]:
         if self._over is None:
             return []
         members = self._over.administrators(host)
@@ -177,6 +187,11 @@ class ReachFinder:
         return sorted(found - self._like_everyone) + ([EVERYBODY] if everybody else [])
 
     def _rules(self, one: int) -> bool:
+        if one not in self._ruling_known:
+            self._ruling_known[one] = self._found_ruling(one)
+        return self._ruling_known[one]
+
+    def _found_ruling(self, one: int) -> bool:
         """Tell whether somebody, or everybody in a group, rules the domain anyway."""
         if one in self._ruling:
             return True

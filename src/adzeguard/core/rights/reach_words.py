@@ -16,6 +16,8 @@ PEOPLE: Final = ACCOUNTS | {Kind.FOREIGN}
 """Who acts by itself."""
 _ANYBODY: Final = outsider(WELL_KNOWN["everyone"])
 _NOBODY: Final[AbstractSet[int]] = frozenset()
+_MOST_TOLD: Final = 200
+"""Ways over hosts that are told, the best proved and shortest ones: nobody reads more, or closes more at once."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,35 +75,68 @@ def reaching(
     return sorted(found, key=_nearest)
 
 
-def told_once_by_host(estate: Estate, graph: ReachGraph, ways: Sequence[Reaching]) -> list[Reaching]:
-    """Return the ways with those over hosts told once for whoever administers a host, however many people that are.
+@dataclass(frozen=True, slots=True)
+class OverHostsFound:
+    """Who reaches a group, the ways over hosts told once each, and how many people have no other."""
+
+    told: Sequence[Reaching]
+    by_hosts_alone: int
+    ruling: int
+    """How many more rule the domain anyway."""
+    is_cut_short: bool = False
+
+
+def ways_over_hosts(estate: Estate, graph: ReachGraph, but: AbstractSet[int] = _NOBODY) -> OverHostsFound:
+    """Return everybody behind a group as `reaching` does, and each way over a host once, however many people have it.
 
     A group of a thousand people that administers a host is one thing to see and to close; each such group and each host
     is told, also where those inside have a nearer way. Who comes to such a group by a right is told by that right.
     """
-    others = [way for way in ways if not way.over_hosts or way.member]
+    over = _over_hosts(graph)
+    others = reaching(estate, graph, but=but | over)
+    kinds = estate.catalogue.principals(i for i in over if i >= 0)
+    people = {i for i in over if i == EVERYBODY or (i in kinds and kinds[i].kind in PEOPLE)} - but
     chains: dict[tuple[int, int], tuple[Sequence[Edge], int]] = {}
     for edge in graph.edges:
         if edge.how == ADMINISTERS and edge.target in graph.onward:
             chains[edge.holder, edge.target] = ((edge, *graph.chain(edge.target)), _people_behind(estate, edge.holder))
-    for way in ways:
-        if way.over_hosts and not way.member and (first := first_right(way.chain)).how != ADMINISTERS:
-            chain, before = way.chain[way.chain.index(first) :], chains.get((first.holder, first.target))
-            chains[first.holder, first.target] = (chain, 1 + (before[1] if before else 0))
-    shown = estate.catalogue.principals(
-        objects_of(i for c, _ in chains.values() for e in c for i in (e.holder, e.target))
-    )
+    for one in people:
+        first = first_right(chain := graph.chain(one))
+        if first.how not in OVER_HOSTS:
+            before = chains.get((first.holder, first.target))
+            chains[first.holder, first.target] = (chain[chain.index(first) :], 1 + (before[1] if before else 0))
+    nearest = sorted(chains.values(), key=lambda told: (max(e.proof for e in told[0]), len(told[0])))[:_MOST_TOLD]
+    shown = estate.catalogue.principals(objects_of(i for c, _ in nearest for e in c for i in (e.holder, e.target)))
     found = [
         Reaching(
-            _ANYBODY if holder == EVERYBODY else shown[object_of(holder)],
+            _ANYBODY if chain[0].holder == EVERYBODY else shown[object_of(chain[0].holder)],
             tuple(chain),
             chain_in_words(shown, chain),
             _names(shown, chain),
-            people,
+            count,
         )
-        for (holder, _), (chain, people) in chains.items()
+        for chain, count in nearest
     ]
-    return sorted([*others, *found], key=_nearest)
+    hosts = {i for i in people if i in graph.onward and graph.onward[i].how == SEES}
+    told = sorted([*others, *found], key=_nearest)
+    ruling = len(but - {way.principal.id for way in others})
+    return OverHostsFound(told, len(people - hosts), ruling, graph.is_cut_short or len(chains) > _MOST_TOLD)
+
+
+def _over_hosts(graph: ReachGraph) -> set[int]:
+    """Return what has its shortest way over a host: the way of each goes on as that of the next on it."""
+    over: dict[int, bool] = {graph.group: False}
+    for start in graph.behind():
+        passed, here = [], start
+        while here not in over:
+            passed.append(here)
+            edge = graph.onward[here]
+            if edge.how in OVER_HOSTS:
+                over[here] = True
+            else:
+                here = edge.target
+        over |= dict.fromkeys(passed, over[here])
+    return {node for node, by_host in over.items() if by_host}
 
 
 def _people_behind(estate: Estate, holder: int) -> int:

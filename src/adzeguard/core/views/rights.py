@@ -9,7 +9,7 @@ from adzeguard.core.review.documented import Documented
 from adzeguard.core.review.proposed_cut import ProposedCut
 from adzeguard.core.rights.delegations import Delegation, Rights
 from adzeguard.core.rights.over_hosts import Proof
-from adzeguard.core.rights.reach_words import Reaching
+from adzeguard.core.rights.reach_words import OverHostsFound, Reaching
 from adzeguard.core.views.identities import identity
 from adzeguard.core.views.table import Column, Table, data_columns
 from adzeguard.core.wellknown import WELL_KNOWN, is_built_in_group
@@ -125,17 +125,15 @@ def reach_table(reaching: Sequence[Reaching], group: str, ruling: int = 0) -> Ta
     return _reach(reaching, group, note + _more(ruling))
 
 
-def reach_over_hosts_table(
-    told: Sequence[Reaching], group: str, everybody: Sequence[Reaching], ruling: int = 0, *, is_cut_short: bool = False
-) -> Table:
-    """Return the same with ways over hosts, each told once, and how well it is proved; `everybody` are who has one."""
-    members = sum(r.member for r in everybody)
-    note = f"{members} are members, {len(everybody) - members} could become one{_more(ruling)}"
-    by_hosts = sum(r.over_hosts and not r.member for r in everybody)
-    note += f"\n{by_hosts} of them have no shorter way than over a host; the best proved ways come first."
-    if is_cut_short:
-        note += "\nMore ways lead there than were looked at: these are the nearest."
-    return _reach(told, group, note, "people", "over_hosts", "proof")
+def reach_over_hosts_table(found: OverHostsFound, group: str) -> Table:
+    """Return the same with ways over hosts, each told once, and how well it is proved."""
+    members = sum(r.member for r in found.told)
+    could = sum(not r.member and not r.over_hosts for r in found.told) + found.by_hosts_alone
+    note = f"{members} are members, {could} could become one{_more(found.ruling)}"
+    note += f"\n{found.by_hosts_alone} of them by a host alone; the best proved ways come first."
+    if found.is_cut_short:
+        note += "\nMore ways lead there: these are the nearest of them."
+    return _reach(found.told, group, note, "people", "over_hosts", "proof")
 
 
 def _more(ruling: int) -> str:
