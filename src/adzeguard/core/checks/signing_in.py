@@ -1,6 +1,7 @@
 """Ways of signing in as somebody else: delegation, services, keys, and passwords that can be guessed or read."""
 
 from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
 from typing import Any, Final
 
@@ -25,6 +26,7 @@ _RID_MASTER_KEY: Final = 502
 _AES: Final = 0x18
 """Of msDS-SupportedEncryptionTypes, the two ciphers that are not broken ([MS-KILE] 2.2.7)."""
 _SHOWN: Final = 5
+_PEOPLE: Final = frozenset({Kind.USER})
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,13 +37,15 @@ class _Looked:
     privileged: frozenset[int]
 
 
-def _by_flag(check: str, flag: Flag, said: str) -> Callable[[CheckInput], Iterator[Finding]]:
+def _by_flag(
+    check: str, flag: Flag, said: str, kinds: AbstractSet[Kind] = ACCOUNTS
+) -> Callable[[CheckInput], Iterator[Finding]]:
     """Return what yields the enabled accounts of which this is true, but for guests and servers of the directory."""
 
     def find(looked_at: CheckInput) -> Iterator[Finding]:
         catalogue = looked_at.estate.catalogue
         marked = catalogue.principals(catalogue.flagged(flag).tolist()).values()
-        found = [one for one in marked if one.kind in ACCOUNTS and one.enabled and not _is_left_out(one)]
+        found = [one for one in marked if one.kind in kinds and one.enabled and not _is_left_out(one)]
         inside = _inside(looked_at) if found else frozenset()
         for one in sorted(found, key=lambda p: p.qualified_name.casefold()):
             yield Finding(check, Named.of(one), said, evidence={"privileged": one.id in inside})
@@ -207,7 +211,8 @@ SIGNING_CHECKS: Final[tuple[Check, ...]] = (
         "Whoever sets its password may set none.",
         _BY_RULE.format("password-needed"),
         Severity.MEDIUM,
-        _by_flag("password-optional", Flag.PASSWORD_OPTIONAL, "no policy asks it for a password"),
+        # A machine sets its own; many are made with this bit, and a server sets it by itself (Samba 4.17).
+        _by_flag("password-optional", Flag.PASSWORD_OPTIONAL, "no policy asks it for a password", _PEOPLE),
         evidence=("privileged",),
     ),
     Check(
