@@ -61,6 +61,13 @@ def test_who_administers_a_host_has_what_was_left_there(told: Program) -> None:
     assert "over_hosts" not in told("reach", GROUP, "--format", "json").json[0]
 
 
+def test_doors_of_a_host_say_whose_ticket_it_has_seen(told: Program) -> None:
+    """The privileged who logged on at it, how and when; not who came over the network, and nothing of another host."""
+    assert r"has seen: LOWMERE\tobin.asker.adm at its console on " in " ".join(told("doors", "KIOSK-07").out.split())
+    assert "has seen" not in told("doors", "KIOSK-09").out
+    assert "has seen" not in told("doors", "pontus.reil").out
+
+
 @pytest.mark.parametrize(
     "said",
     [

@@ -39,6 +39,9 @@ def command(
     Without a name the doors are counted, those that let in most people first. With --after-charter each door says what
     the charter does to it: it stays, goes while another stays open, is the last one and is lost (loses), or is new
     (comes). Somebody who loses a host and ran programs elevated there needs a rule with elevate.
+
+    Of a host, it also names privileged accounts that logged on at it and left a password or a ticket, as far as the log
+    tells: whoever administers the host has that.
     """
     from adzeguard.workspace.doors import counted, doors_after_charter, doors_now
 

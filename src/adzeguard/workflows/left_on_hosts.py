@@ -27,6 +27,14 @@ class LeftOnHosts:
             sid = row[1] if row[1] not in ("", NOBODY) else _sid_of(estate, row[0], known)
             self._of[sid].append(row)
 
+    def on(self, host: str) -> Iterator[LeftOn]:
+        """Yield those at a host."""
+        wanted = host.casefold()
+        for sid, rows in self._of.items():
+            for _, _, at_host, way, at in rows:
+                if at_host.removesuffix("$").casefold() == wanted:
+                    yield LeftOn(sid, host, moment(at), way)
+
     def __call__(self, sid: str) -> Iterator[LeftOn]:
         """Yield those of somebody, by their SID."""
         for _, _, host, way, at in self._of.get(sid, ()):

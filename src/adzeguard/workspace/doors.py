@@ -4,12 +4,15 @@ from collections.abc import Iterator, Sequence
 from typing import TYPE_CHECKING
 
 from adzeguard.core.access.doors import Door, Doors, lost_hosts, programs_needed, what_becomes
+from adzeguard.core.access.members import people_inside
 from adzeguard.core.errors import UsageError
 from adzeguard.core.estate.names import resolve
 from adzeguard.core.estate.principal import Kind
+from adzeguard.core.identity import Sid
 from adzeguard.core.views.doors import counted_table, doors_table
 from adzeguard.core.views.table import Table
 from adzeguard.core.wording import some_of
+from adzeguard.workspace.reaching import left_lately
 
 if TYPE_CHECKING:
     from adzeguard.workspace.open_workspace import Workspace
@@ -25,7 +28,24 @@ def counted(workspace: "Workspace") -> Table:
 def doors_now(workspace: "Workspace", name: str = "") -> Table:
     """Return the doors of a person or into a host, or all."""
     doors = _asked(workspace, Doors(workspace.estate), name)
-    return doors_table(((door, "") for door in doors), f"Doors{_of(name)}")
+    return doors_table(((door, "") for door in doors), f"Doors{_of(name)}", _left_there(workspace, name))
+
+
+def _left_there(workspace: "Workspace", name: str) -> str:
+    """Return in words which privileged accounts left a password or a ticket on a host; nothing for anything else."""
+    found = resolve(workspace.estate, name) if name else None
+    if found is None or found.kind != Kind.COMPUTER:
+        return ""
+    estate, now = workspace.estate, workspace.looked_from
+    inside = set(people_inside(estate.graph, [group.id for group in workspace.privileged]).tolist())
+    left = sorted(left_lately(workspace).on(found.name), key=lambda one: one.at, reverse=True)
+    known = estate.who_are({Sid(one.sid) for one in left})
+    told = [
+        f"{known[Sid(one.sid)].qualified_name} {one.in_words()} ({one.proof(now).label})"
+        for one in left
+        if known[Sid(one.sid)].id in inside
+    ]
+    return f"Privileged accounts whose password or ticket it has seen: {some_of(told, _NAMED)}" if told else ""
 
 
 def doors_after_charter(workspace: "Workspace", name: str = "", also: Sequence[str] = ()) -> Table:

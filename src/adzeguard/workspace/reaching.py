@@ -28,9 +28,14 @@ def reach_graph(
 
 def hosts_on_ways(workspace: "Workspace") -> OverHosts:
     """Return who administers the hosts, and what was left on them in the days that checks look back."""
+    return OverHosts(workspace.estate, left_lately(workspace), workspace.looked_from)
+
+
+def left_lately(workspace: "Workspace") -> LeftOnHosts:
+    """Return what was left on hosts in the days that checks look back."""
     until = workspace.looked_from
     since = until - timedelta(days=workspace.settings.past_days)
-    return OverHosts(workspace.estate, LeftOnHosts(workspace.trail, workspace.estate, since, until), until)
+    return LeftOnHosts(workspace.trail, workspace.estate, since, until)
 
 
 def who_reaches(workspace: "Workspace", name: str, *, with_directory: bool = False, over_hosts: bool = False) -> Table:
