@@ -129,6 +129,18 @@ def test_a_domain_that_cannot_be_read_stays_as_it_was(both: Program) -> None:
     assert "this workspace has one" in both("collect", "--only", "isle").err
 
 
+def test_what_is_put_away_stays_in_its_domain(both: Program) -> None:
+    """Into the OU of its own domain, and back from there."""
+    for name in (r"ISLE\ivo.drake", r"LOWMERE\ivo.drake"):
+        away = naming_numbers(both, "retire", name, "--why", "tried", "--yes")
+        assert away.code == 0, away.err
+    places = {row["name"]: row["dn"] for row in both("retire", "list", "--format", "json").json}
+    assert places[r"ISLE\ivo.drake"].endswith("OU=Retired,DC=isle,DC=example")
+    assert places[r"LOWMERE\ivo.drake"].endswith("OU=Retired,DC=lowmere,DC=example")
+    assert naming_numbers(both, "retire", "restore", r"ISLE\ivo.drake", "--yes").code == 0
+    assert "OU=Booking Office" in both("show", r"ISLE\ivo.drake").out
+
+
 def test_hosts_of_one_name_are_not_taken_for_each_other(both: Program) -> None:
     """The first domain's are looked after; the other's are named, and nothing is said of them."""
     said = both("collect").err

@@ -102,7 +102,7 @@ def listed(workspace: "Workspace") -> Table:
     """Return what was deleted, where it was, and how it would come back."""
     found = restorable(workspace)
     known = workspace.store.ever_had([one.left.key for one in found if one.left.key])
-    return deleted_table([(one.left, one.is_kept, _source(one, known)) for one in found])
+    return deleted_table(workspace.estate, [(one.left, one.is_kept, _source(one, known)) for one in found])
 
 
 def _source(one: Restorable, known: Container[bytes]) -> str:

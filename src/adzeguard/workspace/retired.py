@@ -62,19 +62,26 @@ class PuttingAway:
     def draft(self) -> Draft:
         """Return what moves, disables and takes out."""
         workspace = self._workspace
-        holding = container_at(workspace.estate, self._to)
         powers = Powers(workspace.rights, workspace.privileged)
         self.only_noted = []
         known = {note.id: note for note in RetiredThings(workspace.database).all()}
         changes: list[Change] = []
         things = self._named()
         for one in things:
-            some, note = put_away(workspace.estate, one, holding, powers, self._noted)
+            some, note = put_away(workspace.estate, one, self._holding(one), powers, self._noted)
             # Noted before anything is moved: what is moved without a note could not be brought back. It counts once
             # the thing lies there.
             changes += [set_note(known.get(note.id), note, self._noted.why), *some]
             self.only_noted += [note] if not some else []
         return Draft.of(changes, self._left_standing(things))
+
+    def _holding(self, one: Principal) -> Principal:
+        """Return the OU for what is put away: each domain has one of its own, since nothing moves between them."""
+        estate, place = self._workspace.estate, self._to
+        of = estate.domain.holding(one.dn)
+        if of is not estate.domain and "=" in place and estate.domain.full_dn(place) != place:
+            place = of.full_dn(place)
+        return container_at(estate, place)
 
     def _left_standing(self, things: Sequence[Principal]) -> list[str]:
         """Say by what doors each could still come in, once it is enabled again: none of them is closed by this."""
@@ -153,7 +160,7 @@ def listed(workspace: "Workspace") -> Table:
     """Return what is put away, with what names it still."""
     things = lying(workspace)
     shown = [(one.note, one.thing) for one in things]
-    return retired_table(shown, _uses(workspace, things), workspace.now())
+    return retired_table(workspace.estate, shown, _uses(workspace, things), workspace.now())
 
 
 def _together(drafts: "Iterable[Draft]") -> "Draft":

@@ -1,6 +1,5 @@
 """What is put away, until when, by whom and why."""
 
-import re
 from collections.abc import Mapping, Sequence
 from datetime import datetime
 from typing import Final
@@ -8,18 +7,18 @@ from typing import Final
 from adzeguard.core.cleaning.deleted import Deleted
 from adzeguard.core.cleaning.retired import happened_since
 from adzeguard.core.cleaning.uses import Use
+from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.places import short_dn
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.time.put_away import Retired
 from adzeguard.core.views.table import Column, Table, data_columns
 from adzeguard.core.wording import counted_noun
 
-_DOMAIN: Final = re.compile(r"(,DC=[^,]+)+$", re.IGNORECASE)
-
 _READY: Final = "may be deleted"
 
 
 def retired_table(
-    things: Sequence[tuple[Retired, Principal]], uses: Mapping[str, Sequence[Use]], now: datetime
+    estate: Estate, things: Sequence[tuple[Retired, Principal]], uses: Mapping[str, Sequence[Use]], now: datetime
 ) -> Table:
     """Return one row for each, with what names it still by its key, groups that list it left out."""
     rows = [
@@ -27,7 +26,7 @@ def retired_table(
             "name": one.name,
             "dn": thing.dn,
             "from": one.dn,
-            "was": _DOMAIN.sub("", one.dn),
+            "was": short_dn(estate, one.dn),
             "since_at": one.at,
             "until_at": one.until,
             "by": one.by,
@@ -53,7 +52,7 @@ def retired_table(
     return Table(rows, columns, "", note, "Nothing is put away.")
 
 
-def deleted_table(things: Sequence[tuple[Deleted, bool, str]]) -> Table:
+def deleted_table(estate: Estate, things: Sequence[tuple[Deleted, bool, str]]) -> Table:
     """Return one row for each of what was deleted: whether it comes back with its SID, and who remembers it."""
     rows = [
         {
@@ -61,7 +60,7 @@ def deleted_table(things: Sequence[tuple[Deleted, bool, str]]) -> Table:
             "kind": one.kind.label,
             "sid": one.sid,
             "from": one.dn,
-            "was": _DOMAIN.sub("", one.dn),
+            "was": short_dn(estate, one.dn),
             "deleted_at": one.at,
             "same_sid": is_kept,
             "comes_back": "with its SID" if is_kept else "made anew",
