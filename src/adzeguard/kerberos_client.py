@@ -9,7 +9,7 @@ import re
 import shutil
 import subprocess
 from atexit import register
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from datetime import datetime
 from functools import cache
 from hashlib import blake2b
@@ -99,6 +99,18 @@ def ticket_ends() -> datetime | None:
         return datetime.strptime(f"{found[1]} +0000", "%m/%d/%y %H:%M:%S %z")
     except ValueError:
         return None
+
+
+def signs_in_by_ticket(settings: Mapping[str, str], table: str) -> bool:
+    """Tell whether a table of the settings signs in by Kerberos; `SettingsError` for keys that exclude each other."""
+    way, keytab = settings.get("sign_in", ""), settings.get("keytab", "")
+    if way not in ("", "password", "kerberos"):
+        raise SettingsError(f"[{table}] sign_in must be password or kerberos, not '{way}'")
+    if way != "kerberos" and keytab:
+        raise SettingsError(f"[{table}] keytab is for sign_in = kerberos alone", 'Write sign_in = "kerberos"')
+    if keytab and settings.get("bind_as"):
+        raise SettingsError(f"[{table}] has keytab and bind_as", "A key table says itself who it is for")
+    return way == "kerberos"
 
 
 def use_tickets(keytab: str, name: str, secret: Callable[[], str]) -> None:

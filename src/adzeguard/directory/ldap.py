@@ -37,7 +37,7 @@ from adzeguard.directory.port import (
     LinkTime,
     Modification,
 )
-from adzeguard.kerberos_client import use_tickets
+from adzeguard.kerberos_client import signs_in_by_ticket, use_tickets
 
 _LONGEST_NUMBER: Final = 12
 _GUID_BYTES: Final = 16
@@ -55,7 +55,7 @@ _T = TypeVar("_T")
 
 def open_ldap(settings: Settings, secret: Secret, _names: Names) -> "LdapDirectory":
     """Connect to the first server of those that the settings name that answers."""
-    kerberos, bind_as = _signs_in_by_kerberos(settings), settings.get("bind_as", "")
+    kerberos, bind_as = signs_in_by_ticket(settings, "directory"), settings.get("bind_as", "")
     keytab = settings.get("keytab", "")
 
     def server(url: str) -> Server:
@@ -90,21 +90,10 @@ def _address(settings: Settings, url: str, *, sealed: bool) -> Address:
     return address
 
 
-def _signs_in_by_kerberos(settings: Settings) -> bool:
-    way = settings.get("sign_in", "")
-    if way not in ("", "password", "kerberos"):
-        raise SettingsError(f"[directory] sign_in must be password or kerberos, not '{way}'")
-    if way != "kerberos" and settings.get("keytab"):
-        raise SettingsError("[directory] keytab is for sign_in = kerberos alone", 'Write sign_in = "kerberos"')
-    return way == "kerberos"
-
-
 class _ByTicket:
     """Connects by a ticket: the one that is there, one of a key table, or, with a name, one of a password."""
 
     def __init__(self, address: Address, keytab: str, bind_as: str, secret: Secret) -> None:
-        if keytab and bind_as:
-            raise SettingsError("[directory] has keytab and bind_as", "A key table says itself who it is for")
         self._address, self._keytab, self._bind_as, self._secret = address, keytab, bind_as, secret
 
     def __call__(self) -> LdapWire:

@@ -149,9 +149,12 @@ class SeveralDomains:
             except DirectoryError:
                 continue
 
+    def _part_of(self, domain: Domain) -> Part:
+        return next(p for p in self._parts if p.name in self._known and self._known[p.name].domain.sid == domain.sid)
+
     def _of(self, domain: Domain) -> DirectoryDriver:
         """Return the directory of a domain; the error that it gave where it does not answer."""
-        part = next(p for p in self._parts if p.name in self._known and self._known[p.name].domain.sid == domain.sid)
+        part = self._part_of(domain)
         if part.name in self._silent:
             raise self._silent[part.name]
         if part.name not in self._opened:
@@ -311,7 +314,7 @@ class SeveralDomains:
 
     def _answers(self, domain: Domain) -> bool:
         """Tell whether a domain is asked now, or could be."""
-        part = next(p for p in self._parts if p.name in self._known and self._known[p.name].domain.sid == domain.sid)
+        part = self._part_of(domain)
         return part.name not in self._silent and (part.asked or not any(one.asked for one in self._parts))
 
     # What is written.

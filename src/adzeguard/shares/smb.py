@@ -34,7 +34,7 @@ from smbprotocol.tree import TreeConnect
 from adzeguard.core.access.shares import Folder
 from adzeguard.core.drivers import DriverKind, Names, Secret, Setting, Settings
 from adzeguard.core.errors import SettingsError, ShareError
-from adzeguard.kerberos_client import trouble_with_ticket, use_tickets
+from adzeguard.kerberos_client import signs_in_by_ticket, trouble_with_ticket, use_tickets
 from adzeguard.shares.directory_entries import entries_in
 from adzeguard.shares.patient import WAIT, PatientConnection
 from adzeguard.shares.port import ReadShare
@@ -254,17 +254,11 @@ class SmbShares:
 
 def _signs_in(settings: Settings, address: str, secret: Secret) -> SignsIn:
     """Return how a connection is signed in on: by a name and a password, or by a ticket and never by anything else."""
-    way, bind_as, keytab = settings.get("sign_in", ""), settings.get("bind_as", ""), settings.get("keytab", "")
-    if way not in ("", "password", "kerberos"):
-        raise SettingsError(f"[shares] sign_in must be password or kerberos, not '{way}'")
-    if way != "kerberos":
-        if keytab:
-            raise SettingsError("[shares] keytab is for sign_in = kerberos alone", 'Write sign_in = "kerberos"')
+    bind_as, keytab = settings.get("bind_as", ""), settings.get("keytab", "")
+    if not signs_in_by_ticket(settings, "shares"):
         if not bind_as:
             raise SettingsError("[shares] bind_as is missing", r"Write DOMAIN\name, or sign_in = kerberos")
         return lambda connection: Session(connection, bind_as, secret(), require_encryption=False)
-    if keytab and bind_as:
-        raise SettingsError("[shares] has keytab and bind_as", "A key table says itself who it is for")
     if importlib.util.find_spec("gssapi") is None or importlib.util.find_spec("krb5") is None:
         raise SettingsError("[shares] sign_in = kerberos needs an extra", "pip install 'adzeguard[shares-by-ticket]'")
 

@@ -2,7 +2,6 @@
 
 from collections.abc import Callable, Iterator, Mapping
 from collections.abc import Set as AbstractSet
-from dataclasses import dataclass
 from typing import Any, Final
 
 from adzeguard.core.access.members import people_inside
@@ -27,14 +26,6 @@ _AES: Final = 0x18
 """Of msDS-SupportedEncryptionTypes, the two ciphers that are not broken ([MS-KILE] 2.2.7)."""
 _SHOWN: Final = 5
 _PEOPLE: Final = frozenset({Kind.USER})
-
-
-@dataclass(frozen=True, slots=True)
-class _Looked:
-    """What the rows below ask of: the estate, and who is inside a privileged group."""
-
-    estate: Estate
-    privileged: frozenset[int]
 
 
 def _by_flag(
@@ -67,7 +58,7 @@ def _inside(looked_at: CheckInput) -> frozenset[int]:
 def check_signing_in(looked_at: CheckInput) -> Iterator[Finding]:
     """Yield what stands in attributes of accounts: whom they act for, their services, certificates and keys."""
     estate = looked_at.estate
-    looked = _Looked(estate, _inside(looked_at))
+    inside = _inside(looked_at)
     marked = estate.catalogue.principals(estate.catalogue.with_detail("signing_in").tolist())
     for one in sorted(marked.values(), key=lambda p: p.qualified_name.casefold()):
         ways: Mapping[str, Any] = one.details.get("signing_in") or {}
@@ -75,26 +66,25 @@ def check_signing_in(looked_at: CheckInput) -> Iterator[Finding]:
             said = f"everybody who signs in may make {quota} computers here, and owns each"
             yield Finding("joins-by-anybody", Named.of(one), said, evidence={"quota": quota})
         if one.enabled and one.kind in ACCOUNTS and not _is_left_out(one):
-            yield from _of_account(looked, one, ways)
+            yield from _of_account(estate, one, ways, privileged=one.id in inside)
 
 
-def _of_account(looked: _Looked, one: Principal, ways: Mapping[str, Any]) -> Iterator[Finding]:
-    about, privileged = Named.of(one), one.id in looked.privileged
+def _of_account(estate: Estate, one: Principal, ways: Mapping[str, Any], *, privileged: bool) -> Iterator[Finding]:
+    about, encryption = Named.of(one), int(ways.get("encryption", 0))
     if services := ways.get("acts_towards"):
-        crown = [name for name in services if _is_of_directory(looked.estate, name)]
+        crown = [name for name in services if _is_of_directory(estate, name)]
         how = "in the name of anybody" if one.flags & Flag.ACTS_FOR_ANYBODY else "for whoever signs in to it"
         check = "acts-towards-directory" if crown else "acts-towards"
         said = f"it acts {how} towards {some_of(crown or services, _SHOWN)}"
         yield Finding(check, about, said, evidence={"services": services})
     if holders := ways.get("acted_for_by"):
-        said = f"{_names(looked.estate, holders)} may act in the name of anybody towards it"
+        said = f"{_names(estate, holders)} may act in the name of anybody towards it"
         yield Finding("acted-towards", about, said, evidence={"holders": holders})
     if services := ways.get("services"):
-        weak = "" if int(ways.get("encryption", 0)) & _AES else ", and its ticket can be had with a broken cipher"
+        weak = "" if encryption & _AES else ", and its ticket can be had with a broken cipher"
         said = f"anybody may ask for a ticket for {some_of(services, _SHOWN)} and guess its password by that{weak}"
         check = "guessable-privileged" if privileged else "guessable-service"
         yield Finding(check, about, said, evidence={"services": services})
-    encryption = int(ways.get("encryption", 0))
     if encryption and not encryption & _AES:
         yield Finding("old-ciphers", about, "it takes no cipher but broken ones", evidence={"privileged": privileged})
     if privileged and (ways.get("certificates") or ways.get("keys")):
@@ -103,7 +93,7 @@ def _of_account(looked: _Looked, one: Principal, ways: Mapping[str, Any]) -> Ite
         said = f"also {some_of(parts, _SHOWN)} can sign in as it"
         yield Finding("other-ways-in", about, said, evidence={"ways": parts})
     if readers := [sid for sid in ways.get("password_readers", ()) if sid in EVERYONE_LIKE]:
-        said = f"{_names(looked.estate, readers)} may read its password"
+        said = f"{_names(estate, readers)} may read its password"
         yield Finding("password-for-everybody", about, said, evidence={"holders": readers})
 
 
@@ -125,12 +115,11 @@ def _names(estate: Estate, sids: list[str]) -> str:
 def check_master_key(looked_at: CheckInput) -> Iterator[Finding]:
     """Yield the accounts whose keys make tickets, where nobody has made the keys anew for long."""
     estate = looked_at.estate
-    ids = estate.ids_of_sids(estate.domain.accounts(_RID_MASTER_KEY))
-    for found in (ids[sid] for sid in estate.domain.accounts(_RID_MASTER_KEY)):
-        one = estate.principal(found) if found is not None else None
-        set_at = one.details.get("password_set", NEVER) if one is not None else NEVER
+    ids = map(estate.id_of_sid, estate.domain.accounts(_RID_MASTER_KEY))
+    for one in (estate.principal(found) for found in ids if found is not None):
+        set_at = one.details.get("password_set", NEVER)
         days = int((looked_at.moment.timestamp() - set_at) // _A_DAY)
-        if one is not None and set_at != NEVER and days > _OLDEST_MASTER_KEY:
+        if set_at != NEVER and days > _OLDEST_MASTER_KEY:
             said = f"its key is {days} days old: whoever has read it makes tickets for anybody"
             yield Finding("old-master-key", Named.of(one), said, evidence={"days": days})
 

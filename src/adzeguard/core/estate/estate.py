@@ -6,6 +6,8 @@ from dataclasses import dataclass, field, replace
 from datetime import datetime
 from functools import cached_property
 
+import numpy as np
+
 from adzeguard.core.estate.catalogue import Catalogue, Domain
 from adzeguard.core.estate.foreign import may_hold_others, with_foreign_name
 from adzeguard.core.estate.hosts import Host, SearchableHosts
@@ -30,6 +32,7 @@ class Estate:
     hosts: Sequence[Host] = ()
     _by_sid: dict[str, int | None] = field(default_factory=lambda: {"": None}, repr=False)
     _named: dict[Sid, Principal] = field(default_factory=dict, repr=False)
+    _in_domains: dict[str, Ids] = field(default_factory=dict, repr=False)
 
     @cached_property
     def graph(self) -> MembershipGraph:
@@ -92,13 +95,12 @@ class Estate:
             return None
         return replace(given_by, others=()) if flags & Flag.DOMAIN_LOCAL else self.domain
 
-    @cached_property
-    def _of_domains(self) -> Mapping[str, Ids]:
-        return {one.base_dn: self.catalogue.below(one.base_dn) for one in self.domain.all}
-
-    def people_of(self, domain: Domain) -> Ids:
-        """Return the ids of all that stands in a domain."""
-        return self._of_domains[domain.base_dn]
+    def ids_in(self, domain: Domain) -> Ids:
+        """Return the ids of all that stands in a domain, its top among them, remembered."""
+        if domain.base_dn not in self._in_domains:
+            below, top = self.catalogue.below(domain.base_dn), self.catalogue.by_dn(domain.base_dn)
+            self._in_domains[domain.base_dn] = below if top is None else np.append(below, np.int32(top))
+        return self._in_domains[domain.base_dn]
 
     @cached_property
     def of_other_domains(self) -> Mapping[int, Principal]:

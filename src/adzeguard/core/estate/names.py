@@ -73,8 +73,8 @@ def _of_authority(estate: Estate, authority: str, name: str) -> list[Principal]:
     domain = estate.domain.called(authority)
     if domain is not None:
         # In a domain beside the first one its built-in groups are called as all others are, so that they differ.
-        beside = domain.builtin if domain.builtin != BUILTIN_AUTHORITY else domain.sid
-        return [p for p in _accounts(estate, name) if p.sid and p.sid.authority in (domain.sid, beside)]
+        given_out = {domain.sid, domain.builtin} - {BUILTIN_AUTHORITY}
+        return [p for p in _accounts(estate, name) if p.sid and p.sid.authority in given_out]
     whole = rf"{authority}\{name.casefold()}"
     return [p for p in estate.of_other_domains.values() if p.qualified_name.casefold() == whole]
 

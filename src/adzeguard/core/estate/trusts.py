@@ -7,7 +7,7 @@ from typing import Any, Final
 from adzeguard.core.errors import UnknownNameError
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.estate.rows import NEVER
-from adzeguard.core.identity import domain_of_dn, fold_dn, split_dn
+from adzeguard.core.identity import domain_of_dn
 
 _GOES_OUT: Final = 1  # TRUST_DIRECTION_INBOUND: seen from here, our people are let in there
 _COMES_IN: Final = 2  # TRUST_DIRECTION_OUTBOUND: this domain trusts the other one
@@ -95,14 +95,9 @@ def trusts_of(domains: Iterable[Principal], accounts: Iterable[Principal]) -> li
 
     Several domains may each have one with the same other one.
     """
-    by_name = {(_base(account.dn), account.name.casefold()): account for account in accounts}
+    by_name = {(domain_of_dn(account.dn).casefold(), account.name.casefold()): account for account in accounts}
     found = [_trust(domain, domain.details.get("trust") or {}, by_name) for domain in domains]
     return sorted(found, key=lambda trust: trust.partner.casefold())
-
-
-def _base(dn: str) -> str:
-    """Return the name of the domain in which something stands."""
-    return ",".join(part for part in split_dn(fold_dn(dn)) if part.startswith("dc="))
 
 
 def _trust(domain: Principal, told: Mapping[str, Any], accounts: Mapping[tuple[str, str], Principal]) -> Trust:
@@ -118,7 +113,7 @@ def _trust(domain: Principal, told: Mapping[str, Any], accounts: Mapping[tuple[s
         int(told.get("attributes", 0)),
         int(domain.details.get("created", NEVER)),
         int(told.get("changed", NEVER)),
-        accounts.get((_base(domain.dn), short_name.casefold())),
+        accounts.get((domain_of_dn(domain.dn).casefold(), short_name.casefold())),
     )
 
 

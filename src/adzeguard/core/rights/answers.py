@@ -215,7 +215,7 @@ class Everybody:
                 continue
             about = owner if entry.sid == OWNER_RIGHTS else self.having(entry.sid, target)
             if of is not self._estate.domain:
-                about = self._among(about, self._estate.people_of(of))
+                about = self._among(about, self._estate.ids_in(of))
             if entry.denies:
                 denied |= about & ~allowed
             else:

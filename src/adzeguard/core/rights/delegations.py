@@ -12,7 +12,6 @@ from adzeguard.core.descriptors.descriptor import Descriptor, is_readable
 from adzeguard.core.descriptors.protection import ON_ITS_CONTAINER, ON_THE_OBJECT
 from adzeguard.core.estate.catalogue import DescriptorUse, Domain
 from adzeguard.core.estate.estate import Estate
-from adzeguard.core.estate.links import Ids
 from adzeguard.core.estate.objects import outsider
 from adzeguard.core.estate.places import short_dn
 from adzeguard.core.estate.principal import CONTAINERS, Kind, Principal
@@ -63,7 +62,6 @@ class Rights:
     duties: Mapping[str, Duty]
     _rulers: dict[Sid, frozenset[Sid]] = field(default_factory=dict, repr=False, compare=False)
     _as_born: dict[Sid, frozenset[tuple[Any, ...]]] = field(default_factory=dict, repr=False, compare=False)
-    _below: dict[str, Ids] = field(default_factory=dict, repr=False, compare=False)
 
     @cached_property
     def reader(self) -> GrantReader:
@@ -109,19 +107,12 @@ class Rights:
             return
         ids = np.array(use.ids, np.int32)
         for other in domain.others:
-            there = np.isin(ids, self._ids_below(other.base_dn))
+            there = np.isin(ids, self.estate.ids_in(other))
             if there.any():
                 yield other, replace(use, ids_of=ids[there].tolist)
             ids = ids[~there]
         if len(ids):
             yield domain, replace(use, ids_of=ids.tolist)
-
-    def _ids_below(self, base_dn: str) -> Ids:
-        if base_dn not in self._below:
-            top = self.estate.catalogue.by_dn(base_dn)
-            found = self.estate.catalogue.below(base_dn)
-            self._below[base_dn] = found if top is None else np.append(found, np.int32(top))
-        return self._below[base_dn]
 
     def grants_over(self, principal: Principal, *, defaults: bool = False) -> list[Delegation]:
         """Return what is granted over one object, with what it has from above and where that comes from."""

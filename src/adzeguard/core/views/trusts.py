@@ -6,8 +6,9 @@ from typing import Any
 
 import numpy as np
 
+from adzeguard.core.estate.catalogue import Domain
 from adzeguard.core.estate.estate import Estate
-from adzeguard.core.estate.principal import Kind, Principal
+from adzeguard.core.estate.principal import Kind
 from adzeguard.core.estate.rows import NEVER
 from adzeguard.core.estate.trusts import Trust
 from adzeguard.core.rights.delegations import Rights, sorted_for_people
@@ -101,11 +102,9 @@ def _filter(trust: Trust) -> str:
 
 def _members(estate: Estate, trust: Trust) -> list[str]:
     """Return who of its domain stands in which groups, in words."""
-    known = estate.catalogue.principals(estate.catalogue.of_kind(Kind.FOREIGN).tolist())
-    theirs = {i: one for i, one in known.items() if one.sid and one.sid.authority == trust.sid}
-    listing = {i: estate.graph.groups_listing(i).tolist() for i in theirs}
-    if estate.domain.of_sid(f"{trust.sid}-0") is not None:
-        theirs, listing = _inside_here(estate, trust)
+    partner = estate.domain.of_sid(trust.sid)
+    listing = _by_placeholders(estate, trust) if partner is None else _by_themselves(estate, trust, partner)
+    theirs = estate.catalogue.principals(listing)
     names = estate.catalogue.principals({group for found in listing.values() for group in found})
     # Who is in a group of their own domain is here through that.
     groups = {i: [group for group in found if names[group].kind != Kind.FOREIGN] for i, found in listing.items()}
@@ -116,16 +115,21 @@ def _members(estate: Estate, trust: Trust) -> list[str]:
     )
 
 
-def _inside_here(estate: Estate, trust: Trust) -> tuple[dict[int, Principal], dict[int, list[int]]]:
-    """Return those of a domain that is collected too who stand in groups of the one that has the trust."""
-    domain, graph = estate.domain, estate.graph
-    here = domain.called(trust.of) or domain
+def _by_placeholders(estate: Estate, trust: Trust) -> dict[int, list[int]]:
+    """Return by id the groups that list those of the other domain, as far as they have an object here."""
+    known = estate.catalogue.principals(estate.catalogue.of_kind(Kind.FOREIGN).tolist())
+    theirs = [i for i, one in known.items() if one.sid and one.sid.authority == trust.sid]
+    return {i: estate.graph.groups_listing(i).tolist() for i in theirs}
+
+
+def _by_themselves(estate: Estate, trust: Trust, partner: Domain) -> dict[int, list[int]]:
+    """Return by id the groups of the domain that has the trust that list those of one that is collected too."""
+    here = estate.ids_in(estate.domain.called(trust.of) or estate.domain)
     listing: dict[int, list[int]] = {}
-    there = estate.catalogue.below(next(one.base_dn for one in domain.all if one.sid == trust.sid))
-    for group in np.intersect1d(estate.catalogue.of_kind(Kind.GROUP), estate.catalogue.below(here.base_dn)).tolist():
-        for member in np.intersect1d(graph.direct_members(group), there).tolist():
+    for group in np.intersect1d(estate.catalogue.of_kind(Kind.GROUP), here).tolist():
+        for member in np.intersect1d(estate.graph.direct_members(group), estate.ids_in(partner)).tolist():
             listing.setdefault(member, []).append(group)
-    return estate.catalogue.principals(listing), listing
+    return listing
 
 
 def _rights(rights: Rights, trust: Trust) -> list[str]:
