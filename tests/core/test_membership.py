@@ -56,6 +56,14 @@ def test_effective_groups_are_the_groups_whose_effective_member_one_is(drawn: Dr
             assert set(graph.effective_groups(member).tolist()) == expected
 
 
+@given(graphs(), st.lists(st.integers(0, 59), max_size=12))
+def test_the_groups_of_many_are_those_of_each(drawn: Drawn, many: list[int]) -> None:
+    """Climbing from all of them at once gives what climbing from each gives, groups and strangers among them."""
+    graph, _, _ = drawn
+    together = graph.effective_groups_of(many)
+    assert [groups.tolist() for groups in together] == [graph.effective_groups(one).tolist() for one in many]
+
+
 @given(graphs())
 def test_counts_of_all_groups_equal_the_count_of_each(drawn: Drawn) -> None:
     """Counting every group at once gives what expanding each gives."""

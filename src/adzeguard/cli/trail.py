@@ -152,7 +152,7 @@ def support(form: str, output: Path | None, folder: Path | None) -> int:
     trail = looking(folder).trail
     moments = trail.moments()
     found = gaps(trail.times())
-    lacking = missing([verb for verb, *_ in moments])
+    lacking = missing(trail.has)
     put_view(support_page(moments, found, lacking), form, output)
     if not moments:
         say("The trail is empty. Read a log: adzeguard trail import FILE")

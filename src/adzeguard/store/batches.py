@@ -8,10 +8,10 @@ T = TypeVar("T")
 _AT_ONCE: Final = 500
 
 
-def batched(items: Iterable[T]) -> Iterator[tuple[T, ...]]:
+def batched(items: Iterable[T], at_once: int = _AT_ONCE) -> Iterator[tuple[T, ...]]:
     """Yield the items in parts that one statement takes."""
     remaining = iter(items)
-    while some := tuple(islice(remaining, _AT_ONCE)):
+    while some := tuple(islice(remaining, at_once)):
         yield some
 
 

@@ -273,6 +273,20 @@ def _form_fifteen(connection: Connection) -> None:
     connection.run("UPDATE collection SET invocation_id = ''")
 
 
+def _form_sixteen(connection: Connection) -> None:
+    """Whom and what changes of memberships name stands beside them once, and the few among many logons are found."""
+    _make(
+        connection,
+        "trail_named (part TEXT NOT NULL, name TEXT NOT NULL, sid TEXT NOT NULL, PRIMARY KEY (part, name, sid))",
+    )
+    for part in ("what", "whom"):
+        connection.run(
+            f"INSERT INTO trail_named (part, name, sid) SELECT DISTINCT '{part}', {part}, {part}_sid FROM trail"
+            " WHERE verb IN ('added', 'removed')"
+        )
+    connection.run("CREATE INDEX trail_of_memberships ON trail (at) WHERE verb IN ('added', 'removed')")
+
+
 def detail_indexes(connection: Connection) -> dict[str, str]:
     """Return the indexes by which the few objects with a certain detail are found among all."""
     holds = connection.dialect.holds
@@ -321,6 +335,7 @@ MIGRATIONS: Final[tuple[Callable[[Connection], None], ...]] = (
     _form_thirteen,
     _form_fourteen,
     _form_fifteen,
+    _form_sixteen,
 )
 """Step i brings a store from version i to version i + 1. A step and the note of it share one transaction."""
 VERSION: Final = len(MIGRATIONS)

@@ -44,7 +44,7 @@ def seen_lately(
         _logons(past, privileged, since, names),
         unseen(from_here, known, max(first, since), min(last, now - _SETTLING)),
         gaps(past.trail.times(since)),
-        missing([verb for verb, *_ in past.trail.moments()]),
+        missing(past.trail.has),
         since,
         frozenset(hours) if hours is not None else None,
         offset,
@@ -90,6 +90,8 @@ def _is_ours(one: Known, ours: Mapping[tuple[str, str, str], Sequence[datetime]]
 
 
 def _logons(past: Past, privileged: Sequence[Principal], since: datetime, names: Identities) -> list[Logon]:
+    found = logons_of(past, people_in(past, privileged).values(), since)
+    names.look_up({sid for sid, _ in found})
     return [
         Logon(
             event.at,
@@ -101,15 +103,15 @@ def _logons(past: Past, privileged: Sequence[Principal], since: datetime, names:
             event.claimed,
             event.way,
         )
-        for key, event in logons_of(past, people_in(past, privileged).values(), since)
+        for key, event in found
     ]
 
 
 def logons_of(past: Past, accounts: Iterable[Principal], since: datetime) -> list[tuple[str, Event]]:
     """Return the logons and refused tries of some accounts, by their SIDs, oldest first."""
-    meant = Accounts(accounts, past.estate.domain, lambda place: _has_accounts(past.estate, place)).meant
-    events = past.trail.since(since, ("logon", "refused"))
-    return once((sid, event) for event in events if (sid := meant(event)))
+    wanted = Accounts(accounts, past.estate.domain, lambda place: _has_accounts(past.estate, place))
+    events = past.trail.logons(wanted.sids, since)
+    return once((sid, event) for event in events if (sid := wanted.meant(event)))
 
 
 def _has_accounts(estate: Estate, place: str) -> bool:

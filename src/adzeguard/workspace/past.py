@@ -87,6 +87,6 @@ def logons(workspace: "Workspace", account: str, since: datetime) -> Table:
         return logons_table(events, about.qualified_name, moment(about.details.get("last_logon")))
     people = people_in(past, workspace.privileged)
     first, _ = past.trail.span()
-    told = first is not None and first <= since and "logons" not in missing([verb for verb, *_ in past.trail.moments()])
+    told = first is not None and first <= since and "logons" not in missing(past.trail.has)
     rows = used_rows(people, logons_of(past, people.values(), since))
     return used_table(rows, since, workspace.now(), whole=told)

@@ -1,6 +1,7 @@
 """Whom a log means by the name of an account: one account is called in several ways, and who guesses tries them all."""
 
 from collections.abc import Callable, Iterable
+from collections.abc import Set as AbstractSet
 from typing import Final
 
 from adzeguard.core.estate.catalogue import Domain
@@ -35,6 +36,11 @@ class Accounts:
                 self._by_dn[fold_dn(one.dn)] = one.sid
                 principal_name = str(one.details.get("user_principal_name") or "").casefold()
                 self._by_principal_name |= {principal_name: one.sid} if principal_name else {}
+
+    @property
+    def sids(self) -> AbstractSet[str]:
+        """Their SIDs."""
+        return self._sids
 
     def meant(self, event: Event) -> str:
         """Return the SID of the account that an event is about; empty where it is none of these."""

@@ -1,7 +1,10 @@
 """Whether somebody may log on at a host, and which entry decides."""
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
 
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import HostState, host_administrator
@@ -9,6 +12,8 @@ from adzeguard.core.estate.logon import LogonRules, logon_of
 from adzeguard.core.estate.membership import MembershipGraph
 from adzeguard.core.identity import Sid
 from adzeguard.core.wellknown import AUTHENTICATED_USERS, EVERYONE
+
+_NONE: Final = np.empty(0, np.int32)
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,16 +28,31 @@ class Admission:
 
 def identities_of(estate: Estate, sid: Sid, graph: MembershipGraph | None = None) -> frozenset[Sid]:
     """Return everything that somebody is in the directory: themselves, and every group that they are in."""
-    known = estate.id_of_sid(sid)
-    if known is None:
-        return frozenset({sid})
-    groups = estate.catalogue.principals((graph or estate.graph).effective_groups(known).tolist())
-    return frozenset({sid, *(group.sid for group in groups.values() if group.sid)})
+    return identities_of_all(estate, [sid], graph)[sid]
+
+
+def identities_of_all(
+    estate: Estate, sids: Collection[Sid], graph: MembershipGraph | None = None
+) -> Mapping[Sid, frozenset[Sid]]:
+    """Return the same of many, looked up together."""
+    ids = estate.ids_of_sids(sids)
+    known = {sid: i for sid in sids if (i := ids[sid]) is not None}
+    groups = dict(zip(known, (graph or estate.graph).effective_groups_of(list(known.values())), strict=True))
+    shown = estate.catalogue.principals(set(np.concatenate([[], *groups.values()]).astype(int).tolist()))
+    of_group = {i: one.sid for i, one in shown.items() if one.sid}
+    return {
+        sid: frozenset({sid, *(of_group[i] for i in groups.get(sid, _NONE).tolist() if i in of_group)}) for sid in sids
+    }
 
 
 def token_on(estate: Estate, state: HostState, sid: Sid, graph: MembershipGraph | None = None) -> frozenset[Sid]:
     """Return everything that somebody is at a host: themselves, their groups of the directory, and of the host."""
-    token = identities_of(estate, sid, graph) | {EVERYONE, AUTHENTICATED_USERS}
+    return token_at(state, identities_of(estate, sid, graph))
+
+
+def token_at(state: HostState, identities: frozenset[Sid]) -> frozenset[Sid]:
+    """Return the same by everything that somebody is in the directory."""
+    token = identities | {EVERYONE, AUTHENTICATED_USERS}
     return token | {group.sid for group in state.groups if group.members & token}
 
 

@@ -6,7 +6,7 @@ from collections.abc import Set as AbstractSet
 from datetime import timedelta
 from typing import Final
 
-from adzeguard.core.access.logon import may_log_on, token_on
+from adzeguard.core.access.logon import identities_of_all, may_log_on, token_at
 from adzeguard.core.charter.account_scopes import accounts_of
 from adzeguard.core.charter.grant_rule import ResolvedGrant
 from adzeguard.core.charter.scopes import HostScopes
@@ -113,7 +113,7 @@ def check_logons(looked_at: CheckInput) -> Iterator[Finding]:
     logons = looked_at.seen.logons
     if not logons:
         return
-    judge = _Judge(looked_at)
+    judge = _Judge(looked_at, {one.account_sid for one in logons})
     told: set[tuple[str, str, str]] = set()
     for one in logons:
         # By the host that proved itself alone: what a client calls itself could accuse any other.
@@ -149,8 +149,11 @@ def _logon(one: Logon, check: str, message: str, host: Host) -> Finding:
 class _Judge:
     """Where accounts may log on, by refusals, by limits and by tiers."""
 
-    def __init__(self, looked_at: CheckInput) -> None:
+    def __init__(self, looked_at: CheckInput, sids: AbstractSet[str]) -> None:
         self._estate: Estate = looked_at.estate
+        self._ids = looked_at.estate.ids_of_sids(sids)
+        self._identities = identities_of_all(looked_at.estate, [Sid(sid) for sid in sids])
+        self._accounts = looked_at.estate.catalogue.principals(i for i in self._ids.values() if i is not None)
         tiers = looked_at.charter.of(ResolvedTier)
         self._scopes = HostScopes([TierOfHosts(rule.id, rule.of_hosts, rule.tier) for rule in tiers if rule.of_hosts])
         self._tier_of: dict[int, int] = {}
@@ -160,7 +163,7 @@ class _Judge:
 
     def wrong(self, one: Logon, host: Host) -> Iterator[tuple[str, str]]:
         """Yield the check and why, for each thing that is wrong with a logon."""
-        known = self._estate.id_of_sid(one.account_sid)
+        known = self._ids[one.account_sid]
         if known is None:
             return
         held = self._scopes.on(host) if known in self._tier_of else []
@@ -169,9 +172,9 @@ class _Judge:
                 "logon-in-lower-tier",
                 f"{host.name} is of tier {held[0].rule.tier}, the account of tier {self._tier_of[known]}",
             )
-        listed = {name.casefold() for name in hosts_listed(self._estate.principal(known))}
+        listed = {name.casefold() for name in hosts_listed(self._accounts[known])}
         if host.state is not None:
-            token = token_on(self._estate, host.state, Sid(one.account_sid))
+            token = token_at(host.state, self._identities[Sid(one.account_sid)])
             rules = logon_of(host.state)
             ways = (one.way,) if one.way in WAYS else _IN_PERSON
             if rules is not None and not any(may_log_on(rules, token, way).allowed for way in ways):

@@ -1,10 +1,11 @@
 """Whether a trail tells enough: which kinds of events it has, and where it is silent for longer than usual."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from itertools import pairwise
 from typing import Final
+
+import numpy as np
 
 from adzeguard.core.trail.event import moment
 
@@ -38,19 +39,17 @@ class Gap:
 
 def gaps(times: Iterable[int]) -> list[Gap]:
     """Return the stretches that are much longer than what is usual there; `times` in microseconds, sorted."""
-    all_times = list(times)
+    all_times = times if isinstance(times, np.ndarray) else np.array(list(times), np.int64)
     if len(all_times) < _FEWEST:
         return []
-    lengths = [after - before for before, after in pairwise(all_times)]
-    usual = sorted(lengths)[int(len(lengths) * _USUAL)]
+    lengths = np.diff(all_times)
+    nth = int(len(lengths) * _USUAL)
+    usual = int(np.partition(lengths, nth)[nth])
     least = max(usual * _TIMES_THE_USUAL, int(_SHORTEST.total_seconds() * 1_000_000))
-    return [
-        Gap(moment(before), moment(before + length))
-        for before, length in zip(all_times, lengths, strict=False)
-        if length > least
-    ]
+    found = np.flatnonzero(lengths > least).tolist()
+    return [Gap(moment(int(all_times[i])), moment(int(all_times[i + 1]))) for i in found]
 
 
-def missing(verbs: Sequence[str]) -> list[str]:
-    """Return the classes of which a trail has not one event."""
-    return [name for name, some in WANTED.items() if not set(some) & set(verbs)]
+def missing(has: Callable[[Sequence[str]], bool]) -> list[str]:
+    """Return the classes of which a trail has not one event; `has` tells whether it has one of some verbs."""
+    return [name for name, some in WANTED.items() if not has(some)]
