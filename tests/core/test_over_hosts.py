@@ -26,7 +26,7 @@ def over(of: Estate, left: list[tuple[str, str, timedelta, str]]) -> OverHosts:
     """What these left on hosts, so long ago and in these ways."""
     sid = {name: str(of.principal(of.catalogue.by_name(name)[0]).sid) for name, *_ in left}
     found = [LeftOn(sid[name], host, NOON - ago, way) for name, host, ago, way in left]
-    return OverHosts(of, lambda who: [one for one in found if one.sid == who], NOON)
+    return OverHosts(of, lambda sids: {sid: [one for one in found if one.sid == sid] for sid in sids}, NOON)
 
 
 def graph_of(of: Estate, hosts: OverHosts, goal: str = GOAL) -> ReachGraph:

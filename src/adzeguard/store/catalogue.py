@@ -97,7 +97,7 @@ class StoredCatalogue:
         for i, text in self._by_hashes("dn", by_dn):
             if fold_dn(text) in by_dn:
                 by_dn[fold_dn(text)] = i
-        self._called = {name: sorted(ids) for name, ids in by_name.items()}
+        self._called |= {name: sorted(ids) for name, ids in by_name.items()}
         self._standing |= by_dn
         self.principals([i for ids in by_name.values() for i in ids] + [i for i in by_dn.values() if i is not None])
 

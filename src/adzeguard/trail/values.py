@@ -42,7 +42,9 @@ def _to_microseconds(match: re.Match[str]) -> str:
 def text_of(value: Any) -> str:
     """Return a text, empty where there is none; `NotReadError` for one that is too long to be a name."""
     if isinstance(value, str) and len(value) <= _LONGEST:
-        return cleaned(value) if value != "-" else ""
+        if value == "-":
+            return ""
+        return value if value.isascii() else cleaned(value)
     if value is None:
         return ""
     raise NotReadError("a name is too long" if isinstance(value, str) else "a name is no text")
@@ -81,7 +83,7 @@ def sid_of(value: Any) -> str:
         raise NotReadError(f"'{text[:40]}' is no SID") from error
 
 
-@lru_cache(maxsize=4096)
+@lru_cache(maxsize=1 << 16)
 def _parsed(text: str) -> str:
     """The same few do most of what is logged."""
     return Sid.parse(text.removeprefix("%{").removesuffix("}"))

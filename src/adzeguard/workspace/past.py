@@ -9,7 +9,7 @@ from adzeguard.core.estate.logon_hours import read_times
 from adzeguard.core.estate.moments import moment
 from adzeguard.core.estate.names import resolve
 from adzeguard.core.estate.principal import Kind
-from adzeguard.core.trail.audit_coverage import missing
+from adzeguard.core.trail.audit_coverage import WANTED
 from adzeguard.core.views.history import history_table
 from adzeguard.core.views.logons import logons_table, used_rows, used_table
 from adzeguard.core.views.table import Table
@@ -87,6 +87,6 @@ def logons(workspace: "Workspace", account: str, since: datetime) -> Table:
         return logons_table(events, about.qualified_name, moment(about.details.get("last_logon")))
     people = people_in(past, workspace.privileged)
     first, _ = past.trail.span()
-    told = first is not None and first <= since and "logons" not in missing(past.trail.has)
+    told = first is not None and first <= since and past.trail.has(WANTED["logons"])
     rows = used_rows(people, logons_of(past, people.values(), since))
     return used_table(rows, since, workspace.now(), whole=told)

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host
-from adzeguard.core.estate.links import Ids, distinct, less
+from adzeguard.core.estate.links import Ids, less
 from adzeguard.core.estate.membership import LEFT_OUT, MembershipGraph
 from adzeguard.core.estate.names import local_group_label, local_principal, on_host
 from adzeguard.core.estate.principal import ACCOUNTS, Kind, Principal
@@ -210,5 +210,4 @@ def people_in_any(graph: MembershipGraph, groups: Iterable[int]) -> NDArray[np.b
 
 def people_inside(graph: MembershipGraph, groups: Iterable[int]) -> Ids:
     """Return the ids of the same, sorted."""
-    inside = [graph.expand(group).people for group in groups if graph.grants_access(group)]
-    return distinct(np.concatenate(inside)) if inside else np.empty(0, np.int32)
+    return graph.people_below(group for group in groups if graph.grants_access(group))

@@ -231,6 +231,20 @@ class MembershipGraph:
         order, parents = self._search(start, self.nested, security_only=bool(self.security[start]))
         return Expansion(self, start, order, parents)
 
+    def people_below(self, groups: Iterable[int]) -> Ids:
+        """Ids of all who are effective members of at least one of these security groups, and no groups, sorted."""
+        frontier: NDArray[np.integer] = self._positions(groups)
+        inside = np.zeros(len(self.group_ids), bool)
+        while len(frontier):
+            inside[frontier] = True
+            below, _ = self.nested.gather(frontier)
+            frontier = distinct(below[~inside[below] & self.security[below]])
+        rows = np.flatnonzero(inside)
+        return distinct(np.concatenate([links.gather(rows)[0] for links in (self.people, self.primary)]))
+
+    def _positions(self, groups: Iterable[int]) -> NDArray[np.int64]:
+        return distinct(np.array([p for group in groups if (p := self.position_of(group)) is not None], np.int64))
+
     def _search(self, start: int, links: Links, *, security_only: bool) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
         parents = np.full(len(self.group_ids), _NONE, np.int64)
         seen = np.zeros(len(self.group_ids), bool)
@@ -300,9 +314,9 @@ class MembershipGraph:
         above = np.concatenate([np.empty(0, np.int64), *firsts]).astype(np.int64)
         reached = frontier = distinct((owners * width + above)[self.security[above]])
         while len(frontier):
-            above, origins = self._containing_group.gather(frontier % width)
-            pairs = (frontier // width)[origins] * width + above
-            frontier = less(distinct(pairs[self.security[above]]), reached)
+            next_above, origins = self._containing_group.gather(frontier % width)
+            pairs: NDArray[np.int64] = (frontier // width)[origins] * width + next_above
+            frontier = less(distinct(pairs[self.security[next_above]]), reached)
             reached = distinct(np.concatenate([reached, frontier]))
         ends = np.searchsorted(reached, np.arange(len(members) + 1, dtype=np.int64) * width)
         groups = self.group_ids[reached % width]
@@ -310,8 +324,7 @@ class MembershipGraph:
 
     def containing_groups(self, groups: Iterable[int]) -> Ids:
         """Ids of the given groups and of all groups that they lead into, sorted."""
-        positions = [p for g in groups if (p := self.position_of(g)) is not None]
-        return self.group_ids[self._climb(distinct(np.array(positions, np.int64)))]
+        return self.group_ids[self._climb(self._positions(groups))]
 
     def groups_holding(self, people: NDArray[np.bool_]) -> NDArray[np.bool_]:
         """Return for each row of `group_ids` whether it is a security group with one of the people inside.

@@ -6,14 +6,14 @@ sshd and winbind). A ticket lives for hours, and is renewed for a week (RFC 4120
 over (seen with winbind); the password of a job or a service is kept for as long as that is.
 """
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from enum import IntEnum
 from functools import cached_property
 from typing import Final
 
-from adzeguard.core.access.logon import may_log_on, token_on
+from adzeguard.core.access.logon import identities_of_all, may_log_on, token_at
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host
 from adzeguard.core.estate.logon import logon_of
@@ -73,24 +73,38 @@ class LeftOn:
 class OverHosts:
     """Who administers each host of an estate, and who left something on it."""
 
-    def __init__(self, estate: Estate, left: Callable[[str], Iterable[LeftOn]], now: datetime) -> None:
-        """`left` gives what somebody left on hosts, by their SID: it is asked of those alone who are on a way."""
+    def __init__(
+        self, estate: Estate, left: Callable[[Collection[Sid]], Mapping[str, Iterable[LeftOn]]], now: datetime
+    ) -> None:
+        """`left` gives by their SIDs what some left on hosts: it is asked of those alone who are on a way."""
         self._estate = estate
         self._now = now
         self._left = left
+        self._known: dict[Sid, Sequence[LeftOn]] = {}
+        self._identities: dict[Sid, frozenset[Sid]] = {}
 
     @property
     def now(self) -> datetime:
         """The moment for which proofs are told."""
         return self._now
 
+    def look_ahead(self, sids: Iterable[Sid]) -> None:
+        """Look up many in one go."""
+        unknown = [sid for sid in sids if sid not in self._known]
+        if not unknown:
+            return
+        found = self._left(unknown)
+        self._known |= {sid: tuple(found.get(sid, ())) for sid in unknown}
+        self._identities |= identities_of_all(self._estate, [sid for sid in unknown if self._known[sid]])
+
     def left_by(self, sid: Sid) -> Sequence[tuple[Host, LeftOn, bool]]:
         """Return on which hosts somebody left something, the best proved first, and whether a host refuses them by now.
 
         Where they are refused, what is left there ends with its ticket, and nothing comes after it.
         """
+        self.look_ahead([sid])
         found = [
-            (host, one) for one in self._left(sid) if (host := self._estate.hosts_by_name.get(one.host.casefold()))
+            (host, one) for one in self._known[sid] if (host := self._estate.hosts_by_name.get(one.host.casefold()))
         ]
         told = [(host, one, self._refuses(host, sid, one.way)) for host, one in found]
         still = [one for one in told if not (one[2] and one[1].proof(self._now) == Proof.OLD)]
@@ -100,7 +114,7 @@ class OverHosts:
         rules = logon_of(host.state) if host.state is not None else None
         if host.state is None or rules is None:
             return False
-        return not may_log_on(rules, token_on(self._estate, host.state, sid), way).allowed
+        return not may_log_on(rules, token_at(host.state, self._identities[sid]), way).allowed
 
     def administrators(self, host: int) -> frozenset[Sid]:
         """Return who administers a host directly, by the id of its account."""

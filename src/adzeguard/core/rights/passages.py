@@ -1,9 +1,10 @@
 """How one object leads to another without an entry that gives a right over it: by its place, policies, or secrets."""
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from typing import Final
 
 from adzeguard.core.descriptors.descriptor import Descriptor
+from adzeguard.core.estate.catalogue import LooksAhead
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.policy_links import policy_links
 from adzeguard.core.estate.principal import ACCOUNTS, Kind, Principal
@@ -24,6 +25,15 @@ class Passages:
         self._estate = estate
         self._containers: dict[str, int | None] = {}
         self._linked: dict[str, tuple[int, ...]] = {}
+
+    def look_ahead(self, some: Iterable[Principal]) -> None:
+        """Look up in one go the containers of many, where a catalogue can."""
+        catalogue = self._estate.catalogue
+        above = {parent_dn(one.dn) for one in some}
+        while isinstance(catalogue, LooksAhead) and (fresh := above - self._containers.keys() - {""}):
+            catalogue.look_ahead([], fresh)
+            self._containers |= {dn: catalogue.by_dn(dn) for dn in fresh}
+            above = {parent_dn(dn) for dn in fresh}
 
     def container(self, principal: Principal, raw: bytes) -> Iterator[Edge]:
         """Who changes the rights of a container can hand down anything, unless the object takes nothing."""

@@ -40,10 +40,13 @@ from adzeguard.core.wellknown import (
 )
 
 _MOVABLE: Final = ACCOUNTS | {Kind.GROUP}
+_HOSTS: Final = frozenset({Kind.COMPUTER})
 _MOST_HOSTS: Final = 2
 """Hosts on one way: over a few more everybody leads to everybody, as was seen with logons by chance."""
-_MOST_EDGES: Final = 100_000
-"""Beyond them only the nearest are told: who has a way over hosts is mostly everybody by then."""
+_MOST_BEHIND_HOSTS: Final = 20_000
+"""Of more that lead there over hosts nothing is asked: who has a way over hosts is mostly everybody by then."""
+_MOST_IN_GROUP: Final = 1_000
+"""A larger group that administers a host leads there; where else its people left something is not asked."""
 
 
 class ReachFinder:
@@ -89,10 +92,9 @@ class ReachFinder:
         """Leave those out, from here on, who rule a domain anyway; whoever rules another one does not."""
         self._of_domain = domain
         self._leading_on: dict[int, Sequence[int]] = {}
-        self._ruling_known: dict[int, bool] = {}
         self._ruling = frozenset() if self._with_directory else ruling_ids(self._estate, domain)
-        self.__dict__.pop("_people_ruling", None)
-        self.__dict__.pop("_moves", None)
+        for of_domain in ("_people_ruling", "_groups_ruling", "_moves"):
+            self.__dict__.pop(of_domain, None)
 
     def graph(self, group: int) -> ReachGraph:
         """Return what stands behind a group."""
@@ -103,18 +105,20 @@ class ReachFinder:
                 self._rule_over(domain)
         level, seen = [group], {group}
         behind_hosts: list[int] = []
-        self._hosts_passed = 0
+        self._hosts_passed = over_no_host = 0
+        self._leaves_out = False
         # First all that leads there over no host, then over one more: the fewer hosts, the shorter is a way.
         while level or behind_hosts:
             if not level:
                 level, behind_hosts = behind_hosts, []
+                over_no_host = over_no_host if self._hosts_passed else len(found.edges)
                 self._hosts_passed += 1
             self._load(objects_of(level))
             self._look_ahead(level)
             following: list[int] = []
             for edge in (edge for target in level for edge in self._behind(target)):
-                if self._over is not None and len(found.edges) >= _MOST_EDGES:
-                    found.is_cut_short = True
+                if self._hosts_passed and len(found.edges) - over_no_host >= _MOST_BEHIND_HOSTS:
+                    self._leaves_out = True
                     break
                 found.edges.append(edge)
                 if edge.holder not in seen:
@@ -122,6 +126,7 @@ class ReachFinder:
                     found.onward[edge.holder] = edge
                     (behind_hosts if edge.how == SEES else following).append(edge.holder)
             level = following
+        found.is_cut_short |= self._leaves_out
         if any(edge.doubt for edge in found.edges):
             self._walker.settle(found)
         return found
@@ -129,7 +134,9 @@ class ReachFinder:
     def _load(self, ids: Iterable[int]) -> None:
         """Read the objects of a level in one go."""
         unknown = [i for i in ids if i not in self._principals]
-        self._principals |= self._estate.catalogue.principals(unknown)
+        principals = self._estate.catalogue.principals(unknown)
+        self._principals |= principals
+        self._passages.look_ahead(principals.values())
         found = self._estate.catalogue.descriptors(unknown)
         self._descriptors |= {i: raw for i, raw in found.items() if is_readable(raw)}
 
@@ -138,6 +145,8 @@ class ReachFinder:
         loaded = [(self._principals.get(i), self._descriptors.get(i)) for i in objects_of(level)]
         held = (hold for one, raw in loaded if one is not None and raw is not None for hold in self._held(one, raw))
         self._estate.ids_of_sids({hold.who for hold in held})
+        if self._over is not None and self._hosts_passed < _MOST_HOSTS:
+            self._over.look_ahead(one.sid for one, _ in loaded if one and one.kind in ACCOUNTS - _HOSTS and one.sid)
 
     def _behind(self, target: int) -> Iterator[Edge]:
         principal, raw = self._principals.get(object_of(target)), self._descriptors.get(object_of(target))
@@ -187,26 +196,32 @@ class ReachFinder:
         return sorted(found - self._like_everyone) + ([EVERYBODY] if everybody else [])
 
     def _rules(self, one: int) -> bool:
-        if one not in self._ruling_known:
-            self._ruling_known[one] = self._found_ruling(one)
-        return self._ruling_known[one]
-
-    def _found_ruling(self, one: int) -> bool:
         """Tell whether somebody, or everybody in a group, rules the domain anyway."""
         if one in self._ruling:
             return True
-        if self._estate.graph.position_of(one) is None:
-            return bool(self._people_ruling[one])
-        inside = self._estate.graph.expand(one).people
-        return bool(len(inside)) and bool(self._people_ruling[inside].all())
+        position = self._estate.graph.position_of(one)
+        return bool(self._people_ruling[one] if position is None else self._groups_ruling[position])
+
+    @cached_property
+    def _groups_ruling(self) -> NDArray[np.bool_]:
+        """For each group whether somebody is inside, and nobody who does not rule the domain anyway."""
+        graph = self._estate.graph
+        found: NDArray[np.bool_] = graph.groups_holding(self._people_ruling) & ~graph.groups_holding(
+            ~self._people_ruling
+        )
+        return found
 
     def _members(self, principal: Principal) -> Iterator[Edge]:
         graph = self._estate.graph
         if not graph.grants_access(principal.id):
             return
-        for member in graph.direct_members(principal.id).tolist():
+        direct, primary = graph.direct_members(principal.id), graph.primary_members(principal.id)
+        if self._hosts_passed and len(direct) + len(primary) > _MOST_IN_GROUP:
+            self._leaves_out = True
+            return
+        for member in direct.tolist():
             yield Edge(EVERYBODY if member in self._like_everyone else member, principal.id, MEMBER)
-        for member in graph.primary_members(principal.id).tolist():
+        for member in primary.tolist():
             yield Edge(member, principal.id, PRIMARY)
 
     def _holders(self, principal: Principal, raw: bytes) -> Iterator[Edge]:

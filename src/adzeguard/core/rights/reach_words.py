@@ -5,6 +5,7 @@ from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
 from typing import Final
 
+from adzeguard.core.access.members import people_inside
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.objects import outsider
 from adzeguard.core.estate.principal import ACCOUNTS, Kind, Principal
@@ -99,7 +100,7 @@ def ways_over_hosts(estate: Estate, graph: ReachGraph, but: AbstractSet[int] = _
     chains: dict[tuple[int, int], tuple[Sequence[Edge], int]] = {}
     for edge in graph.edges:
         if edge.how == ADMINISTERS and edge.target in graph.onward:
-            chains[edge.holder, edge.target] = ((edge, *graph.chain(edge.target)), _people_behind(estate, edge.holder))
+            chains[edge.holder, edge.target] = ((edge, *graph.chain(edge.target)), 0)
     for one in people:
         first = first_right(chain := graph.chain(one))
         if first.how not in OVER_HOSTS:
@@ -113,14 +114,16 @@ def ways_over_hosts(estate: Estate, graph: ReachGraph, but: AbstractSet[int] = _
             tuple(chain),
             chain_in_words(shown, chain),
             _names(shown, chain),
-            count,
+            count or _people_behind(estate, chain[0].holder),
         )
         for chain, count in nearest
     ]
     hosts = {i for i in people if i in graph.onward and graph.onward[i].how == SEES}
+    inside = people_inside(estate.graph, {holder for holder, _ in chains if holder >= 0})
+    by_hosts_alone = (people | set(inside.tolist())) - hosts - but - {way.principal.id for way in others}
     told = sorted([*others, *found], key=_nearest)
     ruling = len(but - {way.principal.id for way in others})
-    return OverHostsFound(told, len(people - hosts), ruling, graph.is_cut_short or len(chains) > _MOST_TOLD)
+    return OverHostsFound(told, len(by_hosts_alone), ruling, graph.is_cut_short or len(chains) > _MOST_TOLD)
 
 
 def _over_hosts(graph: ReachGraph) -> set[int]:
