@@ -12,7 +12,7 @@ from bench.looks import IDLE_FLOOR, RESULTS, Figures, exponent, looks
 
 _PAGE: Final = Path("docs/figures.md")
 _BEFORE: Final = Path("bench/before.json")
-_BESIDE: Final = ("trail: ", "store: ", "growth: ", "LDAP: ")
+_BESIDE: Final = ("look: ", "trail: ", "store: ", "growth: ", "ways: ", "LDAP: ")
 _OTHERS: Final = Path("bench/results/latest.json")
 
 

@@ -12,6 +12,7 @@ from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Final
 
+from bench import ways
 from bench.large import K, L, Size, T, privileged
 from bench.measure import Measured, floor_of_imports
 from bench.stored import write_estate
@@ -76,14 +77,46 @@ def run() -> Iterator[Measured]:
             writer = multiprocessing.get_context("spawn").Process(target=write_estate, args=(folder, size))
             writer.start()
             writer.join()
+            if size is L:
+                yield from _references(folder)
             for look in looks(size):
                 of_look = kept.setdefault(look.name, {})
                 of_look[size.name] = _measured(look, folder, runs=5 if size is L else 3)
                 if size is L:
                     yield from _against_bars(look, of_look["K"], of_look["L"])
+            if size is L:
+                yield from ways.measured_on(folder, IDLE_FLOOR)
     RESULTS.parent.mkdir(parents=True, exist_ok=True)
     told = {name: {size: asdict(one) for size, one in sizes.items()} for name, sizes in kept.items()}
     RESULTS.write_text(json.dumps(told, indent=1) + "\n")
+
+
+def _references(folder: Path) -> Iterator[Measured]:
+    """Measure what a look at all hosts costs at least: its modules, and the states of the hosts taken apart."""
+    scripts = {
+        "look: the modules of check are loaded, and nothing else": _MODULES,
+        "look: 20,000 states are read by SQLite, and each distinct one by Python's JSON reader": _STATES,
+    }
+    for what, script in scripts.items():
+        floor = _floor()
+        _, cpu = megabytes_and_cpu((sys.executable, "-c", script), folder)
+        yield Measured(what, "L", cpu * min(1.0, IDLE_FLOOR / floor), "s", math.inf)
+
+
+_MODULES: Final = """
+import adzeguard.cli.main, adzeguard.cli.check, adzeguard.workspace.open_workspace, adzeguard.workspace.deviations
+import adzeguard.core.checks.all, adzeguard.core.views.findings, adzeguard.report.renderers
+"""
+_STATES: Final = """
+import click, numpy, json, re, sqlite3
+store = sqlite3.connect(".adzeguard/store.db")
+rows = store.execute("SELECT o.name, o.dn, h.state FROM host h CROSS JOIN object o ON o.id = h.id AND o.until IS NULL"
+                     " WHERE h.until IS NULL").fetchall()
+own, known = re.compile('"machine_sid":"([^"]*)"'), {}
+for name, dn, state in rows:
+    form = state.replace(own.search(state)[1], "") if state else ""
+    known[form] = known.get(form) or (json.loads(state) if state else None)
+"""
 
 
 @dataclass(frozen=True, slots=True)

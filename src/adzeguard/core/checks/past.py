@@ -1,9 +1,10 @@
 """What was done lately that should not go unnoticed, and what the trail does not show."""
 
 from collections import Counter, defaultdict
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from collections.abc import Set as AbstractSet
 from datetime import timedelta
+from functools import cached_property
 from typing import Final
 
 from adzeguard.core.access.logon import identities_of_all, may_log_on, token_at
@@ -152,7 +153,7 @@ class _Judge:
     def __init__(self, looked_at: CheckInput, sids: AbstractSet[str]) -> None:
         self._estate: Estate = looked_at.estate
         self._ids = looked_at.estate.ids_of_sids(sids)
-        self._identities = identities_of_all(looked_at.estate, [Sid(sid) for sid in sids])
+        self._sids = [Sid(sid) for sid in sids]
         self._accounts = looked_at.estate.catalogue.principals(i for i in self._ids.values() if i is not None)
         tiers = looked_at.charter.of(ResolvedTier)
         self._scopes = HostScopes([TierOfHosts(rule.id, rule.of_hosts, rule.tier) for rule in tiers if rule.of_hosts])
@@ -160,6 +161,10 @@ class _Judge:
         for rule in sorted(tiers, key=lambda rule: rule.tier):
             for account in accounts_of(self._estate, rule.accounts) if rule.accounts else ():
                 self._tier_of.setdefault(account, rule.tier)
+
+    @cached_property
+    def _identities(self) -> Mapping[Sid, frozenset[Sid]]:
+        return identities_of_all(self._estate, self._sids)
 
     def wrong(self, one: Logon, host: Host) -> Iterator[tuple[str, str]]:
         """Yield the check and why, for each thing that is wrong with a logon."""
@@ -174,8 +179,8 @@ class _Judge:
             )
         listed = {name.casefold() for name in hosts_listed(self._accounts[known])}
         if host.state is not None:
-            token = token_at(host.state, self._identities[Sid(one.account_sid)])
             rules = logon_of(host.state)
+            token = token_at(host.state, self._identities[Sid(one.account_sid)]) if rules is not None else ()
             ways = (one.way,) if one.way in WAYS else _IN_PERSON
             if rules is not None and not any(may_log_on(rules, token, way).allowed for way in ways):
                 yield "logon-though-refused", f"it is refused logon at {host.name} today"

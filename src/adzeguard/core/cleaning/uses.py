@@ -134,8 +134,9 @@ def _principals_in(value: Any) -> Iterator[Principal]:
 
 def _on_hosts(named: Named) -> Iterator[Found]:
     once: FoundOnce[Found] = FoundOnce()
+    of_directory = {one.sid for one in named.estate.domain.all}
     for host in named.estate.hosts if named.by_sid else ():
-        if host.state is not None and host.state.machine_sid in [one.sid for one in named.estate.domain.all]:
+        if host.state is not None and host.state.machine_sid in of_directory:
             yield from _on_host(named, host, host.state)  # its own accounts are the directory's
         elif host.state is not None:
             yield from once.on(host.state, partial(_on_host, named, host, host.state))

@@ -95,7 +95,6 @@ class OverHosts:
             return
         found = self._left(unknown)
         self._known |= {sid: tuple(found.get(sid, ())) for sid in unknown}
-        self._identities |= identities_of_all(self._estate, [sid for sid in unknown if self._known[sid]])
 
     def left_by(self, sid: Sid) -> Sequence[tuple[Host, LeftOn, bool]]:
         """Return on which hosts somebody left something, the best proved first, and whether a host refuses them by now.
@@ -114,7 +113,13 @@ class OverHosts:
         rules = logon_of(host.state) if host.state is not None else None
         if host.state is None or rules is None:
             return False
-        return not may_log_on(rules, token_at(host.state, self._identities[sid]), way).allowed
+        return not may_log_on(rules, token_at(host.state, self._identities_of(sid)), way).allowed
+
+    def _identities_of(self, sid: Sid) -> frozenset[Sid]:
+        if sid not in self._identities:
+            fresh = [one for one, left in self._known.items() if left and one not in self._identities]
+            self._identities |= identities_of_all(self._estate, fresh)
+        return self._identities[sid]
 
     def administrators(self, host: int) -> frozenset[Sid]:
         """Return who administers a host directly, by the id of its account."""
