@@ -527,3 +527,34 @@ def test_the_keys_of_an_agent_are_used_where_none_is_named(nav: Program, linux_h
     finally:
         agent.kill()
         agent.wait()
+
+
+def seen(program: Program) -> set[tuple[str, str]]:
+    """Whom the Linux host saw, and how, as the program tells it after it was read again."""
+    assert program("collect").code == 4
+    rows = program("logons", "--on", NAV, "--format", "json").json
+    return {(row["account"], row["way"]) for row in rows if row["told_by"] == "the host"}
+
+
+def test_who_works_on_the_host_is_seen_with_how_they_came(nav: Program, linux_host: LinuxHost) -> None:
+    """A session by key leaves nothing, one of unknown origin and a ticket cache do; all end when they are gone."""
+    assert seen(nav) == set()
+    now = linux_host.run("date", "+%Y-%m-%dT%H:%M:%S%:z").stdout.strip()
+    log = f"{now} nav-01 sshd[7]: Accepted %s for LOWMERE\\\\%s from 127.0.0.1 port 5 ssh2"
+    lines = "\n".join((log % ("publickey", "orla.fenn"), log % ("password", "orla.fenn; rm -rf /"), "Accepted"))
+    linux_host.run("sh", "-c", "cat > /var/log/auth.log", given=lines + "\n")
+    begun = ["setsid runuser -u 'LOWMERE\\orla.fenn' -- sleep 600 > /dev/null 2>&1 < /dev/null & echo $!"]
+    begun += ["setsid runuser -u 'LOWMERE\\roan.pell' -- sleep 600 > /dev/null 2>&1 < /dev/null & echo $!"]
+    try:
+        for command in begun:
+            assert linux_host.run("sh", "-c", command).returncode == 0
+        assert seen(nav) == {(ORLA, "key"), (ROAN, "session")}
+        made = "touch /tmp/krb5cc_20001; chown 20001 /tmp/krb5cc_20001; ln -s /etc/passwd /tmp/krb5cc_0"
+        linux_host.run("sh", "-c", made)
+        assert seen(nav) == {(ORLA, "key"), (ORLA, "session"), (ORLA, "ticket-kept"), (ROAN, "session")}
+    finally:
+        linux_host.run("pkill", "-f", "sleep 600")
+        linux_host.run("sh", "-c", "rm -f /tmp/krb5cc_*")
+    assert seen(nav) == {(ORLA, "key")}
+    linux_host.run("rm", "-f", "/var/log/auth.log")
+    assert seen(nav) == set()

@@ -257,3 +257,31 @@ def test_a_host_without_one_of_its_services_is_read_all_the_same(
     assert any(group["members"] for group in shown["local_groups"] if group["name"] == "administrators")
     assert "notice" not in shown["capabilities"]
     assert "offers no service switched-off" in json.dumps(shown)
+
+
+_UTMP = """
+import struct, sys
+who, nothing = sys.argv[1].encode(), [0] * 9
+one = struct.pack("<hxxi32s4s32s256shhiii4i20s", 7, 1, b"pts/0", b"ts/0", who, b"", *nothing, b"")
+open("/run/utmp", "wb").write(one)
+"""
+"""Notes a session as login(1) does: a record of utmp(5), of the type USER_PROCESS."""
+
+
+def test_who_is_logged_on_to_the_host_is_seen(harbour: Program, member: Member) -> None:
+    """Whom the host itself has in its list of sessions, and nobody any more when the list is empty."""
+
+    def seen() -> list[tuple[str, str]]:
+        harbour("collect")
+        return [(row["account"], row["way"]) for row in harbour("logons", "--on", HOST, "--format", "json").json]
+
+    assert seen() == []
+    try:
+        written = member.run("python3", "-c", _UTMP, r"LOWMERE\orla.fenn")
+        assert written.returncode == 0, written.stderr
+        assert seen() == [(r"LOWMERE\orla.fenn", "session")]
+        member.run("python3", "-c", _UTMP, "root")
+        assert seen() == []
+    finally:
+        member.run("rm", "-f", "/run/utmp")
+    assert seen() == []

@@ -80,6 +80,7 @@ history
 history 'Domain Admins' --drawn | --drawn
 logons
 logons isolde.varn.adm | an account
+logons --on KIOSK-07 | a host
 compare 30m
 journal
 report privileged

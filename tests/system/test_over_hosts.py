@@ -127,3 +127,62 @@ def test_the_cut_names_what_closes_them(told: Program) -> None:
     assert r"refuse LOWMERE\isolde.varn.adm logon at CONSOLE-03, by a rule" in what
     shown = told("reach", GROUP, "--over-hosts", "--cut")
     assert "refuse-logon" in shown.out
+
+
+def seen_on(program: Program, host: str, *seen: tuple[str, str, timedelta]) -> None:
+    """A host says from now on whom it saw, how, and how long ago; it is collected again."""
+    path = program.folder / f"hosts/{host}.json"
+    content = json.loads(path.read_text())
+    sids = {who: program("show", who, "--format", "json").json["sid"] for who, *_ in seen}
+    now = datetime.now(UTC)
+    content["seen_on"] = [{"who": sids[who], "how": how, "at": (now - ago).isoformat()} for who, how, ago in seen]
+    path.write_text(json.dumps(content))
+    program("collect")
+
+
+def test_who_works_at_a_host_is_seen_without_any_log(demo: Program) -> None:
+    """An open session and a ticket that lies there are ways; a logon by key or over the network is none."""
+    admin, other = "tobin.asker.adm", "mira.holt.adm"
+    hour = timedelta(hours=1)
+    seen_on(demo, "KIOSK-01", (admin, "session", hour), (other, "key", hour), (other, "network", hour))
+    found = over_hosts(demo)
+    assert {host for _, host in found} == {r"LOWMERE\KIOSK-01"}
+    [way] = [way for (who, _), way in found.items() if who == r"LOWMERE\Kiosk Stewards"]
+    assert rf"saw LOWMERE\{admin} log on in a session that was open on " in way["sentence"]
+    assert way["proof"] == "still there"
+    doors = " ".join(demo("doors", "KIOSK-01").out.split())
+    assert rf"has seen: LOWMERE\{admin} in a session that was open on " in doors
+    rows = demo("logons", "--on", "KIOSK-01", "--format", "json").json
+    told = {(row["account"], row["way"], row["is_privileged"], row["told_by"]) for row in rows}
+    assert told == {
+        (rf"LOWMERE\{admin}", "session", True, "the host"),
+        (rf"LOWMERE\{other}", "key", True, "the host"),
+        (rf"LOWMERE\{other}", "network", True, "the host"),
+    }
+    assert [row["way"] for row in demo("logons", admin, "--format", "json").json] == ["session"]
+    seen_on(demo, "KIOSK-01", (admin, "ticket-kept", timedelta(days=2)))
+    [way] = [way for (who, _), way in over_hosts(demo).items() if who == r"LOWMERE\Kiosk Stewards"]
+    assert (way["proof"], " that lies there" in way["sentence"]) == ("may still be there", True)
+    seen_on(demo, "KIOSK-01")
+    assert over_hosts(demo) == {}
+
+
+def test_what_a_host_that_is_off_said_last_is_told_still(demo: Program) -> None:
+    """Nobody says that the session is over; what changes is its age, and no history of hosts is written for it."""
+    hosts = demo("history", "--format", "json").json
+    seen_on(demo, "KIOSK-01", ("tobin.asker.adm", "session", timedelta(hours=1)))
+    path = demo.folder / "hosts/KIOSK-01.json"
+    content = json.loads(path.read_text())
+    path.write_text(json.dumps(content | {"seen_on": [], "behaviour": {"offline": True}}))
+    demo("collect")
+    assert {host for _, host in over_hosts(demo)} == {r"LOWMERE\KIOSK-01"}
+    assert demo("history", "--format", "json").json == hosts
+    assert demo("compare", "--format", "json").json == []
+
+
+@pytest.mark.parametrize("words", [("--on", "roan.pell"), ("--on", "NOWHERE-9"), ("roan.pell", "--on", "KIOSK-01")])
+def test_a_wrong_name_after_on_is_one_clear_line(demo: Program, words: tuple[str, ...]) -> None:
+    """A person, nobody, or two questions at once."""
+    done = demo("logons", *words)
+    assert (done.code, done.out) == (2, "")
+    assert len(done.err.splitlines()) <= 2

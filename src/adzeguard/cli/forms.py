@@ -165,7 +165,10 @@ FORMS: Final[Mapping[str, Form]] = {
     "logons": Form(
         "account account_sid last_used_at last_host last_claimed last_way last_from directory_says_at logons refused "
         "refused_from",
-        also=(("an account", Form("happened_at outcome host claimed way from")),),
+        also=(
+            ("an account", Form("happened_at outcome host claimed way from")),
+            ("a host", Form("account account_sid is_privileged happened_at way told_by")),
+        ),
     ),
     "compare": Form("about subject subject_sid change member member_sid kind direct detail"),
     "trail import": Form("read events already_known set_aside reasons passed_over", rows=False),

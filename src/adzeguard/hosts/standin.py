@@ -11,6 +11,7 @@
   "programs": {"/opt/charts/update": "…"},
   "writable": {"/opt/charts/update": "/opt/charts"},
   "used": [{"who": "S-1-5-…-1107", "program": "/opt/charts/update", "day": "2026-11-20"}],
+  "seen_on": [{"who": "S-1-5-…-1107", "how": "session", "at": "2026-11-30T08:12:00Z"}],
   "facts": {"screen-lock": {"": "10 minutes"}},
   "looks_like": "",
   "behaviour": {"offline": false, "refuses": false, "refuses_changes": [], "slow_seconds": 0}
@@ -29,7 +30,7 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated, Any, Final, Literal
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
+from pydantic import AfterValidator, AwareDatetime, BaseModel, ConfigDict, Field, ValidationError
 
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.kinds.add_local_member import AddLocalMember, RemoveLocalMember
@@ -48,6 +49,7 @@ from adzeguard.core.estate.elevation import ELEVATION, Elevation, Elevations, Us
 from adzeguard.core.estate.hosts import Host, HostState, LocalAccount, LocalGroup
 from adzeguard.core.estate.logon import LOGON_LIMIT, LOGON_REFUSAL, WAYS, LogonRules, Way
 from adzeguard.core.estate.notice import NOTICE, Notice
+from adzeguard.core.estate.seen_on import SeenOn
 from adzeguard.core.identity import Sid
 from adzeguard.private_files import alone_with, open_new
 
@@ -124,6 +126,12 @@ class _Used(_Model):
     day: str = ""
 
 
+class _SeenOn(_Model):
+    who: _SidText
+    how: Literal["session", "ticket-kept", "key", "console", "remote", "network"]
+    at: AwareDatetime
+
+
 class _Elevated(_Model):
     program: str
     sha256: str
@@ -143,6 +151,7 @@ class HostFile(_Model):
     notice: _Notice = _Notice()
     elevated: list[_Elevated] = []
     used: list[_Used] = []
+    seen_on: list[_SeenOn] = []
     programs: dict[str, str] = {}
     writable: dict[str, str] = {}
     facts: dict[str, dict[str, str]] = {}
@@ -390,4 +399,5 @@ def _state(content: HostFile) -> HostState:
         known,
         {name: part for name, part in parts.items() if name in known},
         _LACKING[content.looks_like],
+        seen_on=tuple(SeenOn(Sid(one.who), one.how, int(one.at.timestamp())) for one in content.seen_on),
     )

@@ -15,9 +15,11 @@ from adzeguard.store.collections import ENACTMENT
 from adzeguard.store.columns import text_hash
 from adzeguard.store.connection import Connection, Database, is_text, one, pattern_of
 from adzeguard.store.objects import end_rows
+from adzeguard.store.seen_on import write_seen_on
 
 if TYPE_CHECKING:
     from adzeguard.core.estate.capability import Capability
+    from adzeguard.core.estate.seen_on import SeenOn
 
 T = TypeVar("T")
 
@@ -76,8 +78,11 @@ def write_hosts(connection: Connection, number: int, hosts: Iterable[Host], *, w
     changed: list[tuple[int, int, str, str, str]] = []
     seen: set[int] = set()
     names: set[str] = set()
+    saw: list[tuple[int, Sequence[SeenOn]]] = []
     for host in hosts:
         seen.add(host.id)
+        if host.state is not None and host.state.seen_on is not None:
+            saw.append((host.id, host.state.seen_on))
         packed = (host.trouble, state_text(host.state) if host.state else "", host.source)
         if before.get(host.id) != packed:
             changed.append((host.id, number, *packed))
@@ -86,6 +91,7 @@ def write_hosts(connection: Connection, number: int, hosts: Iterable[Host], *, w
     end_rows(connection, "host", "id", number, [*(row[0] for row in changed), *gone])
     note_group_names(connection, names)
     connection.run_many("INSERT INTO host (id, since, trouble, state, source) VALUES (?, ?, ?, ?, ?)", changed)
+    write_seen_on(connection, number, saw)
     return len(changed) + len(gone)
 
 

@@ -287,6 +287,16 @@ def _form_sixteen(connection: Connection) -> None:
     connection.run("CREATE INDEX trail_of_memberships ON trail (at) WHERE verb IN ('added', 'removed')")
 
 
+def _form_seventeen(connection: Connection) -> None:
+    """Whom hosts saw when they were last read."""
+    _make(
+        connection,
+        "seen_on (host INTEGER NOT NULL, sid TEXT NOT NULL, how TEXT NOT NULL, at INTEGER NOT NULL,"
+        " collection INTEGER NOT NULL, PRIMARY KEY (host, sid, how))",
+    )
+    connection.run("CREATE INDEX seen_on_by_sid ON seen_on (sid)")
+
+
 def detail_indexes(connection: Connection) -> dict[str, str]:
     """Return the indexes by which the few objects with a certain detail are found among all."""
     holds = connection.dialect.holds
@@ -336,6 +346,7 @@ MIGRATIONS: Final[tuple[Callable[[Connection], None], ...]] = (
     _form_fourteen,
     _form_fifteen,
     _form_sixteen,
+    _form_seventeen,
 )
 """Step i brings a store from version i to version i + 1. A step and the note of it share one transaction."""
 VERSION: Final = len(MIGRATIONS)

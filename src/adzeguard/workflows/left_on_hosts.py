@@ -7,8 +7,10 @@ from typing import Final
 from adzeguard.core.errors import AdzeguardError
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.names import is_qualified, lookup_qualified
+from adzeguard.core.estate.principal import Principal
 from adzeguard.core.rights.over_hosts import LEAVING, LeftOn
 from adzeguard.core.trail.event import NOBODY, moment
+from adzeguard.store.seen_on import SeenOnHosts, Sighting
 from adzeguard.store.trail import LogonAtHost, LogonsAsked, Trail
 
 _NO_SID: Final = ("", NOBODY)
@@ -18,20 +20,25 @@ class LeftOnHosts:
     """The last logon of somebody at each host of a kind that leaves something there.
 
     Only a host that has proved itself to the server that logged is believed; what a client calls itself, anybody can
-    make up.
+    make up. What hosts say themselves, where it is given, stands beside it: the directory knows nothing of who works
+    there still, of what was left behind, or of who came by a public key.
     """
 
-    def __init__(self, trail: Trail, estate: Estate, since: datetime, until: datetime) -> None:
+    def __init__(
+        self, trail: Trail, estate: Estate, since: datetime, until: datetime, seen: SeenOnHosts | None = None
+    ) -> None:
         self._trail = trail
         self._estate = estate
+        self._seen = seen
         self._asked = LogonsAsked(LEAVING, since, until)
         self._known: dict[str, str] = {}
         self._without_sid: Mapping[str, Sequence[LogonAtHost]] | None = None
 
-    def on(self, host: str) -> Iterator[LeftOn]:
+    def on(self, host: Principal) -> Iterator[LeftOn]:
         """Yield those at a host, of everybody."""
-        for sid, rows in self._by_sid(self._trail.logons_at(host, self._asked)).items():
-            yield from _left(sid, rows)
+        logged = self._by_sid(self._trail.logons_at(host.name, self._asked))
+        told = [one for sid, rows in logged.items() for one in _left(sid, rows)]
+        yield from _last(told + _seen_by(self._seen.at(host.id) if self._seen is not None else ()))
 
     def __call__(self, sids: Collection[str]) -> Mapping[str, Sequence[LeftOn]]:
         """Return by their SIDs those of some."""
@@ -39,7 +46,10 @@ class LeftOnHosts:
         if self._without_sid is None:
             self._without_sid = self._by_sid(row for row in rows if row[1] in _NO_SID)
         of = self._by_sid(row for row in rows if row[1] not in _NO_SID)
-        return {sid: list(_left(sid, [*of.get(sid, ()), *self._without_sid.get(sid, ())])) for sid in sids}
+        found = {sid: list(_left(sid, [*of.get(sid, ()), *self._without_sid.get(sid, ())])) for sid in sids}
+        for one in _seen_by(self._seen.of(sids) if self._seen is not None else ()):
+            found[one.sid].append(one)
+        return {sid: _last(left) for sid, left in found.items()}
 
     def _by_sid(self, rows: Iterable[LogonAtHost]) -> dict[str, list[LogonAtHost]]:
         found: dict[str, list[LogonAtHost]] = {}
@@ -61,7 +71,14 @@ class LeftOnHosts:
 
 
 def _left(sid: str, rows: Iterable[LogonAtHost]) -> Iterator[LeftOn]:
-    """Yield the last one at each host, by each kind of logon."""
-    last = {(row[2].removesuffix("$").casefold(), row[3]): row for row in sorted(rows, key=lambda row: row[4])}
-    for _, _, host, way, at in last.values():
-        yield LeftOn(sid, host.removesuffix("$"), moment(at), way)
+    yield from (LeftOn(sid, host.removesuffix("$"), moment(at), way) for _, _, host, way, at in rows)
+
+
+def _seen_by(sightings: Iterable[Sighting]) -> list[LeftOn]:
+    return [LeftOn(one.sid, one.host, one.at, one.how) for one in sightings if one.how in LEAVING]
+
+
+def _last(left: Iterable[LeftOn]) -> list[LeftOn]:
+    """Return the last one of somebody at each host, by each way."""
+    in_order = sorted(left, key=lambda one: one.at)
+    return list({(one.sid, one.host.casefold(), one.way): one for one in in_order}.values())

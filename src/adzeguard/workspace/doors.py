@@ -38,7 +38,7 @@ def _left_there(workspace: "Workspace", name: str) -> str:
         return ""
     estate, now = workspace.estate, workspace.looked_from
     inside = set(people_inside(estate.graph, [group.id for group in workspace.privileged]).tolist())
-    left = sorted(left_lately(workspace).on(found.name), key=lambda one: one.at, reverse=True)
+    left = sorted(left_lately(workspace).on(found), key=lambda one: one.at, reverse=True)
     known = estate.who_are({Sid(one.sid) for one in left})
     told = [
         f"{known[Sid(one.sid)].qualified_name} {one.in_words()} ({one.proof(now).label})"

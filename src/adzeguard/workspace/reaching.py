@@ -10,6 +10,7 @@ from adzeguard.core.rights.reach_graph import ReachGraph
 from adzeguard.core.rights.reach_words import reaching, ways_over_hosts
 from adzeguard.core.views.rights import reach_over_hosts_table, reach_table
 from adzeguard.core.views.table import Table
+from adzeguard.store.seen_on import SeenOnHosts
 from adzeguard.workflows.left_on_hosts import LeftOnHosts
 from adzeguard.workspace.members import group_called
 
@@ -35,7 +36,9 @@ def left_lately(workspace: "Workspace") -> LeftOnHosts:
     """Return what was left on hosts in the days that checks look back."""
     until = workspace.looked_from
     since = until - timedelta(days=workspace.settings.past_days)
-    return LeftOnHosts(workspace.trail, workspace.estate, since, until)
+    # What hosts say is of now: of a past moment the log alone tells.
+    seen = SeenOnHosts(workspace.database) if workspace.past_moment is None else None
+    return LeftOnHosts(workspace.trail, workspace.estate, since, until, seen)
 
 
 def who_reaches(workspace: "Workspace", name: str, *, with_directory: bool = False, over_hosts: bool = False) -> Table:

@@ -138,6 +138,10 @@ class _StateOfAlike(HostState):
         return self._of
 
     @property
+    def seen_on(self) -> None:
+        """What is kept of it is kept apart."""
+
+    @property
     def accounts(self) -> tuple[LocalAccount, ...]:
         """The accounts of the host itself."""
         return self._of.accounts_on(f"{self.machine_sid}-")

@@ -6,6 +6,7 @@ from collections.abc import Set as AbstractSet
 from dataclasses import dataclass, field, replace
 from typing import Any, Final, Generic, Protocol, TypeVar, runtime_checkable
 
+from adzeguard.core.estate.seen_on import SeenOn
 from adzeguard.core.identity import Sid
 from adzeguard.core.wellknown import LOCAL_ACCOUNT_RIDS, RID_ADMINISTRATOR
 
@@ -46,6 +47,8 @@ class HostState:
     """By the names of capabilities that it has not: why, in words, where the driver knows."""
     unlisted: Mapping[Sid, str] = field(default_factory=dict)
     """Who administers the host though no list of members says so, and by what, such as "a line of sudo"."""
+    seen_on: tuple[SeenOn, ...] | None = field(default=None, compare=False)
+    """Whom it saw, where it was just read and can tell. It changes by itself, and is kept apart from what it is."""
 
     @property
     def alike(self) -> object | None:

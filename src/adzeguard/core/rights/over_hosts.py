@@ -16,19 +16,23 @@ from typing import Final
 from adzeguard.core.access.logon import identities_of_all, may_log_on, token_at
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host
-from adzeguard.core.estate.logon import logon_of
+from adzeguard.core.estate.logon import WAYS, logon_of
+from adzeguard.core.estate.seen_on import SESSION, TICKET
 from adzeguard.core.identity import Sid
 from adzeguard.core.wording import when_utc
 
 _WORDS: Final[Mapping[str, str]] = {
-    "console": "at its console",
-    "remote": "remotely",
-    "batch": "for a job",
-    "service": "for a service",
+    "console": "at its console on {}",
+    "remote": "remotely on {}",
+    "batch": "for a job on {}",
+    "service": "for a service on {}",
+    SESSION: "in a session that was open on {}",
+    TICKET: "with a ticket of {} that lies there",
 }
 LEAVING: Final = frozenset(_WORDS)
-"""The kinds of logons that leave something on the host."""
+"""The kinds of logons that leave something on the host, and what a host itself shows of them."""
 _STORED: Final = frozenset({"batch", "service"})
+_IN_PERSON: Final = ("console", "remote")
 _TICKET: Final = timedelta(hours=10)
 _RENEWED: Final = timedelta(days=7)
 
@@ -67,7 +71,7 @@ class LeftOn:
 
     def in_words(self, *, refused: bool = False) -> str:
         """Return how and when, such as "at its console on 2026-11-28 07:12 UTC", and whether it is refused since."""
-        return f"{_WORDS[self.way]} on {when_utc(self.at)}{' (refused by now)' if refused else ''}"
+        return f"{_WORDS[self.way].format(when_utc(self.at))}{' (refused by now)' if refused else ''}"
 
 
 class OverHosts:
@@ -113,7 +117,8 @@ class OverHosts:
         rules = logon_of(host.state) if host.state is not None else None
         if host.state is None or rules is None:
             return False
-        return not may_log_on(rules, token_at(host.state, self._identities_of(sid)), way).allowed
+        ways = (way,) if way in WAYS else _IN_PERSON
+        return not any(may_log_on(rules, token_at(host.state, self._identities_of(sid)), one).allowed for one in ways)
 
     def _identities_of(self, sid: Sid) -> frozenset[Sid]:
         if sid not in self._identities:

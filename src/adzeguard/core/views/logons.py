@@ -1,11 +1,13 @@
 """Where privileged accounts were used, and who tries them."""
 
 from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, Final
 
 from adzeguard.core.estate.moments import moment
 from adzeguard.core.estate.principal import Principal
+from adzeguard.core.estate.seen_on import KEY, SESSION, TICKET
 from adzeguard.core.trail.event import Event
 from adzeguard.core.views.table import Column, Table, data_columns
 from adzeguard.core.wording import age_in_words
@@ -19,6 +21,9 @@ _WAYS: Final = {
     "password": "by a plain password",
     "ticket": "for a ticket",
     "directory": "at the directory",
+    KEY: "by a public key",
+    SESSION: "works there",
+    TICKET: "a ticket lies there",
 }
 
 
@@ -106,6 +111,45 @@ def _tried(row: Mapping[str, Any]) -> str:
     origins = row["refused_from"]
     more = f" and {len(origins) - 1} more" if len(origins) > 1 else ""
     return f"{row['refused']} times{f' from {origins[0]}{more}' if origins else ''}"
+
+
+@dataclass(frozen=True, slots=True)
+class OnHost:
+    """Somebody on a host, the last time in one way: who, by name and SID, how, when, and who tells it."""
+
+    account: str
+    sid: str
+    how: str
+    at: datetime
+    told_by: str
+    privileged: bool = False
+
+
+def on_host_table(found: Iterable[OnHost], host: str) -> Table:
+    """Return who logged on to a host or works there, privileged accounts first, then the last ones."""
+    rows = [
+        {
+            "account": one.account,
+            "account_sid": one.sid or None,
+            "is_privileged": one.privileged,
+            "privileged": "yes" if one.privileged else "",
+            "happened_at": one.at,
+            "way": one.how,
+            "how": _WAYS.get(one.how, one.how),
+            "told_by": one.told_by,
+        }
+        for one in sorted(found, key=lambda one: (not one.privileged, -one.at.timestamp(), one.account.casefold()))
+    ]
+    columns = (
+        Column("account", "Account"),
+        *data_columns("account_sid", "is_privileged"),
+        Column("privileged", "Privileged", for_people=True),
+        Column("happened_at", "Last", kind="moment"),
+        *data_columns("way"),
+        Column("how", "How", for_people=True, wide=True),
+        Column("told_by", "Told by", wide=True),
+    )
+    return Table(rows, columns, f"Logons at {host} ({len(rows)})", empty="Nobody is known to have logged on there.")
 
 
 def logons_table(events: Sequence[Event], account: str, said: datetime | None) -> Table:

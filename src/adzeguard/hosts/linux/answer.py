@@ -9,7 +9,7 @@ from typing import Final
 from adzeguard.core.errors import HostUnreachableError
 
 _PAIRS: Final = ("file", "digest")
-_ONCE: Final = ("used", "name", "policy", "rootkeys", "sudo", "end")
+_ONCE: Final = ("used", "seen", "name", "policy", "rootkeys", "sudo", "end")
 
 
 @dataclass(frozen=True)
@@ -26,6 +26,8 @@ class Answer:
     policy: bytes | None = None
     """The lines of sudo as its own reader writes them out; None where there is no such reader."""
     root_keys: bool = False
+    seen: str = ""
+    """Who is logged on, and was of late."""
 
     @classmethod
     def of(cls, out: bytes) -> "Answer":
@@ -51,6 +53,7 @@ class Answer:
             single.get("name", ""),
             _unpacked(single["policy"]) if "policy" in single else None,
             "rootkeys" in single,
+            _unpacked(single.get("seen", "")).decode("utf-8", "surrogateescape"),
         )
 
     def text(self, path: str) -> str:

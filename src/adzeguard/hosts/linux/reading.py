@@ -10,6 +10,7 @@ from adzeguard.core.estate.elevation import ELEVATION, Elevation, Elevations, Us
 from adzeguard.core.estate.hosts import GROUPS_IN_GROUPS, HostState, LocalAccount, LocalGroup
 from adzeguard.core.estate.logon import LOGON_REFUSAL, LogonRules
 from adzeguard.core.estate.notice import NOTICE, Notice
+from adzeguard.core.estate.seen_on import SeenOn
 from adzeguard.core.identity import Sid
 from adzeguard.core.wellknown import EVERYONE
 from adzeguard.hosts.linux.access_file import SERVICES, access_path, pam_line
@@ -18,6 +19,7 @@ from adzeguard.hosts.linux.answer import Program
 from adzeguard.hosts.linux.fact_files import FACT_FILES
 from adzeguard.hosts.linux.kept import KeptElevation, KeptFile, KeptName
 from adzeguard.hosts.linux.native_names import NativeNames
+from adzeguard.hosts.linux.seen_log import seen_in
 from adzeguard.hosts.linux.sudo_log import used_in
 from adzeguard.hosts.linux.sudo_policy import ALL, Holder, made_administrators
 
@@ -33,6 +35,8 @@ class Seen:
     sudo: bool
     log: str = ""
     """What sudo has logged of late."""
+    present: str = ""
+    """Who is logged on, and was of late."""
     name: str = ""
     policy: bytes | None = None
 
@@ -70,6 +74,15 @@ class Seen:
         found = ((self.names.sid_of(who), who, program, day) for who, program, day in used_in(self.log))
         return frozenset(
             Used(Sid(sid), program, day) for sid, who, program, day in found if sid != self.accounts.unknown_sid(who)
+        )
+
+    @cached_property
+    def seen_on(self) -> tuple[SeenOn, ...]:
+        """Whom of the directory the host saw; its own accounts lead to nothing but itself."""
+        told = [one for one in seen_in(self.present) if self.accounts.account_sid(one[0]) is None]
+        found = ((self.names.sid_of(who), who, how, at) for who, how, at in told)
+        return tuple(
+            sorted(SeenOn(sid, how, at) for sid, who, how, at in found if sid != self.accounts.unknown_sid(who))
         )
 
     def identity(self, sid: str, name: KeptName) -> Sid:
@@ -138,6 +151,7 @@ def state_of(seen: Seen, programs: Mapping[str, Program]) -> HostState:
         parts,
         lacks,
         unlisted,
+        seen.seen_on,
     )
 
 

@@ -36,6 +36,18 @@ used() {
     cat /var/log/auth.log /var/log/secure /var/log/sudo.log 2> /dev/null
 }
 printf 'used '; used | grep -a 'COMMAND=/' | grep -av 'command not allowed' | tail -n 2000 | base64 | tr -d '\\n'; echo
+seen() {
+    date +'now %Y-%m-%dT%H:%M:%S%z'
+    ps -eo stat=,user:64= 2> /dev/null | sed -n 's/^[^Z ][^ ]* */session /p' | sort -u
+    for one in /tmp/krb5cc_*; do
+        if [ -f "$one" ] && [ ! -L "$one" ]; then stat -c 'ticket-kept %Y %U' -- "$one"; fi
+    done
+    {
+        journalctl -q -t sshd -t sshd-session -t login --since '-30 days' -o short-iso --no-pager 2> /dev/null
+        cat /var/log/auth.log /var/log/secure 2> /dev/null
+    } | grep -aE 'sshd(-session)?\\[[0-9]+\\]: Accepted |:session\\): session opened for user ' | tail -n 2000
+}
+printf 'seen '; seen | base64 | tr -d '\n'; echo
 printf 'name %s\n' "$(uname -n)"
 if command -v cvtsudoers > /dev/null; then
     printf 'policy '; cvtsudoers -e -f json /etc/sudoers 2> /dev/null | base64 | tr -d '\n'; echo

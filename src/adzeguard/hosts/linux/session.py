@@ -84,7 +84,8 @@ class LinuxSession:
                 f"{', '.join(kept.unlike)} is not as adzeguard wrote it",
                 "See who changed it; then take it away, and /etc/adzeguard with it, and enact again",
             )
-        return Seen(accounts, names, kept, frozenset(said.ways), said.sudo, said.used, said.name, said.policy)
+        logs = (said.used, said.seen)
+        return Seen(accounts, names, kept, frozenset(said.ways), said.sudo, *logs, said.name, said.policy)
 
     def _programs(self, programs: list[str]) -> list[Program]:
         *lines, end = self._run(scripts.DIGESTS, programs).out.decode("ascii", "replace").splitlines() or [""]

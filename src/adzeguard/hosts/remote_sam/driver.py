@@ -15,7 +15,7 @@ from adzeguard.hosts.remote_sam.pipes import Address, Login, Pipes
 from adzeguard.hosts.remote_sam.session import RemoteSamSession
 
 
-def open_remote_sam(settings: Settings, secret: Secret, _names: Names) -> "RemoteSamHosts":
+def open_remote_sam(settings: Settings, secret: Secret, names: Names) -> "RemoteSamHosts":
     """Get ready to reach hosts; `SettingsError` where the settings cannot be used."""
     kerberos = settings.get("kerberos", "false")
     if kerberos not in ("true", "false"):
@@ -28,7 +28,7 @@ def open_remote_sam(settings: Settings, secret: Secret, _names: Names) -> "Remot
     if keytab and kerberos != "true":
         raise SettingsError("adzeguard.toml: keytab is for kerberos = true alone")
     logs_in = _LogsIn(account, domain, secret, kerberos=kerberos == "true", kdc=kdc, keytab=keytab)
-    return RemoteSamHosts(logs_in, settings.get("address", ""), checked_port(settings.get("port", "445")))
+    return RemoteSamHosts(logs_in, settings.get("address", ""), checked_port(settings.get("port", "445")), names)
 
 
 DRIVER: Final = DriverKind(
@@ -80,8 +80,9 @@ class _LogsIn:
 class RemoteSamHosts:
     """Hosts that are reached over SMB."""
 
-    def __init__(self, logs_in: _LogsIn, address: str, port: int) -> None:
+    def __init__(self, logs_in: _LogsIn, address: str, port: int, names: Names) -> None:
         self._logs_in = logs_in
+        self._names = names
         self._address = address
         self._port = port
 
@@ -90,7 +91,7 @@ class RemoteSamHosts:
         """Open a session with a host."""
         pipes = Pipes(self._where(host), self._logs_in.login)
         try:
-            yield RemoteSamSession(pipes, host.name)
+            yield RemoteSamSession(pipes, host.name, self._names)
         finally:
             pipes.close()
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from typing import Any, Final
 
 from impacket import nmb, smb3, smbconnection
-from impacket.dcerpc.v5 import lsad, rrp, samr, transport
+from impacket.dcerpc.v5 import lsad, rrp, samr, transport, wkst
 from impacket.dcerpc.v5.rpcrt import DCERPCException
 from impacket.krb5.kerberosv5 import KerberosError
 
@@ -15,7 +15,12 @@ from adzeguard.hosts.remote_sam.tickets import ticket_for
 from adzeguard.hosts.remote_sam.verified_smb import VerifiedSmb
 
 _WAIT: Final = 15
-_SERVICES: Final = {"samr": samr.MSRPC_UUID_SAMR, "lsarpc": lsad.MSRPC_UUID_LSAD, "winreg": rrp.MSRPC_UUID_RRP}
+_SERVICES: Final = {
+    "samr": samr.MSRPC_UUID_SAMR,
+    "lsarpc": lsad.MSRPC_UUID_LSAD,
+    "winreg": rrp.MSRPC_UUID_RRP,
+    "wkssvc": wkst.MSRPC_UUID_WKST,
+}
 _NO_PIPE: Final = ("STATUS_OBJECT_NAME_NOT_FOUND", "STATUS_PIPE_NOT_AVAILABLE", "STATUS_OBJECT_PATH_NOT_FOUND")
 _DENIED: Final = ("STATUS_LOGON_FAILURE", "STATUS_ACCESS_DENIED", "STATUS_ACCOUNT", "STATUS_PASSWORD", "STATUS_WRONG")
 
@@ -74,7 +79,7 @@ class Pipes:
             raise HostRefusedError(f"{address.name} lets {login.account} in as a guest alone")
 
     def service(self, name: str) -> Any:
-        """Return a service ("samr", "lsarpc" or "winreg"), bound."""
+        """Return a service, one of those above, bound."""
         if name not in self._open:
             with library_errors(self._address.name):
                 string = rf"ncacn_np:{self._address.host}[\pipe\{name}]"

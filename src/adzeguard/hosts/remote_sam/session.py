@@ -1,5 +1,6 @@
 """One host by its account database: what it says of itself, and one change after the other."""
 
+import time
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from typing import Any, Final
@@ -13,14 +14,17 @@ from adzeguard.core.change.kinds.membership import LocalMembershipChange
 from adzeguard.core.change.kinds.own_account import DisableOwnAccount, EnableOwnAccount
 from adzeguard.core.change.kinds.own_group import DeleteOwnGroup, MakeOwnGroup
 from adzeguard.core.change.kinds.set_notice import SetNotice
-from adzeguard.core.errors import HostRefusedError
+from adzeguard.core.drivers import Names
+from adzeguard.core.errors import HostError, HostRefusedError
 from adzeguard.core.estate.capabilities import LOCAL_GROUPS, OWN_ACCOUNTS
 from adzeguard.core.estate.elevation import ELEVATION
 from adzeguard.core.estate.hosts import HostState
 from adzeguard.core.estate.logon import LOGON_LIMIT, LOGON_REFUSAL
 from adzeguard.core.estate.notice import NOTICE, Notice
+from adzeguard.core.estate.seen_on import SESSION, SeenOn
 from adzeguard.core.identity import Sid
 from adzeguard.hosts.remote_sam.account_database import AccountDatabase
+from adzeguard.hosts.remote_sam.logged_on import logged_on
 from adzeguard.hosts.remote_sam.logon_rights import LogonRights
 from adzeguard.hosts.remote_sam.notice_values import NoticeValues
 from adzeguard.hosts.remote_sam.pipes import Pipes, library_errors, status_of
@@ -32,12 +36,13 @@ NO_LIMIT: Final = "its rights say who is refused; who alone may log on is not to
 class RemoteSamSession:
     """A host that answers."""
 
-    def __init__(self, pipes: Pipes, name: str) -> None:
+    def __init__(self, pipes: Pipes, name: str, names: Names) -> None:
         self._pipes = pipes
         self._name = name
+        self._names = names
 
     def read(self) -> HostState:
-        """Read local groups, accounts, who is refused logon, and the notice."""
+        """Read local groups, accounts, who is refused logon, the notice, and who is logged on."""
         self._pipes.begin()
         with self._database() as database:
             groups, accounts = tuple(database.groups()), tuple(database.accounts())
@@ -48,7 +53,18 @@ class RemoteSamSession:
         self._part(NOTICE.name, self._notice, parts, lacks)
         if LOGON_REFUSAL.name in parts:
             lacks[LOGON_LIMIT] = NO_LIMIT
-        return HostState(machine, accounts, groups, frozenset({LOCAL_GROUPS.name, *parts}), parts, lacks)
+        known = frozenset({LOCAL_GROUPS.name, *parts})
+        return HostState(machine, accounts, groups, known, parts, lacks, seen_on=self._seen_on())
+
+    def _seen_on(self) -> tuple[SeenOn, ...] | None:
+        """Return who is logged on; None where the host does not tell: it is read all the same."""
+        now = int(time.time())
+        try:
+            with library_errors(self._name):
+                sids = set(map(self._names.sid_of, logged_on(self._pipes.service("wkssvc"), self._name)))
+        except HostError:
+            return None
+        return tuple(sorted(SeenOn(Sid(sid), SESSION, now) for sid in sids if sid))
 
     def change(self, change: Change) -> None:
         """Make one change. `HostRefusedError` carries the host's own reason for a no."""

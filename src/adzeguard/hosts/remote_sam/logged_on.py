@@ -1,0 +1,29 @@
+"""Who is logged on to a host in person, for a job or a service, over MS-WKST (section 3.2.4.3)."""
+
+from collections.abc import Iterator
+from typing import Any, Final
+
+from impacket.dcerpc.v5 import wkst
+
+_USERS_WITH_DOMAINS: Final = 1
+_AT_MOST: Final = 10_000
+
+
+def logged_on(service: Any, host: str) -> Iterator[str]:
+    r"""Yield the qualified names of those who are, as DOMAIN\name; the host's own accounts are left out.
+
+    A Samba member tells whom utmp has, with the domain in the name itself and the host's name where the domain should
+    stand (seen with 4.17).
+    """
+    answer = wkst.hNetrWkstaUserEnum(service, _USERS_WITH_DOMAINS)
+    for one in answer["UserInfo"]["WkstaUserInfo"]["Level1"]["Buffer"][:_AT_MOST]:
+        name, domain = _text(one["wkui1_username"]), _text(one["wkui1_logon_domain"])
+        # Its own account is known there alone: a computer's stands for nobody who could be told.
+        if "\\" in name:
+            yield name
+        elif name and domain and domain.casefold() != host.casefold() and not name.endswith("$"):
+            yield rf"{domain}\{name}"
+
+
+def _text(value: Any) -> str:
+    return str(value).rstrip("\0")
