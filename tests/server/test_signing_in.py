@@ -1,7 +1,10 @@
 """Ways of signing in as somebody else, planted on the real server, found, and closed as the finding says."""
 
+import os
+import subprocess
 from base64 import b64encode
 from collections.abc import Iterator
+from pathlib import Path
 
 import pytest
 
@@ -16,7 +19,10 @@ UNPROVEN, OPTIONAL, READABLE, DES = 0x400000, 0x20, 0x80, 0x200000
 PLANTED = {
     "way.tickets": (NORMAL | ANY_SERVICE, {}),
     "way.anybody": (NORMAL | FOR_ANYBODY, {"msDS-AllowedToDelegateTo": "cifs/quay-01.lowmere.example"}),
-    "way.crown": (NORMAL, {"msDS-AllowedToDelegateTo": "ldap/{dc}.lowmere.example"}),
+    "way.crown": (
+        NORMAL | FOR_ANYBODY,
+        {"msDS-AllowedToDelegateTo": "HOST/{dc}.lowmere.example", "servicePrincipalName": "HTTP/crown.lowmere.example"},
+    ),
     "way.service": (NORMAL, {"servicePrincipalName": "HTTP/tickets.lowmere.example"}),
     "way.unproven": (NORMAL | UNPROVEN, {}),
     "way.optional": (NORMAL | OPTIONAL, {}),
@@ -65,7 +71,9 @@ def planted(server: Server) -> Iterator[None]:
             server.change(
                 f"dn: {dn}\nchangetype: add\nobjectClass: user\nsAMAccountName: {name}\nuserAccountControl: 546"
             )
-            said = "".join(f"-\nreplace: {key}\n{key}: {value.format(dc=dc)}\n" for key, value in values.items())
+            said = "".join(
+                f"-\nreplace: {key}\n{key}: {value.format(dc=dc.lower())}\n" for key, value in values.items()
+            )
             change = f"dn: {dn}\nchangetype: modify\nreplace: userAccountControl\nuserAccountControl: {{}}\n"
             server.change(change.format(control | OPTIONAL) + said)
             if not control & OPTIONAL:  # the server lets nobody be without who has no password
@@ -123,3 +131,48 @@ def test_each_way_is_found_and_the_rule_closes_those_that_it_can(server: Server,
         assert int(again["userAccountControl"][0]) & ANY_SERVICE
     finally:
         server.change(f"dn: CN=Ways,{PLACE},{server.base}\nchangetype: delete")
+
+
+GROUP = r"LOWMERE\Domain Admins"
+
+
+def acts_as(folder: Path, server: Server, account: str, other: str, dc: str) -> bool:
+    """Whether the server gives an account a ticket for itself in the name of somebody else, who gave none."""
+    settings = folder / "krb5.conf"
+    settings.write_text(
+        "[libdefaults]\n default_realm = LOWMERE.EXAMPLE\n dns_lookup_kdc = false\n rdns = false\n"
+        " dns_canonicalize_hostname = false\n[realms]\n LOWMERE.EXAMPLE = {\n  kdc = 127.0.0.1\n }\n"
+    )
+    known = {**os.environ, "KRB5_CONFIG": str(settings), "KRB5CCNAME": f"FILE:{folder}/{account}"}
+
+    def run(*command: str, given: str = "") -> bool:
+        done = subprocess.run(command, env=known, input=given, capture_output=True, text=True, timeout=60, check=False)
+        return done.returncode == 0
+
+    assert run("kinit", "-f", f"{account}@LOWMERE.EXAMPLE", given=f"{PASSWORD}\n"), server.url
+    return run("kvno", "-U", f"{other}@LOWMERE.EXAMPLE", "-P", f"HOST/{dc.lower()}.lowmere.example")
+
+
+@pytest.mark.usefixtures("planted")
+def test_who_acts_for_anybody_towards_a_directory_server_reaches_everything(
+    server: Server, workspace: Program, tmp_path: Path
+) -> None:
+    """The way is told and works; the cut names what closes it, then it fails. Towards a host of nobody is no way."""
+    dc = server.ask("(primaryGroupID=516)", "cn")[0]["cn"][0]
+    assert workspace("collect").code in (0, 4)
+
+    def told() -> dict[str, str]:
+        rows = workspace("reach", GROUP, "--format", "json").json
+        return {row["name"]: row["sentence"] for row in rows if row["name"].startswith(("way.", "near."))}
+
+    assert told().keys() == {"way.crown"}
+    words = rf"LOWMERE\way.crown acts in the name of anybody towards LOWMERE\{dc}, which is a directory server of"
+    assert told()["way.crown"].startswith(words)
+    assert acts_as(tmp_path, server, "way.crown", "Administrator", dc)
+    cut = workspace("reach", GROUP, "--cut", "--output", "cut.json", "--format", "json")
+    parts = {(row["kind"], row["what"]) for row in cut.json if "way.crown" in row["what"]}
+    assert parts == {("delegation", rf"let LOWMERE\way.crown act in nobody's name towards LOWMERE\{dc}")}
+    (workspace.folder / "charter/charter.yaml").write_text(RULE)
+    assert workspace("enact", "--yes").code == 0
+    assert not acts_as(tmp_path, server, "way.crown", "Administrator", dc)
+    assert told() == {}

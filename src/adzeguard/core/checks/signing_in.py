@@ -14,6 +14,7 @@ from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.principal import ACCOUNTS, Flag, Kind, Principal
 from adzeguard.core.estate.rows import NEVER
 from adzeguard.core.identity import Sid
+from adzeguard.core.rights.acting_as import service_host
 from adzeguard.core.wellknown import DIRECTORY_SERVER_GROUPS, EVERYONE_LIKE, RID_GUEST
 from adzeguard.core.wording import some_of
 
@@ -103,7 +104,7 @@ def _is_of_directory(estate: Estate, service: str) -> bool:
     The class of a ticket's service can be renamed (seen: a ticket for HTTP was taken by the file server), so that the
     host alone decides.
     """
-    host = estate.host_named(service.partition("/")[2].partition("/")[0].partition(":")[0].partition(".")[0])
+    host = estate.host_named(service_host(service))
     return host is not None and host.is_of_directory
 
 

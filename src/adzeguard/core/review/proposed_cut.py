@@ -6,8 +6,9 @@ from dataclasses import dataclass, replace
 from adzeguard.core.change.by_hand.members import memberships_by_hand
 from adzeguard.core.change.by_hand.objects import descriptor_over, rights_change
 from adzeguard.core.change.by_hand.on_host import members_on
-from adzeguard.core.change.change import Change
+from adzeguard.core.change.change import BY_HAND_RULE, Change
 from adzeguard.core.change.draft import Draft
+from adzeguard.core.change.kinds.set_account_control import SetAccountControl
 from adzeguard.core.charter.group_rule import ResolvedGroupRule
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.descriptors.ace import Ace, without_generic
@@ -21,7 +22,7 @@ from adzeguard.core.rights.origin import given
 from adzeguard.core.rights.reach import ruling_people
 from adzeguard.core.rights.reach_graph import EVERYBODY, Edge, ReachGraph, object_of
 from adzeguard.core.rights.reach_words import edge_in_words, reaching
-from adzeguard.core.rights.ways import ADMINISTERS, SEES
+from adzeguard.core.rights.ways import ACTED_FOR, ACTS, ADMINISTERS, BY_ATTRIBUTE, READS, SEES
 from adzeguard.core.wellknown import WELL_KNOWN
 
 
@@ -41,6 +42,8 @@ class Part:
             return "local administrator"
         if self.edge.how == SEES:
             return "logon"
+        if self.edge.how in BY_ATTRIBUTE:
+            return "delegation" if self.edge.how != READS else "managed password"
         return "membership" if self.edge.is_membership else "grant"
 
 
@@ -94,6 +97,9 @@ def _part(shown: dict[int, Principal], edge: Edge, rights: Rights) -> Part:
     if edge.how == SEES:
         who, host = shown[edge.target], shown[edge.holder]
         return Part(edge, f"refuse {who.qualified_name} logon at {host.name}, by a rule", host, who)
+    if edge.how in BY_ATTRIBUTE:
+        holder, over = shown.get(edge.holder) or outsider(WELL_KNOWN["everyone"]), shown[edge.target]
+        return Part(edge, _emptied(edge.how).format(holder.qualified_name, over.qualified_name), holder, over)
     if edge.is_membership or edge.entry is None or edge.entry.sid is None:
         words = f"end the membership: {edge_in_words(shown, edge)}"
         return Part(edge, words, shown[edge.holder], shown[edge.target])
@@ -112,12 +118,27 @@ def cut_draft(rights: Rights, cut: ProposedCut) -> Draft:
     memberships = memberships_by_hand(estate, (), pairs, "")
     grants = tuple(_withdrawing(estate, (part.edge for part in cut.parts)))
     on_hosts = [_out_of_administrators(estate, part) for part in cut.parts if part.edge.how == ADMINISTERS]
-    notes = tuple(_refusal(part) for part in cut.parts if part.edge.how == SEES)
+    acting = {part.holder.id: part.holder for part in cut.parts if part.edge.how == ACTS}
+    controls = [
+        SetAccountControl(object=Named.of(one), control="acts-for-anybody", on=False, rule=BY_HAND_RULE)
+        for one in acting.values()
+    ]
+    notes = [_refusal(part) for part in cut.parts if part.edge.how == SEES]
+    notes += [f"at a directory server: {part.words}" for part in cut.parts if part.edge.how in (ACTED_FOR, READS)]
     return Draft(
-        (*memberships.changes, *(change for one in on_hosts for change in one.changes), *grants),
+        (*memberships.changes, *(change for one in on_hosts for change in one.changes), *grants, *controls),
         (*memberships.left_out, *(left for one in on_hosts for left in one.left_out)),
         (*memberships.notes, *notes),
     )
+
+
+def _emptied(how: str) -> str:
+    """Return what closes a way that an attribute gives, with places for who has it and over whom."""
+    return {
+        ACTS: "let {} act in nobody's name towards {}",
+        ACTED_FOR: "take {} out of msDS-AllowedToActOnBehalfOfOtherIdentity of {}",
+        READS: "take {} out of msDS-GroupMSAMembership of {}",
+    }[how]
 
 
 def _out_of_administrators(estate: Estate, part: Part) -> Draft:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from adzeguard.core.rights.reach_graph import Edge, ReachGraph
-from adzeguard.core.rights.ways import SEES
+from adzeguard.core.rights.ways import ACTS, SEES
 
 _CANNOT_BE_CUT = 1_000_000
 _SOURCE, _SINK = 0, 1
@@ -64,6 +64,8 @@ def smallest_cut(graph: ReachGraph, unwanted: Iterable[int], wanted: Iterable[in
 
 def _key(edge: Edge) -> Hashable:
     """One grant is one thing to take away, on all objects where its entry arrives and for all who have it."""
+    if edge.how == ACTS:
+        return edge.holder, edge.how  # one bit of the account is all of it
     if edge.is_membership or edge.entry is None:
         return edge.holder, edge.target, edge.how
     return edge.stands_on, edge.entry.with_flags(0).to_bytes()

@@ -19,6 +19,7 @@ from adzeguard.core.estate.catalogue import Domain
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import ACCOUNTS, Kind, Principal
 from adzeguard.core.identity import parent_dn
+from adzeguard.core.rights.acting_as import ActingAs
 from adzeguard.core.rights.answers import Everybody, Tokens
 from adzeguard.core.rights.delegations import Rights
 from adzeguard.core.rights.moves import Moves
@@ -61,6 +62,7 @@ class ReachFinder:
         self._with_directory = with_directory
         self._rule_over(rights.estate.domain)
         self._passages = Passages(rights.estate)
+        self._acting_as = ActingAs(rights.estate)
         self._like_everyone = like_everyone(rights.estate)
         self._principals: dict[int, Principal] = {}
         self._descriptors: dict[int, bytes] = {}
@@ -160,6 +162,7 @@ class ReachFinder:
             yield from self._holders(principal, raw)
             yield from self._passages.container(principal, raw)
         yield from self._passages.beyond_rights(principal)
+        yield from (edge for edge in self._acting_as.behind(principal) if edge.holder not in self._ruling)
         yield from self._through_hosts(principal)
         # Behind a host who may move somebody is not asked: of thousands it took minutes, place by place.
         if raw is not None and principal.kind in _MOVABLE and not self._hosts_passed:

@@ -6,7 +6,7 @@ from typing import Final
 
 from adzeguard.core.descriptors.ace import Ace
 from adzeguard.core.rights.evaluate import Question
-from adzeguard.core.rights.ways import MEMBER, OVER_HOSTS, PRIMARY
+from adzeguard.core.rights.ways import BY_ATTRIBUTE, MEMBER, OVER_HOSTS, PRIMARY
 
 EVERYBODY: Final = -2
 """Stands for everybody, where a right is given to a principal that everybody acts as."""
@@ -32,7 +32,7 @@ class Edge:
     @property
     def can_be_closed(self) -> bool:
         """Whether something can be taken away so that it is not there any more."""
-        return self.entry is not None or self.is_membership or self.how in OVER_HOSTS
+        return self.entry is not None or self.is_membership or self.how in OVER_HOSTS | BY_ATTRIBUTE
 
     @property
     def is_membership(self) -> bool:

@@ -156,6 +156,17 @@ SERVES: Final = "{} is a directory server of {}"
 LINKED: Final = "{} has policies that apply to {}"
 APPLIES: Final = "{} is a policy that applies to {}"
 
+ACTS: Final = "{} acts in the name of anybody towards {}"
+"""An account with TRUSTED_TO_AUTH_FOR_DELEGATION that names a service of the host ([MS-SFU] 3.2.5.2.3)."""
+ACTED_FOR: Final = "{} is let act in the name of anybody towards {}"
+"""By msDS-AllowedToActOnBehalfOfOtherIdentity of the host or account ([MS-SFU] 3.2.5.2.3); Samba 4.17 refuses it."""
+READS: Final = "{} is given the password of {}"
+"""By msDS-GroupMSAMembership of a managed account ([MS-ADTS] 3.1.1.4.5.39)."""
+TEMPLATE: Final = "{} hands the rights over it down to {}"
+"""The object whose rights all privileged ones are given again and again ([MS-ADTS] 3.1.1.6.1.2)."""
+BY_ATTRIBUTE: Final = frozenset({ACTS, ACTED_FOR, READS})
+"""What an attribute of an account gives: emptied, the way is gone."""
+
 ADMINISTERS: Final = "{} administers {}"
 SEES: Final = "{} saw {} log on"
 """A host, and somebody who left a password or a ticket on it."""
@@ -173,6 +184,10 @@ PASSAGES: Final[Sequence[str]] = (
     SERVES,
     LINKED,
     APPLIES,
+    ACTS,
+    ACTED_FOR,
+    READS,
+    TEMPLATE,
     ADMINISTERS,
     SEES,
 )
