@@ -84,6 +84,7 @@ logons --on KIOSK-07 | a host
 compare 30m
 journal
 report privileged
+report ways | ways
 report hosts | hosts
 report delegation | delegation
 report changes | changes

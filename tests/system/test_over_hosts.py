@@ -8,6 +8,7 @@ import pytest
 from tests.program import Json, Program
 
 GROUP = r"LOWMERE\Domain Admins"
+PLANTED = r"LOWMERE\KIOSK-12"
 
 
 @pytest.fixture
@@ -18,9 +19,11 @@ def told(demo: Program) -> Program:
 
 
 def over_hosts(program: Program, *words: str) -> dict[tuple[str, str], Json]:
-    """The ways over hosts, by who administers which host."""
+    """The ways over hosts, by who administers which host, less those of the session that the example has."""
     rows = program("reach", GROUP, "--over-hosts", "--format", "json", *words).json
-    return {(row["qualified_name"], row["path"][1]): row for row in rows if row["over_hosts"]}
+    return {
+        (row["qualified_name"], row["path"][1]): row for row in rows if row["over_hosts"] and row["path"][1] != PLANTED
+    }
 
 
 def logged_on(program: Program, who: str, host: str, **said: object) -> None:
@@ -186,3 +189,22 @@ def test_a_wrong_name_after_on_is_one_clear_line(demo: Program, words: tuple[str
     done = demo("logons", *words)
     assert (done.code, done.out) == (2, "")
     assert len(done.err.splitlines()) <= 2
+
+
+def test_the_ways_in_are_reported_with_the_change_that_closes_most(told: Program) -> None:
+    """Each way once, of the group that it leads to first; closed, it is gone. Members are no way in."""
+    rows = told("report", "ways", "--format", "json").json
+    by_host = {row["sentence"].partition(" administers ")[2].partition(",")[0]: row for row in reversed(rows)}
+    assert {host for host in by_host if host} == {r"LOWMERE\KIOSK-07", r"LOWMERE\CONSOLE-03", PLANTED}
+    assert len({row["sentence"] for row in rows}) == len(rows)
+    assert {row["proof"] for row in rows if row["over_hosts"]} == {"still there", "may still be there"}
+    worst = by_host[r"LOWMERE\CONSOLE-03"]
+    assert worst["close"] == r"refuse LOWMERE\isolde.varn.adm logon at CONSOLE-03, by a rule"
+    assert worst["closed_for"] > worst["people"] > 150
+    proofs = [["still there", "may still be there", "was there"].index(r["proof"]) if r["proof"] else 0 for r in rows]
+    assert proofs == sorted(proofs)
+    kiosk = by_host[PLANTED]
+    taken = told("group", "remove", "administrators", kiosk["name"], "--on", "KIOSK-12", "--yes")
+    assert taken.code == 0, taken.err
+    assert kiosk["sentence"] not in {row["sentence"] for row in told("report", "ways", "--format", "json").json}
+    assert "Ways in" in told("report", "all", "--format", "markdown").out

@@ -180,6 +180,7 @@ FORMS: Final[Mapping[str, Form]] = {
     "report": Form(
         "group group_sid member member_sid kind enabled through last_used_at password_set_at",
         also=(
+            ("ways", Form("group group_sid name sid over_hosts proof people sentence close closed_for")),
             ("hosts", Form("host place member member_sid kind unknown")),
             ("delegation", Form(_GRANTS)),
             ("changes", Form("made_at by enactment change on what rule why outcome detail approval")),

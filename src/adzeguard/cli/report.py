@@ -67,6 +67,7 @@ def command(name: str, since: datetime | None, form: str | None, output: Path | 
     from adzeguard.workflows.asking import demand_of
     from adzeguard.workflows.journal_view import Sought, every_change_table, rows_sought
     from adzeguard.workspace.cleaning import stale_by_kind
+    from adzeguard.workspace.reaching import ways_into_privileged
 
     chosen = (form_of(form, output, list(RENDERERS)) if output is not None else form) or "table"
     if RENDERERS[chosen].of_files_alone and output is None:
@@ -79,6 +80,7 @@ def command(name: str, since: datetime | None, form: str | None, output: Path | 
         workspace.privileged,
         every_change_table(rows_sought(workspace.journal, Sought(_EVERYTHING, since=since))),
         lambda: stale_by_kind(workspace),
+        lambda: ways_into_privileged(workspace),
         lambda charter: ((rule.id, demand_of(rule)) for rule in charter.rules),
         workspace.now(),
     )

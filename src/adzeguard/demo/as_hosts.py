@@ -2,9 +2,11 @@
 
 import os
 from collections.abc import Mapping
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any, Final
 
+from adzeguard.core.estate.seen_on import SESSION
 from adzeguard.core.identity import Sid
 from adzeguard.demo.as_ldif import machine_sid
 from adzeguard.demo.scenario import HostSpec, Scenario
@@ -15,18 +17,24 @@ CHART_DIGEST: Final = "9f2c41d7" * 8
 NEWER_CHART_DIGEST: Final = "0b7ea3c5" * 8
 NEWER_CHARTS: Final = ("CONSOLE-07", "CONSOLE-12")
 HALF_CLOSED: Final = "QUAY-02"
+WORKED_AT: Final = ("KIOSK-12", "isolde.varn.adm")
+"""Where an administrator of the domain works just now."""
 CLOSED_TITLE: Final = "Not in service yet"
 CLOSED_TEXT: Final = "Move this computer to its own organizational unit first."
 
 
-def write_hosts(scenario: Scenario, sid_of: Mapping[str, Sid], domain_sid: str, folder: Path) -> None:
+def write_hosts(scenario: Scenario, sid_of: Mapping[str, Sid], domain_sid: str, folder: Path, now: datetime) -> None:
     """Write one file a host. `sid_of` gives the SIDs of the directory that the hosts belong to, by name."""
     folder.mkdir(mode=0o700, parents=True, exist_ok=True)
     for host in scenario.hosts:
         path = folder / f"{host.name}.json"
-        content = host_file_text(host_content(host, sid_of, Sid(f"{domain_sid}-{scenario.dangling_rid}")))
+        content = host_content(host, sid_of, Sid(f"{domain_sid}-{scenario.dangling_rid}"))
+        if host.name == WORKED_AT[0]:
+            at = now.astimezone(UTC) - timedelta(hours=1)
+            seen = {"who": sid_of[WORKED_AT[1]], "how": SESSION, "at": at.isoformat(timespec="seconds")}
+            content = {**content, "seen_on": [seen]}
         with os.fdopen(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "w", encoding="utf-8") as file:
-            file.write(content)
+            file.write(host_file_text(content))
 
 
 def host_content(host: HostSpec, sid_of: Mapping[str, Sid], dangling: Sid) -> dict[str, Any]:

@@ -76,6 +76,11 @@ STEPS: Final = (
         "Who was put among the domain's administrators out of hours, also by way of a group inside them?",
         ("history", r"LOWMERE\Domain Admins", "--outside", "Mon-Fri 07:00-19:00"),
     ),
+    Step(
+        "Some get in without being inside: whoever administers a host has what was left there. What closes most of it?",
+        ("report", "ways"),
+        18,
+    ),
     Step("And the record of it all, as a chain that shows if somebody changes it.", ("journal", "verify")),
 )
 

@@ -36,7 +36,7 @@ def _make(folder: Path, scenario: Scenario, now: datetime) -> None:
     folder.mkdir(mode=0o700)
     write_new(folder / "lowmere.ldif", domain.text())
     write_new(folder / "trail.jsonl", trail_text(scenario, domain.sid_of, now))
-    write_hosts(scenario, domain.sid_of, DOMAIN_SID, folder / "hosts")
+    write_hosts(scenario, domain.sid_of, DOMAIN_SID, folder / "hosts", now)
     write_shares(scenario, domain.sid_of, DOMAIN_SID, folder / "shares")
     settings = settings_text(
         {"kind": "ldif", "file": "lowmere.ldif"},

@@ -1,5 +1,6 @@
 """Who could get into a group by the rights they hold: the views of a workspace."""
 
+from collections.abc import Iterator
 from datetime import timedelta
 from typing import TYPE_CHECKING
 
@@ -7,7 +8,7 @@ from adzeguard.core.estate.principal import Principal
 from adzeguard.core.rights.over_hosts import OverHosts
 from adzeguard.core.rights.reach import ReachFinder, ruling_people
 from adzeguard.core.rights.reach_graph import ReachGraph
-from adzeguard.core.rights.reach_words import reaching, ways_over_hosts
+from adzeguard.core.rights.reach_words import Reaching, reaching, ways_over_hosts
 from adzeguard.core.views.rights import reach_over_hosts_table, reach_table
 from adzeguard.core.views.table import Table
 from adzeguard.store.seen_on import SeenOnHosts
@@ -39,6 +40,15 @@ def left_lately(workspace: "Workspace") -> LeftOnHosts:
     # What hosts say is of now: of a past moment the log alone tells.
     seen = SeenOnHosts(workspace.database) if workspace.past_moment is None else None
     return LeftOnHosts(workspace.trail, workspace.estate, since, until, seen)
+
+
+def ways_into_privileged(workspace: "Workspace") -> Iterator[tuple[Principal, Reaching]]:
+    """Yield the ways into each privileged group, over hosts as well, but for those who rule its domain anyway."""
+    finder = ReachFinder(workspace.rights, over=hosts_on_ways(workspace))
+    for group in workspace.privileged:
+        ruling = ruling_people(workspace.estate, group)
+        found = ways_over_hosts(workspace.estate, finder.graph(group.id), ruling)
+        yield from ((group, way) for way in found.told if way.principal.id not in ruling)
 
 
 def who_reaches(workspace: "Workspace", name: str, *, with_directory: bool = False, over_hosts: bool = False) -> Table:

@@ -1,6 +1,6 @@
 """A cut as it is proposed: what to take away in words, and who may go on reaching the group."""
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from adzeguard.core.change.by_hand.members import memberships_by_hand
@@ -70,7 +70,7 @@ def proposed_cut(
     unwanted = [r.principal for r in ways if r.principal.id not in named.keys() | inside]
     starts = [EVERYBODY if p.id < 0 else p.id for p in unwanted]
     cut = smallest_cut(graph, starts, {*named, *inside})
-    parts = tuple(_part(shown, edge, rights) for edge in cut.edges)
+    parts = tuple(part_of(shown, edge, rights) for edge in cut.edges)
     return ProposedCut(parts, tuple(named.values()), tuple(unwanted), cut.stays_open)
 
 
@@ -89,7 +89,8 @@ def _members(rights: Rights, group: Principal) -> list[int]:
     return members
 
 
-def _part(shown: dict[int, Principal], edge: Edge, rights: Rights) -> Part:
+def part_of(shown: Mapping[int, Principal], edge: Edge, rights: Rights) -> Part:
+    """Return in words what to take away so that an edge is gone; `shown` holds whom it is about."""
     if edge.how == ADMINISTERS:
         holder = shown.get(edge.holder) or outsider(WELL_KNOWN["everyone"])
         words = f"take {holder.qualified_name} out of the administrators of {shown[edge.target].name}"
@@ -105,7 +106,7 @@ def _part(shown: dict[int, Principal], edge: Edge, rights: Rights) -> Part:
         return Part(edge, words, shown[edge.holder], shown[edge.target])
     # Where only some of those whom a grant is for have all that the way needs, it goes from all of them.
     holder, over = rights.holder(edge.entry.sid), shown[edge.stands_on]
-    told = shown | {edge.holder: holder}
+    told = {**shown, edge.holder: holder}
     if edge.stands_on != object_of(edge.target):
         told[object_of(edge.target)] = replace(over, qualified_name=f"those below {over.dn}")
     return Part(edge, f"withdraw the grant: {edge_in_words(told, edge)}", holder, over)

@@ -43,7 +43,7 @@ def smallest_cut(graph: ReachGraph, unwanted: Iterable[int], wanted: Iterable[in
         if (edge.holder in keep and edge.how != SEES) or not edge.can_be_closed:
             capacities[holder, target] = _CANNOT_BE_CUT
             continue
-        taken = node(("in", _key(edge))), node(("out", _key(edge)))
+        taken = node(("in", what_is_taken(edge))), node(("out", what_is_taken(edge)))
         capacities[holder, taken[0]] = capacities[taken[1], target] = _CANNOT_BE_CUT
         capacities[taken] = 1
         removable.setdefault(taken, edge)
@@ -62,8 +62,8 @@ def smallest_cut(graph: ReachGraph, unwanted: Iterable[int], wanted: Iterable[in
     return Cut(tuple(cut), stays_open=flow.flow_value >= _CANNOT_BE_CUT)
 
 
-def _key(edge: Edge) -> Hashable:
-    """One grant is one thing to take away, on all objects where its entry arrives and for all who have it."""
+def what_is_taken(edge: Edge) -> Hashable:
+    """Return what is taken away to close it: one grant is one thing, on all objects and for all who have it."""
     if edge.how == ACTS:
         return edge.holder, edge.how  # one bit of the account is all of it
     if edge.is_membership or edge.entry is None:

@@ -17,7 +17,10 @@ from adzeguard.core.estate.places import short_dn
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.identity import parent_dn
 from adzeguard.core.review.documented import documented_entries
+from adzeguard.core.review.ways_in import ways_in
 from adzeguard.core.rights.delegations import Rights, sorted_for_people
+from adzeguard.core.rights.over_hosts import Proof
+from adzeguard.core.rights.reach_words import Reaching
 from adzeguard.core.views.members import through
 from adzeguard.core.views.page import Lines, Page, Picture
 from adzeguard.core.views.rights import grants_table
@@ -36,6 +39,8 @@ class ReportInput:
     changes: Table
     """What was enacted in the time that is asked about."""
     stale: Callable[[], Mapping[StaleKind, Sequence[Stale]]]
+    ways: Callable[[], Iterable[tuple[Principal, Reaching]]]
+    """Yields the ways into each privileged group, over hosts as well."""
     words: Callable[[Charter], Iterable[tuple[str, str]]]
     """Yields the id of each rule with its demand in words."""
     now: datetime
@@ -75,6 +80,36 @@ def privileged(reported: ReportInput) -> Table:
         Column("password_set_at", "Password set", kind="moment"),
     )
     return Table(rows, columns, "Who is privileged", f"{len(rows)} memberships", "Nobody.")
+
+
+def ways(reported: ReportInput) -> Table:
+    """Return how those get into privileged groups who are not in them, and what closes most of it."""
+    rows = [
+        {
+            "group": one.group.qualified_name,
+            "group_sid": one.group.sid,
+            "name": one.way.principal.qualified_name,
+            "sid": one.way.principal.sid,
+            "people": one.way.people,
+            "over_hosts": one.way.over_hosts,
+            "proof": Proof(one.way.proof).label if one.way.over_hosts else None,
+            "sentence": one.way.words,
+            "close": one.close.words if one.close is not None else "nothing that can be taken away",
+            "closed_for": one.closed_for,
+        }
+        for one in ways_in(reported.rights, reported.ways())
+    ]
+    columns = (
+        *data_columns("group", "group_sid", "name", "sid", "over_hosts", "proof"),
+        Column("people", "People", kind="number"),
+        Column("sentence", "Way in", wide=True),
+        Column("close", "What closes most", wide=True),
+        Column("closed_for", "Closed for", kind="number"),
+    )
+    note = (
+        f"{counted_noun(len(rows), 'way')}, the best proved first; people who control the whole directory are left out"
+    )
+    return Table(rows, columns, "Ways in", note, "Nobody could make themselves privileged.")
 
 
 def hosts(reported: ReportInput) -> Table:
@@ -205,6 +240,7 @@ class ReportRow:
 
 REPORTS: Final[Mapping[str, ReportRow]] = {
     "privileged": ReportRow("who is inside which privileged group", privileged),
+    "ways": ReportRow("who could make themselves privileged, and what closes most", ways),
     "hosts": ReportRow("who administers them", hosts),
     "delegation": ReportRow("what was granted", delegation),
     "changes": ReportRow("what was enacted", changes),
