@@ -29,6 +29,11 @@ NOTHING_ASKED = ResolvedCharter((), (), ())
         ("groupType", ["2", "-2147483646"], "is no kind of group"),
         ("groupType", ["-2147483646"], ""),
         ("Description", ["x"], ""),
+        ("servicePrincipalName", ["HTTP/web"], "are services, which no rule gives"),
+        ("servicePrincipalName", [], ""),
+        ("msDS-SupportedEncryptionTypes", ["4"], "are not the ciphers that are whole"),
+        ("msDS-SupportedEncryptionTypes", [], "are not the ciphers that are whole"),
+        ("MSDS-supportedencryptiontypes", ["24"], ""),
     ],
 )
 def test_only_known_attributes_are_set_and_only_to_what_can_be_weighed(name: str, after: list[str], said: str) -> None:

@@ -2,6 +2,7 @@
 
 import random
 from collections.abc import Iterator
+from datetime import UTC, datetime
 from pathlib import Path
 
 import pytest
@@ -33,7 +34,8 @@ def workspace(server: Server, tmp_path: Path) -> Program:
     """The program in a workspace connected to the server, with the demo's hosts and charter."""
     folder = tmp_path / "w"
     domain = server.sids["Administrator"].rpartition("-")[0]
-    write_hosts(lowmere(), {name: Sid(sid) for name, sid in server.sids.items()}, domain, tmp_path / "hosts")
+    sids = {name: Sid(sid) for name, sid in server.sids.items()}
+    write_hosts(lowmere(), sids, domain, tmp_path / "hosts", datetime.now(UTC))
     made = connect(Program(tmp_path), server, folder)
     assert made.code == 0, made.err
     (folder / "charter/charter.yaml").write_text(charter_text())

@@ -55,7 +55,8 @@ rules:
   response: mend
   why: Tried.
   accounts: {under: "OU=Ways in"}
-  account-standard: [no-delegation, pre-authentication, password-needed, password-hidden]
+  account-standard:
+    [no-delegation, pre-authentication, password-needed, password-hidden, modern-encryption, no-service-names]
 """
 
 
@@ -125,10 +126,16 @@ def test_each_way_is_found_and_the_rule_closes_those_that_it_can(server: Server,
         assert not any(control & closed for control in standing.values()), standing
         assert standing["way.des"] & DES
         left = {name: checks for name, checks in found(workspace).items() if checks}
-        assert left.keys() == {"way.anybody", "way.crown", "way.service", "way.des", "way.ciphers", "way.card"}
+        assert left.keys() == {"way.anybody", "way.crown", "way.des", "way.card"}
+        kept = server.ask("(sAMAccountName=way.*)", "servicePrincipalName", "msDS-SupportedEncryptionTypes")
+        assert not any("servicePrincipalName" in one for one in kept)
+        assert {one["msDS-SupportedEncryptionTypes"][0] for one in kept} == {"24"}
         assert workspace("undo", "--last", "--yes").code == 0
         again = server.ask("(sAMAccountName=way.tickets)", "userAccountControl")[0]
         assert int(again["userAccountControl"][0]) & ANY_SERVICE
+        [service] = server.ask("(sAMAccountName=way.service)", "servicePrincipalName", "msDS-SupportedEncryptionTypes")
+        assert service["servicePrincipalName"] == ["HTTP/tickets.lowmere.example"]
+        assert "msDS-SupportedEncryptionTypes" not in service
     finally:
         server.change(f"dn: CN=Ways,{PLACE},{server.base}\nchangetype: delete")
 

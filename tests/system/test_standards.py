@@ -84,6 +84,11 @@ def test_names_places_owners_and_use(demo: Program) -> None:
         demo, r"{used-within: {accounts: {inside: ['LOWMERE\Break Glass', 'LOWMERE\Domain Admins']}, days: 90}}"
     )
     assert subjects(found["unused-privilege"]) == {"glass.one"}
+    old = [
+        subjects(told(demo, f"{{password-changed-within: {{accounts: {{under: OU=People}}, days: {days}}}}}")[check])
+        for check, days in (("password-not-renewed", 200), ("password-not-renewed", 30))
+    ]
+    assert set() < old[0] < old[1]
 
 
 def test_a_standard_that_says_nothing_is_a_mistake(demo: Program) -> None:

@@ -23,6 +23,8 @@ Standard = Literal[
     "pre-authentication",
     "password-needed",
     "password-hidden",
+    "modern-encryption",
+    "no-service-names",
 ]
 
 

@@ -76,6 +76,13 @@ class UsedWithin(Strict):
     days: int = Field(ge=1, description="Within how many days; the directory's stamp may be 14 days late.")
 
 
+class PasswordWithin(Strict):
+    """Accounts whose password must be renewed."""
+
+    accounts: AccountScope
+    days: int = Field(ge=1, description="Within how many days.")
+
+
 class ApartFrom(Strict):
     """Accounts of administrators are others than those that people use every day."""
 
@@ -99,6 +106,7 @@ class Standards(Strict):
     nothing_in: tuple[str, ...] = Field((), description="Containers in which no account and no group lies.")
     owned: GroupScope | None = Field(None, description="Groups of which somebody is noted as the manager.")
     used_within: UsedWithin | None = Field(None, description="Accounts that must be used.")
+    password_changed_within: PasswordWithin | None = Field(None, description="Accounts whose password must be renewed.")
 
     @model_validator(mode="before")
     @classmethod
@@ -136,6 +144,7 @@ class ResolvedStandards(Resolved):
     no_mailbox: ResolvedAccounts | None = None
     apart: ResolvedAccounts | None = None
     used: ResolvedAccounts | None = None
+    renewed: ResolvedAccounts | None = None
     roles: ResolvedGroups | None = None
     resources: ResolvedGroups | None = None
     owned: ResolvedGroups | None = None
@@ -160,6 +169,7 @@ def resolve_standards(rule: StandardRule, names: RuleNames, response: Response) 
         resolve_accounts(names, form.no_mailbox) if form.no_mailbox else None,
         resolve_accounts(names, form.apart.accounts) if form.apart else None,
         resolve_accounts(names, form.used_within.accounts) if form.used_within else None,
+        resolve_accounts(names, form.password_changed_within.accounts) if form.password_changed_within else None,
         _groups(names, form.nesting.roles, "roles") if form.nesting else None,
         _groups(names, form.nesting.resources, "resources") if form.nesting else None,
         _groups(names, form.owned, "owned") if form.owned else None,

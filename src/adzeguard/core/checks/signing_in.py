@@ -172,7 +172,8 @@ SIGNING_CHECKS: Final[tuple[Check, ...]] = (
         "guessable-privileged",
         "A privileged account of a person has services",
         "Anybody may ask for its ticket, and guess its password for as long as they like.",
-        "Give the service a managed account of its own, and take servicePrincipalName out of this one",
+        "Give the service a managed account of its own, and write a rule for this one: account-standard: "
+        "no-service-names",
         Severity.HIGH,
         check_signing_in,
         evidence=("services",),
@@ -181,7 +182,8 @@ SIGNING_CHECKS: Final[tuple[Check, ...]] = (
         "guessable-service",
         "An account of a person has services",
         "Anybody may ask for its ticket, and guess its password for as long as they like.",
-        "Give the service a managed account of its own, or this one a long password and the ciphers 24",
+        "Give the service a managed account of its own, or this one a long password; and write a rule for it: "
+        "account-standard: modern-encryption",
         Severity.MEDIUM,
         check_signing_in,
         evidence=("services",),
@@ -218,7 +220,7 @@ SIGNING_CHECKS: Final[tuple[Check, ...]] = (
         "old-ciphers",
         "An account signs in by broken ciphers",
         "Its tickets can be read in days.",
-        "Set its msDS-SupportedEncryptionTypes to 24, at a directory server; then a new password",
+        _BY_RULE.format("modern-encryption") + "; then a new password",
         Severity.MEDIUM,
         check_signing_in,
         evidence=("privileged",),

@@ -5,14 +5,16 @@ from typing import Any, Final
 
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.kinds.add_member import AddMember
+from adzeguard.core.change.kinds.object_change import AttributeChange
 from adzeguard.core.change.kinds.set_account_control import SetAccountControl
+from adzeguard.core.change.kinds.set_attributes import SetAttributes
 from adzeguard.core.charter.account_rule import Standard
 from adzeguard.core.charter.account_scopes import Scoped
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.estate.account_control import ControlName, control_named
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.named import Named
-from adzeguard.core.estate.principal import Principal
+from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.identity import Sid
 from adzeguard.core.review.account_settings import AccountDeviation, AccountSetting, accounts_with_rules
 from adzeguard.core.review.correction import Correction
@@ -30,6 +32,13 @@ _CONTROLS: Final[Mapping[Standard, tuple[tuple[ControlName, ...], bool, str]]] =
     "password-hidden": (("password-readable",), False, "its password is kept so that it can be read"),
 }
 """By standard the controls that must all be on, or all off, and what is said where they are not."""
+_CIPHERS: Final = "msDS-SupportedEncryptionTypes"
+_MODERN: Final = 0x18
+"""AES with keys of 128 and of 256 bits ([MS-KILE] 2.2.7); one that says nothing is given RC4 (seen with Samba 4.17)."""
+_SERVICES: Final = "servicePrincipalName"
+_MOST_SERVICES: Final = 50
+"""No more are kept of an account when it is collected."""
+_ATTRIBUTES: Final[Mapping[str, Standard]] = {_CIPHERS: "modern-encryption", _SERVICES: "no-service-names"}
 _STANDARDS: Final = {(name, on): standard for standard, (names, on, _) in _CONTROLS.items() for name in names}
 
 
@@ -39,7 +48,22 @@ def _wanted(rules: Sequence[Scoped]) -> Decided:
 
 def _standing(account: Principal) -> Mapping[Any, bool]:
     """Protection is a membership, which is no flag of the account: the deviation looks at it."""
-    return {standard: not _otherwise(account, names, on) for standard, (names, on, _) in _CONTROLS.items()}
+    controls = {standard: not _otherwise(account, names, on) for standard, (names, on, _) in _CONTROLS.items()}
+    if account.kind != Kind.USER:
+        return controls  # a computer's and a managed account's ciphers and services are looked after by the host
+    return {
+        **controls,
+        "modern-encryption": _ciphers(account) & _MODERN != 0 and not _ciphers(account) & ~_MODERN,
+        "no-service-names": not _services(account),
+    }
+
+
+def _ciphers(account: Principal) -> int:
+    return int((account.details.get("signing_in") or {}).get("encryption", 0))
+
+
+def _services(account: Principal) -> list[str]:
+    return list((account.details.get("signing_in") or {}).get("services", ()))
 
 
 def _otherwise(account: Principal, names: Sequence[ControlName], on: bool) -> list[ControlName]:
@@ -50,6 +74,8 @@ def _below_standard(estate: Estate) -> Callable[[AccountDeviation], Correction |
     def said(one: AccountDeviation) -> Correction | None:
         if one.fact == _PROTECTED:
             return _unprotected(estate, one, estate.id_of_sid(_protecting(estate, one.account)))
+        if one.fact in _ATTRIBUTES.values():
+            return _of_attribute(one) if one.account.kind == Kind.USER else None
         names, on, words = _CONTROLS[one.fact]
         correction = one.correction("below-standard", words, standard=one.fact)
         wrong = _otherwise(one.account, names, on)
@@ -59,6 +85,23 @@ def _below_standard(estate: Estate) -> Callable[[AccountDeviation], Correction |
         return correction.with_changes(changes)
 
     return said
+
+
+def _of_attribute(one: AccountDeviation) -> Correction:
+    """Return what changes the ciphers of an account, or takes its services away."""
+    if one.fact == "no-service-names":
+        services = _services(one.account)
+        correction = one.correction("below-standard", "anybody may ask for a ticket of its services", standard=one.fact)
+        if len(services) >= _MOST_SERVICES:
+            return correction.without_changes(
+                "it has more services than are read: take them away at a directory server"
+            )
+        attribute = AttributeChange.of(_SERVICES, services, [])
+        return correction.with_changes([SetAttributes(attributes=(attribute,), **one.of_rule())])
+    ciphers = _ciphers(one.account)
+    attribute = AttributeChange.of(_CIPHERS, [str(ciphers)] if ciphers else [], [str(_MODERN)])
+    correction = one.correction("below-standard", "its tickets can be had with a broken cipher", standard=one.fact)
+    return one.unless_keeper(correction, SetAttributes(attributes=(attribute,), **one.of_rule()))
 
 
 def _protecting(estate: Estate, account: Principal) -> Sid:
@@ -78,6 +121,9 @@ def _unprotected(estate: Estate, one: AccountDeviation, protected: int | None) -
 
 
 def _put_in(change: Change) -> tuple[Any, Any] | None:
+    if isinstance(change, SetAttributes):
+        found = next((_ATTRIBUTES[one.name] for one in change.attributes if one.name in _ATTRIBUTES), None)
+        return (found, True) if found is not None else None
     if not isinstance(change, SetAccountControl) or (change.control, change.on) not in _STANDARDS:
         return None
     return _STANDARDS[change.control, change.on], True

@@ -112,6 +112,7 @@ RULE_KINDS: Final[tuple[RuleKind, ...]] = (
             "lies-where-nothing-should",
             "without-owner",
             "unused-privilege",
+            "password-not-renewed",
         ),
     ),
     RuleKind("tier", TierRule, resolve_tier, review_tiers, checks=rows("lower-tier-logon")),

@@ -311,6 +311,14 @@ RULE_ROWS: Final[tuple[CheckRow, ...]] = (
         Severity.MEDIUM,
         evidence=RULE,
     ),
+    CheckRow(
+        "password-not-renewed",
+        "A password is older than a rule lets it be",
+        "Whoever has learned it has it still.",
+        "Let its owner set a new one, or set one at a directory server",
+        Severity.MEDIUM,
+        evidence=RULE,
+    ),
 )
 
 _BY_ID: Final = {row.id: row for row in RULE_ROWS}

@@ -115,6 +115,17 @@ def _owned(estate: Estate, rule: ResolvedStandards) -> Iterator[Correction]:
             yield correction_of(rule, "without-owner", Named.of(group), f"its manager {manager} is gone")
 
 
+def _password_changed_within(estate: Estate, rule: ResolvedStandards) -> Iterator[Correction]:
+    if rule.form.password_changed_within is None:
+        return
+    allowed = timedelta(days=rule.form.password_changed_within.days)
+    for one in _accounts(estate, rule.renewed):
+        set_at = moment(one.details.get("password_set"))
+        if set_at is not None and estate.taken_at - set_at > allowed:
+            message = f"its password is {(estate.taken_at - set_at).days} days old"
+            yield correction_of(rule, "password-not-renewed", Named.of(one), message)
+
+
 def _used_within(estate: Estate, rule: ResolvedStandards) -> Iterator[Correction]:
     if rule.form.used_within is None:
         return
@@ -173,5 +184,6 @@ STANDARDS: Final[tuple[Callable[[Estate, ResolvedStandards], Iterator[Correction
     _nothing_in,
     _owned,
     _used_within,
+    _password_changed_within,
 )
 """A further standard is a key of the rule, a function beside these, and a row here."""

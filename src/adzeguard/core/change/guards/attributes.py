@@ -1,9 +1,10 @@
 """Only attributes that this program knows the meaning of are set, and only to values that it can weigh."""
 
 import re
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Final
 
+from adzeguard.core.change.change import UNDO_RULE
 from adzeguard.core.change.guards.case import Case
 from adzeguard.core.change.kinds.set_attributes import SetAttributes
 from adzeguard.core.estate.group_types import is_group_type
@@ -22,30 +23,50 @@ SETTABLE: Final = frozenset(
         "logonhours",
         "gplink",
         "accountexpires",
+        "serviceprincipalname",
+        "msds-supportedencryptiontypes",
     }
 )
 """By their folded names. Setting any attribute at all would get past every other guard: `member` is an attribute, and
 so are what disables an account and the descriptor itself."""
 _STEPS: Final = re.compile(rb"[0-9]{1,19}")
 _HOSTS: Final = re.compile(rb"[A-Za-z0-9_.$-]+(,[A-Za-z0-9_.$-]+)*")
+_MODERN: Final = re.compile(rb"8|16|24")
+
+Allowed = Callable[[Sequence[bytes]], bool]
+_FORMS: Final[Mapping[str, tuple[Allowed, str]]] = {
+    "grouptype": (lambda after: len(after) == 1 and is_group_type(after[0]), "is no kind of group"),
+    "accountexpires": (lambda after: all(map(_STEPS.fullmatch, after)), "is no time"),
+    "logonhours": (lambda after: all(len(v) == len(value_of(ALWAYS)) for v in after), "are no hours of a week"),
+    "gplink": (
+        lambda after: all(is_links(value.decode("utf-8", "replace")) for value in after),
+        "is no list of links to directory policies",
+    ),
+    "userworkstations": (lambda after: all(map(_HOSTS.fullmatch, after)), "are no names of hosts"),
+}
+"""What the new values must be, and what is said of others."""
+_TAKEN_ALONE: Final[Mapping[str, tuple[Allowed, str]]] = {
+    "serviceprincipalname": (lambda after: not after, "are services, which no rule gives"),
+    "msds-supportedencryptiontypes": (
+        lambda after: len(after) == 1 and _MODERN.fullmatch(after[0]) is not None,
+        "are not the ciphers that are whole",
+    ),
+}
+"""What a rule sets in one direction alone: a service can be taken away, and a broken cipher. Undo puts back."""
 
 
 def odd_settings(case: Case) -> Iterator[str]:
-    """Yield a reason for each attribute that is not one of ours to set, and each kind of group that is none."""
-    for change in case.changes:
-        if not isinstance(change, SetAttributes):
-            continue
+    """Yield a reason for each attribute that is not one of ours to set, and each value that is none of its kind."""
+    for change in (one for one in case.changes if isinstance(one, SetAttributes)):
         for attribute in change.attributes:
             name = attribute.name.casefold()
             if name not in SETTABLE:
                 yield f"{change.id}: {attribute.name} is not set by a proposal, only {', '.join(sorted(SETTABLE))}"
-            elif name == "grouptype" and not (len(attribute.after) == 1 and is_group_type(attribute.after[0])):
-                yield f"{change.id}: the new groupType of {change.object.name} is no kind of group"
-            elif name == "accountexpires" and not all(_STEPS.fullmatch(value) for value in attribute.after):
-                yield f"{change.id}: the new accountExpires of {change.object.name} is no time"
-            elif name == "logonhours" and any(len(value) != len(value_of(ALWAYS)) for value in attribute.after):
-                yield f"{change.id}: the new logonHours of {change.object.name} are no hours of a week"
-            elif name == "gplink" and not all(is_links(value.decode("utf-8", "replace")) for value in attribute.after):
-                yield f"{change.id}: the new gPLink of {change.object.name} is no list of links to directory policies"
-            elif name == "userworkstations" and not all(_HOSTS.fullmatch(value) for value in attribute.after):
-                yield f"{change.id}: the new userWorkstations of {change.object.name} are no names of hosts"
+            forms = _FORMS if change.rule == UNDO_RULE else {**_FORMS, **_TAKEN_ALONE}
+            allowed, otherwise = forms.get(name, (_anything, ""))
+            if not allowed(attribute.after):
+                yield f"{change.id}: the new {attribute.name} of {change.object.name} {otherwise}"
+
+
+def _anything(_after: Sequence[bytes]) -> bool:
+    return True
