@@ -14,9 +14,9 @@ from adzeguard.core.rights.reach_graph import EVERYBODY, ReachGraph
 from adzeguard.core.rights.reach_words import reaching, ways_over_hosts
 from tests.estates import NOON, directory, estate, rights_of
 
-PEOPLE = [f"p{n}" for n in range(8)]
-GROUPS = [f"g{n}" for n in range(4)]
-HOSTS = ["H0", "H1", "H2"]
+PEOPLE = [f"p{n}" for n in range(25)]
+GROUPS = [f"g{n}" for n in range(14)]
+HOSTS = [f"H{n}" for n in range(6)]
 GOAL = "g0"
 MOST_HOSTS = 2
 EVERYONE = "S-1-1-0"
@@ -40,7 +40,7 @@ def domains(draw: st.DrawFn) -> tuple[dict[str, list[str]], dict[str, list[str]]
     groups = {name: draw(st.lists(st.sampled_from([*PEOPLE, *GROUPS]), max_size=4, unique=True)) for name in GROUPS}
     some = st.sampled_from([*PEOPLE, *GROUPS, *([EVERYONE] if draw(st.integers(0, 5)) == 0 else [])])
     hosts = {name: draw(st.lists(some, max_size=2, unique=True)) for name in HOSTS}
-    logons = draw(st.lists(st.tuples(st.sampled_from(PEOPLE), st.sampled_from(HOSTS)), max_size=6, unique=True))
+    logons = draw(st.lists(st.tuples(st.sampled_from(PEOPLE), st.sampled_from(HOSTS)), max_size=14, unique=True))
     return groups, hosts, logons
 
 

@@ -53,6 +53,14 @@ def test_reach_with_its_cut(checked: Program) -> None:
         assert name in said, said
 
 
+def test_reach_over_hosts_shows_them_and_who_logged_on(checked: Program) -> None:
+    """The host on the way, who administers it, and whom it saw; without the option it is not there."""
+    said = words(checked, "reach", ADMINS, "--over-hosts")
+    for name in ("KIOSK-12", "Kiosk Stewards", "isolde.varn.adm", "saw a logon of", "the smallest cut"):
+        assert name in said, said
+    assert "KIOSK-12" not in words(checked, "reach", ADMINS)
+
+
 def test_two_hundred_groups_do_not_stand_on_each_other(tmp_path) -> None:
     """Each in a place of its own, those that lead to the same beside each other."""
     from adzeguard.core.views.pictures import Arrow, Drawing, Node

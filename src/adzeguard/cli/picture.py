@@ -30,6 +30,7 @@ _PEOPLE = 24
 @click.option(
     "--focus", metavar="NAME", shell_complete=names(), help="With nesting: emphasize the way of this account."
 )
+@click.option("--over-hosts", is_flag=True, help="With reach: also over hosts where a member left something.")
 @click.option(
     "--output",
     type=click.Path(path_type=Path, dir_okay=False),
@@ -38,12 +39,14 @@ _PEOPLE = 24
     help="The picture: .png, .svg or .pdf.",
 )
 @workspace_option
-def command(kind: str, group: str | None, focus: str | None, output: Path, folder: Path | None) -> int:
+def command(
+    kind: str, group: str | None, focus: str | None, over_hosts: bool, output: Path, folder: Path | None
+) -> int:
     """Draw a picture.
 
     headcount: accounts inside privileged groups over time. findings: findings by week. ages: time since accounts were
     used. hosts: people by the number of hosts they administer. nesting GROUP: the groups inside it. reach GROUP: who
-    could become a member, and the smallest cut.
+    could become a member, and the smallest cut; --over-hosts draws hosts as squares, with who logged on there.
     """
     if output.suffix.casefold() not in _ENDINGS:
         raise UsageError(f"'{output}' is no picture", f"Name it {', '.join(_ENDINGS)}")
@@ -55,7 +58,7 @@ def command(kind: str, group: str | None, focus: str | None, output: Path, folde
         raise UsageError("drawing needs an extra package", "pip install 'adzeguard[figures]'") from error
     workspace = looking(folder)
     if kind in _OF_A_GROUP:
-        what = _nesting(workspace, str(group), focus) if kind == "nesting" else _reach(workspace, str(group))
+        what = _reach(workspace, str(group), over_hosts) if kind == "reach" else _nesting(workspace, str(group), focus)
         if len(what.nodes) > pictures.MOST_NODES:
             raise UsageError(f"{len(what.nodes)} things are too many to draw", "Draw a group inside it")
         pictures.drawing(what, output)
@@ -92,14 +95,17 @@ def _nesting(workspace: Workspace, group: str, focus: str | None) -> "Drawing":
     )
 
 
-def _reach(workspace: Workspace, group: str) -> "Drawing":
-    from adzeguard.core.estate.names import resolve
+def _reach(workspace: Workspace, group: str, over_hosts: bool) -> "Drawing":
     from adzeguard.core.review.proposed_cut import proposed_cut
-    from adzeguard.core.rights.reach import ReachFinder, ruling_people
-    from adzeguard.core.rights.reach_words import reaching
+    from adzeguard.core.rights.reach import ruling_people
+    from adzeguard.core.rights.reach_words import reaching, ways_over_hosts
     from adzeguard.core.views.pictures import reach
+    from adzeguard.workspace.reaching import reach_graph
 
-    found = resolve(workspace.estate, group)
-    graph = ReachFinder(workspace.rights).graph(found.id)
-    ways = reaching(workspace.estate, graph, but=ruling_people(workspace.estate, found))
+    found, graph = reach_graph(workspace, group, over_hosts=over_hosts)
+    ruling = ruling_people(workspace.estate, found)
+    if over_hosts:
+        ways = ways_over_hosts(workspace.estate, graph, ruling).told
+    else:
+        ways = reaching(workspace.estate, graph, but=ruling)
     return reach(workspace.estate, found, graph, ways, proposed_cut(workspace.rights, workspace.charter, found, graph))

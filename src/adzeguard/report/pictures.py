@@ -15,6 +15,7 @@ from matplotlib.lines import Line2D
 from matplotlib.patches import Rectangle
 from matplotlib.ticker import MaxNLocator
 
+from adzeguard.core.estate.principal import Kind
 from adzeguard.core.identity import leaf_name
 from adzeguard.core.views.pictures import Arrow, Drawing, Places
 from adzeguard.private_files import write_result
@@ -27,6 +28,7 @@ _MARKS: Final = "osD^vPX*h"
 _LONGEST: Final = 30
 _INCHES: Final = (11.6, 7.3)
 MOST_NODES: Final = 400
+_HOST: Final = Kind.COMPUTER.label
 
 
 def _figure(title: str, height: float = _INCHES[1], width: float = _INCHES[0]) -> tuple[Figure, Axes]:
@@ -171,7 +173,7 @@ def drawing(what: Drawing, path: Path) -> None:
         strong = node.focus or node.key == what.root
         colour = _SEA if node.kind == "group" else _SAND if node.kind == "user" else "#6b6f2a"
         box = {
-            "boxstyle": "round,pad=0.28",
+            "boxstyle": "square,pad=0.3" if node.kind == _HOST else "round,pad=0.28",
             "facecolor": colour if strong else _PAPER,
             "edgecolor": colour,
             "linewidth": 1.1,
@@ -185,6 +187,8 @@ def drawing(what: Drawing, path: Path) -> None:
     signs = [Line2D([], [], color=_SEA, label="is a member of")]
     if any(arrow.by_right for arrow in what.arrows):
         signs.append(Line2D([], [], color=_SAND, linestyle="--", label="could take over, by a right"))
+    if any(arrow.by_logon for arrow in what.arrows):
+        signs.append(Line2D([], [], color=_INK, linestyle=":", label="saw a logon of (hosts are square)"))
     if has_focus:
         signs.append(Line2D([], [], color=_RUST, linewidth=2.2, label="the way in"))
     if any(arrow.cut for arrow in what.arrows):
@@ -197,12 +201,12 @@ def _arrow(
     axes: Axes, arrow: Arrow, at: Mapping[str, tuple[int, float]], half: Mapping[str, float], *, faint: bool
 ) -> None:
     """Draw from the edge of one box to that of the other: `half` is how wide half of each is, in points."""
-    colour = _RUST if arrow.cut or arrow.focus else _SAND if arrow.by_right else _SEA
+    colour = _RUST if arrow.cut or arrow.focus else _SAND if arrow.by_right else _INK if arrow.by_logon else _SEA
     (x1, y1), (x2, y2) = at[arrow.begin], at[arrow.end]
     style = {
         "arrowstyle": "-|>",
         "color": colour,
-        "linestyle": "--" if arrow.by_right else "-",
+        "linestyle": "--" if arrow.by_right else ":" if arrow.by_logon else "-",
         "linewidth": 2.2 if arrow.cut or arrow.focus else 0.9,
         "alpha": 0.25 if faint else 0.9,
         "shrinkA": half[arrow.begin],

@@ -14,6 +14,7 @@ from adzeguard.core.identity import Sid, parent_dn
 from adzeguard.core.review.proposed_cut import ProposedCut
 from adzeguard.core.rights.reach_graph import ReachGraph, object_of
 from adzeguard.core.rights.reach_words import Reaching
+from adzeguard.core.rights.ways import SEES
 
 _DAY = 86_400
 AGES = ((30, "30 days"), (90, "90 days"), (180, "180 days"), (365, "a year"))
@@ -31,11 +32,12 @@ class Node:
 
 @dataclass(frozen=True, slots=True)
 class Arrow:
-    """One thing that leads to another: by a membership, or by a right; in focus, or to be taken away."""
+    """One thing that leads to another: by a membership, a right, or a logon; in focus, or to be taken away."""
 
     begin: str
     end: str
     by_right: bool = False
+    by_logon: bool = False
     focus: bool = False
     cut: bool = False
     words: str = ""
@@ -83,7 +85,13 @@ def reach(estate: Estate, group: Principal, graph: ReachGraph, ways: Iterable[Re
     known = estate.catalogue.principals({i for pair in edges for i in pair if i >= 0} | {group.id})
     nodes = [Node(str(i), p.name, p.kind.label, i == group.id) for i, p in known.items()]
     arrows = [
-        Arrow(str(begin), str(end), by_right=not edge.is_membership, cut=(begin, end) in taken)
+        Arrow(
+            str(begin),
+            str(end),
+            by_right=not edge.is_membership and edge.how != SEES,
+            by_logon=edge.how == SEES,
+            cut=(begin, end) in taken,
+        )
         for (begin, end), edge in edges.items()
         if begin in known and end in known
     ]
