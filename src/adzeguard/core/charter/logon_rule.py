@@ -10,7 +10,7 @@ from adzeguard.core.charter.host_scope import HostRule, resolve_scope
 from adzeguard.core.charter.references import Reference, RuleNames
 from adzeguard.core.charter.rule import PrincipalName, Response, Strict, one_or_many
 from adzeguard.core.charter.setting_rule import ResolvedSetting
-from adzeguard.core.estate.logon import WAYS
+from adzeguard.core.estate.logon import IN_PERSON, LEAVES_SECRETS, WAYS
 from adzeguard.core.estate.notice import LONGEST_TEXT, LONGEST_TITLE, Notice
 
 
@@ -59,12 +59,21 @@ class LogonRule(HostRule):
     refuse_logon: ByWay | None = Field(
         None, description="Who may not log on, by which way; even if something else lets them."
     )
+    no_privileged_logons: tuple[PrincipalName, ...] = Field(
+        (), description="Who may not log on in any way that leaves a password or a ticket of theirs there."
+    )
     allow_logon_only: ByWay | None = Field(None, description="Who alone may log on, by which way; keepers always may.")
     notice: NoticeForm | None = Field(None, description="What is shown before anybody logs on.")
 
+    @model_validator(mode="before")
+    @classmethod
+    def _one_or_many(cls, value: Any) -> Any:
+        return one_or_many(value, "no-privileged-logons")
+
     @model_validator(mode="after")
     def _wants_no_contradiction(self) -> "LogonRule":
-        refused = self.refuse_logon.by_way() if self.refuse_logon else {}
+        given = self.refuse_logon.by_way() if self.refuse_logon else {}
+        refused = {way: (*given.get(way, ()), *self.no_privileged_logons) for way in (*given, *LEAVES_SECRETS)}
         for way, alone in (self.allow_logon_only.by_way() if self.allow_logon_only else {}).items():
             both = {name.casefold() for name in alone} & {name.casefold() for name in refused.get(way, ())}
             if both:
@@ -80,6 +89,8 @@ class ResolvedLogonRule(ResolvedSetting):
     refused: Mapping[str, tuple[Reference, ...]] = field(default_factory=dict)
     alone: Mapping[str, tuple[Reference, ...]] = field(default_factory=dict)
     notice: Notice | None = None
+    where_told_apart: frozenset[str] = frozenset()
+    """The ways in which nobody is refused where a host cannot tell them apart."""
 
     @property
     def listed(self) -> list[Reference]:
@@ -90,11 +101,14 @@ class ResolvedLogonRule(ResolvedSetting):
 def resolve_logon_rule(rule: LogonRule, names: RuleNames, response: Response) -> Iterator[ResolvedLogonRule]:
     """Yield the rule with its names found, or nothing if one cannot be used."""
     refused = _found(names, "refuse-logon", rule.refuse_logon)
+    leaving = names.with_sids(("no-privileged-logons",), rule.no_privileged_logons)
+    apart = frozenset(LEAVES_SECRETS if leaving else ()) - {*refused, *IN_PERSON}
+    refused |= {way: (*refused.get(way, ()), *leaving) for way in LEAVES_SECRETS if leaving}
     alone = _found(names, "allow-logon-only", rule.allow_logon_only)
     notice = Notice(rule.notice.title, rule.notice.text.strip("\n")) if rule.notice else None
     scope = resolve_scope(names, rule.hosts)
     if not names.failed:
-        yield ResolvedLogonRule(rule, response, scope, refused, alone, notice)
+        yield ResolvedLogonRule(rule, response, scope, refused, alone, notice, apart)
 
 
 def _found(names: RuleNames, key: str, given: ByWay | None) -> dict[str, tuple[Reference, ...]]:

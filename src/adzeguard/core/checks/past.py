@@ -16,7 +16,7 @@ from adzeguard.core.checks.check_input import CheckInput
 from adzeguard.core.checks.finding import Finding
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host
-from adzeguard.core.estate.logon import WAYS, logon_of
+from adzeguard.core.estate.logon import IN_PERSON, WAYS, logon_of
 from adzeguard.core.estate.logon_limits import hosts_listed
 from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.names import host_named
@@ -31,7 +31,6 @@ _TRIES: Final = 10
 """So often within a day, from wherever: who guesses with care comes from several places."""
 _A_DAY: Final = timedelta(days=1)
 _ORIGINS: Final = 10
-_IN_PERSON: Final = ("console", "remote")
 _LETS_CHANGE_MEMBERS: Final = frozenset({"group-membership", "group-lifecycle", "everything"})
 
 
@@ -181,7 +180,7 @@ class _Judge:
         if host.state is not None:
             rules = logon_of(host.state)
             token = token_at(host.state, self._identities[Sid(one.account_sid)]) if rules is not None else ()
-            ways = (one.way,) if one.way in WAYS else _IN_PERSON
+            ways = (one.way,) if one.way in WAYS else IN_PERSON
             if rules is not None and not any(may_log_on(rules, token, way).allowed for way in ways):
                 yield "logon-though-refused", f"it is refused logon at {host.name} today"
         if listed and host.name.casefold() not in listed:

@@ -10,6 +10,9 @@ from adzeguard.core.identity import Sid
 
 Way = Literal["console", "remote", "network", "service", "batch"]
 WAYS: Final[tuple[Way, ...]] = ("console", "remote", "network", "service", "batch")
+IN_PERSON: Final[tuple[Way, ...]] = ("console", "remote")
+LEAVES_SECRETS: Final[tuple[Way, ...]] = (*IN_PERSON, "service", "batch")
+"""The ways that leave a password or a ticket at the host; over the network alone nothing is left."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,7 +9,7 @@ from adzeguard.core.charter.elevate_rule import ElevateRule, resolve_elevation
 from adzeguard.core.charter.grant_rule import GrantRule, resolve_grant
 from adzeguard.core.charter.group_rule import GroupRule, resolve_group_rule
 from adzeguard.core.charter.intake_rule import IntakeRule, resolve_intake
-from adzeguard.core.charter.kinds import RuleKind
+from adzeguard.core.charter.kinds import RuleKind, nothing_left
 from adzeguard.core.charter.local_group_rule import LocalGroupRule, resolve_local_group_rule
 from adzeguard.core.charter.logon_rule import LogonRule, resolve_logon_rule
 from adzeguard.core.charter.own_accounts_rule import OwnAccountsRule, resolve_own_accounts
@@ -85,6 +85,8 @@ RULE_KINDS: Final[tuple[RuleKind, ...]] = (
         ),
     ),
     of_setting("refuse-logon", LogonRule, resolve_logon_rule, REFUSALS, rows("logon-not-refused")),
+    # It comes to refusals, which the row above sees to.
+    RuleKind("no-privileged-logons", LogonRule, resolve_logon_rule, nothing_left),
     of_setting("allow-logon-only", LogonRule, resolve_logon_rule, ALONE, rows("logon-not-limited")),
     of_setting("notice", LogonRule, resolve_logon_rule, NOTICES, rows("other-notice")),
     of_setting(

@@ -32,9 +32,15 @@ Scoped = ScopedRule[ResolvedLogonRule]
 
 def _refusals(state: HostState, rules: Sequence[Scoped], _keepers: Keepers) -> Decided:
     """Return who is to be refused by which way; whom another rule lets alone is asked for and not decided."""
+    told_apart = (logon_of(state) or LogonRules()).refused
     wanted = each_that_any_wants(
         rules,
-        lambda rule: ((way, sid) for way, listed in rule.refused.items() for sid in sorted(sids_on(listed, state))),
+        lambda rule: (
+            (way, sid)
+            for way, listed in rule.refused.items()
+            if way not in rule.where_told_apart or way in told_apart
+            for sid in sorted(sids_on(listed, state))
+        ),
     )
     for way, both in _contradictions(state, rules):
         for (other, sid), (decision,) in wanted.items():
@@ -94,6 +100,8 @@ def _refused(state: HostState) -> Mapping[Any, bool]:
 def _refusals_said(rule: ResolvedLogonRule) -> Iterator[Said]:
     for way, names in rule.rule.refuse_logon.by_way().items() if rule.rule.refuse_logon else ():
         yield Said(f"logon by {way}", f"refuse {', '.join(names)}")
+    if rule.rule.no_privileged_logons:
+        yield Said("privileged logons", f"none of {', '.join(rule.rule.no_privileged_logons)}")
 
 
 REFUSALS: Final = Setting(

@@ -152,8 +152,7 @@ def _out_of_administrators(estate: Estate, part: Part) -> Draft:
 def _refusal(part: Part) -> str:
     """Return what closes the way for good: what was left there ends by itself, and a rule keeps it from coming back."""
     who, host = part.over.qualified_name, part.holder.name
-    ways = f"{{console: ['{who}'], remote: ['{who}']}}"
-    return f"a rule keeps {who} from logging on there: hosts: {{named: {host}}}, refuse-logon: {ways}"
+    return f"a rule keeps {who} from logging on there: hosts: {{named: {host}}}, no-privileged-logons: ['{who}']"
 
 
 def _withdrawing(estate: Estate, edges: Iterable[Edge]) -> Iterator[Change]:

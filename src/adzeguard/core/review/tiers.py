@@ -2,7 +2,6 @@
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Final
 
 from adzeguard.core.access.logon import may_log_on, token_on
 from adzeguard.core.charter.account_scopes import accounts_of
@@ -11,7 +10,7 @@ from adzeguard.core.charter.scopes import HostScopes
 from adzeguard.core.charter.tier_rule import ResolvedTier, TierOfHosts
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host, HostState
-from adzeguard.core.estate.logon import LogonRules, logon_of
+from adzeguard.core.estate.logon import IN_PERSON, LogonRules, logon_of
 from adzeguard.core.estate.logon_limits import hosts_listed
 from adzeguard.core.estate.names import host_named
 from adzeguard.core.estate.principal import Principal
@@ -19,8 +18,6 @@ from adzeguard.core.identity import Sid
 from adzeguard.core.review.correction import Correction, correction_of
 from adzeguard.core.rights.delegations import Rights
 from adzeguard.core.wording import some_of
-
-_IN_PERSON: Final = ("console", "remote")
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,7 +91,7 @@ class _Logons:
         key = (account.id, *_shape(rules, host.state))
         if key not in self._known:
             token = token_on(self._estate, host.state, Sid(account.sid))
-            self._known[key] = tuple(way for way in _IN_PERSON if may_log_on(rules, token, way).allowed)
+            self._known[key] = tuple(way for way in IN_PERSON if may_log_on(rules, token, way).allowed)
         return self._known[key]
 
 

@@ -41,7 +41,7 @@ def ways_in(rights: Rights, found: Iterable[tuple[Principal, Reaching]]) -> list
     )
     found_ways = []
     for group, way in ways:
-        # Of two that close as much, the one nearest to the group: who is in a group further out needs it for their work.
+        # Of two that close as much, the one nearest to the group: further out somebody needs it for their work.
         best = max(reversed(_closable(way)), key=lambda edge: people[what_is_taken(edge)], default=None)
         part = part_of(shown, best, rights) if best is not None else None
         found_ways.append(WayIn(group, way, part, people[what_is_taken(best)] if best is not None else 0))

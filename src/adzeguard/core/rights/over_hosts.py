@@ -16,7 +16,7 @@ from typing import Final
 from adzeguard.core.access.logon import identities_of_all, may_log_on, token_at
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host
-from adzeguard.core.estate.logon import WAYS, logon_of
+from adzeguard.core.estate.logon import IN_PERSON, WAYS, logon_of
 from adzeguard.core.estate.seen_on import SESSION, TICKET
 from adzeguard.core.identity import Sid
 from adzeguard.core.wording import when_utc
@@ -32,7 +32,6 @@ _WORDS: Final[Mapping[str, str]] = {
 LEAVING: Final = frozenset(_WORDS)
 """The kinds of logons that leave something on the host, and what a host itself shows of them."""
 _STORED: Final = frozenset({"batch", "service"})
-_IN_PERSON: Final = ("console", "remote")
 _TICKET: Final = timedelta(hours=10)
 _RENEWED: Final = timedelta(days=7)
 
@@ -117,7 +116,7 @@ class OverHosts:
         rules = logon_of(host.state) if host.state is not None else None
         if host.state is None or rules is None:
             return False
-        ways = (way,) if way in WAYS else _IN_PERSON
+        ways = (way,) if way in WAYS else IN_PERSON
         return not any(may_log_on(rules, token_at(host.state, self._identities_of(sid)), one).allowed for one in ways)
 
     def _identities_of(self, sid: Sid) -> frozenset[Sid]:

@@ -10,13 +10,12 @@ from adzeguard.core.change.kinds.logon_refusal import EndRefusal, RefuseLogon
 from adzeguard.core.change.kinds.own_account import DisableOwnAccount
 from adzeguard.core.change.kinds.set_logon_alone import SetLogonAlone
 from adzeguard.core.estate.hosts import HostState
-from adzeguard.core.estate.logon import LogonRules, logon_of
+from adzeguard.core.estate.logon import IN_PERSON, LogonRules, logon_of
 from adzeguard.core.identity import Sid
 from adzeguard.core.wellknown import ADMINISTRATORS
 from adzeguard.core.wording import some_of
 
 _WAY_OUT = "Leave one of them out of the refusal, or enable the host's own administrator"
-_IN_PERSON = ("console", "remote")
 
 
 def shut_out_of_hosts(case: Case) -> Iterator[str]:
@@ -91,7 +90,7 @@ class _GettingIn:
         keepers = case.keepers_after.people.nonzero()[0].tolist()
         for keeper in case.estate.catalogue.principals(keepers).values():
             token = token_on(case.estate, state, Sid(keeper.sid), case.after.graph)
-            yield bool(token & inside) and any(may_log_on(rules, token, way).allowed for way in _IN_PERSON)
+            yield bool(token & inside) and any(may_log_on(rules, token, way).allowed for way in IN_PERSON)
 
 
 def logons_stay(case: Case) -> Callable[[Change, HostState], str]:
