@@ -1,5 +1,6 @@
 """Ways over hosts: who administers one, and what was left there by whom, against a search of their own."""
 
+from dataclasses import replace
 from datetime import timedelta
 
 import pytest
@@ -7,6 +8,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.hosts import Host
+from adzeguard.core.estate.logon import LOGON_REFUSAL, LogonRules
+from adzeguard.core.identity import Sid
 from adzeguard.core.rights.cut import smallest_cut
 from adzeguard.core.rights.over_hosts import LeftOn, OverHosts, Proof
 from adzeguard.core.rights.reach import ReachFinder
@@ -137,3 +141,29 @@ def test_a_way_over_a_host_is_told_once_for_its_administrators_and_the_best_prov
         r"LOWMERE\Crew administers LOWMERE\H0, which saw LOWMERE\cato log on at its console on 2026-11-20 12:00 UTC,"
         r" which is a member of LOWMERE\g0"
     )
+
+
+def test_hosts_on_which_nothing_refuses_a_member_are_counted() -> None:
+    """One that others administer and that refuses nobody; not where a member was seen, nor where all are refused."""
+    groups = {"Domain Admins": ["cato"], "Crew": ["ada"], "g0": ["cato"]}
+    computers = dict.fromkeys(["H0", "H1", "H2", "H3"], "OU=Hosts")
+    hosts = {"H0": ["Crew"], "H1": ["Domain Admins"], "H2": ["Crew"], "H3": ["Crew"]}
+    of = estate(directory(["ada", "bob", "cato"], groups, computers=computers), hosts)
+    cato = Sid(str(of.principal(of.catalogue.by_name("cato")[0]).sid))
+    refusing = LogonRules({way: frozenset({cato}) for way in ("console", "remote")})
+    of = replace(of, hosts=[_with_logon(host, refusing) if host.name == "H3" else host for host in of.hosts])
+    finder = ReachFinder(rights_of(of), over=over(of, [("cato", "H0", HOURS, "console")]))
+    graph = finder.graph(of.catalogue.by_name("g0")[0])
+    assert [host.name for host in finder.open_hosts(graph)] == ["H2"]
+    half = replace(refusing, refused={"console": frozenset({cato})})
+    of = replace(of, hosts=[_with_logon(host, half) if host.name == "H3" else host for host in of.hosts])
+    finder = ReachFinder(rights_of(of), over=over(of, []))
+    found = finder.open_hosts(finder.graph(of.catalogue.by_name("g0")[0]))
+    assert [host.name for host in found] == ["H0", "H2", "H3"]
+
+
+def _with_logon(host: Host, rules: LogonRules) -> Host:
+    """The host with these refusals."""
+    assert host.state is not None
+    parts = {**host.state.parts, LOGON_REFUSAL.name: rules}
+    return replace(host, state=replace(host.state, parts=parts))

@@ -130,6 +130,27 @@ def test_a_logon_is_told_with_how_it_was_and_what_the_client_claims(number: int,
     assert (event.member, event.member_sid) == (r"LOWMERE\ada", data.get("TargetSid", ""))
 
 
+@pytest.mark.parametrize(
+    ("data", "told"),
+    [
+        ({"ServiceName": "KIOSK-07$", "Status": "0x0"}, ("KIOSK-07", r"LOWMERE.EXAMPLE\ada", "network", "192.0.2.7")),
+        ({"ServiceName": "KIOSK-07$", "Status": "0x7"}, None),
+        ({"ServiceName": "krbtgt", "Status": "0x0"}, None),
+        ({"ServiceName": "svc.tickets", "Status": "0x0"}, None),
+        ({"ServiceName": "KIOSK-07$", "TargetUserName": "QUAY-01$@LOWMERE.EXAMPLE"}, None),
+    ],
+)
+def test_a_ticket_for_a_host_is_a_logon_over_the_network(data: dict, told: tuple | None) -> None:
+    """Of whom it was given to, at the host whose account it is for; of other services and between hosts it is none."""
+    about = {
+        "TargetUserName": "ada@LOWMERE.EXAMPLE",
+        "TargetDomainName": "LOWMERE.EXAMPLE",
+        "IpAddress": "::ffff:192.0.2.7",
+    }
+    [record] = logon_of(4769, **{**about, **data})
+    assert [(e.group, e.member, e.way, e.origin) for e in record.events or ()] == ([told] if told else [])
+
+
 def test_what_tells_nothing_that_is_kept_is_counted_by_its_kind() -> None:
     """Nothing that was logged is passed over in silence."""
     other = {"timestamp": SAMBA["timestamp"], "type": "passwordChange", "passwordChange": {}}

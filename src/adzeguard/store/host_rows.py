@@ -3,7 +3,7 @@
 import json
 from bisect import bisect_left
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from functools import cached_property
+from functools import cache, cached_property
 from typing import TYPE_CHECKING, Any, TypeVar, overload
 
 from adzeguard.core.errors import InputError
@@ -190,10 +190,14 @@ def read_at(connection: Connection) -> dict[int, float]:
     whole = connection.rows("SELECT id, finished FROM collection WHERE kind <> ? ORDER BY id", (ENACTMENT,))
     numbers = [number for number, _ in whole]
     finished: dict[int, float] = dict(connection.rows("SELECT id, finished FROM collection"))
-    moments: dict[int, float] = {}
-    query = "SELECT id, since, until FROM host WHERE trouble = '' AND state <> '' ORDER BY since"
-    for host, since, until in connection.rows(query):
+
+    @cache
+    def answered(since: int, until: int | None) -> float:
         before = bisect_left(numbers, until) if until is not None else len(numbers)
-        moments[host] = finished[max([since, *numbers[max(before - 1, 0) : before]])]
+        return finished[max([since, *numbers[max(before - 1, 0) : before]])]
+
+    query = "SELECT id, since, until FROM host WHERE trouble = '' AND state <> '' ORDER BY since"
+    # Most hosts answered at the same few collections.
+    moments = {host: answered(since, until) for host, since, until in connection.rows(query)}
     looked_after = {host for (host,) in connection.rows("SELECT id FROM host WHERE until IS NULL AND source <> ''")}
     return {host: moment for host, moment in moments.items() if host in looked_after}

@@ -30,8 +30,8 @@ def changes_seen(database: Database) -> Iterator[Seen]:
         ]
         rows = connection.rows(
             "SELECT group_id, since, until, nested, people, primaries FROM membership WHERE group_id IN"
-            " (SELECT group_id FROM membership GROUP BY group_id HAVING count(*) > 1 OR max(until) IS NOT NULL"
-            " OR min(since) > (SELECT min(id) FROM collection)) ORDER BY group_id, since"
+            " (SELECT group_id FROM membership WHERE until IS NOT NULL UNION SELECT group_id FROM membership"
+            " WHERE since > 1 AND since > (SELECT min(id) FROM collection)) ORDER BY group_id, since"
         )
     finished = dict(times)
     before = dict(zip([number for number, _ in times][1:], [moment for _, moment in times], strict=False))

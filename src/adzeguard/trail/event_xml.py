@@ -19,7 +19,7 @@ _VERBS: Final[Mapping[int, Verb]] = {
     **dict.fromkeys((4735, 4737, 4745, 4750, 4755, 4760, 5136), "changed"),
     **dict.fromkeys((4730, 4734, 4748, 4753, 4758, 4763, 5141), "deleted"),
     5139: "moved",
-    4624: "logon",
+    **dict.fromkeys((4624, 4769), "logon"),
     4625: "refused",
     **dict.fromkeys((4768, 4771, 4776), "refused"),
     1102: "cleared",
@@ -32,6 +32,8 @@ What it granted is logged again where somebody logs on with it.
 """
 _OF_BOTH: Final = (4768, 4776)
 """Logged under one number whether it was granted or not; the other is logged of refusals alone."""
+_SERVICE_TICKET: Final = 4769
+"""A directory server gave somebody a ticket for a service: of a host without a log of its own it is all there is."""
 _LOGONS: Final = (4624, 4625, *_OF_DIRECTORY)
 _CHUNK: Final = 1 << 16
 _LARGEST: Final = 1 << 20
@@ -98,6 +100,8 @@ def _event(element: Element) -> Event:
         for part in ("EventData", "UserData")
         for data in parts.get(part, ())
     }
+    if int(number) == _SERVICE_TICKET:
+        return _ticket_for_host(at, verb, said)
     if int(number) in _LOGONS:
         return _logon(at, int(number), verb, said, system["Computer"].text if "Computer" in system else "")
     by = qualified(said.get("SubjectDomainName"), said.get("SubjectUserName"))
@@ -132,6 +136,26 @@ def _logon(at: datetime, number: int, verb: Verb, said: Mapping[str, str], compu
         number=number,
         claimed=host_of(said.get("WorkstationName") or said.get("Workstation")),
         way="ticket" if number in _TICKETS else LOGON_WAYS.get(kind, ""),
+    )
+
+
+def _ticket_for_host(at: datetime, verb: Verb, said: Mapping[str, str]) -> Event:
+    """Return a ticket for a host as a logon there over the network: whether it came to more is told by the host alone.
+
+    The host is the account whose ticket it is; its services are all called by that. Hosts ask for each other's tickets
+    all day long, which tells of nobody.
+    """
+    service, name = text_of(said.get("ServiceName")), text_of(said.get("TargetUserName")).partition("@")[0]
+    if _number(said.get("Status", "0x0")) or not service.endswith("$") or name.endswith("$") or not name:
+        raise PassedOverError(f"event {_SERVICE_TICKET} of no host")
+    return Event(
+        at,
+        verb,
+        group=host_of(service.removesuffix("$")),
+        member=qualified(said.get("TargetDomainName"), name),
+        origin=address_of(said.get("IpAddress")),
+        number=_SERVICE_TICKET,
+        way="network",
     )
 
 

@@ -56,10 +56,12 @@ def who_reaches(workspace: "Workspace", name: str, *, with_directory: bool = Fal
 
     `over_hosts` takes in who administers a host on which a member left something.
     """
-    group, graph = reach_graph(workspace, name, with_directory=with_directory, over_hosts=over_hosts)
+    group, over = group_called(workspace, name), hosts_on_ways(workspace) if over_hosts else None
+    finder = ReachFinder(workspace.rights, with_directory=with_directory, over=over)
+    graph = finder.graph(group.id)
     ruling = set() if with_directory else ruling_people(workspace.estate, group)
     if not over_hosts:
         ways = reaching(workspace.estate, graph, but=ruling)
         return reach_table(ways, group.qualified_name, len(ruling - {way.principal.id for way in ways}))
     found = ways_over_hosts(workspace.estate, graph, ruling)
-    return reach_over_hosts_table(found, group.qualified_name)
+    return reach_over_hosts_table(found, group.qualified_name, len(finder.open_hosts(graph)))

@@ -112,6 +112,18 @@ class OverHosts:
         still = [one for one in told if not (one[2] and one[1].proof(self._now) == Proof.OLD)]
         return sorted(still, key=lambda one: (one[1].proof(self._now), self._now - one[1].at))
 
+    def lets_any(self, host: Host, sids: Sequence[Sid]) -> bool:
+        """Tell whether a host lets any of these log on at its console or remotely."""
+        if host.state is None or not sids:
+            return False
+        rules = logon_of(host.state)
+        if rules is None or not (rules.refused or rules.alone):
+            return True
+        missing = [sid for sid in sids if sid not in self._identities]
+        self._identities |= identities_of_all(self._estate, missing) if missing else {}
+        tokens = (token_at(host.state, self._identities[sid]) for sid in sids)
+        return any(may_log_on(rules, token, way).allowed for token in tokens for way in IN_PERSON)
+
     def _refuses(self, host: Host, sid: Sid, way: str) -> bool:
         rules = logon_of(host.state) if host.state is not None else None
         if host.state is None or rules is None:

@@ -17,6 +17,7 @@ from adzeguard.core.descriptors.ace import Ace
 from adzeguard.core.descriptors.descriptor import Descriptor, is_readable
 from adzeguard.core.estate.catalogue import Domain
 from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.hosts import Host
 from adzeguard.core.estate.principal import ACCOUNTS, Kind, Principal
 from adzeguard.core.identity import parent_dn
 from adzeguard.core.rights.acting_as import ActingAs
@@ -42,6 +43,7 @@ from adzeguard.core.wellknown import (
 
 _MOVABLE: Final = ACCOUNTS | {Kind.GROUP}
 _HOSTS: Final = frozenset({Kind.COMPUTER})
+_PEOPLE: Final = frozenset({Kind.USER})
 _MOST_HOSTS: Final = 2
 """Hosts on one way: over a few more everybody leads to everybody, as was seen with logons by chance."""
 _MOST_BEHIND_HOSTS: Final = 20_000
@@ -182,6 +184,19 @@ class ReachFinder:
                 if self._administrators(host.id):
                     words, proof = left.in_words(refused=refused), left.proof(self._over.now)
                     yield Edge(host.id, principal.id, SEES, evidence=words, proof=int(proof))
+
+    def open_hosts(self, graph: ReachGraph) -> list[Host]:
+        """Return the hosts that others administer and on which nothing refuses members logon, though none was seen.
+
+        What a member would leave there is nobody's yet; of a large estate these are most hosts.
+        """
+        if self._over is None:
+            return []
+        seen = {edge.holder for edge in graph.edges if edge.how == SEES}
+        people = self._estate.catalogue.principals(self._estate.graph.expand(graph.group).people.tolist())
+        sids = [one.sid for one in people.values() if one.sid and one.kind in _PEOPLE and one.enabled]
+        led = (host for host in self._estate.hosts if host.id not in seen and self._administrators(host.id))
+        return [host for host in led if self._over.lets_any(host, sids)]
 
     def _administrators(self, host: int) -> Sequence[int]:
         """Return who administers a host and does not rule the domain anyway; each is asked about once."""

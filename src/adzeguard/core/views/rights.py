@@ -13,6 +13,7 @@ from adzeguard.core.rights.reach_words import OverHostsFound, Reaching
 from adzeguard.core.views.identities import identity
 from adzeguard.core.views.table import Column, Table, data_columns
 from adzeguard.core.wellknown import WELL_KNOWN, is_built_in_group
+from adzeguard.core.wording import counted_noun
 
 _EXTENTS = {
     0: "this",
@@ -125,14 +126,20 @@ def reach_table(reaching: Sequence[Reaching], group: str, ruling: int = 0) -> Ta
     return _reach(reaching, group, note + _more(ruling))
 
 
-def reach_over_hosts_table(found: OverHostsFound, group: str) -> Table:
-    """Return the same with ways over hosts, each told once, and how well it is proved."""
+def reach_over_hosts_table(found: OverHostsFound, group: str, open_hosts: int = 0) -> Table:
+    """Return the same with ways over hosts, each told once, and how well it is proved.
+
+    `open_hosts` is on how many further ones a member may log on.
+    """
     members = sum(r.member for r in found.told)
     could = sum(not r.member and not r.over_hosts for r in found.told) + found.by_hosts_alone
     note = f"{members} are members, {could} could become one{_more(found.ruling)}"
     note += f"\n{found.by_hosts_alone} of them by a host alone; the best proved ways come first."
     if found.is_cut_short:
         note += "\nMore ways lead there: these are the nearest of them."
+    if open_hosts:
+        note += f"\nNothing refuses members logon at {counted_noun(open_hosts, 'more host')} that others administer:"
+        note += " a rule with no-privileged-logons does."
     return _reach(found.told, group, note, "people", "over_hosts", "proof")
 
 
