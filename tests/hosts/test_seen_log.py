@@ -3,6 +3,8 @@
 from datetime import UTC, datetime
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from adzeguard.hosts.linux.seen_log import seen_in
 
@@ -46,6 +48,9 @@ def at(text: str) -> int:
         ("2026-11-29T08:00:00Z nav sshd[12]: Accepted magic for ada from 192.0.2.7 port 4 ssh2", None),
         ("ticket-kept 99999999999999999999 ada", None),
         ("ticket-kept soon ada", None),
+        ("ticket-kept 999999999999 ada", None),
+        ("ticket-kept -5 ada", None),
+        ("session ada\ud800", None),
         ("2026-13-45T99:00:00Z nav sshd[12]: Accepted password for ada from 192.0.2.7 port 4 ssh2", None),
         ("Feb 30 08:00:00 nav sshd[12]: Accepted password for ada from 192.0.2.7 port 4 ssh2", None),
     ],
@@ -69,3 +74,22 @@ def test_without_the_hosts_own_time_nothing_is_believed() -> None:
     """An answer that says no time, or one without a zone, tells nobody."""
     assert not list(seen_in("session ada\n"))
     assert not list(seen_in("now 2026-11-30T10:00:00\nsession ada\n"))
+
+
+def test_a_host_that_saw_thousands_is_believed_in_the_last_of_them() -> None:
+    """What it says is bounded: the tickets first, then who was there last."""
+    line = "2026-11-29T08:{:02}:{:02}Z nav sshd[1]: Accepted password for p{} from ::1 port 4 ssh2"
+    told = [line.format(n // 60 % 60, n % 60, n) for n in range(3000)]
+    found = list(seen_in("\n".join([NOW, "ticket-kept 1796000000 ada", *told])))
+    assert len(found) == 500
+    assert found[0] == ("ada", "ticket-kept", 1796000000)
+    assert found[1][0] == "p2999"
+
+
+@given(st.text(max_size=200))
+def test_whatever_a_host_says_stops_nothing(said: str) -> None:
+    """Any text at all, in lines or not, gives names and times that can be stored, or nothing."""
+    for words in (said, f"{NOW}\n{said}", f"{NOW}\nticket-kept {said}\nsession {said}\n{said}"):
+        for name, _, seconds in seen_in(words):
+            name.encode()
+            assert datetime.fromtimestamp(seconds, UTC)

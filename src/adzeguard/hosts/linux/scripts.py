@@ -38,10 +38,10 @@ used() {
 printf 'used '; used | grep -a 'COMMAND=/' | grep -av 'command not allowed' | tail -n 2000 | base64 | tr -d '\\n'; echo
 seen() {
     date +'now %Y-%m-%dT%H:%M:%S%z'
-    ps -eo stat=,user:64= 2> /dev/null | sed -n 's/^[^Z ][^ ]* */session /p' | sort -u
+    ps -eo stat=,user:64= 2> /dev/null | sed -n 's/^[^Z ][^ ]* */session /p' | sort -u | head -n 500
     for one in /tmp/krb5cc_*; do
         if [ -f "$one" ] && [ ! -L "$one" ]; then stat -c 'ticket-kept %Y %U' -- "$one"; fi
-    done
+    done | sort -k 2,2rn | awk '{ who = $0; sub(/^[^ ]+ [^ ]+ /, "", who) } !known[who]++' | head -n 500
     {
         journalctl -q -t sshd -t sshd-session -t login --since '-30 days' -o short-iso --no-pager 2> /dev/null
         cat /var/log/auth.log /var/log/secure 2> /dev/null

@@ -14,9 +14,11 @@ from typing import Final
 from adzeguard.core.estate.seen_on import KEY, SESSION, TICKET
 
 _MOST: Final = 4000
+"""More than the script on the host prints."""
 _LONGEST: Final = 1024
-_LATEST: Final = 1 << 40
 _LATELY: Final = timedelta(days=30)
+_A_DAY: Final = timedelta(days=1)
+_SEEN_AT_MOST: Final = 500
 _BY: Final[Mapping[str, str]] = {
     "password": "remote",
     "keyboard-interactive": "remote",
@@ -43,26 +45,29 @@ Seen = tuple[str, str, int]
 
 def seen_in(text: str) -> Iterator[Seen]:
     """Yield everybody who was seen, by each way once, the last time. What cannot be understood is passed over."""
-    told = [line for line in text.splitlines()[-_MOST:] if len(line) <= _LONGEST and line.isprintable()]
+    told = [line for line in text.splitlines()[:_MOST] if len(line) <= _LONGEST and line.isprintable()]
     words = [line.split(" ", 1) for line in told if " " in line]
-    now = next((found for first, rest in words if first == "now" and (found := _time(rest)) is not None), None)
+    now = next((at for first, rest in words if first == "now" and (at := _time(rest)) is not None), None)
     if now is None:
         return
-    tickets = dict(_tickets(rest for first, rest in words if first == TICKET))
+    tickets = dict(_tickets((rest for first, rest in words if first == TICKET), now))
     logons = _logons(told, now)
     for name in {rest.strip() for first, rest in words if first == SESSION}:
         came = max(((at, how) for (who, how), at in logons.items() if who == name), default=(0, ""))[1]
         # Who came by a key, or by a ticket that was not handed on, can be made out, and left nothing.
         how = came if came in (KEY, "network") and name not in tickets else SESSION
         logons[name, how] = int(now.timestamp())
-    yield from ((name, TICKET, at) for name, at in sorted(tickets.items()))
-    yield from ((name, how, at) for (name, how), at in sorted(logons.items()))
+    found = [(name, TICKET, at) for name, at in sorted(tickets.items())]
+    found += [(name, how, at) for (name, how), at in sorted(logons.items(), key=lambda one: (-one[1], one[0]))]
+    yield from found[:_SEEN_AT_MOST]
 
 
-def _tickets(lines: Iterable[str]) -> Iterator[tuple[str, int]]:
+def _tickets(lines: Iterable[str], now: datetime) -> Iterator[tuple[str, int]]:
+    latest = int((now + _A_DAY).timestamp())
     for line in sorted(lines, key=lambda line: line.partition(" ")[0].zfill(20)):
         at, _, name = line.partition(" ")
-        if at.isascii() and at.isdecimal() and len(at) < len(str(_LATEST)):
+        # The time of a file is what its owner says: one of a year that no calendar has would end the reading of all.
+        if at.isascii() and at.isdecimal() and len(at) <= len(str(latest)) and int(at) <= latest:
             yield name, int(at)
 
 
@@ -73,7 +78,7 @@ def _logons(lines: Iterable[str], now: datetime) -> dict[tuple[str, str], int]:
         opened = None if accepted else _OPENED.search(line)
         how = _BY.get(accepted["by"], "") if accepted else "console"
         match, at = accepted or opened, _at(line, now)
-        if match is not None and how and at is not None and now - _LATELY <= at <= now + timedelta(days=1):
+        if match is not None and how and at is not None and now - _LATELY <= at <= now + _A_DAY:
             key = (match["who"].replace("\\\\", "\\"), how)
             found[key] = max(found.get(key, 0), int(at.timestamp()))
     return found
@@ -92,7 +97,7 @@ def _at(line: str, now: datetime) -> datetime | None:
             at = datetime.strptime(f"{year} {short[1]} {now:%z}", "%Y %b %d %H:%M:%S %z")
         except ValueError:
             continue
-        if at <= now + timedelta(days=1):
+        if at <= now + _A_DAY:
             return at
     return None
 
