@@ -62,7 +62,8 @@ class RemoteSamSession:
         try:
             with library_errors(self._name):
                 sids = set(map(self._names.sid_of, logged_on(self._pipes.service("wkssvc"), self._name)))
-        except HostError:
+        # Of another form than was asked for, the library raises what comes: the rest of the host is read all the same.
+        except (HostError, LookupError, TypeError, ValueError):
             return None
         return tuple(sorted(SeenOn(Sid(sid), SESSION, now) for sid in sids if sid))
 
