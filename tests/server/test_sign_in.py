@@ -83,3 +83,22 @@ def test_what_somebody_else_writes_of_the_account_is_kept(server: Server, worksp
     done = workspace("enact", "clerk.json", "--yes", "--format", "json")
     assert {row["status"] for row in done.json} == {"verified"}
     assert standing(server)["userAccountControl"] == [str(66050 ^ 0x10000 | 0x100000)]
+
+
+@pytest.mark.usefixtures("clerk")
+def test_who_is_put_away_is_let_in_at_no_hour_and_is_in_no_group(server: Server, workspace: Program) -> None:
+    """The server itself refuses the bind, and lists it nowhere; without the rule it lets it in again."""
+    workspace("collect")
+    assert workspace("group", "add", "Radio Watch", "sign.clerk", "--yes").code == 0
+    assert server.lets_in("sign.clerk")
+    (workspace.folder / "charter/charter.yaml").write_text(
+        "charter: 1\nrules:\n- id: put-away\n  response: mend\n  accounts: {named: 'LOWMERE\\sign.clerk'}\n"
+        "  memberships: {only: []}\n  logon-hours: none\n"
+    )
+    done = workspace("enact", "--yes", "--format", "json")
+    assert (done.code, {row["status"] for row in done.json}) == (0, {"verified"}), done.err
+    assert not server.lets_in("sign.clerk")
+    assert "Sign Clerk" not in server.members_of("Radio Watch")
+    (workspace.folder / "charter/charter.yaml").write_text("charter: 1\n")
+    assert workspace("enact", "--yes").code == 0
+    assert server.lets_in("sign.clerk")

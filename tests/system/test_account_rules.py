@@ -151,3 +151,52 @@ def test_hosts_that_nothing_takes_in_and_lists_that_are_too_long_are_told(limite
     (limited.folder / "charter/charter.yaml").write_text(text)
     reasons = {item["reason"] for item in limited("propose", "--format", "json").json["left_out"]}
     assert reasons == {"no host is in its scope, and an empty list lets it log on anywhere"}
+
+
+PUT_AWAY = r"""charter: 1
+rules:
+- id: put-away
+  response: mend
+  why: Who has left opens nothing.
+  accounts: {named: 'LOWMERE\dessa.calder'}
+  memberships: {only: ['LOWMERE\First Aiders']}
+  logon-hours: none
+"""
+
+
+def test_an_account_that_is_put_away_is_in_no_group_and_never_logs_on(demo: Program) -> None:
+    """It leaves every group but those of the rule, and gets its hours back when the rule goes; the groups stay left."""
+    demo("collect")
+
+    def groups() -> set[str]:
+        shown = demo("show", "dessa.calder", "--format", "json").json
+        return {row["name"] if isinstance(row, dict) else row for row in shown["member_of"]}
+
+    before = groups()
+    (demo.folder / "charter/charter.yaml").write_text(PUT_AWAY)
+    found = [row for row in demo("check", "--format", "json").json if row["rule"] == "put-away"]
+    assert {row["check"] for row in found} == {"member-elsewhere", "logs-on-any-time"}
+    assert any("is to log on never" in row["message"] for row in found)
+    done = demo("enact", "--yes", "--format", "json")
+    assert {row["status"] for row in done.json} == {"verified"}, done.err
+    assert len(groups()) < len(before)
+    assert "Nothing to change" in demo("propose").out
+    assert demo("show", "dessa.calder", "--format", "json").json["logon_hours"] == ["never"]
+    (demo.folder / "charter/charter.yaml").write_text("charter: 1\nrules: []\n")
+    assert demo("enact", "--yes").code == 0
+    assert "logon_hours" not in demo("show", "dessa.calder", "--format", "json").json
+    assert len(groups()) < len(before)
+
+
+def test_a_rule_about_the_group_comes_before_one_about_the_account(demo: Program) -> None:
+    """They do not put it in and take it out in turn: it stays, and that is said."""
+    more = r"""- id: crew
+  group: 'LOWMERE\Radio Watch'
+  response: mend
+  include: ['LOWMERE\dessa.calder']
+"""
+    (demo.folder / "charter/charter.yaml").write_text(PUT_AWAY + more)
+    assert demo("enact", "--yes").code == 0
+    left = demo("propose", "--format", "json").json
+    assert left["changes"] == []
+    assert "rule crew puts it there" in {one["reason"] for one in left["left_out"]}

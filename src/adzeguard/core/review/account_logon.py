@@ -65,9 +65,8 @@ def _any_time(estate: Estate) -> Callable[[AccountDeviation], Correction]:
     def said(one: AccountDeviation) -> Correction:
         offset = hours.offset(one.scoped.rule)
         now = hours_in_words(one.stands, offset) if one.stands else "at any hour"
-        correction = one.correction(
-            "logs-on-any-time", f"it may log on {now}, and not {hours_in_words(one.wanted, offset)} alone"
-        )
+        only = f"not {hours_in_words(one.wanted, offset)} alone" if any(one.wanted) else "is to log on never"
+        correction = one.correction("logs-on-any-time", f"it may log on {now}, and {only}")
         return one.unless_keeper(correction, _setting(one, one.stands, one.wanted))
 
     return said

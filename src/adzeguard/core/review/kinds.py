@@ -21,6 +21,7 @@ from adzeguard.core.charter.tier_rule import TierRule, resolve_tier
 from adzeguard.core.check_row import CheckRow
 from adzeguard.core.review.absent_groups import review_absent_groups
 from adzeguard.core.review.account_logon import LOGON_HOURS, LOGON_PLACES
+from adzeguard.core.review.account_memberships import review_account_memberships
 from adzeguard.core.review.account_settings import AccountSetting
 from adzeguard.core.review.account_standards import STANDARDS
 from adzeguard.core.review.elevate_rules import ELEVATIONS
@@ -99,6 +100,13 @@ RULE_KINDS: Final[tuple[RuleKind, ...]] = (
     of_setting("local-accounts", OwnAccountsRule, resolve_own_accounts, OWN_ACCOUNTS, rows("local-account-enabled")),
     of_accounts("logon-only-on", LOGON_PLACES, rows("logs-on-elsewhere")),
     of_accounts("logon-hours", LOGON_HOURS, rows("logs-on-any-time")),
+    RuleKind(
+        "memberships",
+        AccountRule,
+        resolve_account_rule,
+        review_account_memberships,
+        checks=rows("member-elsewhere"),
+    ),
     of_accounts("account-standard", STANDARDS, rows("below-standard")),
     RuleKind(
         "standard",

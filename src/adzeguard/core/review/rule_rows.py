@@ -312,6 +312,14 @@ RULE_ROWS: Final[tuple[CheckRow, ...]] = (
         evidence=RULE,
     ),
     CheckRow(
+        "member-elsewhere",
+        "An account that is put away is in a group",
+        "What lies in such a place should open nothing.",
+        "Take it out: adzeguard propose",
+        Severity.MEDIUM,
+        evidence=(*RULE, "group_sid"),
+    ),
+    CheckRow(
         "password-not-renewed",
         "A password is older than a rule lets it be",
         "Whoever has learned it has it still.",
