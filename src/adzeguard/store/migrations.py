@@ -297,6 +297,15 @@ def _form_seventeen(connection: Connection) -> None:
     connection.run("CREATE INDEX seen_on_by_sid ON seen_on (sid)")
 
 
+def _form_eighteen(connection: Connection) -> None:
+    """Logons are found by whose they are, and by the host; whether any object was changed is found at once."""
+    changes = "'created', 'changed', 'moved', 'deleted'"
+    connection.run(f"CREATE INDEX trail_of_changes ON trail (at) WHERE verb IN ({changes})")
+    logons = "verb IN ('logon', 'refused')"
+    connection.run(f"CREATE INDEX trail_of_logons ON trail (whom_sid) WHERE {logons}")
+    connection.run(f"CREATE INDEX trail_of_hosts ON trail (upper(what)) WHERE {logons} AND what <> ''")
+
+
 def detail_indexes(connection: Connection) -> dict[str, str]:
     """Return the indexes by which the few objects with a certain detail are found among all."""
     holds = connection.dialect.holds
@@ -347,6 +356,7 @@ MIGRATIONS: Final[tuple[Callable[[Connection], None], ...]] = (
     _form_fifteen,
     _form_sixteen,
     _form_seventeen,
+    _form_eighteen,
 )
 """Step i brings a store from version i to version i + 1. A step and the note of it share one transaction."""
 VERSION: Final = len(MIGRATIONS)

@@ -2,11 +2,13 @@
 
 from collections.abc import Collection, Iterable, Sequence
 from datetime import UTC, datetime
-from typing import NamedTuple
+from typing import Final, NamedTuple
 
 from adzeguard.core.estate.seen_on import SeenOn
 from adzeguard.store.batches import among, batched
 from adzeguard.store.connection import Connection, Database
+
+_AT_ONCE: Final = 10_000
 
 
 class Sighting(NamedTuple):
@@ -38,7 +40,7 @@ class SeenOnHosts:
 
     def of(self, sids: Collection[str]) -> list[Sighting]:
         """Return where some were seen, the oldest first."""
-        found = [row for some in batched(sorted(sids)) for row in self._rows(among("s.sid", len(some)), some)]
+        found = [row for some in batched(sorted(sids), _AT_ONCE) for row in self._rows(among("s.sid", len(some)), some)]
         return sorted(found, key=lambda one: one.at)
 
     def at(self, host: int) -> list[Sighting]:

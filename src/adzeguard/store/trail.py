@@ -8,7 +8,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from adzeguard.core.trail.event import MEMBERSHIP, NOBODY, Event, key_of, microseconds_of, moment
+from adzeguard.core.trail.event import MEMBERSHIP, NOBODY, Event, Verb, key_of, microseconds_of, moment
 from adzeguard.store.batches import among, batched
 from adzeguard.store.connection import Connection, Database, Row, one
 
@@ -23,7 +23,14 @@ _LARGEST_PAGE: Final = 20_000
 _FIRST: Final = 1 << 62
 """So that times before 1970 have a place too."""
 
-_MEMBERSHIP: Final = f"verb IN ({', '.join(repr(verb) for verb in MEMBERSHIP)})"
+
+def _one_of(verbs: Sequence[Verb]) -> str:
+    """Return the condition that something was done in one of some ways, as the words of an index have it."""
+    return f"verb IN ({', '.join(repr(verb) for verb in verbs)})"
+
+
+_MEMBERSHIP: Final = _one_of(MEMBERSHIP)
+_LOGONS: Final[tuple[Verb, ...]] = ("logon", "refused")
 _SIDS_AT_ONCE: Final = 10_000
 """Each time all logons are gone through: the fewer times the better."""
 _NAMED_AT_MOST: Final = 200_000
@@ -151,7 +158,7 @@ class Trail:
                 for some in batched(wanted, _SIDS_AT_ONCE)
                 for row in connection.rows(
                     f"SELECT {_READ} FROM trail WHERE {among('whom_sid', len(some))}"
-                    f" AND verb IN ('logon', 'refused') AND {after}",
+                    f" AND {_one_of(_LOGONS)} AND {after}",
                     some,
                 )
             ]
@@ -170,7 +177,8 @@ class Trail:
         # All of them, and not the last ones: to put half a million together by text takes the database six seconds.
         kinds = sorted(asked.ways)
         with self._database.reading() as connection:
-            query = f"verb = 'logon' AND what <> '' AND {_between(connection, asked.since, asked.until)}"
+            between = _between(connection, asked.since, asked.until)
+            query = f"{_one_of(_LOGONS)} AND verb = 'logon' AND what <> '' AND {between}"
             query += f" AND {among('way', len(kinds))}" if kinds else ""
             # What leaves most out stands first: SQLite asks in this order, and takes a third of the time.
             return [
@@ -207,10 +215,10 @@ class Trail:
             first, last = _first_and_last(connection)
         return (moment(first), moment(last)) if first is not None else (None, None)
 
-    def has(self, verbs: Sequence[str]) -> bool:
+    def has(self, verbs: Sequence[Verb]) -> bool:
         """Tell whether anything was done in one of some ways."""
         with self._database.reading() as connection:
-            return bool(connection.rows(f"SELECT 1 FROM trail WHERE {among('verb', len(verbs))} LIMIT 1", verbs))
+            return bool(connection.rows(f"SELECT 1 FROM trail WHERE {_one_of(verbs)} LIMIT 1"))
 
     def moments(self) -> list[tuple[str, datetime, datetime, int]]:
         """Return for each verb the first and the last time and how often it is told."""

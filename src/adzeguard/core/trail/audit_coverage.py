@@ -7,7 +7,7 @@ from typing import Final
 
 import numpy as np
 
-from adzeguard.core.trail.event import moment
+from adzeguard.core.trail.event import Verb, moment
 
 _FEWEST: Final = 20
 """Events below which nobody can say what is usual."""
@@ -16,7 +16,7 @@ _USUAL: Final = 0.98
 """The part of all stretches that are usual, nights and weekends among them."""
 _SHORTEST: Final = timedelta(hours=12)
 """A night without events is no gap."""
-WANTED: Final[Mapping[str, Sequence[str]]] = {
+WANTED: Final[Mapping[str, Sequence[Verb]]] = {
     "members of groups": ("added", "removed"),
     "changes of objects": ("created", "changed", "moved", "deleted"),
     "logons": ("logon", "refused"),
@@ -50,6 +50,6 @@ def gaps(times: Iterable[int]) -> list[Gap]:
     return [Gap(moment(int(all_times[i])), moment(int(all_times[i + 1]))) for i in found]
 
 
-def missing(has: Callable[[Sequence[str]], bool]) -> list[str]:
+def missing(has: Callable[[Sequence[Verb]], bool]) -> list[str]:
     """Return the classes of which a trail has not one event; `has` tells whether it has one of some verbs."""
     return [name for name, some in WANTED.items() if not has(some)]

@@ -35,7 +35,7 @@ LOGON_WAYS: Final[Mapping[int, str]] = {
 
 Beside these a server has "ticket", where it gave a Kerberos ticket, and "directory", where somebody bound over LDAP.
 """
-MEMBERSHIP: Final = ("added", "removed")
+MEMBERSHIP: Final[tuple[Verb, ...]] = ("added", "removed")
 NOBODY: Final = "S-1-0-0"
 """As whom an event log has everybody that was not let in."""
 _EPOCH: Final = datetime(1970, 1, 1, tzinfo=UTC)
