@@ -124,7 +124,8 @@ def test_an_account_that_is_tried_in_vain(demo: Program) -> None:
     assert rows[-1] == used[0]
     assert {one["account"]: one["refused"] for one in rows}[admin] == 10
     one = demo("logons", admin, "--format", "json").json
-    assert [row["outcome"] for row in one] == ["refused"] * 10
+    # The session in which the example has it work is told by the host, and stands beside what the log tells.
+    assert [row["outcome"] for row in one if row["way"] != "session"] == ["refused"] * 10
     assert demo("logons", "nobody.at.all").code == 2
 
 

@@ -14,7 +14,7 @@ from openpyxl import load_workbook
 
 from tests.program import Program
 
-NAMES = ("privileged", "hosts", "delegation", "changes", "stale", "charter")
+NAMES = ("privileged", "ways", "hosts", "delegation", "changes", "stale", "charter")
 
 
 def test_each_report_says_what_the_commands_say(demo: Program) -> None:
