@@ -6,6 +6,8 @@ from typing import Final, TypeVar
 
 T = TypeVar("T")
 _AT_ONCE: Final = 500
+MANY: Final = 10_000
+"""As many as both databases take where each part is dear: few parts are better then."""
 
 
 def batched(items: Iterable[T], at_once: int = _AT_ONCE) -> Iterator[tuple[T, ...]]:

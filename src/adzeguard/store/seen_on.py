@@ -2,23 +2,20 @@
 
 from collections.abc import Collection, Iterable, Sequence
 from datetime import UTC, datetime
-from typing import Final, NamedTuple
+from typing import NamedTuple
 
 from adzeguard.core.estate.seen_on import SeenOn
-from adzeguard.store.batches import among, batched
+from adzeguard.store.batches import MANY, among, batched
 from adzeguard.store.connection import Connection, Database
-
-_AT_ONCE: Final = 10_000
 
 
 class Sighting(NamedTuple):
-    """Whom a host saw: the SID, the name of the host, how and when, and when the host was read."""
+    """Whom a host saw: the SID, the name of the host, how and when."""
 
     sid: str
     host: str
     how: str
     at: datetime
-    read_at: datetime
 
 
 def write_seen_on(connection: Connection, number: int, told: Iterable[tuple[int, Sequence[SeenOn]]]) -> None:
@@ -40,7 +37,7 @@ class SeenOnHosts:
 
     def of(self, sids: Collection[str]) -> list[Sighting]:
         """Return where some were seen, the oldest first."""
-        found = [row for some in batched(sorted(sids), _AT_ONCE) for row in self._rows(among("s.sid", len(some)), some)]
+        found = [row for some in batched(sorted(sids), MANY) for row in self._rows(among("s.sid", len(some)), some)]
         return sorted(found, key=lambda one: one.at)
 
     def at(self, host: int) -> list[Sighting]:
@@ -49,14 +46,9 @@ class SeenOnHosts:
 
     def _rows(self, condition: str, values: Sequence[object]) -> list[Sighting]:
         query = (
-            "SELECT s.sid, o.name, s.how, s.at, c.finished FROM seen_on s"
-            " JOIN object o ON o.id = s.host AND o.until IS NULL JOIN collection c ON c.id = s.collection"
+            "SELECT s.sid, o.name, s.how, s.at FROM seen_on s JOIN object o ON o.id = s.host AND o.until IS NULL"
             f" WHERE {condition} ORDER BY s.at, s.sid, s.how"
         )
         with self._database.reading() as connection:
             rows = connection.rows(query, values)
-        return [Sighting(sid, host, how, _moment(at), _moment(read)) for sid, host, how, at, read in rows]
-
-
-def _moment(seconds: float) -> datetime:
-    return datetime.fromtimestamp(int(seconds), UTC)
+        return [Sighting(sid, host, how, datetime.fromtimestamp(at, UTC)) for sid, host, how, at in rows]

@@ -24,8 +24,12 @@ def reach_graph(
 ) -> tuple[Principal, ReachGraph]:
     """Return a group, and the ways that lead into it."""
     group = group_called(workspace, name)
+    return group, _finder(workspace, with_directory, over_hosts).graph(group.id)
+
+
+def _finder(workspace: "Workspace", with_directory: bool, over_hosts: bool) -> ReachFinder:
     over = hosts_on_ways(workspace) if over_hosts else None
-    return group, ReachFinder(workspace.rights, with_directory=with_directory, over=over).graph(group.id)
+    return ReachFinder(workspace.rights, with_directory=with_directory, over=over)
 
 
 def hosts_on_ways(workspace: "Workspace") -> OverHosts:
@@ -44,7 +48,7 @@ def left_lately(workspace: "Workspace") -> LeftOnHosts:
 
 def ways_into_privileged(workspace: "Workspace") -> Iterator[tuple[Principal, Reaching]]:
     """Yield the ways into each privileged group, over hosts as well, but for those who rule its domain anyway."""
-    finder = ReachFinder(workspace.rights, over=hosts_on_ways(workspace))
+    finder = _finder(workspace, with_directory=False, over_hosts=True)
     for group in workspace.privileged:
         ruling = ruling_people(workspace.estate, group)
         found = ways_over_hosts(workspace.estate, finder.graph(group.id), ruling)
@@ -56,8 +60,7 @@ def who_reaches(workspace: "Workspace", name: str, *, with_directory: bool = Fal
 
     `over_hosts` takes in who administers a host on which a member left something.
     """
-    group, over = group_called(workspace, name), hosts_on_ways(workspace) if over_hosts else None
-    finder = ReachFinder(workspace.rights, with_directory=with_directory, over=over)
+    group, finder = group_called(workspace, name), _finder(workspace, with_directory, over_hosts)
     graph = finder.graph(group.id)
     ruling = set() if with_directory else ruling_people(workspace.estate, group)
     if not over_hosts:

@@ -2,9 +2,6 @@
 
 from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
-from typing import Final
-
-import numpy as np
 
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import HostState, host_administrator
@@ -12,8 +9,6 @@ from adzeguard.core.estate.logon import LogonRules, logon_of
 from adzeguard.core.estate.membership import MembershipGraph
 from adzeguard.core.identity import Sid
 from adzeguard.core.wellknown import AUTHENTICATED_USERS, EVERYONE
-
-_NONE: Final = np.empty(0, np.int32)
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,12 +32,11 @@ def identities_of_all(
     """Return the same of many, looked up together."""
     ids = estate.ids_of_sids(sids)
     known = {sid: i for sid in sids if (i := ids[sid]) is not None}
-    groups = dict(zip(known, (graph or estate.graph).effective_groups_of(list(known.values())), strict=True))
-    shown = estate.catalogue.principals(set(np.concatenate([[], *groups.values()]).astype(int).tolist()))
+    found = (graph or estate.graph).effective_groups_of(list(known.values()))
+    groups = {sid: ids.tolist() for sid, ids in zip(known, found, strict=True)}
+    shown = estate.catalogue.principals({i for ids in groups.values() for i in ids})
     of_group = {i: one.sid for i, one in shown.items() if one.sid}
-    return {
-        sid: frozenset({sid, *(of_group[i] for i in groups.get(sid, _NONE).tolist() if i in of_group)}) for sid in sids
-    }
+    return {sid: frozenset({sid, *(of_group[i] for i in groups.get(sid, ()) if i in of_group)}) for sid in sids}
 
 
 def token_on(estate: Estate, state: HostState, sid: Sid, graph: MembershipGraph | None = None) -> frozenset[Sid]:
@@ -68,6 +62,19 @@ def may_log_on(rules: LogonRules | None, token: Iterable[Sid], way: str) -> Admi
         return Admission(allowed=True)
     let = sorted(held & rules.alone[way])
     return Admission(allowed=True, because=let[0]) if let else Admission(allowed=False, limited=True)
+
+
+def shape_of(rules: LogonRules | None, state: HostState) -> tuple[object, ...]:
+    """Return what decides on a host: its lists, and the members of those of its own groups that stand in them.
+
+    It is equal for hosts that let in the same people of the directory.
+    """
+    if rules is None:
+        return ()
+    lists: list[tuple[str, Mapping[str, frozenset[Sid]]]] = [("refused", rules.refused), ("alone", rules.alone)]
+    named = {sid for _, by_way in lists for sids in by_way.values() for sid in sids}
+    own = tuple((group.sid, group.members) for group in state.groups if group.sid in named)
+    return (tuple((kind, tuple(sorted(by_way.items()))) for kind, by_way in lists), own)
 
 
 def own_administrator_gets_in(state: HostState, rules: LogonRules | None) -> bool:

@@ -114,15 +114,8 @@ def resolve_account_rule(rule: AccountRule, names: RuleNames, response: Response
     accounts = resolve_accounts(names, rule.accounts)
     hosts = resolve_scope(names, rule.logon_only_on, "logon-only-on") if rule.logon_only_on else None
     hours = rule.logon_hours.hours() if rule.logon_hours else None
-    groups = _groups(names, rule.memberships) if rule.memberships else None
+    only = rule.memberships.only if rule.memberships else None
+    groups = tuple(names.of_kind(("memberships", "only"), only, Kind.GROUP)) if only is not None else None
     zone = rule.logon_hours.zone if rule.logon_hours else "UTC"
     if not names.failed:
         yield ResolvedAccountRule(rule, response, accounts, hosts, hours, zone, rule.account_standard, groups)
-
-
-def _groups(names: RuleNames, given: OnlyGroups) -> tuple[Principal, ...]:
-    found = [names.principal(("memberships", "only", i), name) for i, name in enumerate(given.only)]
-    for i, one in enumerate(found):
-        if one is not None and one.kind != Kind.GROUP:
-            names.fail(("memberships", "only", i), given.only[i], f"'{given.only[i]}' is {one.kind.one}")
-    return tuple(one for one in found if one is not None)

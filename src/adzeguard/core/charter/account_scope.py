@@ -54,20 +54,8 @@ def resolve_accounts(names: RuleNames, scope: AccountScope) -> ResolvedAccounts:
     """Find the groups, OUs and accounts of a scope; what cannot be found is noted, and stops the rule."""
     under = {ou: dn for i, dn in enumerate(scope.under) if (ou := names.container(("accounts", "under", i), dn))}
     return ResolvedAccounts(
-        tuple(_of_kind(names, "inside", scope.inside, Kind.GROUP)),
+        tuple(names.of_kind(("accounts", "inside"), scope.inside, Kind.GROUP)),
         under,
-        frozenset(one.id for one in _of_kind(names, "named", scope.named, Kind.USER)),
-        frozenset(one.id for one in _of_kind(names, "except", scope.except_, Kind.USER)),
+        frozenset(one.id for one in names.of_kind(("accounts", "named"), scope.named, Kind.USER)),
+        frozenset(one.id for one in names.of_kind(("accounts", "except"), scope.except_, Kind.USER)),
     )
-
-
-def _of_kind(names: RuleNames, key: str, listed: tuple[str, ...], kind: Kind) -> list[Principal]:
-    found = []
-    for i, name in enumerate(listed):
-        path = ("accounts", key, i)
-        principal = names.principal(path, name)
-        if principal is not None and principal.kind != kind:
-            names.fail(path, name, f"'{name}' is {principal.kind.one}, and {kind.one} is wanted here")
-        elif principal is not None:
-            found.append(principal)
-    return found

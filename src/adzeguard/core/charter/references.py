@@ -122,6 +122,17 @@ class RuleNames:
         bearers = (self._reference((key, i), name, local_allowed=local_allowed) for i, name in enumerate(names))
         return tuple(reference for reference in bearers if reference is not None)
 
+    def of_kind(self, path: tuple[str | int, ...], names: Iterable[str], kind: Kind) -> list[Principal]:
+        """Resolve names that must be objects of one kind. Those that cannot be used are left out."""
+        found = []
+        for i, name in enumerate(names):
+            principal = self.principal((*path, i), name)
+            if principal is not None and principal.kind != kind:
+                self.fail((*path, i), name, f"'{name}' is {principal.kind.one}, and {kind.one} is wanted here")
+            elif principal is not None:
+                found.append(principal)
+        return found
+
     def with_sids(self, path: tuple[str | int, ...], names: Iterable[str]) -> tuple[Reference, ...]:
         """Resolve names that must be accounts or groups of the directory, or of the host."""
         found = []

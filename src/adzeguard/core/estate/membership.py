@@ -233,13 +233,7 @@ class MembershipGraph:
 
     def people_below(self, groups: Iterable[int]) -> Ids:
         """Ids of all who are effective members of at least one of these security groups, and no groups, sorted."""
-        frontier: NDArray[np.integer] = self._positions(groups)
-        inside = np.zeros(len(self.group_ids), bool)
-        while len(frontier):
-            inside[frontier] = True
-            below, _ = self.nested.gather(frontier)
-            frontier = distinct(below[~inside[below] & self.security[below]])
-        rows = np.flatnonzero(inside)
+        rows = self._reached(self._positions(groups), self.nested, self.security)
         return distinct(np.concatenate([links.gather(rows)[0] for links in (self.people, self.primary)]))
 
     def _positions(self, groups: Iterable[int]) -> NDArray[np.int64]:
@@ -347,12 +341,15 @@ class MembershipGraph:
         return reached
 
     def _climb(self, frontier: NDArray[np.integer], passes: NDArray[np.bool_] | None = None) -> NDArray[np.int64]:
-        passes = self.security if passes is None else passes
+        return self._reached(frontier, self._containing_group, self.security if passes is None else passes)
+
+    def _reached(self, frontier: NDArray[np.integer], links: Links, passes: NDArray[np.bool_]) -> NDArray[np.int64]:
+        """Return the rows of these groups and of all that links lead to from them, over groups that pass."""
         reached = np.zeros(len(self.group_ids), bool)
         while len(frontier):
             reached[frontier] = True
-            above, _ = self._containing_group.gather(frontier)
-            frontier = distinct(above[~reached[above] & passes[above]])
+            further, _ = links.gather(frontier)
+            frontier = distinct(further[~reached[further] & passes[further]])
         return np.flatnonzero(reached)
 
     def privilege_masks(self, groups: list[int]) -> NDArray[np.uint64]:

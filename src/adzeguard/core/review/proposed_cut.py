@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
+from typing import Final
 
 from adzeguard.core.change.by_hand.members import memberships_by_hand
 from adzeguard.core.change.by_hand.objects import descriptor_over, rights_change
@@ -24,6 +25,13 @@ from adzeguard.core.rights.reach_graph import EVERYBODY, Edge, ReachGraph, objec
 from adzeguard.core.rights.reach_words import edge_in_words, reaching
 from adzeguard.core.rights.ways import ACTED_FOR, ACTS, ADMINISTERS, BY_ATTRIBUTE, READS, SEES
 from adzeguard.core.wellknown import WELL_KNOWN
+
+_EMPTIED: Final[Mapping[str, str]] = {
+    ACTS: "let {} act in nobody's name towards {}",
+    ACTED_FOR: "take {} out of msDS-AllowedToActOnBehalfOfOtherIdentity of {}",
+    READS: "take {} out of msDS-GroupMSAMembership of {}",
+}
+"""What closes a way that an attribute gives, with places for who has it and over whom."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -100,7 +108,7 @@ def part_of(shown: Mapping[int, Principal], edge: Edge, rights: Rights) -> Part:
         return Part(edge, f"refuse {who.qualified_name} logon at {host.name}, by a rule", host, who)
     if edge.how in BY_ATTRIBUTE:
         holder, over = shown.get(edge.holder) or outsider(WELL_KNOWN["everyone"]), shown[edge.target]
-        return Part(edge, _emptied(edge.how).format(holder.qualified_name, over.qualified_name), holder, over)
+        return Part(edge, _EMPTIED[edge.how].format(holder.qualified_name, over.qualified_name), holder, over)
     if edge.is_membership or edge.entry is None or edge.entry.sid is None:
         words = f"end the membership: {edge_in_words(shown, edge)}"
         return Part(edge, words, shown[edge.holder], shown[edge.target])
@@ -131,15 +139,6 @@ def cut_draft(rights: Rights, cut: ProposedCut) -> Draft:
         (*memberships.left_out, *(left for one in on_hosts for left in one.left_out)),
         (*memberships.notes, *notes),
     )
-
-
-def _emptied(how: str) -> str:
-    """Return what closes a way that an attribute gives, with places for who has it and over whom."""
-    return {
-        ACTS: "let {} act in nobody's name towards {}",
-        ACTED_FOR: "take {} out of msDS-AllowedToActOnBehalfOfOtherIdentity of {}",
-        READS: "take {} out of msDS-GroupMSAMembership of {}",
-    }[how]
 
 
 def _out_of_administrators(estate: Estate, part: Part) -> Draft:

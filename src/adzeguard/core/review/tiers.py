@@ -1,16 +1,16 @@
 """Accounts of a tier that may log on to hosts of a lower one."""
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from adzeguard.core.access.logon import may_log_on, token_on
+from adzeguard.core.access.logon import may_log_on, shape_of, token_on
 from adzeguard.core.charter.account_scopes import accounts_of
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.charter.scopes import HostScopes
 from adzeguard.core.charter.tier_rule import ResolvedTier, TierOfHosts
 from adzeguard.core.estate.estate import Estate
-from adzeguard.core.estate.hosts import Host, HostState
-from adzeguard.core.estate.logon import IN_PERSON, LogonRules, logon_of
+from adzeguard.core.estate.hosts import Host
+from adzeguard.core.estate.logon import IN_PERSON, logon_of
 from adzeguard.core.estate.logon_limits import hosts_listed
 from adzeguard.core.estate.names import host_named
 from adzeguard.core.estate.principal import Principal
@@ -88,18 +88,8 @@ class _Logons:
         if host.state is None or (listed and host.name.casefold() not in {name.casefold() for name in listed}):
             return ()
         rules = logon_of(host.state)
-        key = (account.id, *_shape(rules, host.state))
+        key = (account.id, *shape_of(rules, host.state))
         if key not in self._known:
             token = token_on(self._estate, host.state, Sid(account.sid))
             self._known[key] = tuple(way for way in IN_PERSON if may_log_on(rules, token, way).allowed)
         return self._known[key]
-
-
-def _shape(rules: LogonRules | None, state: HostState) -> tuple[object, ...]:
-    """What decides on a host: its lists, and the members of those of its own groups that stand in them."""
-    if rules is None:
-        return ()
-    lists: list[tuple[str, Mapping[str, frozenset[Sid]]]] = [("refused", rules.refused), ("alone", rules.alone)]
-    named = {sid for _, by_way in lists for sids in by_way.values() for sid in sids}
-    own = tuple((group.sid, group.members) for group in state.groups if group.sid in named)
-    return (tuple((kind, tuple(sorted(by_way.items()))) for kind, by_way in lists), own)

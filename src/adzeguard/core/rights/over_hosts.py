@@ -6,17 +6,17 @@ sshd and winbind). A ticket lives for hours, and is renewed for a week (RFC 4120
 over (seen with winbind); the password of a job or a service is kept for as long as that is.
 """
 
-from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from enum import IntEnum
 from functools import cached_property
 from typing import Final
 
-from adzeguard.core.access.logon import identities_of_all, may_log_on, token_at
+from adzeguard.core.access.logon import identities_of_all, may_log_on, shape_of, token_at
 from adzeguard.core.estate.estate import Estate
-from adzeguard.core.estate.hosts import Host
-from adzeguard.core.estate.logon import IN_PERSON, WAYS, logon_of
+from adzeguard.core.estate.hosts import Host, HostState
+from adzeguard.core.estate.logon import IN_PERSON, WAYS, LogonRules, logon_of
 from adzeguard.core.estate.seen_on import SESSION, TICKET
 from adzeguard.core.identity import Sid
 from adzeguard.core.wording import when_utc
@@ -112,16 +112,27 @@ class OverHosts:
         still = [one for one in told if not (one[2] and one[1].proof(self._now) == Proof.OLD)]
         return sorted(still, key=lambda one: (one[1].proof(self._now), self._now - one[1].at))
 
-    def lets_any(self, host: Host, sids: Sequence[Sid]) -> bool:
-        """Tell whether a host lets any of these log on at its console or remotely."""
-        if host.state is None or not sids:
-            return False
-        rules = logon_of(host.state)
-        if rules is None or not (rules.refused or rules.alone):
+    def letting_any(self, hosts: Iterable[Host], sids: Sequence[Sid]) -> Iterator[Host]:
+        """Yield the hosts that let any of these log on at the console or remotely.
+
+        Hosts of one shape share the answer: where all are refused, each of thousands would be asked about on each host.
+        """
+        known: dict[tuple[object, ...], bool] = {}
+        for host in hosts if sids else ():
+            if host.state is None:
+                continue
+            rules = logon_of(host.state)
+            shape = shape_of(rules, host.state)
+            if shape not in known:
+                known[shape] = rules is None or self._lets_any(host.state, rules, sids)
+            if known[shape]:
+                yield host
+
+    def _lets_any(self, state: HostState, rules: LogonRules, sids: Sequence[Sid]) -> bool:
+        if not (rules.refused or rules.alone):
             return True
-        missing = [sid for sid in sids if sid not in self._identities]
-        self._identities |= identities_of_all(self._estate, missing) if missing else {}
-        tokens = (token_at(host.state, self._identities[sid]) for sid in sids)
+        self._learn(sids)
+        tokens = (token_at(state, self._identities[sid]) for sid in sids)
         return any(may_log_on(rules, token, way).allowed for token in tokens for way in IN_PERSON)
 
     def _refuses(self, host: Host, sid: Sid, way: str) -> bool:
@@ -133,9 +144,12 @@ class OverHosts:
 
     def _identities_of(self, sid: Sid) -> frozenset[Sid]:
         if sid not in self._identities:
-            fresh = [one for one, left in self._known.items() if left and one not in self._identities]
-            self._identities |= identities_of_all(self._estate, fresh)
+            self._learn(one for one, left in self._known.items() if left)
         return self._identities[sid]
+
+    def _learn(self, sids: Iterable[Sid]) -> None:
+        fresh = [sid for sid in sids if sid not in self._identities]
+        self._identities |= identities_of_all(self._estate, fresh)
 
     def administrators(self, host: int) -> frozenset[Sid]:
         """Return who administers a host directly, by the id of its account."""

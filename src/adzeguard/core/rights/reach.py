@@ -196,7 +196,7 @@ class ReachFinder:
         people = self._estate.catalogue.principals(self._estate.graph.expand(graph.group).people.tolist())
         sids = [one.sid for one in people.values() if one.sid and one.kind in _PEOPLE and one.enabled]
         led = (host for host in self._estate.hosts if host.id not in seen and self._administrators(host.id))
-        return [host for host in led if self._over.lets_any(host, sids)]
+        return list(self._over.letting_any(led, sids))
 
     def _administrators(self, host: int) -> Sequence[int]:
         """Return who administers a host and does not rule the domain anyway; each is asked about once."""

@@ -62,11 +62,6 @@ def odd_settings(case: Case) -> Iterator[str]:
             name = attribute.name.casefold()
             if name not in SETTABLE:
                 yield f"{change.id}: {attribute.name} is not set by a proposal, only {', '.join(sorted(SETTABLE))}"
-            forms = _FORMS if change.rule == UNDO_RULE else {**_FORMS, **_TAKEN_ALONE}
-            allowed, otherwise = forms.get(name, (_anything, ""))
-            if not allowed(attribute.after):
-                yield f"{change.id}: the new {attribute.name} of {change.object.name} {otherwise}"
-
-
-def _anything(_after: Sequence[bytes]) -> bool:
-    return True
+            form = _FORMS.get(name) or (None if change.rule == UNDO_RULE else _TAKEN_ALONE.get(name))
+            if form is not None and not form[0](attribute.after):
+                yield f"{change.id}: the new {attribute.name} of {change.object.name} {form[1]}"
