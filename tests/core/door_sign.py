@@ -1,7 +1,6 @@
 """Something made up that a house could grow, hosts that show a sign: a capability, a rule, a change, and a check."""
 
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass
 from typing import ClassVar, Literal, Self
 
 from pydantic import Field
@@ -23,6 +22,7 @@ from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.names import host_named
 from adzeguard.core.review.correction import Correction, correction_of
 from adzeguard.core.rights.delegations import Rights
+from adzeguard.core.values import dataclass
 
 DOOR_SIGN = kept_as_it_is("door-sign", "what hosts show to whoever comes")
 

@@ -4,9 +4,9 @@ The help of a command and `adzeguard schema` are made from this; what the keys m
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Any, Final
 
+from adzeguard.core.values import dataclass
 from adzeguard.core.views.dictionary import KEYS, Meaning
 
 _TYPES: Final[Mapping[str, Mapping[str, Any]]] = {

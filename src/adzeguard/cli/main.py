@@ -1,6 +1,5 @@
 """The list of commands. Nothing but Click is imported until a command runs, so that --help answers at once."""
 
-from dataclasses import dataclass
 from importlib import import_module
 from pathlib import Path
 from typing import Final
@@ -9,6 +8,7 @@ import click
 
 from adzeguard import __version__
 from adzeguard.cli.groups import WORKSPACE, CommandGroup
+from adzeguard.core.values import dataclass
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,7 +1,6 @@
 """Options that several commands share."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import wraps
 from pathlib import Path
 from typing import Any, TypeVar, cast
@@ -13,6 +12,7 @@ from adzeguard.cli.completing import rule_ids
 from adzeguard.cli.output import FILTERING
 from adzeguard.core.errors import UsageError
 from adzeguard.core.limits import NOTHING_NAMED, NamedSizes
+from adzeguard.core.values import dataclass
 from adzeguard.report.renderers import RENDERERS, formats, formats_of_pages
 from adzeguard.workspace.choice import Choice
 

@@ -1,7 +1,8 @@
 """What people are told of a check: its whole row, which a kind of rule brings along as well."""
 
-from dataclasses import dataclass
 from enum import IntEnum
+
+from adzeguard.core.values import dataclass
 
 
 class Severity(IntEnum):

@@ -1,8 +1,9 @@
 """What a driver says of itself, for settings and for its opener. A driver of another package says the same."""
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from typing import Any, Protocol
+
+from adzeguard.core.values import dataclass
 
 Settings = Mapping[str, str]
 """The keys of a driver's table in the settings, with their values as text; paths are whole."""

@@ -1,7 +1,8 @@
 """The limits of a proposal, and the sizes that an operator names."""
 
-from dataclasses import dataclass
 from typing import Final
+
+from adzeguard.core.values import dataclass
 
 
 @dataclass(frozen=True, slots=True)

@@ -3,9 +3,10 @@
 Everything is made up. What is planted, so that each command has something to find, is marked with "Planted".
 """
 
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Final
 
+from adzeguard.core.values import dataclass
 from adzeguard.demo.people import full_names
 
 SHORT_NAME: Final = "LOWMERE"

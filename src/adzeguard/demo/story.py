@@ -1,7 +1,8 @@
 """The guided walk through the example: what each step does, and why."""
 
-from dataclasses import dataclass
 from typing import Final
+
+from adzeguard.core.values import dataclass
 
 
 @dataclass(frozen=True, slots=True)

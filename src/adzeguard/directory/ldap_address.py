@@ -1,9 +1,9 @@
 """Where a directory server listens."""
 
-from dataclasses import dataclass
 from urllib.parse import urlsplit
 
 from adzeguard.core.errors import SettingsError
+from adzeguard.core.values import dataclass
 
 
 @dataclass(frozen=True, slots=True)

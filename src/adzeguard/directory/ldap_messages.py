@@ -4,9 +4,8 @@ The LDAP library decodes an entry into two dictionaries through a general ASN.1 
 kinds of message of a fixed shape, which are read here straight from the bytes, several times quicker.
 """
 
-from dataclasses import dataclass
-
 from adzeguard.core.errors import DirectoryError
+from adzeguard.core.values import dataclass
 
 SEARCH_ENTRY = 0x64
 SEARCH_DONE = 0x65

@@ -9,7 +9,7 @@ import struct
 import time
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
-from dataclasses import dataclass, field
+from dataclasses import field
 from importlib.util import find_spec
 from pathlib import Path
 from socket import SHUT_RDWR, SO_RCVTIMEO, SO_SNDTIMEO, SOL_SOCKET, socket
@@ -25,6 +25,7 @@ from adzeguard.core.errors import (
     DirectoryUnreachableError,
     SettingsError,
 )
+from adzeguard.core.values import dataclass
 from adzeguard.directory.ldap_address import Address
 from adzeguard.directory.ldap_messages import BrokenAnswerError
 from adzeguard.directory.ldap_port import (

@@ -5,9 +5,9 @@ back where it was written.
 """
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 
 from adzeguard.core.errors import DirectoryUnreachableError
+from adzeguard.core.values import dataclass
 from adzeguard.directory.ldap_port import LdapWire
 
 

@@ -8,7 +8,6 @@ import time
 from ast import literal_eval
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
-from dataclasses import dataclass
 from socket import SHUT_RDWR
 from threading import Timer
 from typing import Any, Final
@@ -21,6 +20,7 @@ from adzeguard.core.errors import (
     DirectoryUnreachableError,
     SettingsError,
 )
+from adzeguard.core.values import dataclass
 from adzeguard.core.wording import printable, some_of
 from adzeguard.directory.certificate_name import is_for, names_of
 from adzeguard.directory.ldap_address import Address

@@ -6,12 +6,12 @@ import re
 import sys
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from functools import cached_property
 from itertools import islice
 from typing import Final, overload
 
 from adzeguard.core.errors import LdifError
+from adzeguard.core.values import dataclass
 
 _WIDTH = 76
 _LONGEST_VALUE = 10 * 1024 * 1024

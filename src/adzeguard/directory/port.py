@@ -1,13 +1,13 @@
 """What the tool asks of a directory. A driver streams entries, re-reads one, and makes one change."""
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from typing import Final, Literal, Protocol, runtime_checkable
 
 from adzeguard.core.estate.attributes import SHOWN_ATTRIBUTES
 from adzeguard.core.estate.catalogue import Domain, DomainRead
 from adzeguard.core.identity import Sid
+from adzeguard.core.values import dataclass
 
 Operation = Literal["add", "delete", "replace"]
 

@@ -8,7 +8,7 @@ itself; what is written to a domain says the SID again.
 import time
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from collections.abc import Set as AbstractSet
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import datetime
 from functools import cached_property
 from typing import Final
@@ -27,6 +27,7 @@ from adzeguard.core.errors import (
 )
 from adzeguard.core.estate.catalogue import Domain, DomainRead
 from adzeguard.core.identity import OF_A_DOMAIN, Sid, dn_of_sid, fold_dn, leaf_name, parent_dn, sid_of_dn
+from adzeguard.core.values import dataclass
 from adzeguard.directory.port import (
     Attributes,
     Changes,

@@ -1,11 +1,12 @@
 """Until when a host is listened to: one that doles out its answers for ever must hold nobody."""
 
 import threading
-from dataclasses import dataclass, field
+from dataclasses import field
 from time import monotonic
 from typing import Final
 
 from adzeguard.core.errors import HostUnreachableError
+from adzeguard.core.values import dataclass
 
 STOPPED: Final = threading.Event()
 """Set where nobody waits any more for what hosts say: whoever reads from one gives up."""

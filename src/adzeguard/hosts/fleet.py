@@ -2,11 +2,11 @@
 
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass
 
 from adzeguard.core.errors import HostUnknownError
 from adzeguard.core.estate.fleet import FleetPart
 from adzeguard.core.estate.hosts import Host
+from adzeguard.core.values import dataclass
 from adzeguard.hosts.port import HostSession, HostSource
 from adzeguard.hosts.worker_pool import SourceApart
 

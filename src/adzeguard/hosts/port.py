@@ -2,11 +2,11 @@
 
 from collections.abc import Iterator
 from contextlib import AbstractContextManager
-from dataclasses import dataclass
 from typing import Protocol, runtime_checkable
 
 from adzeguard.core.change.change import Change
 from adzeguard.core.estate.hosts import Host, HostState
+from adzeguard.core.values import dataclass
 
 
 class HostSession(Protocol):

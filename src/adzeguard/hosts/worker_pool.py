@@ -8,7 +8,7 @@ judges anew.
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import AbstractContextManager
-from dataclasses import dataclass, field
+from dataclasses import field
 from functools import lru_cache
 from typing import Any, Final, Protocol
 
@@ -20,6 +20,7 @@ from adzeguard.core.errors import AdzeguardError, HostUnknownError
 from adzeguard.core.estate.capabilities import pack_state
 from adzeguard.core.estate.fleet import FleetPart
 from adzeguard.core.estate.hosts import Host, HostState
+from adzeguard.core.values import dataclass
 from adzeguard.hosts.executor import make_on_host
 from adzeguard.hosts.guarded_session import session_with
 from adzeguard.hosts.port import HostSession, HostSource

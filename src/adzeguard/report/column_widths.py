@@ -1,9 +1,9 @@
 """How wide each column of a table is, so that no word is broken that need not be."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Final
 
+from adzeguard.core.values import dataclass
 from adzeguard.report.layout import width_of
 
 GAP: Final = 2

@@ -1,11 +1,12 @@
 """A part of a table: some rows, in another order, with some columns."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import datetime
 from typing import Any
 
 from adzeguard.core.errors import UsageError
+from adzeguard.core.values import dataclass
 from adzeguard.core.views.table import Column, Row, Table
 from adzeguard.core.wording import nearest
 from adzeguard.report.cells import cell

@@ -6,7 +6,6 @@ gigabyte for a hundred thousand rows.
 
 import io
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from functools import cache
 from pathlib import Path
@@ -18,6 +17,7 @@ from reportlab.pdfbase import pdfmetrics
 from reportlab.pdfbase.ttfonts import TTFont
 from reportlab.pdfgen.canvas import Canvas
 
+from adzeguard.core.values import dataclass
 from adzeguard.core.views.page import Lines, Picture, View
 from adzeguard.core.views.reports import tables_of
 from adzeguard.core.views.table import Table

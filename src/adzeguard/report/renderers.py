@@ -1,10 +1,10 @@
 """The table of formats: one renderer each."""
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from importlib import import_module
 from typing import Any, Final
 
+from adzeguard.core.values import dataclass
 from adzeguard.core.views.page import View
 
 

@@ -1,10 +1,10 @@
 """Every key of adzeguard.toml that is ours, with what it means and what holds without it. Drivers have their own."""
 
-from dataclasses import dataclass
 from typing import Final
 
 from adzeguard.core.cleaning.thresholds import USUAL_THRESHOLDS
 from adzeguard.core.limits import USUAL_LIMITS
+from adzeguard.core.values import dataclass
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,12 +2,12 @@
 
 import os
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from pathlib import Path
 from threading import Lock
 from typing import Final
 
 from adzeguard.core.errors import SettingsError
+from adzeguard.core.values import dataclass
 from adzeguard.settings.settings import (
     DomainSettings,
     HostsSettings,

@@ -4,7 +4,7 @@ import json
 import re
 import tomllib
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any, ClassVar, Final, Literal
@@ -13,6 +13,7 @@ from adzeguard.core.cleaning.thresholds import USUAL_THRESHOLDS, Thresholds
 from adzeguard.core.errors import SettingsError
 from adzeguard.core.estate.fleet import FleetPart
 from adzeguard.core.limits import USUAL_LIMITS, Limits
+from adzeguard.core.values import dataclass
 from adzeguard.core.wording import nearest
 from adzeguard.private_files import write_new
 from adzeguard.settings.keys import OF_DRIVERS, USUAL_DRIVERS, keys_of, tables

@@ -1,7 +1,6 @@
 """The changes of folders on file shares: looked at right before, written, and read back."""
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
 
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.guards.judge import Allowed
@@ -11,6 +10,7 @@ from adzeguard.core.change.outcome import Outcome, Status
 from adzeguard.core.descriptors.ace import Ace
 from adzeguard.core.descriptors.descriptor import Descriptor
 from adzeguard.core.errors import InputError, ShareError
+from adzeguard.core.values import dataclass
 from adzeguard.shares.port import SharesDriver
 
 Intent = Callable[[Change], None]

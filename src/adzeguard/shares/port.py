@@ -1,10 +1,10 @@
 """What every driver of file shares is."""
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
 from typing import Protocol
 
 from adzeguard.core.access.shares import Folder
+from adzeguard.core.values import dataclass
 
 
 @dataclass(frozen=True, slots=True)

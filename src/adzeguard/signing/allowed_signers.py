@@ -4,12 +4,12 @@ import base64
 import binascii
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Final
 
 from adzeguard.core.errors import SettingsError, SignatureError
+from adzeguard.core.values import dataclass
 from adzeguard.signing.ssh_signature import PROPOSAL
 
 _LINE: Final = re.compile(

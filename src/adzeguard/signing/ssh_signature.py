@@ -9,7 +9,6 @@ import binascii
 import hashlib
 import struct
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Final
 
 from cryptography.exceptions import InvalidSignature, UnsupportedAlgorithm
@@ -18,6 +17,7 @@ from cryptography.hazmat.primitives.asymmetric import ec, ed25519, padding, rsa
 from cryptography.hazmat.primitives.asymmetric.utils import decode_dss_signature, encode_dss_signature
 
 from adzeguard.core.errors import SignatureError
+from adzeguard.core.values import dataclass
 
 PROPOSAL: Final = "adzeguard-proposal"
 SEAL: Final = "adzeguard-seal"

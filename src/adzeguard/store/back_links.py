@@ -1,9 +1,9 @@
 """The table of memberships that objects carry, and groups do not list."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 
 from adzeguard.core.estate.named import Named
+from adzeguard.core.values import dataclass
 from adzeguard.store.connection import Database
 
 _COLUMNS = "group_name, group_sid, group_dn, member_name, member_sid, member_dn"

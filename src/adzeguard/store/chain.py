@@ -2,11 +2,11 @@
 
 import json
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from hashlib import sha256
 from typing import Any, Final
 
+from adzeguard.core.values import dataclass
 from adzeguard.store.connection import Connection, one
 
 FORMAT: Final = 2

@@ -1,10 +1,11 @@
 """What the last check found, so that one screen can show it without checking again."""
 
 import json
-from dataclasses import dataclass, field
+from dataclasses import field
 from datetime import datetime
 from typing import Final
 
+from adzeguard.core.values import dataclass
 from adzeguard.store.connection import Database, one
 
 _LAST: Final = 1

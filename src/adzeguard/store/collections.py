@@ -3,13 +3,14 @@
 import json
 import secrets
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import UTC, datetime
 from typing import Any, Final
 
 from adzeguard.core.errors import InputError, StoreDamagedError
 from adzeguard.core.estate.catalogue import Domain, DomainRead
 from adzeguard.core.identity import Sid
+from adzeguard.core.values import dataclass
 from adzeguard.store.connection import Connection, one
 
 ENACTMENT: Final = "enactment"

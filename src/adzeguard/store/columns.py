@@ -1,7 +1,6 @@
 """The table of columns of an object: it makes the SQL, the packing and the reading."""
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from hashlib import blake2b
 from itertools import pairwise
 from typing import Any, Final
@@ -11,6 +10,7 @@ from adzeguard.core.estate.objects import Objects
 from adzeguard.core.estate.rows import ObjectRow
 from adzeguard.core.estate.texts import Texts
 from adzeguard.core.identity import fold_dn
+from adzeguard.core.values import dataclass
 from adzeguard.store.connection import Row
 
 

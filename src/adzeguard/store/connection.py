@@ -2,8 +2,9 @@
 
 from collections.abc import Iterable, Sequence
 from contextlib import AbstractContextManager
-from dataclasses import dataclass
 from typing import Any, Protocol
+
+from adzeguard.core.values import dataclass
 
 Row = tuple[Any, ...]
 

@@ -1,7 +1,6 @@
 """Keeps the estate: what was collected, since when it holds, and what holds now."""
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -16,6 +15,7 @@ from adzeguard.core.estate.membership import MembershipGraph
 from adzeguard.core.estate.principal import CONTAINERS, Kind
 from adzeguard.core.estate.rows import Observed
 from adzeguard.core.identity import fold_dn, sid_of_dn
+from adzeguard.core.values import dataclass
 from adzeguard.core.wellknown import DIRECTORY_SERVER_GROUPS
 from adzeguard.core.wording import when
 from adzeguard.store.batches import among, batched

@@ -2,11 +2,12 @@
 
 import json
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from datetime import UTC, datetime
 from typing import Any
 
 from adzeguard.core.change.outcome import MADE, Outcome, Status
+from adzeguard.core.values import dataclass
 from adzeguard.store.chain import COLUMNS, FIRST, FORMAT, append_row, hash_of, last_row
 from adzeguard.store.connection import Connection, Database, Row, one
 from adzeguard.store.journal_head import JournalHead

@@ -7,7 +7,7 @@ chain tells it is as good as none, until somebody puts it right.
 import json
 import os
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from hashlib import sha256
 from typing import Any, Final
 from weakref import WeakKeyDictionary
@@ -17,6 +17,7 @@ from adzeguard.account_names import account_name
 from adzeguard.core.time.lease import Lease
 from adzeguard.core.time.question import Question, Waiver
 from adzeguard.core.time.shift import Shift
+from adzeguard.core.values import dataclass
 from adzeguard.store.batches import among, batched
 from adzeguard.store.chain import COLUMNS, Head, append_row, hash_of
 from adzeguard.store.column_names import columns_of

@@ -15,7 +15,6 @@ import os
 import struct
 from collections.abc import Callable, Mapping
 from contextlib import suppress
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Final
 from zlib import crc32
@@ -23,6 +22,7 @@ from zlib import crc32
 import numpy as np
 from numpy.typing import NDArray
 
+from adzeguard.core.values import dataclass
 from adzeguard.private_files import written_whole
 
 _MARK: Final = b"adzeguard-kept-1"

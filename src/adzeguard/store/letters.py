@@ -2,10 +2,10 @@
 
 import json
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
+from adzeguard.core.values import dataclass
 from adzeguard.store.connection import Connection, Database
 from adzeguard.store.kept import believed, note_kept
 

@@ -1,11 +1,11 @@
 """How memberships differed from one collection to the next, where nothing else tells when they were changed."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from datetime import UTC, datetime
 
 import numpy as np
 
+from adzeguard.core.values import dataclass
 from adzeguard.store.connection import Database
 
 

@@ -2,7 +2,6 @@
 
 import json
 from collections.abc import Iterable
-from dataclasses import dataclass
 from datetime import datetime
 
 from adzeguard.core.change.change import Change
@@ -10,6 +9,7 @@ from adzeguard.core.change.outcome import Outcome
 from adzeguard.core.change.proposal import FORMAT
 from adzeguard.core.change.written import read_change
 from adzeguard.core.errors import ProposalFileError
+from adzeguard.core.values import dataclass
 from adzeguard.store.connection import Connection, Database, one
 from adzeguard.store.kept import believed, note_kept
 

@@ -1,7 +1,6 @@
 """The events of the trail, each once, and how far each log that is followed has been read."""
 
 from collections.abc import Collection, Iterator, Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from typing import Final
 
@@ -9,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from adzeguard.core.trail.event import MEMBERSHIP, NOBODY, Event, Verb, key_of, microseconds_of, moment
+from adzeguard.core.values import dataclass
 from adzeguard.store.batches import MANY, among, batched
 from adzeguard.store.connection import Connection, Database, Row, one
 

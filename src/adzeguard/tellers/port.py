@@ -1,9 +1,10 @@
 """What every way of telling somebody is."""
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, Protocol, runtime_checkable
+
+from adzeguard.core.values import dataclass
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,9 +1,9 @@
 """What a reader of logs gives: events, and what it could not read, with the reason."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 
 from adzeguard.core.trail.event import Event
+from adzeguard.core.values import dataclass
 
 
 class NotReadError(Exception):

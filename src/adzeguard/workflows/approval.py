@@ -1,11 +1,12 @@
 """A second pair of eyes: a proposal's file signed by somebody else, checked before it is enacted."""
 
-from dataclasses import asdict, dataclass
+from dataclasses import asdict
 from datetime import datetime, timedelta
 from pathlib import Path
 
 from adzeguard.core.change.proposal import Proposal
 from adzeguard.core.errors import ApprovalError
+from adzeguard.core.values import dataclass
 from adzeguard.signing.allowed_signers import name_of, read_signers
 from adzeguard.signing.ssh_signature import SshSignature, read_signature, verify
 from adzeguard.workflows.operators import names_of

@@ -2,7 +2,7 @@
 
 import shlex
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, replace
 from datetime import datetime, timedelta
 from typing import Any, Final
 
@@ -13,6 +13,7 @@ from adzeguard.core.checks.asking import to_ask
 from adzeguard.core.errors import UnknownNameError, UsageError
 from adzeguard.core.review.correction import Correction
 from adzeguard.core.time.question import Question, Reminding, State, Waiver
+from adzeguard.core.values import dataclass
 from adzeguard.core.views.questions import since_of
 from adzeguard.core.wording import did_you_mean, when_utc
 from adzeguard.store.connection import Database

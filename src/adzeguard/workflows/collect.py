@@ -2,7 +2,7 @@
 
 from collections import Counter
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from datetime import datetime
 from typing import Final
 
@@ -19,6 +19,7 @@ from adzeguard.core.estate.hosts import Host
 from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.estate.rows import Observed
 from adzeguard.core.identity import Sid, fold_dn, sid_of_dn
+from adzeguard.core.values import dataclass
 from adzeguard.core.wellknown import DIRECTORY_SERVER_GROUPS
 from adzeguard.directory.decode import observe
 from adzeguard.directory.port import (

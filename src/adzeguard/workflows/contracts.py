@@ -1,13 +1,14 @@
 """Leases that end with the contract: their ends, as the directory says them now."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from datetime import datetime
 
 from adzeguard.core.errors import InputError
 from adzeguard.core.identity import Sid
 from adzeguard.core.time.contract import end_of_contract
 from adzeguard.core.time.lease import Lease
+from adzeguard.core.values import dataclass
 from adzeguard.directory.port import DirectoryDriver
 
 

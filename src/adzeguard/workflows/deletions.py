@@ -2,7 +2,6 @@
 
 from collections import defaultdict
 from collections.abc import Iterable
-from dataclasses import dataclass
 from datetime import datetime
 
 from adzeguard.core.change.change import Change
@@ -11,6 +10,7 @@ from adzeguard.core.change.kinds.create_object import CreateObject, DeleteObject
 from adzeguard.core.cleaning.deleted import Remembered
 from adzeguard.core.estate.named import Named
 from adzeguard.core.identity import fold_dn
+from adzeguard.core.values import dataclass
 from adzeguard.store.journal import JournalRow
 from adzeguard.workflows.journal_rows import done_as_far_as_known
 

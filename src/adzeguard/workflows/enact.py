@@ -1,7 +1,7 @@
 """Enact: the one road by which anything is written."""
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import datetime
 from typing import Any, Final
 
@@ -20,6 +20,7 @@ from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host
 from adzeguard.core.estate.rows import Observed, object_key
 from adzeguard.core.identity import Sid, sid_of_dn
+from adzeguard.core.values import dataclass
 from adzeguard.directory.decode import observe
 from adzeguard.directory.executors.table import make_in_directory
 from adzeguard.directory.port import DirectoryDriver, Entry

@@ -3,7 +3,7 @@
 from collections import deque
 from collections.abc import Iterable, Mapping, Sequence
 from collections.abc import Set as AbstractSet
-from dataclasses import dataclass, field
+from dataclasses import field
 
 from adzeguard.core.descriptors.outsiders import row_of_insider, sids_of_others, with_members
 from adzeguard.core.errors import AdzeguardError, SettingsError
@@ -13,6 +13,7 @@ from adzeguard.core.estate.foreign import KNOWN, MEMBERS_READ, ONLY_INSIDE, Fore
 from adzeguard.core.estate.principal import Flag, Kind
 from adzeguard.core.estate.rows import Observed
 from adzeguard.core.identity import OF_A_DOMAIN, Sid, dn_of_sid
+from adzeguard.core.values import dataclass
 from adzeguard.directory.decode import observe
 from adzeguard.directory.port import DirectoryDriver, Entry, TellsMembers
 

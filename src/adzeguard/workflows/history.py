@@ -2,7 +2,6 @@
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from collections.abc import Set as AbstractSet
-from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 
@@ -11,6 +10,7 @@ from adzeguard.core.estate.named import is_listed
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.identity import Sid
 from adzeguard.core.trail.history import Entry, Known, carried_on, direct_history, history_of, outside_hours
+from adzeguard.core.values import dataclass
 from adzeguard.core.views.table import LateRows, Row
 from adzeguard.core.wording import age_in_words
 from adzeguard.workflows.ancestor_groups import leading

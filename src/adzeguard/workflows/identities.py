@@ -1,11 +1,12 @@
 """Names and SIDs in logs, as what they are known by today: an object may have had another name, or be gone."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass, field
+from dataclasses import field
 
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.identity import Sid, fold_dn
+from adzeguard.core.values import dataclass
 from adzeguard.store.estate_store import EstateStore
 
 

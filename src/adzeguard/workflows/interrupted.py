@@ -1,12 +1,13 @@
 """An enactment that was begun and never ended: found again, to go on with or to end for good."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.outcome import Outcome
 from adzeguard.core.change.proposal import Proposal
 from adzeguard.core.errors import UsageError
+from adzeguard.core.values import dataclass
 from adzeguard.store.journal import Journal
 from adzeguard.workflows.journal_rows import change_of, outcome_of, proposal_in
 

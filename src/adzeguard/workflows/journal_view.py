@@ -2,12 +2,12 @@
 
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, Final
 
 from adzeguard.core.change.change import Change
 from adzeguard.core.errors import StoreError
+from adzeguard.core.values import dataclass
 from adzeguard.core.views.table import Column, Noted, Table, data_columns
 from adzeguard.core.wording import counted_noun, some_of, when
 from adzeguard.store.journal import Journal, JournalRow

@@ -1,9 +1,11 @@
 """How fast hosts are changed: so many at once, so many a minute."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import field
 from threading import Lock
 from typing import Final
+
+from adzeguard.core.values import dataclass
 
 AT_ONCE: Final = 32
 """Hosts: most of a host's time is waiting. More than these were no quicker, and servers drop bursts."""

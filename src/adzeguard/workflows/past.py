@@ -3,7 +3,6 @@
 from collections import defaultdict
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from collections.abc import Set as AbstractSet
-from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Final, TypeGuard
 
@@ -13,6 +12,7 @@ from adzeguard.core.change.outcome import MADE
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.trail.event import MEMBERSHIP, Event, Verb
 from adzeguard.core.trail.history import Known
+from adzeguard.core.values import dataclass
 from adzeguard.store.connection import Database
 from adzeguard.store.estate_store import EstateStore
 from adzeguard.store.journal import Journal

@@ -1,7 +1,7 @@
 """Propose: the one way in which a draft becomes a proposal."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from datetime import datetime
 
 from adzeguard.core.change.change import Change
@@ -20,6 +20,7 @@ from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.limits import Limits
 from adzeguard.core.review.leased import leased_by_rules
+from adzeguard.core.values import dataclass
 
 _UNTRUTHS_SHOWN = 12
 

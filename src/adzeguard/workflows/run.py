@@ -2,13 +2,14 @@
 
 from collections import Counter
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from datetime import datetime
 from threading import Lock
 from typing import Any, Final, NoReturn
 
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.outcome import Outcome, Status
+from adzeguard.core.values import dataclass
 from adzeguard.directory.port import DirectoryDriver
 from adzeguard.hosts.executor import Judge, no_harm
 from adzeguard.hosts.fleet import Fleet

@@ -2,12 +2,12 @@
 
 import re
 from collections import Counter
-from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 from typing import Final
 
 from adzeguard.core.errors import AdzeguardError, InputError, SignatureError
+from adzeguard.core.values import dataclass
 from adzeguard.private_files import write_new
 from adzeguard.signing.allowed_signers import Signer, name_of, public_key_in, read_signers
 from adzeguard.signing.private_keys import read_private_key

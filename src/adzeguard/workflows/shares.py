@@ -1,11 +1,12 @@
 """Reading file shares: part by part, kept as it comes, and gone on with after an interruption."""
 
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from datetime import datetime, timedelta
 
 from adzeguard.core.access.shares import Folder, Share
 from adzeguard.core.errors import ShareError
+from adzeguard.core.values import dataclass
 from adzeguard.shares.careful import CarefulShares
 from adzeguard.shares.port import ReadShare, SharesDriver
 from adzeguard.store.shares import Shares

@@ -1,10 +1,11 @@
 """Telling: what waits is told by its ways; what cannot be told is kept and tried again."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Final
 
 from adzeguard.core.errors import AdzeguardError
+from adzeguard.core.values import dataclass
 from adzeguard.store.letters import Kept, Letters
 from adzeguard.tellers.port import Letter, Teller
 

@@ -2,7 +2,6 @@
 
 from collections.abc import Iterable, Sequence
 from collections.abc import Set as AbstractSet
-from dataclasses import dataclass
 from datetime import datetime
 from typing import Final
 
@@ -14,6 +13,7 @@ from adzeguard.core.trail.audit_coverage import gaps
 from adzeguard.core.trail.event import Event
 from adzeguard.core.trail.history import Known, carried_on
 from adzeguard.core.trail.intervals import Stretch, about, intervals_of
+from adzeguard.core.values import dataclass
 from adzeguard.core.views.timeline import Inside, Mark, Timeline
 from adzeguard.core.wording import when_utc
 from adzeguard.workflows.ancestor_groups import leading

@@ -4,7 +4,7 @@ from collections import deque
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
-from dataclasses import dataclass, field
+from dataclasses import field
 from io import BytesIO
 from itertools import chain, islice
 from multiprocessing import get_context
@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import BinaryIO, Final
 
 from adzeguard.core.errors import InputError, StoreError, UsageError
+from adzeguard.core.values import dataclass
 from adzeguard.store.trail import Place, Trail, TrailRow, trail_row
 from adzeguard.trail.growing import GrowingLog
 from adzeguard.trail.port import Record

@@ -2,7 +2,6 @@
 
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass
 from datetime import date
 from difflib import unified_diff
 from pathlib import Path
@@ -18,6 +17,7 @@ from adzeguard.core.checks.finding import Finding
 from adzeguard.core.errors import AmbiguousNameError, CharterError, InputError, UsageError
 from adzeguard.core.estate.names import is_qualified, on_host, resolve, resolve_host
 from adzeguard.core.identity import Sid, looks_like_sid
+from adzeguard.core.values import dataclass
 from adzeguard.core.wellknown import LOCAL_ACCOUNT_RIDS, LOCAL_GROUPS
 from adzeguard.private_files import write_whole
 from adzeguard.settings.charter_text import amended_text

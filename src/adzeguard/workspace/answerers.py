@@ -1,9 +1,9 @@
 """Who may decide on what deviates, and who hears of it: one gate for answers and for waivers."""
 
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from adzeguard.core.errors import UsageError
+from adzeguard.core.values import dataclass
 from adzeguard.core.views.lint import Mistake, mistake_at
 from adzeguard.store.letters import keep_letters
 from adzeguard.workflows.operators import names_of

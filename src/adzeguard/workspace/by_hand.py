@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable, Mapping, Sequence
 from collections.abc import Set as AbstractSet
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import datetime
 from typing import TYPE_CHECKING
 
@@ -34,6 +34,7 @@ from adzeguard.core.identity import Sid, parent_dn
 from adzeguard.core.review.admission import admitted, as_if_moved
 from adzeguard.core.rights.duties import named_duties
 from adzeguard.core.rights.duty_words import Extent
+from adzeguard.core.values import dataclass
 from adzeguard.core.views.host_page import host_rules
 from adzeguard.core.views.rule_reach import effect_table
 from adzeguard.core.views.uses import staying_behind

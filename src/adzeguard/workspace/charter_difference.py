@@ -1,6 +1,6 @@
 """Two versions of the charter against the same estate: which rules differ, and what would follow."""
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from adzeguard.core.change.draft import Draft
@@ -12,6 +12,7 @@ from adzeguard.core.review.charter_effect import CharterEffect, charter_effect
 from adzeguard.core.review.correction import Correction
 from adzeguard.core.review.draft import without_left
 from adzeguard.core.time.question import left_as_it_is
+from adzeguard.core.values import dataclass
 from adzeguard.store.questions import Waivers
 from adzeguard.workflows.propose import proposed, with_words_and_impact
 

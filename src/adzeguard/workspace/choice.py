@@ -1,6 +1,6 @@
 """A part of what a charter asks for."""
 
-from dataclasses import dataclass
+from adzeguard.core.values import dataclass
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,7 +2,6 @@
 
 import re
 from collections.abc import Container, Mapping, Sequence
-from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING, Final
 
@@ -12,6 +11,7 @@ from adzeguard.core.cleaning.deleted import Deleted, Remembered, remembered_by, 
 from adzeguard.core.errors import AmbiguousNameError, InputError, UnknownNameError
 from adzeguard.core.estate.principal import Kind
 from adzeguard.core.identity import Sid, fold_dn, leaf_name, split_dn
+from adzeguard.core.values import dataclass
 from adzeguard.core.views.retired import deleted_table
 from adzeguard.core.views.table import Table
 from adzeguard.core.wording import when

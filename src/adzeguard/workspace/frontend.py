@@ -1,7 +1,8 @@
 """What a workspace needs of its user: somebody to tell things to, and somebody who knows the passwords."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+
+from adzeguard.core.values import dataclass
 
 
 def _quietly(_text: str) -> None:

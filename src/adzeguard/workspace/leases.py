@@ -1,7 +1,7 @@
 """Memberships with an end: begun, extended, and ended by hand."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from datetime import UTC, datetime, timedelta
 from typing import TYPE_CHECKING
 
@@ -14,6 +14,7 @@ from adzeguard.core.change.kinds.switch_on_ending_links import SwitchOnEndingLin
 from adzeguard.core.errors import InputError, UsageError
 from adzeguard.core.estate.names import resolve, resolve_host
 from adzeguard.core.time.lease import Lease, last_end, stood_before
+from adzeguard.core.values import dataclass
 from adzeguard.core.views.leases import leases_table, planned_in
 from adzeguard.core.views.table import Table
 from adzeguard.core.wording import when, when_utc

@@ -1,6 +1,5 @@
 """What was done to memberships: the views of a workspace."""
 
-from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import TYPE_CHECKING
 
@@ -13,6 +12,7 @@ from adzeguard.core.identity import Sid
 from adzeguard.core.trail.audit_coverage import WANTED
 from adzeguard.core.trail.event import NOBODY, Event
 from adzeguard.core.trail.event import moment as at_time
+from adzeguard.core.values import dataclass
 from adzeguard.core.views.history import history_table
 from adzeguard.core.views.logons import OnHost, logons_table, on_host_table, used_rows, used_table
 from adzeguard.core.views.table import Table

@@ -1,7 +1,6 @@
 """What is put away, brought back, and deleted in the end, with the notes of it."""
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import TYPE_CHECKING, Final
 
@@ -19,6 +18,7 @@ from adzeguard.core.estate.principal import Principal
 from adzeguard.core.identity import Sid, fold_dn
 from adzeguard.core.rights.power import Powers
 from adzeguard.core.time.put_away import Retired
+from adzeguard.core.values import dataclass
 from adzeguard.core.views.retired import retired_table
 from adzeguard.core.views.table import Table
 from adzeguard.core.wording import some_of, when

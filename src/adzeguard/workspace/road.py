@@ -6,7 +6,7 @@ workspace is held, so that nothing of ours changes between the guards and the ch
 
 from collections.abc import Mapping
 from contextlib import suppress
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from typing import TYPE_CHECKING, Final
 
 from adzeguard.core.change.change import BY_HAND_RULE, UNDO_RULE
@@ -22,6 +22,7 @@ from adzeguard.core.errors import ApprovalError, CharterError, UsageError
 from adzeguard.core.limits import NOTHING_NAMED, NamedSizes
 from adzeguard.core.review.against_rules import undone_by_rules
 from adzeguard.core.time.lease import GIVEN_BACK
+from adzeguard.core.values import dataclass
 from adzeguard.store.leases import Leases
 from adzeguard.store.letters import Letters, keep_letters
 from adzeguard.workflows.approval_used import made_with_approval

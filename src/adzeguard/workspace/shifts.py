@@ -1,6 +1,6 @@
 """Memberships that recur by calendar: begun, listed and ended."""
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import date, datetime, time
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -11,6 +11,7 @@ from adzeguard.core.errors import InputError, UsageError
 from adzeguard.core.estate.names import resolve, resolve_host
 from adzeguard.core.time.recurrence import check_rule
 from adzeguard.core.time.shift import Shift, zone_of
+from adzeguard.core.values import dataclass
 from adzeguard.core.views.page import Page
 from adzeguard.core.views.shifts import shifts_page
 from adzeguard.store.leases import Leases

@@ -1,11 +1,11 @@
 """What is made without anybody watching: on the same road, and no size may be past its limit."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from adzeguard.core.change.outcome import Status
 from adzeguard.core.errors import AdzeguardError
+from adzeguard.core.values import dataclass
 from adzeguard.workspace.road import enact, resume
 from adzeguard.workspace.stopping import stopping
 from adzeguard.workspace.wanted import Done, Escort, Wanted, nothing_asked

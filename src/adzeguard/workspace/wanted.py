@@ -2,10 +2,11 @@
 
 from collections.abc import Callable, Sequence
 from contextlib import AbstractContextManager, nullcontext
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import TYPE_CHECKING, Protocol
 
 from adzeguard.core.limits import NOTHING_NAMED, NamedSizes
+from adzeguard.core.values import dataclass
 from adzeguard.workflows.pace import Pace
 
 if TYPE_CHECKING:

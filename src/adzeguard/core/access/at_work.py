@@ -5,7 +5,6 @@ seen on real servers, whose simple binds and tickets ask for the name of the hos
 """
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
 from datetime import datetime
 
 from adzeguard.core.errors import InputError
@@ -15,6 +14,7 @@ from adzeguard.core.estate.logon_limits import hosts_listed, hours_value
 from adzeguard.core.estate.moments import moment
 from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.file_time import moment_of_steps
+from adzeguard.core.values import dataclass
 from adzeguard.core.wellknown import RID_DIRECTORY_SERVERS
 
 Values = Mapping[str, tuple[bytes, ...]]

@@ -1,12 +1,12 @@
 """Two moments of the same directory, held against each other."""
 
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
 
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host
 from adzeguard.core.estate.names import local_group_label, on_host
 from adzeguard.core.estate.principal import Principal
+from adzeguard.core.values import dataclass
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,7 +1,6 @@
 """By which doors people get into hosts: a group of the directory, an entry of their own, a local account."""
 
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from functools import cache, cached_property, partial
 from typing import Final, Literal
 
@@ -16,6 +15,7 @@ from adzeguard.core.estate.membership import MembershipGraph
 from adzeguard.core.estate.names import on_host
 from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.identity import Sid
+from adzeguard.core.values import dataclass
 from adzeguard.core.wellknown import ADMINISTRATORS
 
 Way = Literal["group", "direct", "local"]

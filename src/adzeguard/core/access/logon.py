@@ -1,13 +1,13 @@
 """Whether somebody may log on at a host, and which entry decides."""
 
 from collections.abc import Collection, Iterable, Mapping
-from dataclasses import dataclass
 
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import HostState, host_administrator
 from adzeguard.core.estate.logon import LogonRules, logon_of
 from adzeguard.core.estate.membership import MembershipGraph
 from adzeguard.core.identity import Sid
+from adzeguard.core.values import dataclass
 from adzeguard.core.wellknown import AUTHENTICATED_USERS, EVERYONE
 
 

@@ -2,7 +2,6 @@
 
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
@@ -15,6 +14,7 @@ from adzeguard.core.estate.membership import LEFT_OUT, MembershipGraph
 from adzeguard.core.estate.names import local_group_label, local_principal, on_host
 from adzeguard.core.estate.principal import ACCOUNTS, Kind, Principal
 from adzeguard.core.identity import OF_A_DOMAIN, Sid
+from adzeguard.core.values import dataclass
 from adzeguard.core.wellknown import ADMINISTRATORS, BUILTIN_AUTHORITY, EVERYONE_LIKE
 
 _LONGEST_CHAIN = 30

@@ -1,10 +1,10 @@
 """What somebody has beside others: groups that could be copied, and groups that colleagues do not have."""
 
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass
 
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import Kind, Principal
+from adzeguard.core.values import dataclass
 
 
 @dataclass(frozen=True, slots=True)

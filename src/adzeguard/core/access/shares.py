@@ -1,12 +1,13 @@
 """File shares of servers, and the permissions on them and on their folders."""
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from datetime import datetime
 from functools import cached_property
 
 from adzeguard.core.descriptors.descriptor import Descriptor, is_readable
 from adzeguard.core.errors import UsageError
+from adzeguard.core.values import dataclass
 
 PREFIX = "\\\\"
 

@@ -2,7 +2,6 @@
 
 from collections import Counter
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from datetime import date
 from typing import Any, Final
 
@@ -13,6 +12,7 @@ from adzeguard.core.charter.membership import MembershipRule
 from adzeguard.core.charter.rule import RuleBase
 from adzeguard.core.checks.finding import Finding
 from adzeguard.core.errors import UsageError
+from adzeguard.core.values import dataclass
 
 _BY_HAND: Final = "Change the rule itself, or leave the finding until a date: adzeguard questions waivers add"
 

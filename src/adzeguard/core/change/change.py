@@ -4,7 +4,7 @@ from abc import ABC, abstractmethod
 from base64 import b64decode, b64encode
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from enum import IntEnum
 from typing import Annotated, Any, ClassVar, NamedTuple, Self
 
@@ -16,6 +16,7 @@ from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import HostState
 from adzeguard.core.estate.named import Named, id_of
 from adzeguard.core.identity import Sid, fold_dn
+from adzeguard.core.values import dataclass
 
 BY_HAND_RULE = "by-hand"
 UNDO_RULE = "undo"

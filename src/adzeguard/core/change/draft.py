@@ -1,10 +1,11 @@
 """A draft: changes as they were asked for, before they are put in order, numbered and weighed."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.proposal import LeftOut
+from adzeguard.core.values import dataclass
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,11 +1,11 @@
 """What became of a change."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from enum import StrEnum
 from typing import Final
 
 from adzeguard.core.change.change import Change
+from adzeguard.core.values import dataclass
 
 
 class Status(StrEnum):

@@ -1,13 +1,14 @@
 """The estate as it will be after a proposal: the membership graph and each host's administrators."""
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 
 from adzeguard.core.access.at_work import Values
 from adzeguard.core.change.change import Change, Effects
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.membership import DirectChange, MembershipGraph
 from adzeguard.core.identity import Sid
+from adzeguard.core.values import dataclass
 
 
 @dataclass(frozen=True)

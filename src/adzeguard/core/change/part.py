@@ -1,10 +1,10 @@
 """A part of a proposal: its changes of some hosts, to see how it goes before all are touched."""
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 from fnmatch import fnmatchcase
 
 from adzeguard.core.change.change import Change
+from adzeguard.core.values import dataclass
 
 
 @dataclass(frozen=True, slots=True)

@@ -13,7 +13,7 @@ FORMAT = 2
 
 
 class _Model(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, defer_build=True)
 
 
 class LeftOut(_Model):
@@ -80,7 +80,7 @@ class Proposal(_Model):
     changes: tuple[SerializeAsAny[Change], ...] = ()
     left_out: tuple[LeftOut, ...] = ()
     notes: tuple[str, ...] = Field((), description="What people should know before they say yes.")
-    impact: Impact = Impact()
+    impact: Impact = Field(default_factory=Impact)
 
 
 def change_names(changes: Iterable[Change]) -> Mapping[str, Change]:

@@ -1,7 +1,6 @@
 """Who could make themselves a member of a privileged group after a proposal, and could not before."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.foreseen import foreseen_rights
@@ -20,6 +19,7 @@ from adzeguard.core.rights.delegations import Rights
 from adzeguard.core.rights.reach import ReachFinder
 from adzeguard.core.rights.reach_graph import EVERYBODY
 from adzeguard.core.rights.reach_words import PEOPLE
+from adzeguard.core.values import dataclass
 from adzeguard.core.wellknown import EVERYONE_LIKE
 
 _EVERYBODY_CALLED = "everybody"

@@ -1,6 +1,5 @@
 """What rules about accounts want, as the directory holds it."""
 
-from dataclasses import dataclass
 from datetime import timedelta
 from zoneinfo import ZoneInfo
 
@@ -9,6 +8,7 @@ from adzeguard.core.charter.host_scope import ResolvedScope
 from adzeguard.core.charter.scopes import HostScopes
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.logon_hours import to_utc, value_of
+from adzeguard.core.values import dataclass
 
 
 class HostsOf:

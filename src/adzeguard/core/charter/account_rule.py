@@ -1,7 +1,6 @@
 """Rules about how accounts sign in, which the directory itself enforces: where, when, and with what."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Any, Final, Literal
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
@@ -14,6 +13,7 @@ from adzeguard.core.charter.rule import PrincipalName, Resolved, Response, Stric
 from adzeguard.core.errors import InputError
 from adzeguard.core.estate.logon_hours import Hours, read_times
 from adzeguard.core.estate.principal import Kind, Principal
+from adzeguard.core.values import dataclass
 
 Standard = Literal[
     "not-delegated",

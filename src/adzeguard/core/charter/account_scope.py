@@ -1,7 +1,6 @@
 """About which accounts a rule is, as the charter writes it and with its names found."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Any
 
 from pydantic import Field, model_validator
@@ -9,6 +8,7 @@ from pydantic import Field, model_validator
 from adzeguard.core.charter.references import RuleNames
 from adzeguard.core.charter.rule import PrincipalName, RuleBase, Strict, one_or_many
 from adzeguard.core.estate.principal import Kind, Principal
+from adzeguard.core.values import dataclass
 
 
 class AccountScope(Strict):

@@ -1,10 +1,10 @@
 """One rule that is written into the charter, altered or taken out of it: as plain values, before and after."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Any
 
 from adzeguard.core.charter.rule import RuleBase
+from adzeguard.core.values import dataclass
 
 Words = Mapping[str, Any]
 """A rule as the YAML says it: its keys with dashes, and only those that are given."""

@@ -1,7 +1,6 @@
 """Which rules hold for what lies at a place of the directory's tree, and which of them a move leaves and enters."""
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
 
 from adzeguard.core.charter.grant_rule import ResolvedGrant
 from adzeguard.core.charter.intake_rule import ResolvedIntake
@@ -10,6 +9,7 @@ from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.charter.rule import Resolved
 from adzeguard.core.estate.principal import CONTAINERS, Kind, Principal
 from adzeguard.core.identity import fold_dn
+from adzeguard.core.values import dataclass
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,11 +1,11 @@
 """Which rules differ between two charters, and in what."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Any, Final, Literal
 
 from adzeguard.core.charter.amendment import Words, words_of
 from adzeguard.core.charter.charter import Charter
+from adzeguard.core.values import dataclass
 
 _ASIDE: Final = ("id",)
 

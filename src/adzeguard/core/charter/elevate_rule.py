@@ -2,7 +2,6 @@
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Any
 
 from pydantic import Field, model_validator
@@ -13,6 +12,7 @@ from adzeguard.core.charter.rule import PrincipalName, Response, Strict, frozen_
 from adzeguard.core.charter.setting_rule import ResolvedSetting, sids_on
 from adzeguard.core.estate.elevation import NO_ARGUMENTS, Elevation
 from adzeguard.core.estate.hosts import HostState
+from adzeguard.core.values import dataclass
 
 _DIGEST = re.compile(r"[0-9a-fA-F]{64}")
 _LONGEST = 1000

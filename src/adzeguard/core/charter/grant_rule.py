@@ -1,7 +1,6 @@
 """Rights over an OU, a group or another object, given or denied."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 from pydantic import Field, model_validator
 
@@ -9,6 +8,7 @@ from adzeguard.core.charter.references import RuleNames
 from adzeguard.core.charter.rule import PrincipalName, Resolved, Response, RuleBase
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.rights.duty_words import Extent
+from adzeguard.core.values import dataclass
 
 
 class GrantRule(RuleBase):

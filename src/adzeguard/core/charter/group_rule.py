@@ -1,12 +1,12 @@
 """Rules about a group of the directory."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 from adzeguard.core.charter.membership import MembershipRule, ResolvedMembership, resolve_lists
 from adzeguard.core.charter.references import RuleNames
 from adzeguard.core.charter.rule import PrincipalName, Response
 from adzeguard.core.estate.principal import Kind, Principal
+from adzeguard.core.values import dataclass
 
 
 class GroupRule(MembershipRule):

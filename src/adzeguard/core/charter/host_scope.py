@@ -1,13 +1,13 @@
 """On which hosts a rule holds, as the charter writes it and with its names found."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Any, Literal, Protocol, runtime_checkable
 
 from pydantic import Field, model_validator
 
 from adzeguard.core.charter.references import RuleNames
 from adzeguard.core.charter.rule import RuleBase, Strict, one_or_many
+from adzeguard.core.values import dataclass
 from adzeguard.core.wording import did_you_mean
 
 

@@ -1,13 +1,13 @@
 """Where users and computers land that are created without a place."""
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
 
 from pydantic import Field, model_validator
 
 from adzeguard.core.charter.references import RuleNames
 from adzeguard.core.charter.rule import Resolved, Response, RuleBase, Strict
 from adzeguard.core.estate.principal import Principal
+from adzeguard.core.values import dataclass
 
 
 class Intake(Strict):

@@ -1,11 +1,11 @@
 """What a kind of rule is: its key, its words, how its names are found, and how it is held against what stands."""
 
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 from adzeguard.core.charter.rule import RuleBase
 from adzeguard.core.check_row import CheckRow
+from adzeguard.core.values import dataclass
 
 
 def nothing_left(*_: Any) -> tuple[()]:

@@ -1,7 +1,6 @@
 """Rules about a local group on hosts."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from functools import cached_property
 
 from pydantic import Field
@@ -13,6 +12,7 @@ from adzeguard.core.charter.rule import Response
 from adzeguard.core.charter.scopes import HostScopes
 from adzeguard.core.estate.hosts import HostState, LocalGroup
 from adzeguard.core.identity import Sid
+from adzeguard.core.values import dataclass
 from adzeguard.core.wellknown import LOCAL_ACCOUNT_RIDS, LOCAL_GROUPS, local_group_name
 from adzeguard.core.wording import nearest
 

@@ -1,7 +1,7 @@
 """Rules about logons at hosts: who is refused, who alone may, and the notice that says why."""
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Any
 
 from pydantic import Field, model_validator
@@ -12,6 +12,7 @@ from adzeguard.core.charter.rule import PrincipalName, Response, Strict, one_or_
 from adzeguard.core.charter.setting_rule import ResolvedSetting
 from adzeguard.core.estate.logon import IN_PERSON, LEAVES_SECRETS, WAYS
 from adzeguard.core.estate.notice import LONGEST_TEXT, LONGEST_TITLE, Notice
+from adzeguard.core.values import dataclass
 
 
 class ByWay(Strict):

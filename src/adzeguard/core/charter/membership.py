@@ -1,12 +1,12 @@
 """What rules about members demand: exactly these, these too, never these."""
 
-from dataclasses import dataclass
 from typing import Any, Literal
 
 from pydantic import Field, model_validator
 
 from adzeguard.core.charter.references import Reference, RuleNames
 from adzeguard.core.charter.rule import Day, PrincipalName, Resolved, RuleBase
+from adzeguard.core.values import dataclass
 
 
 class MembershipRule(RuleBase):

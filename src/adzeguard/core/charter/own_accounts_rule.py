@@ -1,7 +1,6 @@
 """Rules about which accounts of hosts themselves may be enabled."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Any
 
 from pydantic import Field, model_validator
@@ -10,6 +9,7 @@ from adzeguard.core.charter.host_scope import HostRule, resolve_scope
 from adzeguard.core.charter.references import LocalName, RuleNames
 from adzeguard.core.charter.rule import PrincipalName, Response, Strict, one_or_many
 from adzeguard.core.charter.setting_rule import ResolvedSetting
+from adzeguard.core.values import dataclass
 
 
 class OwnAccounts(Strict):

@@ -2,7 +2,6 @@
 
 import re
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, get_args
 
@@ -12,6 +11,7 @@ from adzeguard.core.charter.charter import Charter, DutyForm
 from adzeguard.core.charter.kinds import RuleKind, kind_of
 from adzeguard.core.charter.rule import Place, ReadFile, RuleBase
 from adzeguard.core.errors import CharterError
+from adzeguard.core.values import dataclass
 from adzeguard.core.wording import did_you_mean
 
 Path = tuple[str | int, ...]

@@ -1,7 +1,6 @@
 """OUs that nobody may delete or move."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Any
 
 from pydantic import Field, model_validator
@@ -9,6 +8,7 @@ from pydantic import Field, model_validator
 from adzeguard.core.charter.references import RuleNames
 from adzeguard.core.charter.rule import Resolved, Response, RuleBase, one_or_many
 from adzeguard.core.estate.principal import Principal
+from adzeguard.core.values import dataclass
 
 
 class ProtectRule(RuleBase):

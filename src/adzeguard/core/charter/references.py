@@ -1,7 +1,7 @@
 """The names in a rule, and what they stand for. A name that is none, or two, stops its rule alone."""
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from datetime import date
 
 from adzeguard.core.charter.rule import RuleBase
@@ -17,6 +17,7 @@ from adzeguard.core.estate.names import (
 )
 from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.identity import Sid, fold_dn
+from adzeguard.core.values import dataclass
 from adzeguard.core.wording import did_you_mean
 
 LOCAL_PREFIX = "local\\"

@@ -1,7 +1,7 @@
 """From the names in a charter to identities: every rule in force with what its names stand for."""
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from datetime import date
 from typing import Any, TypeVar
 
@@ -15,6 +15,7 @@ from adzeguard.core.errors import CharterError
 from adzeguard.core.estate.catalogue import LooksAhead
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import Principal
+from adzeguard.core.values import dataclass
 
 ResolvedT = TypeVar("ResolvedT", bound=Resolved)
 

@@ -1,7 +1,6 @@
 """Groups and their members from a CSV file."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from datetime import date
 from typing import Literal, Self
 
@@ -13,6 +12,7 @@ from adzeguard.core.charter.references import RuleNames
 from adzeguard.core.charter.rule import Place, ReadFile, Resolved, Response, RuleBase, Strict
 from adzeguard.core.estate.names import is_qualified, lookup_qualified
 from adzeguard.core.estate.principal import Principal
+from adzeguard.core.values import dataclass
 
 
 class NewGroups(Strict):

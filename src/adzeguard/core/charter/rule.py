@@ -1,12 +1,13 @@
 """What every rule of a charter says, and where it stands."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from datetime import date
 from typing import Annotated, Any, Literal, Self
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, model_validator
 from pydantic.json_schema import SkipJsonSchema
+
+from adzeguard.core.values import dataclass
 
 Response = Literal["tell", "mend"]
 """What to do about a deviation: `tell` its owner, or `mend` it by a proposal."""
@@ -41,7 +42,8 @@ class Strict(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True, alias_generator=_dashed, strict=True, defer_build=True)
 
 
-class Place(Strict):
+@dataclass(frozen=True, slots=True)
+class Place:
     """Where a rule stands."""
 
     file: str

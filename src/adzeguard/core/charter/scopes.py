@@ -1,7 +1,6 @@
 """Which rules hold on which host, and how close each is."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 from functools import lru_cache
 from typing import Generic, TypeVar
 
@@ -9,6 +8,7 @@ from adzeguard.core.charter.host_scope import OnHosts
 from adzeguard.core.charter.membership import ResolvedMembership
 from adzeguard.core.estate.hosts import Host
 from adzeguard.core.identity import fold_dn, parent_dn
+from adzeguard.core.values import dataclass
 
 NAMED = 0
 EVERYWHERE = 1_000_000

@@ -1,13 +1,13 @@
 """What resolved rules about settings of hosts have in common."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 
 from adzeguard.core.charter.host_scope import ResolvedScope
 from adzeguard.core.charter.references import LocalName, Reference
 from adzeguard.core.charter.rule import Resolved
 from adzeguard.core.estate.hosts import HostState
 from adzeguard.core.identity import Sid
+from adzeguard.core.values import dataclass
 
 
 @dataclass(frozen=True)

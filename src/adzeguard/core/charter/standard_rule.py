@@ -1,7 +1,6 @@
 """Standards: what holds for a whole directory or a part of it, told and never mended by itself."""
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
 from typing import Any, Literal
 
 from pydantic import Field, model_validator
@@ -10,6 +9,7 @@ from adzeguard.core.charter.account_scope import AccountScope, ResolvedAccounts,
 from adzeguard.core.charter.references import RuleNames
 from adzeguard.core.charter.rule import PrincipalName, Resolved, Response, RuleBase, Strict, one_or_many
 from adzeguard.core.estate.principal import Kind, Principal
+from adzeguard.core.values import dataclass
 
 ObjectWord = Literal["users", "groups", "computers", "ous"]
 

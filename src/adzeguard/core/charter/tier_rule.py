@@ -1,7 +1,6 @@
 """Tiers: which accounts and which hosts belong together. A lower number is more powerful."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 from pydantic import Field, model_validator
 
@@ -9,6 +8,7 @@ from adzeguard.core.charter.account_scope import AccountScope, ResolvedAccounts,
 from adzeguard.core.charter.host_scope import HostScope, ResolvedScope, resolve_scope
 from adzeguard.core.charter.references import RuleNames
 from adzeguard.core.charter.rule import Resolved, Response, RuleBase
+from adzeguard.core.values import dataclass
 
 _LOWEST = 9
 

@@ -1,13 +1,13 @@
 """Which deviations become questions to their owners, and which questions have settled themselves."""
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 from datetime import datetime
 
 from adzeguard.core.check_row import Severity
 from adzeguard.core.checks.table import CHECKS
 from adzeguard.core.review.correction import Correction
 from adzeguard.core.time.question import Question, Waiver
+from adzeguard.core.values import dataclass
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,11 +1,11 @@
 """What a check is."""
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
 
 from adzeguard.core.check_row import CheckRow, Severity
 from adzeguard.core.checks.check_input import CheckInput
 from adzeguard.core.checks.finding import Finding
+from adzeguard.core.values import dataclass
 
 Find = Callable[[CheckInput], Iterable[Finding]]
 

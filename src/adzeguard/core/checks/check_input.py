@@ -1,7 +1,7 @@
 """What checks look at."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from datetime import datetime, timedelta
 
 from adzeguard.core.change.change import Change
@@ -13,6 +13,7 @@ from adzeguard.core.rights.delegations import Rights
 from adzeguard.core.time.lease import Lease
 from adzeguard.core.time.question import Waiver
 from adzeguard.core.trail.privileged_events import Seen
+from adzeguard.core.values import dataclass
 
 USUAL_WAIT = 14
 

@@ -1,11 +1,12 @@
 """A finding: one deviation, with its evidence."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Any
 
 from adzeguard.core.check_row import Severity
 from adzeguard.core.estate.named import Named, fingerprint_of
+from adzeguard.core.values import dataclass
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,7 +2,6 @@
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from collections.abc import Set as AbstractSet
-from dataclasses import dataclass
 from datetime import datetime
 from typing import Final
 
@@ -22,6 +21,7 @@ from adzeguard.core.estate.places import short_dn
 from adzeguard.core.estate.principal import ACCOUNTS, Kind, Principal
 from adzeguard.core.file_time import steps_of
 from adzeguard.core.identity import fold_dn, leaf_name, parent_dn, split_dn
+from adzeguard.core.values import dataclass
 
 _GROUP_GONE: Final = "the group is gone too"
 _MEMBER_GONE: Final = "it is gone too"

@@ -1,7 +1,6 @@
 """SIDs of the domain that belong to nothing any more, where they still stand, and what takes them out."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 from adzeguard.core.access.shares import Shared, whole_path
@@ -22,6 +21,7 @@ from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.names import local_group_named, on_host
 from adzeguard.core.estate.places import short_dn
 from adzeguard.core.identity import Sid
+from adzeguard.core.values import dataclass
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,7 +1,6 @@
 """What is put away until it is deleted: what it was, where, and what brings it back or ends it."""
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from typing import Final
 
@@ -26,6 +25,7 @@ from adzeguard.core.estate.principal import ACCOUNTS, Flag, Kind, Principal
 from adzeguard.core.identity import Sid, fold_dn, parent_dn, split_dn
 from adzeguard.core.rights.power import Powers
 from adzeguard.core.time.put_away import Link, Retired
+from adzeguard.core.values import dataclass
 
 _KINDS: Final = ACCOUNTS | {Kind.GROUP, Kind.POLICY}
 _SHOWN: Final = 4

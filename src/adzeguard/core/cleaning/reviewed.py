@@ -1,7 +1,7 @@
 """Reviews: for each owner what they own, with who is inside and how, to be kept or taken out by an answer."""
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from datetime import datetime
 from hashlib import blake2b
 from typing import Final
@@ -30,6 +30,7 @@ from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.identity import Sid
 from adzeguard.core.review.correction import Correction
 from adzeguard.core.rights.delegations import Delegation, Rights
+from adzeguard.core.values import dataclass
 from adzeguard.core.wellknown import ADMINISTRATORS
 from adzeguard.core.wording import printable
 

@@ -1,8 +1,9 @@
 """From when on something counts as stale."""
 
-from dataclasses import dataclass
 from datetime import timedelta
 from typing import Final
+
+from adzeguard.core.values import dataclass
 
 
 @dataclass(frozen=True, slots=True)

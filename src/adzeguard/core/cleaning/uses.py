@@ -1,7 +1,7 @@
 """Everything that names a group, an account or another object: what would break if it went away."""
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, fields, is_dataclass
+from dataclasses import field, fields, is_dataclass
 from functools import cached_property, partial
 from typing import Any, Final
 
@@ -22,6 +22,7 @@ from adzeguard.core.rights.delegations import Rights
 from adzeguard.core.rights.share_access import mask_in_words
 from adzeguard.core.time.lease import Lease
 from adzeguard.core.time.question import Waiver
+from adzeguard.core.values import dataclass
 from adzeguard.core.wording import when_utc
 
 _OWNED_SHOWN: Final = 5

@@ -2,13 +2,14 @@
 
 import struct
 import uuid
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from enum import IntEnum, IntFlag
 from functools import lru_cache
 from typing import Final
 
 from adzeguard.core.errors import InputError
 from adzeguard.core.identity import Sid
+from adzeguard.core.values import dataclass
 
 _HEADER: Final = struct.Struct("<BBH")
 _MASK_AT: Final = 4

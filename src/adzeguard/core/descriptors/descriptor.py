@@ -2,7 +2,7 @@
 
 import struct
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import lru_cache
 from operator import itemgetter
 from typing import Final
@@ -10,6 +10,7 @@ from typing import Final
 from adzeguard.core.descriptors.ace import Ace, AceKind
 from adzeguard.core.errors import InputError
 from adzeguard.core.identity import Sid
+from adzeguard.core.values import dataclass
 
 _HEADER: Final = struct.Struct("<BBHIIII")
 _LIST_HEADER: Final = struct.Struct("<BBHHH")

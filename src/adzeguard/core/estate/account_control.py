@@ -1,9 +1,9 @@
 """What the directory notes about how an account signs in: one row for each bit that is looked at and set."""
 
-from dataclasses import dataclass
 from typing import Final, Literal
 
 from adzeguard.core.estate.principal import Flag
+from adzeguard.core.values import dataclass
 
 ControlName = Literal[
     "not-delegated",

@@ -1,7 +1,6 @@
 """From objects as they were seen, one by one, to columns and a membership graph."""
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 
 from adzeguard.core.errors import DirectoryError
 from adzeguard.core.estate.catalogue import Domain
@@ -10,6 +9,7 @@ from adzeguard.core.estate.objects import Objects
 from adzeguard.core.estate.principal import Flag, Kind
 from adzeguard.core.estate.rows import ObjectRow, Observed
 from adzeguard.core.identity import OF_A_DOMAIN, fold_dn
+from adzeguard.core.values import dataclass
 
 _STRANGERS_KEPT = 10_000
 

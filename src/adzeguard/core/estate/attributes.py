@@ -1,7 +1,8 @@
 """The table of attributes that are read and shown as they are: a further one is a row here, and nothing else."""
 
-from dataclasses import dataclass
 from typing import Final
+
+from adzeguard.core.values import dataclass
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,10 +1,10 @@
 """What one capability of hosts is: its name, its words, and the form of its part of a host's state."""
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from typing import Any
 
 from adzeguard.core.estate.hosts import HostState
+from adzeguard.core.values import dataclass
 
 
 @dataclass(frozen=True, slots=True)

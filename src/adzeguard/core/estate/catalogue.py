@@ -1,7 +1,7 @@
 """The domain, and what can be looked up in it."""
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Protocol, runtime_checkable
 
 import numpy as np
@@ -11,6 +11,7 @@ from adzeguard.core.estate.foreign import ForeignName
 from adzeguard.core.estate.links import Ids
 from adzeguard.core.estate.principal import Flag, Kind, Principal
 from adzeguard.core.identity import OF_A_DOMAIN, Sid, fold_dn
+from adzeguard.core.values import dataclass
 from adzeguard.core.wellknown import BUILTIN_AUTHORITY
 
 

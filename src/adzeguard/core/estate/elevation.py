@@ -1,12 +1,13 @@
 """Which programs, at which exact version, a host runs elevated for whom."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Any, Final
 
 from adzeguard.core.estate.capability import Capability
 from adzeguard.core.estate.hosts import HostState
 from adzeguard.core.identity import Sid
+from adzeguard.core.values import dataclass
 
 NO_ARGUMENTS: Final = '""'
 """Stands for a program that is run without arguments alone, as in sudoers(5): an empty text allows any."""

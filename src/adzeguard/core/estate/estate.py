@@ -2,7 +2,7 @@
 
 from collections import Counter
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from datetime import datetime
 from functools import cached_property
 
@@ -17,6 +17,7 @@ from adzeguard.core.estate.objects import outsider
 from adzeguard.core.estate.principal import Flag, Kind, Principal
 from adzeguard.core.estate.trusts import Trust, trusts_of
 from adzeguard.core.identity import OF_A_DOMAIN, Sid
+from adzeguard.core.values import dataclass
 from adzeguard.core.wellknown import ADMINISTRATORS
 
 

@@ -1,11 +1,11 @@
 """Which part of the fleet a source of hosts looks after: the first part that takes a host decides."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from fnmatch import fnmatchcase
 
 from adzeguard.core.estate.hosts import Host
 from adzeguard.core.identity import fold_dn, parent_dn
+from adzeguard.core.values import dataclass
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,11 +1,12 @@
 """What this domain's directory says of somebody of another domain, whom it knows by a SID alone."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Final, Protocol
 
 from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.identity import OF_A_DOMAIN
+from adzeguard.core.values import dataclass
 
 KNOWN: Final = "known"
 UNKNOWN_THERE: Final = "unknown there"

@@ -3,11 +3,12 @@
 import json
 from collections.abc import Callable, Iterable, Mapping
 from collections.abc import Set as AbstractSet
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from typing import Any, Final, Generic, Protocol, TypeVar, runtime_checkable
 
 from adzeguard.core.estate.seen_on import SeenOn
 from adzeguard.core.identity import Sid
+from adzeguard.core.values import dataclass
 from adzeguard.core.wellknown import LOCAL_ACCOUNT_RIDS, RID_ADMINISTRATOR
 
 T = TypeVar("T")

@@ -1,12 +1,12 @@
 """Where users and computers land that are created without a place ([MS-ADTS] 6.1.1.4)."""
 
-from dataclasses import dataclass
 from typing import Final
 
 from adzeguard.core.errors import GuardError
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.identity import fold_dn
+from adzeguard.core.values import dataclass
 
 GUIDS: Final = {"users": "A9D1CA15768811D1ADED00C04FD8D5CD", "computers": "AA312825768811D1ADED00C04FD8D5CD"}
 """The names by which a domain knows the two containers."""

@@ -1,13 +1,14 @@
 """Links from rows to numbers, compressed: the numbers of row r are targets[starts[r]:starts[r + 1]]."""
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from functools import cached_property
 from itertools import pairwise
 from typing import TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
+
+from adzeguard.core.values import dataclass
 
 Ids = NDArray[np.int32]
 NumberT = TypeVar("NumberT", bound=np.integer)

@@ -1,12 +1,13 @@
 """Who is refused logon at a host, and who alone may log on, way by way."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Any, Final, Literal
 
 from adzeguard.core.estate.capability import Capability
 from adzeguard.core.estate.hosts import HostState
 from adzeguard.core.identity import Sid
+from adzeguard.core.values import dataclass
 
 Way = Literal["console", "remote", "network", "service", "batch"]
 WAYS: Final[tuple[Way, ...]] = ("console", "remote", "network", "service", "batch")

@@ -9,7 +9,6 @@ everything, which is how mail is delivered.
 """
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from functools import cached_property
 from hashlib import blake2b
 from itertools import pairwise
@@ -18,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from adzeguard.core.estate.links import Backwards, Ids, Links, distinct, less
+from adzeguard.core.values import dataclass
 
 LEFT_OUT = -1
 """Stands in a proof for the groups that were left out of its middle."""

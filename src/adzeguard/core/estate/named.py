@@ -1,12 +1,13 @@
 """An object by its identity: what changes, findings and the journal hold on to instead of a display name."""
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from hashlib import blake2b
 from typing import ClassVar
 
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.identity import fold_dn
+from adzeguard.core.values import dataclass
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,11 +1,11 @@
 """What a host shows before anybody logs on."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Any, Final
 
 from adzeguard.core.estate.capability import Capability
 from adzeguard.core.estate.hosts import HostState
+from adzeguard.core.values import dataclass
 
 LONGEST_TITLE: Final = 200
 LONGEST_TEXT: Final = 4000

@@ -2,7 +2,6 @@
 
 import json
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from functools import cached_property, partial
 from hashlib import blake2b
 from typing import Any
@@ -18,6 +17,7 @@ from adzeguard.core.estate.principal import Flag, Kind, Principal
 from adzeguard.core.estate.rows import NEVER, ObjectRow
 from adzeguard.core.estate.texts import Texts
 from adzeguard.core.identity import Sid, fold_dn, is_below, parent_dn
+from adzeguard.core.values import dataclass
 from adzeguard.core.wellknown import BUILTIN_AUTHORITY, WELL_KNOWN, built_in_group_name, well_known_name
 
 

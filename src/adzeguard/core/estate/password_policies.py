@@ -1,12 +1,12 @@
 """Which password policy applies to somebody: the domain's, or that of a settings object ([MS-ADTS] 3.1.1.4.5.36)."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any, Final
 
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import Flag, Kind, Principal
 from adzeguard.core.identity import fold_dn
+from adzeguard.core.values import dataclass
 
 OF_THE_DOMAIN: Final = 0
 """The precedence of the domain's own policy, which holds where no settings object applies."""

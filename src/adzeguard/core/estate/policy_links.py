@@ -2,10 +2,10 @@
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Final
 
 from adzeguard.core.identity import fold_dn
+from adzeguard.core.values import dataclass
 
 _LINK: Final = re.compile(r"\[LDAP://([^\];]+);(\d{1,10})\]", re.IGNORECASE)
 _OFF: Final = 1

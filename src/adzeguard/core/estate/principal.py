@@ -1,10 +1,11 @@
 """What an object of the directory is, and how it is shown to people."""
 
-from dataclasses import dataclass, field
+from dataclasses import field
 from enum import IntEnum, IntFlag
 from typing import Any, Final
 
 from adzeguard.core.identity import Sid
+from adzeguard.core.values import dataclass
 
 
 class Kind(IntEnum):

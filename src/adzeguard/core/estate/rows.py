@@ -1,11 +1,11 @@
 """One object as a row, and as it was seen."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import NamedTuple
 
 from adzeguard.core.estate.principal import Flag, Kind
 from adzeguard.core.identity import fold_dn
+from adzeguard.core.values import dataclass
 
 NEVER = 0
 """In a column of times: not known, or never."""

@@ -1,9 +1,9 @@
 """Whom a host saw: who is logged on to it, or was of late, as it says itself."""
 
-from dataclasses import dataclass
 from typing import Final
 
 from adzeguard.core.identity import Sid
+from adzeguard.core.values import dataclass
 
 SESSION: Final = "session"
 """Somebody works there now, who came by a password or nobody knows how."""

@@ -1,13 +1,13 @@
 """Trusts: which other domains this one lets in, and what of their word it takes ([MS-ADTS] 6.1.6.7)."""
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any, Final
 
 from adzeguard.core.errors import UnknownNameError
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.estate.rows import NEVER
 from adzeguard.core.identity import domain_of_dn
+from adzeguard.core.values import dataclass
 
 _GOES_OUT: Final = 1  # TRUST_DIRECTION_INBOUND: seen from here, our people are let in there
 _COMES_IN: Final = 2  # TRUST_DIRECTION_OUTBOUND: this domain trusts the other one

@@ -2,7 +2,6 @@
 
 import operator
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any, Final, NamedTuple
 
 from adzeguard.core.change.change import Change
@@ -16,6 +15,7 @@ from adzeguard.core.estate.principal import Principal
 from adzeguard.core.review.correction import Correction, correction_of
 from adzeguard.core.review.settings import Decided, contradiction, deviating, left_behind
 from adzeguard.core.rights.delegations import Rights
+from adzeguard.core.values import dataclass
 
 _KEEPER: Final = "a keeper is never limited in how it signs in"
 

@@ -1,10 +1,10 @@
 """What would follow from another charter: what is found, and what is changed, under the one and not under the other."""
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 
 from adzeguard.core.change.change import Change
 from adzeguard.core.review.correction import Correction
+from adzeguard.core.values import dataclass
 
 
 @dataclass(frozen=True, slots=True)

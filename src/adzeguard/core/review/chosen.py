@@ -1,12 +1,12 @@
 """A part of what deviates: under some rules, about some groups, on some hosts, below some OUs."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from fnmatch import fnmatchcase
 
 from adzeguard.core.estate.hosts import Host
 from adzeguard.core.identity import fold_dn
 from adzeguard.core.review.correction import Correction
+from adzeguard.core.values import dataclass
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,7 +1,6 @@
 """What closes a host to people: refusals of logon, limits to some, a notice; by which rule, or by none."""
 
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
 from typing import Any, Final
 
 from adzeguard.core.change.change import Change
@@ -19,6 +18,7 @@ from adzeguard.core.identity import Sid
 from adzeguard.core.review.logon_rules import ALONE, NOTICES, REFUSALS
 from adzeguard.core.review.on_hosts import OnHost
 from adzeguard.core.review.settings import Setting, keepers_of
+from adzeguard.core.values import dataclass
 
 _CLOSING: Final[tuple[Setting[Any], ...]] = (REFUSALS, ALONE, NOTICES)
 

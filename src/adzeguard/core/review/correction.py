@@ -1,12 +1,13 @@
 """A correction: a deviation of members, objects or hosts, as one value with what would put it right."""
 
 from collections.abc import Collection, Iterable, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from typing import Any
 
 from adzeguard.core.change.change import Change
 from adzeguard.core.charter.rule import Resolved, Response, RuleBase
 from adzeguard.core.estate.named import Named, fingerprint_of
+from adzeguard.core.values import dataclass
 
 
 @dataclass(frozen=True, slots=True)

@@ -5,11 +5,12 @@ The closest `only` wins; includes are added, excludes taken away, keepers stay. 
 
 from collections.abc import Callable, Iterable, Mapping
 from collections.abc import Set as AbstractSet
-from dataclasses import dataclass, field
+from dataclasses import field
 
 from adzeguard.core.charter.membership import ResolvedMembership
 from adzeguard.core.charter.references import MemberKey, Reference
 from adzeguard.core.charter.scopes import MemberRule
+from adzeguard.core.values import dataclass
 
 Keys = Callable[[Iterable[Reference]], AbstractSet[MemberKey]]
 """Turns references into what members are compared by; it depends on the host for names that are local to one."""

@@ -2,7 +2,6 @@
 
 from collections.abc import Iterable, Mapping
 from collections.abc import Set as AbstractSet
-from dataclasses import dataclass
 
 from adzeguard.core.charter.grant_rule import ResolvedGrant
 from adzeguard.core.charter.protect_rule import ResolvedProtection
@@ -15,6 +14,7 @@ from adzeguard.core.identity import fold_dn, parent_dn
 from adzeguard.core.rights.delegations import Rights
 from adzeguard.core.rights.duties import named_duties
 from adzeguard.core.rights.wanted import wanted_entries
+from adzeguard.core.values import dataclass
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,7 +1,6 @@
 """The table of the kinds of rules."""
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
 from typing import Any, Final
 
 from adzeguard.core.charter.account_rule import AccountRule, resolve_account_rule
@@ -36,6 +35,7 @@ from adzeguard.core.review.rule_rows import rows
 from adzeguard.core.review.settings import Setting
 from adzeguard.core.review.standards import review_directory_standards
 from adzeguard.core.review.tiers import review_tiers
+from adzeguard.core.values import dataclass
 
 
 @dataclass(frozen=True, slots=True)

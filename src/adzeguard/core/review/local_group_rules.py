@@ -1,7 +1,7 @@
 """Local groups of hosts held against the rules that hold there."""
 
 from collections.abc import Hashable, Iterable, Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cached_property
 from typing import Any
 
@@ -28,6 +28,7 @@ from adzeguard.core.review.members import (
     unlisted_reach,
 )
 from adzeguard.core.rights.delegations import Rights
+from adzeguard.core.values import dataclass
 from adzeguard.core.wellknown import ADMINISTRATORS
 
 

@@ -1,7 +1,6 @@
 """What every review of settings of hosts needs: which rules are followed where, and which one decides."""
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import dataclass
 from typing import Generic, TypeVar
 
 from adzeguard.core.charter.rule import Resolved
@@ -13,6 +12,7 @@ from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.names import host_named, on_host
 from adzeguard.core.identity import Sid
 from adzeguard.core.review.correction import Correction, correction_of
+from adzeguard.core.values import dataclass
 
 RuleT = TypeVar("RuleT", bound=ResolvedSetting)
 AnyRule = TypeVar("AnyRule", bound=Resolved)

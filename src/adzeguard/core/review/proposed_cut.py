@@ -1,7 +1,7 @@
 """A cut as it is proposed: what to take away in words, and who may go on reaching the group."""
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Final
 
 from adzeguard.core.change.by_hand.members import memberships_by_hand
@@ -24,6 +24,7 @@ from adzeguard.core.rights.reach import ruling_people
 from adzeguard.core.rights.reach_graph import EVERYBODY, Edge, ReachGraph, object_of
 from adzeguard.core.rights.reach_words import edge_in_words, reaching
 from adzeguard.core.rights.ways import ACTED_FOR, ACTS, ADMINISTERS, BY_ATTRIBUTE, READS, SEES
+from adzeguard.core.values import dataclass
 from adzeguard.core.wellknown import WELL_KNOWN
 
 _EMPTIED: Final[Mapping[str, str]] = {

@@ -2,7 +2,6 @@
 
 import operator
 from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any, Final, Generic, NamedTuple
 
 from adzeguard.core.change.change import Change
@@ -24,6 +23,7 @@ from adzeguard.core.review.on_hosts import (
     names_unknown,
 )
 from adzeguard.core.rights.delegations import Rights
+from adzeguard.core.values import dataclass
 
 Keepers = frozenset[Sid]
 Decided = Mapping[Any, Sequence[Decision[Any, Any]]]

@@ -1,7 +1,6 @@
 """Accounts of a tier that may log on to hosts of a lower one."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 
 from adzeguard.core.access.logon import may_log_on, shape_of, token_on
 from adzeguard.core.charter.account_scopes import accounts_of
@@ -17,6 +16,7 @@ from adzeguard.core.estate.principal import Principal
 from adzeguard.core.identity import Sid
 from adzeguard.core.review.correction import Correction, correction_of
 from adzeguard.core.rights.delegations import Rights
+from adzeguard.core.values import dataclass
 from adzeguard.core.wording import some_of
 
 

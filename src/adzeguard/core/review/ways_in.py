@@ -2,7 +2,6 @@
 
 from collections import Counter
 from collections.abc import Iterable
-from dataclasses import dataclass
 
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.review.proposed_cut import Part, part_of
@@ -10,6 +9,7 @@ from adzeguard.core.rights.cut import what_is_taken
 from adzeguard.core.rights.delegations import Rights
 from adzeguard.core.rights.reach_graph import Edge
 from adzeguard.core.rights.reach_words import Reaching
+from adzeguard.core.values import dataclass
 
 
 @dataclass(frozen=True, slots=True)

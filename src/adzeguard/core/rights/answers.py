@@ -1,7 +1,6 @@
 """Who may do what: the answers for one person, and for everybody at once."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -25,6 +24,7 @@ from adzeguard.core.rights.evaluate import (
 )
 from adzeguard.core.rights.questions import Asked
 from adzeguard.core.rights.schema import Schema
+from adzeguard.core.values import dataclass
 from adzeguard.core.wellknown import RID_OF_ADMINISTRATORS, WELL_KNOWN
 
 _Bools = NDArray[np.bool_]

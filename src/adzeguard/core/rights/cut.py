@@ -1,12 +1,12 @@
 """The smallest set of grants and memberships to take away, so that only the named reach a group: a minimum cut."""
 
 from collections.abc import Hashable, Iterable
-from dataclasses import dataclass
 
 import numpy as np
 
 from adzeguard.core.rights.reach_graph import Edge, ReachGraph
 from adzeguard.core.rights.ways import ACTS, SEES
+from adzeguard.core.values import dataclass
 
 _CANNOT_BE_CUT = 1_000_000
 _SOURCE, _SINK = 0, 1

@@ -1,7 +1,7 @@
 """Every grant of the directory: where it stands, who has it, and whether anybody wrote it down."""
 
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from functools import cached_property
 from typing import Any, Final
 
@@ -21,6 +21,7 @@ from adzeguard.core.rights.grants import Grant, GrantReader, who_may
 from adzeguard.core.rights.origin import given, giving_container
 from adzeguard.core.rights.questions import class_of, class_of_kind
 from adzeguard.core.rights.schema import Schema
+from adzeguard.core.values import dataclass
 from adzeguard.core.wellknown import (
     RID_DOMAIN_ADMINS,
     RID_ENTERPRISE_ADMINS,

@@ -2,7 +2,6 @@
 
 import uuid
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Final
 
 from adzeguard.core.descriptors.ace import EVERYTHING, Ace, AceFlag, AceKind, Right
@@ -11,6 +10,7 @@ from adzeguard.core.errors import UsageError
 from adzeguard.core.identity import Sid
 from adzeguard.core.rights.duty_words import DutyWords, Extent
 from adzeguard.core.rights.schema import Schema
+from adzeguard.core.values import dataclass
 from adzeguard.core.wording import nearest
 
 _BELOW: Final = AceFlag.CONTAINER_INHERIT | AceFlag.INHERIT_ONLY

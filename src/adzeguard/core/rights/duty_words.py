@@ -1,7 +1,8 @@
 """A duty in words: what it lets one do, by the names of the schema."""
 
-from dataclasses import dataclass
 from typing import Literal
+
+from adzeguard.core.values import dataclass
 
 Extent = Literal["this", "below", "this-and-below"]
 """Whether a grant is about the object, what lies below it, or both."""

@@ -7,12 +7,12 @@ entry says what owners may.
 
 import uuid
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Final
 
 from adzeguard.core.descriptors.ace import Ace, Right, without_generic
 from adzeguard.core.descriptors.descriptor import Descriptor
 from adzeguard.core.identity import Sid
+from adzeguard.core.values import dataclass
 
 SELF: Final = "S-1-5-10"
 OWNER_RIGHTS: Final = "S-1-3-4"

@@ -2,7 +2,6 @@
 
 import uuid
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from functools import cached_property
 from typing import Final
 
@@ -16,6 +15,7 @@ from adzeguard.core.identity import Sid
 from adzeguard.core.rights.duties import Duty
 from adzeguard.core.rights.evaluate import bits_of
 from adzeguard.core.rights.schema import Schema
+from adzeguard.core.values import dataclass
 
 _HANDED: Final = AceFlag.CONTAINER_INHERIT | AceFlag.INHERIT_ONLY | AceFlag.NO_PROPAGATE
 _DELETING: Final = int(Right.DELETE | Right.DELETE_TREE)

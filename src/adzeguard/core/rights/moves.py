@@ -6,7 +6,6 @@ it takes over what that place hands down, unless it takes nothing from above.
 
 import uuid
 from collections.abc import Iterator
-from dataclasses import dataclass
 from functools import cached_property
 from typing import Final
 
@@ -26,6 +25,7 @@ from adzeguard.core.rights.questions import Asked, attribute_levels, class_of_ki
 from adzeguard.core.rights.schema import Schema
 from adzeguard.core.rights.takeover import TakeoverReader
 from adzeguard.core.rights.ways import LINKING
+from adzeguard.core.values import dataclass
 from adzeguard.core.wellknown import WELL_KNOWN
 
 _Bools = NDArray[np.bool_]

@@ -7,7 +7,6 @@ over (seen with winbind); the password of a job or a service is kept for as long
 """
 
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from datetime import datetime, timedelta
 from enum import IntEnum
 from functools import cached_property
@@ -19,6 +18,7 @@ from adzeguard.core.estate.hosts import Host, HostState
 from adzeguard.core.estate.logon import IN_PERSON, WAYS, LogonRules, logon_of
 from adzeguard.core.estate.seen_on import SESSION, TICKET
 from adzeguard.core.identity import Sid
+from adzeguard.core.values import dataclass
 from adzeguard.core.wording import when_utc
 
 _WORDS: Final[Mapping[str, str]] = {

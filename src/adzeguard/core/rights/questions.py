@@ -2,7 +2,6 @@
 
 import uuid
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Final
 
 from adzeguard.core.descriptors.ace import Right
@@ -11,6 +10,7 @@ from adzeguard.core.estate.principal import CONTAINERS, Kind, Principal
 from adzeguard.core.rights.duties import Duty, named_duties
 from adzeguard.core.rights.evaluate import Question, bits_of
 from adzeguard.core.rights.schema import Schema
+from adzeguard.core.values import dataclass
 
 _CLASS_OF_KIND: Final = {
     Kind.USER: "user",

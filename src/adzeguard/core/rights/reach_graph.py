@@ -1,12 +1,13 @@
 """What leads to a group: edges from holder to target, and the shortest way from everybody behind it."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Final
 
 from adzeguard.core.descriptors.ace import Ace
 from adzeguard.core.rights.evaluate import Question
 from adzeguard.core.rights.ways import BY_ATTRIBUTE, MEMBER, OVER_HOSTS, PRIMARY
+from adzeguard.core.values import dataclass
 
 EVERYBODY: Final = -2
 """Stands for everybody, where a right is given to a principal that everybody acts as."""

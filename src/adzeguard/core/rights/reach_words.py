@@ -2,7 +2,6 @@
 
 from collections.abc import Iterable, Mapping, Sequence
 from collections.abc import Set as AbstractSet
-from dataclasses import dataclass
 from typing import Final
 
 from adzeguard.core.access.members import people_inside
@@ -11,6 +10,7 @@ from adzeguard.core.estate.objects import outsider
 from adzeguard.core.estate.principal import ACCOUNTS, Kind, Principal
 from adzeguard.core.rights.reach_graph import EVERYBODY, Edge, ReachGraph, object_of, objects_of
 from adzeguard.core.rights.ways import ADMINISTERS, OVER_HOSTS, SEES
+from adzeguard.core.values import dataclass
 from adzeguard.core.wellknown import WELL_KNOWN
 
 PEOPLE: Final = ACCOUNTS | {Kind.FOREIGN}

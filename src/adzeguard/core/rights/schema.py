@@ -2,10 +2,10 @@
 
 import uuid
 from collections.abc import Mapping
-from dataclasses import dataclass
 from functools import cached_property
 
 from adzeguard.core.errors import UsageError
+from adzeguard.core.values import dataclass
 from adzeguard.core.wording import nearest
 
 

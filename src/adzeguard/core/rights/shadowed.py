@@ -6,7 +6,6 @@ is denied to it. So where denials stand, a way is gone step by step, with all th
 
 from collections.abc import Callable, Iterator, Sequence
 from collections.abc import Set as AbstractSet
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,6 +18,7 @@ from adzeguard.core.rights.evaluate import decide
 from adzeguard.core.rights.questions import Asked
 from adzeguard.core.rights.reach_graph import Edge, ReachGraph, object_of
 from adzeguard.core.rights.ways import JOINING, TURNING_TO_JOIN
+from adzeguard.core.values import dataclass
 
 _BY_THEMSELVES = frozenset({JOINING.sentence, TURNING_TO_JOIN.sentence})
 _STEPS_TRIED = 20_000

@@ -1,7 +1,6 @@
 """What somebody may do in a folder of a share: what the share and the folder both let them do ([MS-DTYP] 2.5.3.2)."""
 
 from collections.abc import Set as AbstractSet
-from dataclasses import dataclass
 from typing import Final
 
 from adzeguard.core.descriptors.ace import Ace
@@ -9,6 +8,7 @@ from adzeguard.core.descriptors.descriptor import Descriptor
 from adzeguard.core.errors import UsageError
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.rights.evaluate import OWNER_RIGHTS, is_for
+from adzeguard.core.values import dataclass
 from adzeguard.core.wellknown import (
     ADMINISTRATORS,
     AUTHENTICATED_USERS,

@@ -1,7 +1,6 @@
 """Whom the entries of an object let take it over, and by which way."""
 
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
 
 from adzeguard.core.descriptors.ace import Ace
 from adzeguard.core.descriptors.descriptor import Descriptor
@@ -11,6 +10,7 @@ from adzeguard.core.rights.evaluate import SELF, Question, owner_has_the_rights,
 from adzeguard.core.rights.questions import Asked, class_of_kind
 from adzeguard.core.rights.schema import Schema
 from adzeguard.core.rights.ways import OWNS, WAYS, Way
+from adzeguard.core.values import dataclass
 
 
 @dataclass(frozen=True, slots=True)

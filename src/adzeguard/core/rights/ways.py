@@ -5,7 +5,6 @@ A further way is a row here and nothing else; the guide lists them all, with wha
 
 import uuid
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from typing import Final
 
 from adzeguard.core.descriptors.ace import Right
@@ -13,6 +12,7 @@ from adzeguard.core.estate.principal import ACCOUNTS, CONTAINERS, Kind
 from adzeguard.core.rights.evaluate import Question
 from adzeguard.core.rights.questions import attribute_levels
 from adzeguard.core.rights.schema import Schema
+from adzeguard.core.values import dataclass
 
 Asks = Callable[[Schema, uuid.UUID | None], tuple[Question, ...]]
 """From the schema and the class of an object, the questions that must all be answered with yes."""

@@ -2,9 +2,10 @@
 
 import re
 from collections.abc import Iterable
-from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Final, Literal
+
+from adzeguard.core.values import dataclass
 
 State = Literal["starting", "running", "ended"]
 OPEN: Final = ("starting", "running")

@@ -1,9 +1,9 @@
 """The note of a thing that is put away until it is deleted: what it was, and where."""
 
-from dataclasses import dataclass
 from datetime import datetime
 
 from adzeguard.core.identity import fold_dn
+from adzeguard.core.values import dataclass
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,10 +1,10 @@
 """A deviation put to the owner of its rule, and what was decided about it."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Literal
 
+from adzeguard.core.values import dataclass
 from adzeguard.core.wording import when_utc
 
 State = Literal["open", "mended", "left", "settled"]

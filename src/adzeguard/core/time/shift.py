@@ -1,12 +1,12 @@
 """A shift: a lease that recurs by calendar, RFC 5545 section 3.3.10, in the time zone of those who work it."""
 
 from collections.abc import Collection, Iterator
-from dataclasses import dataclass
 from datetime import UTC, date, datetime, time, timedelta
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from adzeguard.core.errors import InputError
 from adzeguard.core.time.recurrence import starts
+from adzeguard.core.values import dataclass
 
 _A_DAY = timedelta(days=1)
 

@@ -1,13 +1,13 @@
 """Whether a trail tells enough: which kinds of events it has, and where it is silent for longer than usual."""
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Final
 
 import numpy as np
 
 from adzeguard.core.trail.event import Verb, moment
+from adzeguard.core.values import dataclass
 
 _FEWEST: Final = 20
 """Events below which nobody can say what is usual."""

@@ -1,10 +1,11 @@
 """One event of the trail: who did what to which membership, object or logon, and when."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from hashlib import blake2b
 from typing import Final, Literal
+
+from adzeguard.core.values import dataclass
 
 Verb = Literal["added", "removed", "created", "changed", "moved", "deleted", "logon", "refused", "cleared"]
 VERBS: Final[tuple[Verb, ...]] = (

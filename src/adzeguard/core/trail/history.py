@@ -2,10 +2,10 @@
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from collections.abc import Set as AbstractSet
-from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from adzeguard.core.trail.event import Event
+from adzeguard.core.values import dataclass
 
 
 @dataclass(frozen=True, slots=True)

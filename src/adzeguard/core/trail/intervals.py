@@ -3,11 +3,11 @@
 from collections import Counter, defaultdict
 from collections.abc import Iterator, Mapping, Sequence
 from collections.abc import Set as AbstractSet
-from dataclasses import dataclass
 from datetime import datetime
 
 from adzeguard.core.trail.event import Event
 from adzeguard.core.trail.history import Known
+from adzeguard.core.values import dataclass
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,10 +1,11 @@
 """What was lately seen of privileged groups and accounts, and what could not be seen."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from datetime import datetime, timedelta
 
 from adzeguard.core.trail.audit_coverage import Gap
+from adzeguard.core.values import dataclass
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,7 +1,9 @@
 """Figures for monitoring, as plain values."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
+
+from adzeguard.core.values import dataclass
 
 
 @dataclass(frozen=True, slots=True)

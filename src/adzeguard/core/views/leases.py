@@ -1,7 +1,6 @@
 """Leases, with what is left of them."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 from typing import Any
 
@@ -9,6 +8,7 @@ from adzeguard.core.charter.charter import Charter
 from adzeguard.core.charter.group_rule import GroupRule
 from adzeguard.core.charter.membership import MembershipRule
 from adzeguard.core.time.lease import LATE_AFTER, Lease
+from adzeguard.core.values import dataclass
 from adzeguard.core.views.table import Column, Table, data_columns
 from adzeguard.core.wording import length_in_words
 

@@ -1,10 +1,11 @@
 """Mistakes in the charter, one line each, with their places for people and for editors."""
 
 from collections.abc import Iterable, Sequence
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, replace
 from typing import Final
 
 from adzeguard.core.review.correction import Correction
+from adzeguard.core.values import dataclass
 from adzeguard.core.views.page import Lines, Page
 from adzeguard.core.wording import counted_noun
 

@@ -1,7 +1,6 @@
 """Where privileged accounts were used, and who tries them."""
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, Final
 
@@ -9,6 +8,7 @@ from adzeguard.core.estate.moments import moment
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.estate.seen_on import KEY, SESSION, TICKET
 from adzeguard.core.trail.event import Event
+from adzeguard.core.values import dataclass
 from adzeguard.core.views.table import Column, Table, data_columns
 from adzeguard.core.wording import age_in_words
 

@@ -1,9 +1,9 @@
 """One thing in full: the same as plain values and in sections for people."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
 
+from adzeguard.core.values import dataclass
 from adzeguard.core.views.table import Table
 
 

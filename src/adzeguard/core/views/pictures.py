@@ -2,7 +2,6 @@
 
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from itertools import pairwise
 
@@ -15,6 +14,7 @@ from adzeguard.core.review.proposed_cut import ProposedCut
 from adzeguard.core.rights.reach_graph import ReachGraph, object_of
 from adzeguard.core.rights.reach_words import Reaching
 from adzeguard.core.rights.ways import SEES
+from adzeguard.core.values import dataclass
 
 _DAY = 86_400
 AGES = ((30, "30 days"), (90, "90 days"), (180, "180 days"), (365, "a year"))

@@ -1,7 +1,6 @@
 """Reports: what a manager or an auditor reads, as tables one after the other."""
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, Final
 
@@ -21,6 +20,7 @@ from adzeguard.core.review.ways_in import ways_in
 from adzeguard.core.rights.delegations import Rights, sorted_for_people
 from adzeguard.core.rights.over_hosts import Proof
 from adzeguard.core.rights.reach_words import Reaching
+from adzeguard.core.values import dataclass
 from adzeguard.core.views.members import through
 from adzeguard.core.views.page import Lines, Page, Picture
 from adzeguard.core.views.rights import grants_table

@@ -1,7 +1,6 @@
 """What was granted, what a duty is, who reaches a group, and what to take away."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from adzeguard.core.descriptors.ace import Ace, AceFlag, AceKind
 from adzeguard.core.estate.principal import Kind
@@ -10,6 +9,7 @@ from adzeguard.core.review.proposed_cut import ProposedCut
 from adzeguard.core.rights.delegations import Delegation, Rights
 from adzeguard.core.rights.over_hosts import Proof
 from adzeguard.core.rights.reach_words import OverHostsFound, Reaching
+from adzeguard.core.values import dataclass
 from adzeguard.core.views.identities import identity
 from adzeguard.core.views.table import Column, Table, data_columns
 from adzeguard.core.wellknown import WELL_KNOWN, is_built_in_group

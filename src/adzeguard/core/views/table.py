@@ -1,8 +1,9 @@
 """Rows with typed columns."""
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any, Final, Literal, overload
+
+from adzeguard.core.values import dataclass
 
 Row = Mapping[str, Any]
 Kind = Literal["text", "word", "number", "moment", "noted"]

@@ -1,11 +1,12 @@
 """The timeline of a group: who was inside when, as lines of a terminal and as plain values."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from datetime import datetime, timedelta
 from typing import Any, Final
 
 from adzeguard.core.trail.audit_coverage import Gap
+from adzeguard.core.values import dataclass
 from adzeguard.core.views.page import Lines, Page, Section
 from adzeguard.core.wording import length_in_words, when
 

@@ -5,9 +5,10 @@ that cannot be parsed lets everybody pass (seen on Linux-PAM 1.5.2), so that eve
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Final
 
+from adzeguard.core.values import dataclass
 from adzeguard.hosts.linux.safe_names import access_name
 
 SERVICES: Final = {"console": "login", "remote": "sshd"}

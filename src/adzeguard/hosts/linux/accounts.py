@@ -7,13 +7,13 @@ the RID 500 and the administrators group the SID that it has everywhere, so that
 
 import struct
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass
 from functools import cached_property
 from hashlib import sha256
 from typing import Final
 
 from adzeguard.core.errors import HostFileError
 from adzeguard.core.identity import Sid
+from adzeguard.core.values import dataclass
 from adzeguard.core.wellknown import ADMINISTRATORS, RID_ADMINISTRATOR
 
 _FIRST_PERSON: Final = 1000

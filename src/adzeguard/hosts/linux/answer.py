@@ -3,10 +3,10 @@
 import base64
 import binascii
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Final
 
 from adzeguard.core.errors import HostUnreachableError
+from adzeguard.core.values import dataclass
 
 _PAIRS: Final = ("file", "digest")
 _ONCE: Final = ("used", "seen", "name", "policy", "rootkeys", "sudo", "end")

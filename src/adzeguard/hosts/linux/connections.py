@@ -5,12 +5,12 @@ import os
 import threading
 from collections.abc import Coroutine
 from concurrent.futures import wait
-from dataclasses import dataclass
 from typing import Any, Final, TypeVar
 
 import asyncssh
 
 from adzeguard.core.errors import HostFileError, HostRefusedError, HostUnreachableError
+from adzeguard.core.values import dataclass
 from adzeguard.hosts.deadline import STOPPED
 from adzeguard.hosts.linux.bounded import both_read
 from adzeguard.hosts.linux.shell import AS_ROOT, COMMAND, Ran, refusal_of_sudo, without_warnings

@@ -1,8 +1,9 @@
 """The files of ours by which a Linux host has what is nothing but texts by names: a row for each such capability."""
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from typing import Final
+
+from adzeguard.core.values import dataclass
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,7 +6,7 @@ the old files and the one of the new, and the digests of the files that stand th
 
 import json
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
@@ -14,6 +14,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from adzeguard.core.errors import HostFileError
 from adzeguard.core.estate.elevation import Elevation
 from adzeguard.core.identity import Sid
+from adzeguard.core.values import dataclass
 
 _LARGEST = 1024 * 1024
 

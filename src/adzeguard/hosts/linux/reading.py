@@ -1,7 +1,7 @@
 """What one reading of a Linux host comes to, and the state that we make of it."""
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cached_property
 from typing import Any
 
@@ -12,6 +12,7 @@ from adzeguard.core.estate.logon import LOGON_REFUSAL, LogonRules
 from adzeguard.core.estate.notice import NOTICE, Notice
 from adzeguard.core.estate.seen_on import SeenOn
 from adzeguard.core.identity import Sid
+from adzeguard.core.values import dataclass
 from adzeguard.core.wellknown import EVERYONE
 from adzeguard.hosts.linux.access_file import SERVICES, access_path, pam_line
 from adzeguard.hosts.linux.accounts import Accounts, NativeGroup, is_person

@@ -3,7 +3,6 @@
 import base64
 import time
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass
 from hashlib import sha256
 from typing import Any, Final
 
@@ -22,6 +21,7 @@ from adzeguard.core.estate.hosts import HostState
 from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.notice import Notice
 from adzeguard.core.identity import Sid
+from adzeguard.core.values import dataclass
 from adzeguard.hosts.linux import scripts
 from adzeguard.hosts.linux.access_file import HEAD, SERVICES, Logons, access_path, access_text
 from adzeguard.hosts.linux.accounts import Accounts

@@ -6,10 +6,10 @@ parses it, and the script is parsed by /bin/sh, whose quotes are known (POSIX.1-
 
 import shlex
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Final, Protocol
 
 from adzeguard.core.errors import HostRefusedError
+from adzeguard.core.values import dataclass
 
 COMMAND: Final = ("/bin/sh", "-s")
 _WARNING: Final = "unable to resolve host"

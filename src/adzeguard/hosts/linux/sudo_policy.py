@@ -2,8 +2,9 @@
 
 import json
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass
 from typing import Any, Final
+
+from adzeguard.core.values import dataclass
 
 SHELLS: Final = frozenset({"sh", "bash", "dash", "ash", "zsh", "ksh", "csh", "tcsh", "fish", "busybox", "su", "sudo"})
 """Programs that are a shell or give one: who may run such a one as root may do everything."""

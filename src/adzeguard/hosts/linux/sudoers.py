@@ -1,11 +1,11 @@
 """The file of ours that sudo reads: one program, at one digest, for one person or group a line (sudoers(5))."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import Final
 
 from adzeguard.core.estate.elevation import Elevation
+from adzeguard.core.values import dataclass
 from adzeguard.hosts.linux.access_file import HEAD
 from adzeguard.hosts.linux.safe_names import sudoers_arguments, sudoers_name, sudoers_path
 

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Any, Final
 
 from impacket import nmb, smb3, smbconnection
@@ -11,6 +11,7 @@ from impacket.dcerpc.v5.rpcrt import DCERPCException
 from impacket.krb5.kerberosv5 import KerberosError
 
 from adzeguard.core.errors import AdzeguardError, HostRefusedError, HostUnreachableError
+from adzeguard.core.values import dataclass
 from adzeguard.hosts.remote_sam.tickets import ticket_for
 from adzeguard.hosts.remote_sam.verified_smb import VerifiedSmb
 

@@ -6,7 +6,7 @@ KRB_AP_ERR_INAPP_CKSUM.
 
 import struct
 import tempfile
-from dataclasses import dataclass, field
+from dataclasses import field
 from pathlib import Path
 from typing import Any
 
@@ -14,6 +14,7 @@ from impacket.krb5.ccache import CCache
 from impacket.krb5.keytab import Keytab
 
 from adzeguard.core.errors import SettingsError
+from adzeguard.core.values import dataclass
 from adzeguard.kerberos_client import run_client
 from adzeguard.private_files import check_key_table
 

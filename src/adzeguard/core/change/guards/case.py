@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from collections.abc import Set as AbstractSet
-from dataclasses import dataclass, field
+from dataclasses import field
 from datetime import datetime
 from functools import cached_property
 
@@ -16,6 +16,7 @@ from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.limits import NOTHING_NAMED, USUAL_LIMITS, Limits, NamedSizes
+from adzeguard.core.values import dataclass
 
 
 @dataclass(frozen=True)

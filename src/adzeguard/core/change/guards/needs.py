@@ -1,7 +1,6 @@
 """For what somebody else must say yes."""
 
 from collections.abc import Set as AbstractSet
-from dataclasses import dataclass
 from fnmatch import fnmatchcase
 from typing import Final
 
@@ -11,6 +10,7 @@ from adzeguard.core.change.kinds.object_change import ObjectChange
 from adzeguard.core.change.kinds.set_note import SetNote
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.named import id_of
+from adzeguard.core.values import dataclass
 
 
 @dataclass(frozen=True, slots=True)

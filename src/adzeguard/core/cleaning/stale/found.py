@@ -1,7 +1,7 @@
 """What staleness is looked for in, and one stale thing."""
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from datetime import datetime
 from functools import cached_property
 from typing import NamedTuple
@@ -17,6 +17,7 @@ from adzeguard.core.estate.principal import Flag, Kind, Principal
 from adzeguard.core.rights.delegations import Rights
 from adzeguard.core.time.lease import Lease
 from adzeguard.core.time.question import Waiver
+from adzeguard.core.values import dataclass
 from adzeguard.core.wellknown import GROUPS_OF_THE_NAME_SERVICE, MADE_BY_STAFF
 
 

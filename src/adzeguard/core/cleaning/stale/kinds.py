@@ -1,7 +1,6 @@
 """The table of what can be stale."""
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
 from typing import Final
 
 from adzeguard.core.cleaning.stale.accounts import stale_accounts, stale_computers
@@ -12,6 +11,7 @@ from adzeguard.core.cleaning.stale.in_time import stale_leases, stale_waivers
 from adzeguard.core.cleaning.stale.ous import stale_ous
 from adzeguard.core.cleaning.stale.policies import stale_policies
 from adzeguard.core.cleaning.stale.rules import stale_rules
+from adzeguard.core.values import dataclass
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,7 +1,6 @@
 """Rules of the charter that do nothing any more."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from datetime import datetime, time
 
 from adzeguard.core.charter.account_scope import ResolvedAccounts
@@ -14,6 +13,7 @@ from adzeguard.core.charter.scopes import HostScopes
 from adzeguard.core.cleaning.stale.found import Stale, StaleInput
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.review.member_demands import MemberDemands
+from adzeguard.core.values import dataclass
 
 
 def stale_rules(looked: StaleInput) -> Iterator[Stale]:

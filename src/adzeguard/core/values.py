@@ -1,0 +1,50 @@
+"""Dataclasses that are quick to declare and to make.
+
+The standard library compiles six functions for each frozen dataclass; a look at one person declares two hundred of
+them, and that was more than a quarter of it. Here one is compiled, the one that takes the values; what compares them
+is a closure. That nobody sets a field of a frozen one is held by the type checker, which takes this for the standard
+decorator, and no longer asked at each field of each object made: a third of the time for twenty thousand hosts.
+"""
+
+import dataclasses
+from collections.abc import Callable
+from operator import attrgetter
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from dataclasses import dataclass
+
+    __all__ = ["dataclass"]
+else:
+
+    def dataclass(
+        cls: type | None = None, /, *, frozen: bool = False, slots: bool = False, order: bool = False
+    ) -> type | Callable[[type], type]:
+        """Make a dataclass of a class, as `dataclasses.dataclass` would."""
+
+        def made_of(cls: type) -> type:
+            own = vars(cls)
+            made = dataclasses.dataclass(repr=False, eq=order, order=order, slots=slots)(cls)
+            names = [field.name for field in dataclasses.fields(made) if field.compare]
+            values_of = attrgetter(*names) if names else type
+            if "__eq__" not in own:
+                made.__eq__ = _equality(values_of)
+            if own.get("__hash__") is None:
+                made.__hash__ = (lambda self: hash(values_of(self))) if frozen else None
+            if "__repr__" not in own:
+                made.__repr__ = _shown
+            return made
+
+        return made_of if cls is None else made_of(cls)
+
+
+def _equality(values_of: Callable[[Any], object]) -> Callable[[object, object], bool]:
+    def are_equal(one: object, other: object) -> bool:
+        return values_of(one) == values_of(other) if other.__class__ is one.__class__ else NotImplemented
+
+    return are_equal
+
+
+def _shown(self: Any) -> str:
+    shown = (f"{field.name}={getattr(self, field.name)!r}" for field in dataclasses.fields(self) if field.repr)
+    return f"{type(self).__qualname__}({', '.join(shown)})"
