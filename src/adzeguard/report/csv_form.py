@@ -2,6 +2,7 @@
 
 import csv
 import io
+from functools import lru_cache
 
 from adzeguard.core.errors import UsageError
 from adzeguard.core.views.page import View
@@ -17,5 +18,6 @@ def render(view: View) -> bytes:
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(view.keys)
-    writer.writerows([for_csv(cell(row.get(key))) for key in view.keys] for row in view.rows)
+    safe = lru_cache(maxsize=1 << 12)(for_csv)  # the same rules, owners and hosts stand in many rows
+    writer.writerows([safe(cell(row.get(key))) for key in view.keys] for row in view.rows)
     return out.getvalue().encode("utf-8", "backslashreplace")

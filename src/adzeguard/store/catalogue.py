@@ -78,8 +78,11 @@ class StoredCatalogue:
         """Return the id of each SID that belongs to an object."""
         matches: dict[str, int] = {}
         by_rid: dict[int, set[str]] = {}
+        given_out = set(self._authorities.values())
         for sid in sids:
-            by_rid.setdefault(int(sid.rpartition("-")[2]), set()).add(sid)
+            authority, _, rid = sid.rpartition("-")
+            if authority in given_out:  # the accounts that hosts have for themselves are of none
+                by_rid.setdefault(int(rid), set()).add(sid)
         for some in batched(sorted(by_rid)):
             query = f"SELECT id, authority, rid FROM object WHERE {self._valid} AND {among('rid', len(some))}"
             for object_id, authority, rid in self._query(query, some):

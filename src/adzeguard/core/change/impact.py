@@ -160,7 +160,7 @@ class _Splitter:
     def __init__(self, estate: Estate) -> None:
         self._estate = estate
         self._known: dict[frozenset[Sid], tuple[frozenset[int], set[int]]] = {}
-        estate.ids_of_sids({sid for members in estate.host_administrators for sid in members})
+        estate.ids_of_sids(estate.hosts_administered)
 
     def __call__(self, members: frozenset[Sid]) -> tuple[frozenset[int], set[int]]:
         if members not in self._known:

@@ -1,6 +1,5 @@
 """What is wrong with a host regardless of the charter."""
 
-from collections import Counter
 from collections.abc import Hashable, Iterable, Iterator
 from datetime import UTC, datetime, timedelta
 from functools import partial
@@ -215,15 +214,19 @@ class _NameTwins:
 def too_wide(looked_at: CheckInput) -> Iterator[Finding]:
     """Groups of more than half of all users that administer hosts."""
     estate = looked_at.estate
-    counts = Counter(sid for members in estate.host_administrators for sid in members)
-    ids = estate.ids_of_sids(counts)
+    ids, graph = estate.ids_of_sids(estate.hosts_administered), estate.graph
     groups = {
-        i: count for sid, count in counts.items() if (i := ids[sid]) is not None and estate.graph.grants_access(i)
+        i: count
+        for sid, count in estate.hosts_administered.items()
+        if (i := ids[sid]) is not None and graph.grants_access(i)
     }
     users = estate.catalogue.count_of(Kind.USER)
+    # Where all of them together are too few, none is looked at by itself: there may be thousands.
+    if users < _FEWEST_USERS or len(graph.people_below(groups)) * 2 <= users:
+        return
     for group, count in groups.items():
-        people = estate.graph.expand(group).people
-        if users < _FEWEST_USERS or len(people) * 2 <= users:
+        people = graph.expand(group).people
+        if len(people) * 2 <= users:
             continue
         inside = int(np.isin(people, estate.catalogue.of_kind(Kind.USER)).sum())
         if inside * 2 > users:

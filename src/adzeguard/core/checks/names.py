@@ -17,8 +17,8 @@ def check_names(looked_at: CheckInput) -> Iterator[Finding]:
     twins = Twins(estate, [*looked_at.privileged, *looked_at.charter.keepers])
     graph = estate.graph
     near = {int(i) for group in looked_at.privileged for i in graph.expand(group.id).members}
-    administrators = {sid for members in estate.host_administrators for sid in members}
-    near |= {i for i in estate.ids_of_sids(administrators).values() if i is not None}
+    ids = estate.ids_of_sids(estate.hosts_administered)
+    near |= {i for sid in estate.hosts_administered if (i := ids[sid]) is not None}
     every = estate.catalogue.principals({*estate.catalogue.beyond_ascii().tolist(), *near})
     for one in sorted(every.values(), key=lambda one: one.qualified_name.casefold()):
         if one.kind not in _KINDS:

@@ -183,7 +183,8 @@ class Estate:
         """The hosts, those together whose states differ in their own SIDs alone: of a few images come thousands."""
         together: dict[int, list[Host]] = {}
         for host in self.hosts:
-            alike = host.state.alike if host.state is not None else None
+            # A directory server's own accounts are those of its domain: no other host's are.
+            alike = host.state.alike if host.state is not None and not host.is_of_directory else None
             together.setdefault(id(host if alike is None else alike), []).append(host)
         return list(together.values())
 
@@ -194,6 +195,22 @@ class Estate:
         for host in self.hosts:
             group = host.state.group(ADMINISTRATORS) if host.state else None
             found.append(group.members if group else frozenset())
-        # Looked up in one go: host by host, the accounts of each host's own would be asked for one at a time.
-        self.ids_of_sids({sid for members in found for sid in members})
         return found
+
+    @cached_property
+    def hosts_administered(self) -> Mapping[Sid, int]:
+        """On how many hosts each of the directory is a direct member of the administrators group.
+
+        No account is counted that a host has for itself: nothing of the directory bears its SID, and of twenty thousand
+        hosts they are as many to look up. A directory server's own accounts are those of its domain.
+        """
+        counts: Counter[Sid] = Counter()
+        for some in self.alike_hosts:
+            state = some[0].state
+            group = state.group(ADMINISTRATORS) if state is not None else None
+            if state is None or group is None:
+                continue
+            for sid in group.members:
+                if sid.authority != state.machine_sid or self.domain.of_sid(sid) is not None:
+                    counts[sid] += len(some)
+        return counts

@@ -22,6 +22,7 @@ from adzeguard.core.values import dataclass
 LEFT_OUT = -1
 """Stands in a proof for the groups that were left out of its middle."""
 _NONE = -1
+_GROUPS_AT_ONCE = 1 << 13
 _MASK_BITS = 64
 _FEW = 16
 
@@ -422,11 +423,14 @@ class MembershipGraph:
             (self.primary, other.primary, None, None),
         ):
             differ |= np.diff(mine.starts)[here] != np.diff(its.starts)[there]
-            same = np.flatnonzero(~differ)
-            left, origins = mine.gather(here[same])
-            right, _ = its.gather(there[same])
-            unequal = (left if my_ids is None else my_ids[left]) != (right if its_ids is None else its_ids[right])
-            differ[same[origins[unequal]]] = True
+            as_many = np.flatnonzero(~differ)
+            # A run at a time: the members of all groups at once were 200 MB of eight million links.
+            for begin in range(0, len(as_many), _GROUPS_AT_ONCE):
+                same = as_many[begin : begin + _GROUPS_AT_ONCE]
+                left, origins = mine.gather(here[same])
+                right, _ = its.gather(there[same])
+                unequal = (left if my_ids is None else my_ids[left]) != (right if its_ids is None else its_ids[right])
+                differ[same[origins[unequal]]] = True
         alone = {
             group
             for one, counts in ((self, self.direct_counts()), (other, other.direct_counts()))

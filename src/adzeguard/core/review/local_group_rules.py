@@ -92,9 +92,10 @@ class _Ruled:
 
 def _ruled(estate: Estate, demands: MemberDemands) -> Iterator[_Ruled]:
     for host in estate.hosts:
-        rules = demands.scopes.on(host) if host.state is not None else ()
-        if host.state is not None and rules:
-            yield _Ruled(host, host.state, rules, shape(host.state, rules))
+        state = host.state
+        rules = demands.scopes.on(host) if state is not None else ()
+        if state is not None and rules:
+            yield _Ruled(host, state, rules, shape(state, rules))
 
 
 def _not_in_order(estate: Estate, demands: MemberDemands, ruled: Iterable[_Ruled]) -> Iterator[_Held]:
