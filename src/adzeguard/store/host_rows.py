@@ -64,9 +64,10 @@ def state_of_text(text: str, capabilities: "Sequence[Capability] | None" = None)
     """Return the state that a text holds; None if it cannot be read, which the next collection heals."""
     # What a host can say is a third of all imports of a look, and most looks are not about hosts.
     from adzeguard.core.estate.capabilities import CAPABILITIES, unpack_state
+    from adzeguard.core.json_text import values_of_json
 
     try:
-        return unpack_state(json.loads(text), tuple(capabilities or CAPABILITIES)) if text else None
+        return unpack_state(values_of_json(text), tuple(capabilities or CAPABILITIES)) if text else None
     except (ValueError, KeyError, TypeError, AttributeError, RecursionError, InputError):
         return None
 
