@@ -1,21 +1,31 @@
 """Ways over hosts: who administers one, and what was left there by whom, against a search of their own."""
 
+import json
 from dataclasses import replace
 from datetime import timedelta
+from typing import cast
+from uuid import UUID
 
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from adzeguard.core.descriptors.ace import Ace, AceKind, Right
+from adzeguard.core.descriptors.descriptor import Descriptor
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host
 from adzeguard.core.estate.logon import LOGON_REFUSAL, LogonRules
+from adzeguard.core.estate.objects import Objects
+from adzeguard.core.estate.texts import Texts
 from adzeguard.core.identity import Sid
 from adzeguard.core.rights.cut import smallest_cut
 from adzeguard.core.rights.over_hosts import LeftOn, OverHosts, Proof
 from adzeguard.core.rights.reach import ReachFinder
 from adzeguard.core.rights.reach_graph import EVERYBODY, ReachGraph
 from adzeguard.core.rights.reach_words import reaching, ways_over_hosts
+from adzeguard.core.rights.ways import SEES
+from adzeguard.directory.schema import standard_schema
 from tests.estates import NOON, directory, estate, rights_of
 
 PEOPLE = [f"p{n}" for n in range(25)]
@@ -167,3 +177,53 @@ def _with_logon(host: Host, rules: LogonRules) -> Host:
     assert host.state is not None
     parts = {**host.state.parts, LOGON_REFUSAL.name: rules}
     return replace(host, state=replace(host.state, parts=parts))
+
+
+KEPT = "msLAPS-Password"
+KEPT_GUID = UUID(int=77)
+RESET = standard_schema().control_rights["User-Force-Change-Password"]
+READ, CONTROL = Right.READ_PROPERTY, Right.CONTROL_ACCESS
+
+
+def with_entry(of: Estate, name: str, entry: Ace, details: str = "") -> Estate:
+    """The estate with an object that has this entry, and these details."""
+    objects = cast("Objects", of.catalogue)
+    [place] = objects.by_name(name)
+    packed = Descriptor(None, None, None).with_entries([entry]).to_bytes()
+    rows = np.where(np.arange(objects.size) == place, 0, -1).astype(np.int32)
+    told = Texts.of(details if i == place else text for i, text in enumerate(objects.details))
+    return replace(of, catalogue=replace(objects, descriptors_of=rows, descriptor_bytes=(packed,), details=told))
+
+
+@pytest.mark.parametrize(
+    ("mask", "about", "kept", "confidential", "is_way"),
+    [
+        (READ | CONTROL, KEPT_GUID, True, None, True),
+        (READ, KEPT_GUID, True, None, False),
+        (READ, KEPT_GUID, True, frozenset[str](), True),
+        (CONTROL, KEPT_GUID, True, None, False),
+        (READ | CONTROL, KEPT_GUID, False, None, False),
+        (READ | CONTROL, UUID(int=78), True, None, False),
+        (CONTROL, RESET, False, None, True),
+    ],
+)
+def test_a_host_is_had_by_whoever_gets_at_its_account_or_its_password(
+    mask: int, about: UUID, kept: bool, confidential: frozenset[str] | None, is_way: bool
+) -> None:
+    """A confidential password takes two rights, and is there or not; a host that nobody gets at does not show."""
+    computers = dict.fromkeys(["H0", "H1"], "OU=Hosts")
+    groups = {"Domain Admins": ["cato"], "g0": ["cato"]}
+    hosts = {"H0": ["Domain Admins"], "H1": ["Domain Admins"]}
+    of = estate(directory(["ada", "cato"], groups, computers=computers), hosts)
+    ada = Sid(str(of.principal(of.catalogue.by_name("ada")[0]).sid))
+    entry = Ace(AceKind.ALLOW_OBJECT, 0, mask, ada, about)
+    of = with_entry(of, "H0", entry, json.dumps({"local_passwords": [KEPT]}) if kept else "")
+    rights = rights_of(of)
+    schema = replace(
+        rights.schema, attributes={**rights.schema.attributes, KEPT: (KEPT_GUID, None)}, confidential=confidential
+    )
+    seen = over(of, [("cato", "H0", HOURS, "console"), ("cato", "H1", HOURS, "console")])
+    graph = ReachFinder(replace(rights, schema=schema), over=seen).graph(of.catalogue.by_name("g0")[0])
+    found = {one.principal.name for one in ways_over_hosts(of, graph).told if not one.member}
+    assert found == ({"ada"} if is_way else set())
+    assert {of.principal(edge.holder).name for edge in graph.edges if edge.how == SEES} == ({"H0"} if is_way else set())

@@ -12,6 +12,7 @@ from adzeguard.core.estate.attributes import SHOWN_ATTRIBUTES
 from adzeguard.core.estate.principal import Flag, Kind
 from adzeguard.core.estate.rows import NEVER, ObjectRow, Observed, object_key
 from adzeguard.core.identity import Sid, leaf_name
+from adzeguard.core.rights.schema import LOCAL_PASSWORDS
 from adzeguard.core.wellknown import SECURITY_ENABLED
 from adzeguard.directory.password_policy import password_policy
 from adzeguard.directory.port import Entry
@@ -175,6 +176,8 @@ def _details(entry: Entry, kind: Kind) -> str:
         details["password_policy"] = policy
     if ways := signing_in(entry, kind):
         details["signing_in"] = ways
+    if kind == Kind.COMPUTER and (kept := [a for a, beside in LOCAL_PASSWORDS.items() if entry.first(beside.lower())]):
+        details["local_passwords"] = kept
     if b"trusteddomain" in entry.classes:
         details["trust"] = _trust(entry)
     return json.dumps(details, sort_keys=True) if details else ""

@@ -14,6 +14,8 @@ _MOST: Final = 50_000
 _GUID_BYTES: Final = 16
 _CONSTRUCTED: Final = 4
 """The flag of attributes that a server works out when it is asked ([MS-ADTS] 2.2.10)."""
+_CONFIDENTIAL: Final = 0x80
+"""The flag of attributes that nobody reads by the right to read alone ([MS-ADTS] 2.2.9)."""
 _OF_ATTRIBUTES: Final = (
     "lDAPDisplayName",
     "schemaIDGUID",
@@ -21,6 +23,7 @@ _OF_ATTRIBUTES: Final = (
     "systemOnly",
     "systemFlags",
     "linkID",
+    "searchFlags",
 )
 _OF_CLASSES: Final = ("lDAPDisplayName", "schemaIDGUID", "defaultSecurityDescriptor")
 _OF_RIGHTS: Final = ("cn", "rightsGuid", "validAccesses")
@@ -30,7 +33,7 @@ _KIND_OF_ACCESS: Final = {0x100: "control_rights", 0x30: "property_sets", 0x8: "
 
 def schema_as_json(wire: LdapWire, schema: str, rights: str) -> str:
     """Return it in the form in which the standard one ships."""
-    told: dict[str, Any] = {"attributes": {}, "classes": {}, "default_rights": {}, "unwritable": []}
+    told: dict[str, Any] = {"attributes": {}, "classes": {}, "default_rights": {}, "unwritable": [], "confidential": []}
     told |= {kind: {} for kind in _KIND_OF_ACCESS.values()}
     for one in _found(wire, schema, "attributeSchema", _OF_ATTRIBUTES):
         name, own = _text(one, "ldapdisplayname"), _guid(one, "schemaidguid")
@@ -38,6 +41,8 @@ def schema_as_json(wire: LdapWire, schema: str, rights: str) -> str:
             told["attributes"][name] = [own, _guid(one, "attributesecurityguid")]
             if _is_unwritable(one):
                 told["unwritable"].append(name)
+            if _number(one, "searchflags") & _CONFIDENTIAL:
+                told["confidential"].append(name)
     for one in _found(wire, schema, "classSchema", _OF_CLASSES):
         name, own = _text(one, "ldapdisplayname"), _guid(one, "schemaidguid")
         if name and own:

@@ -7,6 +7,7 @@ from typing import Final, Literal, Protocol, runtime_checkable
 from adzeguard.core.estate.attributes import SHOWN_ATTRIBUTES
 from adzeguard.core.estate.catalogue import Domain, DomainRead
 from adzeguard.core.identity import Sid
+from adzeguard.core.rights.schema import LOCAL_PASSWORDS
 from adzeguard.core.values import dataclass
 
 Operation = Literal["add", "delete", "replace"]
@@ -330,6 +331,7 @@ ATTRIBUTES = (
     *(name for names in PASSWORD_ATTRIBUTES for name in names if name),
     *TRUST_ATTRIBUTES,
     *SIGNING_ATTRIBUTES,
+    *LOCAL_PASSWORDS.values(),
 )
 """The attributes that are collected."""
 

@@ -29,7 +29,12 @@ def read_schema(text: str) -> Schema:
         kind: {name: uuid.UUID(guid) for name, guid in raw[kind].items()}
         for kind in ("classes", "property_sets", "control_rights", "validated_writes")
     }
-    return Schema(attributes, **guids, default_rights=raw["default_rights"], unwritable=frozenset(raw["unwritable"]))
+    # What was read by an earlier version tells nothing of it.
+    confidential = frozenset(raw["confidential"]) if "confidential" in raw else None
+    unwritable = frozenset(raw["unwritable"])
+    return Schema(
+        attributes, **guids, default_rights=raw["default_rights"], unwritable=unwritable, confidential=confidential
+    )
 
 
 def first_entries(classes: Sequence[str], domain: Sid) -> list[Ace]:

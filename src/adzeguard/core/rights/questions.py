@@ -63,16 +63,16 @@ def asked(text: str, target: Principal, schema: Schema, duties: Mapping[str, Dut
         if kind not in _ABOUT_NAMES:
             raise UsageError(f"there is no right '{kind}:'", f"There are {', '.join(f'{k}:' for k in _ABOUT_NAMES)}")
         never = schema.never_written(schema.known("attribute", name)) if kind == "write" else ""
-        return Asked(text, (_about_name(kind, name, own, schema),), never=never)
+        asks = reading(schema, schema.known("attribute", name), own) if kind == "read" else ()
+        return Asked(text, asks or (_about_name(kind, name, own, schema),), never=never)
     [duty] = named_duties(duties, [text], schema)
     return _of_duty(duty, target, schema)
 
 
 def _about_name(kind: str, name: str, own: uuid.UUID | None, schema: Schema) -> Question:
     match kind:
-        case "read" | "write":
-            right = Right.READ_PROPERTY if kind == "read" else Right.WRITE_PROPERTY
-            return Question(right, attribute_levels(schema, schema.known("attribute", name), own))
+        case "write":
+            return Question(Right.WRITE_PROPERTY, attribute_levels(schema, schema.known("attribute", name), own))
         case "create" | "delete-child":
             right = Right.CREATE_CHILD if kind == "create" else Right.DELETE_CHILD
             return Question(right, (schema.classes[schema.known("class", name)],))
@@ -82,6 +82,15 @@ def _about_name(kind: str, name: str, own: uuid.UUID | None, schema: Schema) -> 
         case _:
             guid = schema.control_rights[schema.known("control right", name)]
             return Question(Right.CONTROL_ACCESS, tuple(g for g in (guid, own) if g))
+
+
+def reading(schema: Schema, attribute: str, own: uuid.UUID | None) -> tuple[Question, ...]:
+    """Return what reading an attribute asks for: of a confidential one also to control it ([MS-ADTS] 3.1.1.4.4)."""
+    levels = attribute_levels(schema, attribute, own)
+    rights = (
+        (Right.CONTROL_ACCESS, Right.READ_PROPERTY) if schema.is_confidential(attribute) else (Right.READ_PROPERTY,)
+    )
+    return tuple(Question(right, levels) for right in rights)
 
 
 def attribute_levels(schema: Schema, attribute: str, own: uuid.UUID | None) -> tuple[uuid.UUID, ...]:

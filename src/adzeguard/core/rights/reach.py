@@ -31,7 +31,7 @@ from adzeguard.core.rights.questions import Asked
 from adzeguard.core.rights.reach_graph import EVERYBODY, Edge, ReachGraph, object_of, objects_of
 from adzeguard.core.rights.shadowed import Walker, seen_among
 from adzeguard.core.rights.takeover import Takeover, TakeoverReader
-from adzeguard.core.rights.ways import ADMINISTERS, LINKING, MEMBER, MOVING, PRIMARY, SEES
+from adzeguard.core.rights.ways import ADMINISTERS, LINKING, LOCAL_PASSWORD, MEMBER, MOVING, PRIMARY, SEES
 from adzeguard.core.wellknown import (
     EVERYONE_LIKE,
     RID_DIRECTORY_SERVERS,
@@ -133,6 +133,7 @@ class ReachFinder:
         found.is_cut_short |= self._leaves_out
         if any(edge.doubt for edge in found.edges):
             self._walker.settle(found)
+        self._leave_out_idle_hosts(found)
         return found
 
     def _load(self, ids: Iterable[int]) -> None:
@@ -162,6 +163,7 @@ class ReachFinder:
         yield from self._members(principal)
         if raw is not None:
             yield from self._holders(principal, raw)
+            yield from self._readers(principal, raw)
             yield from self._passages.container(principal, raw)
         yield from self._passages.beyond_rights(principal)
         yield from (edge for edge in self._acting_as.behind(principal) if edge.holder not in self._ruling)
@@ -171,19 +173,52 @@ class ReachFinder:
             yield from self._movers(principal, raw)
 
     def _through_hosts(self, principal: Principal) -> Iterator[Edge]:
-        """Yield the hosts on which somebody left something, and who administers a host.
-
-        A host that only those administer who rule the domain anyway leads nobody on.
-        """
+        """Yield the hosts on which somebody left something, and who administers a host."""
         if self._over is None or principal.sid is None:
             return
         if principal.kind == Kind.COMPUTER:
             yield from (Edge(holder, principal.id, ADMINISTERS) for holder in self._administrators(principal.id))
         elif principal.kind in ACCOUNTS and self._hosts_passed < _MOST_HOSTS:
             for host, left, refused in self._over.left_by(principal.sid):
-                if self._administrators(host.id):
+                if not host.is_of_directory:
                     words, proof = left.in_words(refused=refused), left.proof(self._over.now)
                     yield Edge(host.id, principal.id, SEES, evidence=words, proof=int(proof))
+
+    def _leave_out_idle_hosts(self, found: ReachGraph) -> None:
+        """Leave out the hosts at which nobody gets who does not rule the domain anyway.
+
+        A host is had by its administrators, and by whoever gets at its account or at a policy that applies to it: the
+        account is administrator there (seen with Samba: a ticket to itself in the name of anybody).
+        """
+        hosts = {edge.holder for edge in found.edges if edge.how == SEES}
+        hosts = {host for host in hosts if not self._administrators(host)}
+        if not hosts:
+            return
+        # What has the whole domain has all hosts, and needs none of them.
+        ends = {found.group} | {i for i in found.onward if self._is_domain(i)}
+        onward: dict[int, list[int]] = {}
+        for edge in found.edges:
+            if edge.target not in ends:
+                onward.setdefault(edge.holder, []).append(edge.target)
+        waiting = [i for i in onward if i not in ends | found.closed_to and self._acts(i, found)]
+        reached = set(waiting)
+        while waiting:
+            fresh = set(onward.get(waiting.pop(), ())) - reached
+            reached |= fresh
+            waiting += fresh
+        idle = hosts - reached
+        found.edges = [edge for edge in found.edges if edge.target not in idle and edge.holder not in idle]
+
+    def _is_domain(self, node: int) -> bool:
+        return node in self._principals and self._principals[node].kind == Kind.DOMAIN
+
+    def _acts(self, node: int, found: ReachGraph) -> bool:
+        """Tell whether somebody acts by themselves, and does not rule the domain anyway; a host on the way does not."""
+        if node == EVERYBODY:
+            return True
+        one = self._principals.get(node)
+        on_the_way = node in found.onward and found.onward[node].how == SEES
+        return one is not None and one.kind in ACCOUNTS | {Kind.FOREIGN} and not on_the_way and not self._rules(node)
 
     def open_hosts(self, graph: ReachGraph) -> list[Host]:
         """Return the hosts that others administer and on which nothing refuses members logon, though none was seen.
@@ -245,6 +280,14 @@ class ReachFinder:
     def _holders(self, principal: Principal, raw: bytes) -> Iterator[Edge]:
         for hold in self._held(principal, raw):
             yield from self._edges(hold, principal.id, principal, raw)
+
+    def _readers(self, principal: Principal, raw: bytes) -> Iterator[Edge]:
+        """Yield who may read the password of a host's administrator, where the directory keeps it."""
+        kept = principal.details.get("local_passwords", ()) if principal.kind == Kind.COMPUTER else ()
+        for way in (way for way in LOCAL_PASSWORD if way.kept_in in kept):
+            asks = self._reader.questions(way, principal.kind)
+            for hold in self._reader.by(way, asks, Descriptor.from_bytes(raw)) if asks else ():
+                yield from self._edges(hold, principal.id, principal, raw)
 
     def _held(self, principal: Principal, raw: bytes) -> Sequence[Takeover]:
         """Return what is held over an object, by its descriptor."""

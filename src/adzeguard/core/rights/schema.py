@@ -22,6 +22,8 @@ class Schema:
     """The entries that a new object of a class begins with, as text ([MS-DTYP] 2.5.1)."""
     unwritable: frozenset[str] = frozenset()
     """The attributes that a server lets nobody write, whatever entry there is: its own, computed, or back links."""
+    confidential: frozenset[str] | None = None
+    """The attributes that nobody reads by the right to read alone; None where that is not known of any."""
 
     def with_those_of(self, server: "Schema") -> "Schema":
         """Return it as a server has it; what that does not know is kept, to give names to what stands in entries."""
@@ -33,7 +35,14 @@ class Schema:
             {**self.validated_writes, **server.validated_writes},
             {**self.default_rights, **server.default_rights},
             (self.unwritable - server.attributes.keys()) | server.unwritable,
+            self.confidential if server.confidential is None else server.confidential,
         )
+
+    def is_confidential(self, attribute: str) -> bool:
+        """Tell whether reading an attribute takes a control right as well ([MS-ADTS] 3.1.1.4.4)."""
+        if self.confidential is None:
+            return attribute in LOCAL_PASSWORDS
+        return attribute in self.confidential
 
     def never_written(self, attribute: str) -> str:
         """Return why nobody writes an attribute by a right alone; empty where a right is enough."""
@@ -74,6 +83,12 @@ class Schema:
         return {kind: {name.casefold(): name for name in listed} for kind, listed in kinds.items()}
 
 
+LOCAL_PASSWORDS: Mapping[str, str] = {
+    "msLAPS-Password": "msLAPS-PasswordExpirationTime",
+    "ms-Mcs-AdmPwd": "ms-Mcs-AdmPwdExpirationTime",
+}
+"""The attributes of a host in which a directory keeps the password of its administrator, each with the one that anybody
+may read and that stands beside it. They are of a schema that was extended, and have there the GUIDs they were given."""
 _MORE_THAN_A_RIGHT: Mapping[str, str] = {
     "sIDHistory": "it is written by an interface of its own, for administrators of both domains",
     "msDS-AllowedToDelegateTo": "it takes the privilege to enable delegation beside the right",

@@ -10,8 +10,8 @@ from typing import Final
 from adzeguard.core.descriptors.ace import Right
 from adzeguard.core.estate.principal import ACCOUNTS, CONTAINERS, Kind
 from adzeguard.core.rights.evaluate import Question
-from adzeguard.core.rights.questions import attribute_levels
-from adzeguard.core.rights.schema import Schema
+from adzeguard.core.rights.questions import attribute_levels, reading
+from adzeguard.core.rights.schema import LOCAL_PASSWORDS, Schema
 from adzeguard.core.values import dataclass
 
 Asks = Callable[[Schema, uuid.UUID | None], tuple[Question, ...]]
@@ -33,6 +33,8 @@ class Way:
     """Over groups: only where the group gives access, only where it does not, or both."""
     from_inside: bool = False
     """Only for those who are in the group already."""
+    kept_in: str = ""
+    """Only over objects that hold something in this attribute."""
 
 
 def _writing(*attributes: str) -> Asks:
@@ -40,6 +42,11 @@ def _writing(*attributes: str) -> Asks:
     return lambda schema, own: tuple(
         Question(Right.WRITE_PROPERTY, attribute_levels(schema, a, own)) for a in attributes
     )
+
+
+def _reading_where_known(attribute: str) -> Asks:
+    """Read an attribute; nothing is asked where the schema was never extended with it."""
+    return lambda schema, own: reading(schema, attribute, own) if attribute in schema.attributes else ()
 
 
 def _using(*rights: str) -> Asks:
@@ -145,6 +152,18 @@ LINKING: Final = Way(
     "{} may link directory policies to {}", CONTAINERS, _writing("gPLink"), "[MS-GPOL] 2.2.2, 3.2.5.1.5"
 )
 """No way to the container itself: only to the accounts in it, to which all that is linked there applies."""
+
+LOCAL_PASSWORD: Final[Sequence[Way]] = tuple(
+    Way(
+        "{} may read the password of the local administrator of {}",
+        frozenset({Kind.COMPUTER}),
+        _reading_where_known(name),
+        "[MS-ADTS] 3.1.1.4.4",
+        kept_in=name,
+    )
+    for name in LOCAL_PASSWORDS
+)
+"""No way to every host: to those alone of which the directory keeps such a password."""
 
 OWNS: Final = "{} owns {}"
 MEMBER: Final = "{} is a member of {}"

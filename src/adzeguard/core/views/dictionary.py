@@ -106,6 +106,7 @@ KEYS: Final[Mapping[str, Meaning]] = {
         acts_towards="the services towards which it acts in the name of others",
         acted_for_by="the SIDs of those who act in the name of anybody towards it",
         password_readers="the SIDs of those who may read the password of a managed account",  # noqa: S106 - it says who
+        local_passwords="the attributes in which the directory keeps the password of its local administrator",
         certificates="the certificates that sign in as the account",
         signs_in="how the account may sign in, where that is out of the ordinary",
     ),
