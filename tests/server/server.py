@@ -80,7 +80,8 @@ class Server:
         and the same objects.
         """
         version = subprocess.run(["samba", "--version"], check=True, capture_output=True).stdout
-        sources = [Path(__file__).read_bytes(), Path(__file__).with_name("load_domain.py").read_bytes()]
+        beside = (Path(__file__).with_name(name) for name in ("load_domain.py", "added_schema.py"))
+        sources = [Path(__file__).read_bytes(), *(path.read_bytes() for path in beside)]
         told = json.dumps([socket.gethostname(), list(operations)], sort_keys=True).encode()
         archive = CACHE / f"domain-{sha256(b'|'.join([version, *sources, told])).hexdigest()[:32]}.tar"
         if archive.exists():

@@ -63,7 +63,8 @@ def asked(text: str, target: Principal, schema: Schema, duties: Mapping[str, Dut
         if kind not in _ABOUT_NAMES:
             raise UsageError(f"there is no right '{kind}:'", f"There are {', '.join(f'{k}:' for k in _ABOUT_NAMES)}")
         never = schema.never_written(schema.known("attribute", name)) if kind == "write" else ""
-        asks = reading(schema, schema.known("attribute", name), own) if kind == "read" else ()
+        # Everybody may read most: what gives the reading of a confidential one is the other right, and is told.
+        asks = reading(schema, schema.known("attribute", name), own)[::-1] if kind == "read" else ()
         return Asked(text, asks or (_about_name(kind, name, own, schema),), never=never)
     [duty] = named_duties(duties, [text], schema)
     return _of_duty(duty, target, schema)
