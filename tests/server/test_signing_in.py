@@ -9,6 +9,10 @@ from pathlib import Path
 
 import pytest
 
+from adzeguard.core.checks.signing_in import SIGNING_CHECKS
+from adzeguard.core.descriptors.ace import Ace, AceKind, Right
+from adzeguard.core.descriptors.descriptor import Descriptor
+from adzeguard.core.identity import Sid
 from tests.forest.kerberos_client import config
 from tests.program import Json, Program
 from tests.server.server import PASSWORD, Server
@@ -17,7 +21,7 @@ pytestmark = pytest.mark.server
 PLACE = "OU=Ways in"
 PACKED = b64encode(f'"{PASSWORD}"'.encode("utf-16-le")).decode()
 NORMAL, ANY_SERVICE, FOR_ANYBODY = 0x200, 0x80000, 0x1000000
-UNPROVEN, OPTIONAL, READABLE, DES = 0x400000, 0x20, 0x80, 0x200000
+UNPROVEN, OPTIONAL, READABLE, DES, OFF = 0x400000, 0x20, 0x80, 0x200000, 0x2
 PLANTED = {
     "way.tickets": (NORMAL | ANY_SERVICE, {}),
     "way.anybody": (NORMAL | FOR_ANYBODY, {"msDS-AllowedToDelegateTo": "cifs/quay-01.lowmere.example"}),
@@ -32,6 +36,8 @@ PLANTED = {
     "way.des": (NORMAL | DES, {}),
     "way.ciphers": (NORMAL, {"msDS-SupportedEncryptionTypes": "4"}),
     "way.card": (NORMAL, {"altSecurityIdentities": "X509:<I>DC=example,CN=CA<S>CN=somebody"}),
+    "way.key": (NORMAL, {"msDS-KeyCredentialLink": "B:8:00020000:{base}"}),
+    "way.crew": (NORMAL, {"servicePrincipalName": "HTTP/crew.lowmere.example"}),
 }
 FOUND = {
     "way.tickets": "trusted-for-any-service",
@@ -44,13 +50,28 @@ FOUND = {
     "way.des": "des-alone",
     "way.ciphers": "old-ciphers",
     "way.card": "other-ways-in",
+    "way.key": "other-ways-in",
+    "way.crew": "guessable-privileged",
+    "way.managed": "password-for-everybody",
 }
 NEAR_MISSES = {
     "near.plain": (NORMAL, {}),
-    "near.off": (NORMAL | 0x2 | ANY_SERVICE | UNPROVEN, {"servicePrincipalName": "HTTP/off.lowmere.example"}),
+    "near.off": (NORMAL | OFF | ANY_SERVICE | UNPROVEN, {"servicePrincipalName": "HTTP/off.lowmere.example"}),
     "near.ciphers": (NORMAL, {"msDS-SupportedEncryptionTypes": "24"}),
     "near.card": (NORMAL, {"altSecurityIdentities": "X509:<I>DC=example,CN=CA<S>CN=nobody"}),
+    "near.key": (NORMAL, {"msDS-KeyCredentialLink": "B:8:00020000:{base}"}),
+    "near.cardoff": (NORMAL | OFF, {"altSecurityIdentities": "X509:<I>DC=example,CN=CA<S>CN=gone"}),
+    "near.crewoff": (NORMAL | OFF, {"servicePrincipalName": "HTTP/gone.lowmere.example"}),
+    "near.mixed": (NORMAL, {"msDS-SupportedEncryptionTypes": "28"}),
+    "near.smartcard": (NORMAL | 0x40000, {}),
+    "near.sensitive": (NORMAL | 0x100000, {}),
 }
+BEYOND = {"near.cardoff", "near.crewoff", "way.card", "way.key", "way.crew"}
+"""Those in the privileged group."""
+MANAGED = {"way.managed": "S-1-5-11", "near.managed": ""}
+"""Accounts whose password the directory makes, and whom it is given: everybody, or Domain Admins."""
+HOSTS = ("near.host",)
+SIGNING = frozenset(check.id for check in SIGNING_CHECKS)
 RULE = """charter: 1
 rules:
 - id: nobody-acts-for-others
@@ -75,7 +96,8 @@ def planted(server: Server) -> Iterator[None]:
                 f"dn: {dn}\nchangetype: add\nobjectClass: user\nsAMAccountName: {name}\nuserAccountControl: 546"
             )
             said = "".join(
-                f"-\nreplace: {key}\n{key}: {value.format(dc=dc.lower())}\n" for key, value in values.items()
+                f"-\nreplace: {key}\n{key}: {value.format(dc=dc.lower(), base=server.base)}\n"
+                for key, value in values.items()
             )
             change = f"dn: {dn}\nchangetype: modify\nreplace: userAccountControl\nuserAccountControl: {{}}\n"
             server.change(change.format(control | OPTIONAL) + said)
@@ -83,9 +105,24 @@ def planted(server: Server) -> Iterator[None]:
                 password = f"-\nreplace: unicodePwd\nunicodePwd:: {PACKED}\n"
                 server.change(change.format(control | OPTIONAL) + password)
                 server.change(change.format(control))
+        for name, whom in MANAGED.items():
+            let = [Ace(AceKind.ALLOW, 0, int(Right.GENERIC_ALL), Sid(whom or server.sids["Domain Admins"]))]
+            system = Sid("S-1-5-18")
+            readers = b64encode(Descriptor(system, system, None).with_entries(let).to_bytes()).decode()
+            server.change(
+                f"dn: CN={name},{place}\nchangetype: add\nobjectClass: msDS-GroupManagedServiceAccount\n"
+                f"sAMAccountName: {name}$\nmsDS-ManagedPasswordInterval: 30\ndNSHostName: {name}.lowmere.example\n"
+                "userAccountControl: 4096\n"
+                f"msDS-GroupMSAMembership:: {readers}"
+            )
+        for name in HOSTS:
+            server.change(
+                f"dn: CN={name},{place}\nchangetype: add\nobjectClass: computer\nsAMAccountName: {name}$\n"
+                f"userAccountControl: 4096\nservicePrincipalName: HOST/{name}.lowmere.example"
+            )
         yield
     finally:
-        for name in (*PLANTED, *NEAR_MISSES):
+        for name in (*PLANTED, *NEAR_MISSES, *MANAGED, *HOSTS):
             server.try_change(f"dn: CN={name},{place}\nchangetype: delete")
         server.change(f"dn: {place}\nchangetype: delete")
 
@@ -96,19 +133,19 @@ def found(program: Program) -> dict[str, set[str]]:
     told: dict[str, set[str]] = {}
     for row in rows:
         name = str(row["subject"]).rpartition("\\")[2]
-        if name.startswith(("way.", "near.")):
+        if row["check"] in SIGNING and name.startswith(("way.", "near.")):
             told.setdefault(name, set()).add(row["check"])
     return told
 
 
 @pytest.mark.usefixtures("planted")
 def test_each_way_is_found_and_the_rule_closes_those_that_it_can(server: Server, workspace: Program) -> None:
-    """Ten planted ways, each by its check; four that look alike and are none; and what the server holds after enact."""
+    """Thirteen planted ways, each by its check; twelve that look alike; and what the server holds after enact."""
     settings = workspace.folder / "adzeguard.toml"
     settings.write_text(settings.read_text().replace("[charter]", "[charter]\nprivileged = ['LOWMERE\\Ways']", 1))
     server.change(
         f"dn: CN=Ways,{PLACE},{server.base}\nchangetype: add\nobjectClass: group\nsAMAccountName: Ways\n"
-        f"member: CN=way.card,{PLACE},{server.base}"
+        + "\n".join(f"member: CN={name},{PLACE},{server.base}" for name in sorted(BEYOND))
     )
     try:
         assert workspace("collect").code in (0, 4)
@@ -128,8 +165,10 @@ def test_each_way_is_found_and_the_rule_closes_those_that_it_can(server: Server,
         assert not any(control & closed for control in standing.values()), standing
         assert standing["way.des"] & DES
         left = {name: checks for name, checks in found(workspace).items() if checks}
-        assert left.keys() == {"way.anybody", "way.crown", "way.des", "way.card"}
-        kept = server.ask("(sAMAccountName=way.*)", "servicePrincipalName", "msDS-SupportedEncryptionTypes")
+        assert left.keys() == {"way.anybody", "way.crown", "way.des", "way.card", "way.key", "way.managed"}
+        kept = server.ask(
+            "(&(sAMAccountName=way.*)(objectCategory=person))", "servicePrincipalName", "msDS-SupportedEncryptionTypes"
+        )
         assert not any("servicePrincipalName" in one for one in kept)
         assert {one["msDS-SupportedEncryptionTypes"][0] for one in kept} == {"24"}
         assert workspace("undo", "--last", "--yes").code == 0
