@@ -2,6 +2,7 @@
 
 import base64
 import contextlib
+import json
 import os
 import shutil
 import signal
@@ -15,15 +16,24 @@ from pathlib import Path
 
 import pytest
 from impacket import smbconnection
-from impacket.dcerpc.v5 import samr, transport
+from impacket.dcerpc.v5 import rpcrt, samr, transport, wkst
 from impacket.dcerpc.v5.dtypes import RPC_SID
 
 from tests.alone import ENDS_WITH_US, PACKAGES
+from tests.program import Program
 from tests.server.server import PASSWORD, Server
 
 _SCRIPT = Path(__file__).with_name("member.sh")
 _FOLDER = "/srv/member"
 _ADMINISTRATORS = 544
+HOST = "HARBOUR-01"
+_UTMP = """
+import struct, sys
+who, nothing = sys.argv[1].encode(), [0] * 9
+one = struct.pack("<hxxi32s4s32s256shhiii4i20s", 7, 1, b"pts/0", b"ts/0", who, b"", *nothing, b"")
+open("/run/utmp", "wb").write(one)
+"""
+"""A record of utmp(5), of the type USER_PROCESS."""
 
 
 @dataclass(frozen=True)
@@ -82,6 +92,31 @@ class Member:
         assert done.returncode == 0, done.stderr
         return base64.b64decode(done.stdout)
 
+    def session(self, who: str) -> None:
+        """Note that somebody has a session, as login(1) does, and nobody else; nobody at all for an empty name."""
+        if not who:
+            self.run("rm", "-f", "/run/utmp")
+            return
+        done = self.run("python3", "-c", _UTMP, who)
+        assert done.returncode == 0, done.stderr
+
+    def is_administered_by(self, name: str) -> bool:
+        """Whether the host tells somebody who is logged on to it, which it tells its administrators alone."""
+        connection = smbconnection.SMBConnection("member", self.address)
+        try:
+            connection.login(name, PASSWORD, "LOWMERE")
+            pipe = transport.DCERPCTransportFactory(rf"ncacn_np:{self.address}[\pipe\wkssvc]")
+            pipe.set_smb_connection(connection)
+            service = pipe.get_dce_rpc()
+            service.connect()
+            service.bind(wkst.MSRPC_UUID_WKST)
+            wkst.hNetrWkstaUserEnum(service, 1)
+        except (rpcrt.DCERPCException, smbconnection.SessionError):
+            return False
+        finally:
+            connection.close()
+        return True
+
     def notice(self, value: str) -> str:
         """One value of its notice, as its own tool says it."""
         key = "HKLM\\SOFTWARE\\Microsoft\\Windows\\CurrentVersion\\Policies\\System"
@@ -125,3 +160,30 @@ def joined(server: Server) -> Iterator[Member]:
             os.killpg(process.pid, signal.SIGKILL)
         process.wait(30)
         log.close()
+
+
+@pytest.fixture
+def harbour(workspace: Program, server: Server, member: Member) -> Program:
+    """The workspace, of whose hosts one is the real member host."""
+    settings = workspace.folder / "adzeguard.toml"
+    text = settings.read_text()
+    at = text.index("[hosts]")
+    rest = text[text.index("\n[", at + 1) :] if "\n[" in text[at + 1 :] else ""
+    settings.write_text(text[:at] + sources(server, member.address) + rest)
+    charter(workspace)
+    workspace("collect")
+    return workspace
+
+
+def sources(server: Server, address: str, port: int = 445) -> str:
+    """The member host alone, by its account database."""
+    return (
+        f"[hosts.sam]\nkind = 'remote-sam'\nnamed = '{HOST}'\naddress = '{address}'\nport = {port}\n"
+        f"account = 'LOWMERE\\Administrator'\npassword_file = {json.dumps(str(server.password_file))}\n"
+    )
+
+
+def charter(program: Program, *rules: str) -> None:
+    """A charter of these rules about the member host, which are mended."""
+    text = "".join(f"- id: r{n}\n  response: mend\n  hosts: {{named: {HOST}}}\n  {r}\n" for n, r in enumerate(rules))
+    (program.folder / "charter/charter.yaml").write_text(f"charter: 1\nrules:\n{text or '  []'}\n")

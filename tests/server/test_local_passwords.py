@@ -7,19 +7,13 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 
-from adzeguard.core.descriptors.descriptor import Descriptor
-from adzeguard.core.descriptors.sddl import entries_of_text
-from adzeguard.core.identity import Sid
-from adzeguard.directory.ldap_address import Address
-from adzeguard.directory.ldap_wire import Wire
-from adzeguard.directory.port import Modification
 from tests.program import Json, Program
 from tests.server.added_schema import ADDED
-from tests.server.server import PASSWORD, Server
+from tests.server.planting import Place, bound, planting
+from tests.server.server import Server
 
 pytestmark = pytest.mark.server
 GROUP = r"LOWMERE\Domain Admins"
-PLACE = "OU=Berths"
 KEPT, ENDS = "msLAPS-Password", "msLAPS-PasswordExpirationTime"
 OWN = ADDED[KEPT].guid
 OTHER = ADDED[ENDS].guid
@@ -54,69 +48,35 @@ NEAR_ABOVE = {
     "near.container": f"(OA;;RPCR;{OWN};;{{}})",
     "near.once": f"(OA;CIIONP;RPCR;{OWN};{PERSON};{{}})",
 }
+KEPT_VALUES = {KEPT: b'{"n":"administrator","p":"Quay-7"}', ENDS: b"134500000000000000"}
 LET = (*READING, *FROM_ABOVE, *BY_GROUP)
 NOT_LET = (*NEAR, *NEAR_ABOVE, "near.empty")
 
 
-def wire(server: Server, name: str) -> Wire:
-    """A connection of its own, as somebody."""
-    return Wire(Address(server.url, str(server.ca_file), server.tls_name), rf"LOWMERE\{name}", PASSWORD)
-
-
 @pytest.fixture
-def planted(server: Server) -> Iterator[dict[str, Sid]]:
+def planted(server: Server) -> Iterator[None]:
     """Hosts of which the directory keeps a password, one of which it keeps none, and the people."""
-    place = f"{PLACE},{server.base}"
-    with closing(wire(server, "Administrator")) as admin:
-        admin.add(place, {"objectClass": [b"organizationalUnit"]})
-        try:
-            yield _planted(admin, place)
-        finally:
-            for dn, _ in sorted(admin.search(place, "(objectClass=*)", ["cn"]), key=lambda one: -one[0].count(",")):
-                admin.delete(dn)
+    with planting(server, "Berths") as place:
+        _planted(place)
+        yield
 
 
-def _planted(admin: Wire, place: str) -> dict[str, Sid]:
-    sids: dict[str, Sid] = {}
-    quoted = f'"{PASSWORD}"'.encode("utf-16-le")
-
-    def made(dn: str, of_class: str, **values: bytes) -> None:
-        name = dn.partition(",")[0][3:]
-        admin.add(dn, {"objectClass": [of_class.encode()], "sAMAccountName": [values.pop("account", name.encode())]})
-        for attribute, value in values.items():
-            admin.modify(dn, [Modification("replace", attribute.replace("_", "-"), (value,))])
-        sids[name] = Sid.from_bytes(admin.read(dn, ["objectSid"])["objectsid"][0])
-
+def _planted(place: Place) -> None:
     for name in (*LET, *NOT_LET):
-        made(f"CN={name},{place}", "user", unicodePwd=quoted, userAccountControl=b"512")
-    for name, member in (("Berth Readers", "by.group"), ("Berth Crew", "by.nested")):
-        made(f"CN={name},{place}", "group", member=f"CN={member},{place}".encode())
-    admin.modify(f"CN=Berth Readers,{place}", [Modification("add", "member", (f"CN=Berth Crew,{place}".encode(),))])
-    kept = {
-        "msLAPS_Password": b'{"n":"administrator","p":"Quay-7"}',
-        "msLAPS_PasswordExpirationTime": b"134500000000000000",
-    }
+        place.person(name)
+    place.group("Berth Crew", "by.nested")
+    place.group("Berth Readers", "by.group", "Berth Crew")
     for name in ("BERTH-01", "BERTH-02", "BERTH-03"):
-        made(f"CN={name},{place}", "computer", account=f"{name}$".encode(), **(kept if name != "BERTH-03" else {}))
-    entries = {**READING, **NEAR, "Berth Readers": READING["by.attribute"]}
-    _give(admin, f"CN=BERTH-01,{place}", "".join(text.replace("{}", sids[who]) for who, text in entries.items()))
-    _give(admin, f"CN=BERTH-03,{place}", READING["by.attribute"].replace("{}", sids["near.empty"]))
-    _give(admin, place, "".join(text.replace("{}", sids[who]) for who, text in (FROM_ABOVE | NEAR_ABOVE).items()))
-    return sids
-
-
-def _give(admin: Wire, dn: str, text: str) -> None:
-    """Add entries to the descriptor of an object, what is denied first."""
-    before = Descriptor.from_bytes(admin.read(dn, ["nTSecurityDescriptor"])["ntsecuritydescriptor"][0])
-    added = entries_of_text(text, Sid("S-1-5-21-1-2-3"))
-    packed = before.with_changes(added, []).to_bytes()
-    admin.modify(dn, [Modification("replace", "nTSecurityDescriptor", (packed,))])
+        place.add(name, "computer", **({} if name == "BERTH-03" else KEPT_VALUES))
+    place.give("BERTH-01", {**READING, **NEAR, "Berth Readers": READING["by.attribute"]})
+    place.give("BERTH-03", {"near.empty": READING["by.attribute"]})
+    place.give("", {**FROM_ABOVE, **NEAR_ABOVE})
 
 
 def reads(server: Server, name: str, host: str) -> bool:
     """Whether the server hands somebody the password."""
-    with closing(wire(server, name)) as mine:
-        found = mine.read(f"CN={host},{PLACE},{server.base}", [KEPT])
+    with closing(bound(server, name)) as mine:
+        found = mine.read(f"CN={host},OU=Berths,{server.base}", [KEPT])
     return bool((found or {}).get(KEPT.casefold()))
 
 
@@ -169,7 +129,7 @@ def test_whoever_reads_the_password_of_a_host_is_told_and_nobody_else(server: Se
         r"LOWMERE\by.attribute may read the password of the local administrator of LOWMERE\BERTH-01, which saw "
         r"LOWMERE\Administrator log on at its console on "
     )
-    place = f"{PLACE},{server.base}"
+    place = f"OU=Berths,{server.base}"
     for name, over in {
         **dict.fromkeys((*READING, "Berth Readers"), "BERTH-01"),
         **dict.fromkeys(FROM_ABOVE, place),

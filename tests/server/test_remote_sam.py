@@ -11,39 +11,11 @@ import pytest
 from adzeguard.hosts.remote_sam import pipes
 from adzeguard.hosts.remote_sam.session import RemoteSamSession
 from tests.program import Json, Program
-from tests.server.member import Member
+from tests.server.member import HOST, Member, charter
 from tests.server.server import PASSWORD, Server
 
 pytestmark = pytest.mark.server
-HOST = "HARBOUR-01"
 UNKNOWN = "S-1-5-21-1-2-3-4567"
-
-
-@pytest.fixture
-def harbour(workspace: Program, server: Server, member: Member) -> Program:
-    """The workspace, of whose hosts one is the real member host."""
-    settings = workspace.folder / "adzeguard.toml"
-    text = settings.read_text()
-    at = text.index("[hosts]")
-    rest = text[text.index("\n[", at + 1) :] if "\n[" in text[at + 1 :] else ""
-    settings.write_text(text[:at] + sources(server, member.address) + rest)
-    charter(workspace)
-    workspace("collect")
-    return workspace
-
-
-def sources(server: Server, address: str, port: int = 445) -> str:
-    """The member host alone, by its account database."""
-    return (
-        f"[hosts.sam]\nkind = 'remote-sam'\nnamed = '{HOST}'\naddress = '{address}'\nport = {port}\n"
-        f"account = 'LOWMERE\\Administrator'\npassword_file = {json.dumps(str(server.password_file))}\n"
-    )
-
-
-def charter(program: Program, *rules: str) -> None:
-    """A charter of these rules about the member host, which are mended."""
-    text = "".join(f"- id: r{n}\n  response: mend\n  hosts: {{named: {HOST}}}\n  {r}\n" for n, r in enumerate(rules))
-    (program.folder / "charter/charter.yaml").write_text(f"charter: 1\nrules:\n{text or '  []'}\n")
 
 
 def enacted(program: Program) -> list[Json]:
@@ -259,15 +231,6 @@ def test_a_host_without_one_of_its_services_is_read_all_the_same(
     assert "offers no service switched-off" in json.dumps(shown)
 
 
-_UTMP = """
-import struct, sys
-who, nothing = sys.argv[1].encode(), [0] * 9
-one = struct.pack("<hxxi32s4s32s256shhiii4i20s", 7, 1, b"pts/0", b"ts/0", who, b"", *nothing, b"")
-open("/run/utmp", "wb").write(one)
-"""
-"""Notes a session as login(1) does: a record of utmp(5), of the type USER_PROCESS."""
-
-
 def test_who_is_logged_on_to_the_host_is_seen(harbour: Program, member: Member) -> None:
     """Whom the host itself has in its list of sessions, and nobody any more when the list is empty."""
 
@@ -277,11 +240,10 @@ def test_who_is_logged_on_to_the_host_is_seen(harbour: Program, member: Member) 
 
     assert seen() == []
     try:
-        written = member.run("python3", "-c", _UTMP, r"LOWMERE\orla.fenn")
-        assert written.returncode == 0, written.stderr
+        member.session(r"LOWMERE\orla.fenn")
         assert seen() == [(r"LOWMERE\orla.fenn", "session")]
-        member.run("python3", "-c", _UTMP, "root")
+        member.session("root")
         assert seen() == []
     finally:
-        member.run("rm", "-f", "/run/utmp")
+        member.session("")
     assert seen() == []

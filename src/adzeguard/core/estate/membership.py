@@ -219,6 +219,11 @@ class MembershipGraph:
         position = self.position_of(group)
         return position is not None and bool(self.security[position])
 
+    def gives_anything(self, holder: int) -> bool:
+        """Tell whether somebody has what is given to this one: it is no group, or one that grants access."""
+        position = self.position_of(holder)
+        return position is None or bool(self.security[position])
+
     def primary_members(self, group: int) -> Ids:
         """Ids of those whose primary group it is, sorted."""
         position = self.position_of(group)

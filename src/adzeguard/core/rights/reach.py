@@ -191,7 +191,8 @@ class ReachFinder:
         account is administrator there (seen with Samba: a ticket to itself in the name of anybody).
         """
         hosts = {edge.holder for edge in found.edges if edge.how == SEES}
-        hosts = {host for host in hosts if not self._administrators(host)}
+        gives = self._estate.graph.gives_anything
+        hosts = {host for host in hosts if not any(map(gives, self._administrators(host)))}
         if not hosts:
             return
         # What has the whole domain has all hosts, and needs none of them.

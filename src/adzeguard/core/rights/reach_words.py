@@ -99,7 +99,8 @@ def ways_over_hosts(estate: Estate, graph: ReachGraph, but: AbstractSet[int] = _
     people = {i for i in over if i == EVERYBODY or (i in kinds and kinds[i].kind in PEOPLE)} - but
     chains: dict[tuple[int, int], tuple[Sequence[Edge], int]] = {}
     for edge in graph.edges:
-        if edge.how == ADMINISTERS and edge.target in graph.onward:
+        # A distribution group lets nobody in; whoever may make it a security group is told by that right.
+        if edge.how == ADMINISTERS and edge.target in graph.onward and estate.graph.gives_anything(edge.holder):
             chains[edge.holder, edge.target] = ((edge, *graph.chain(edge.target)), 0)
     for one in people:
         first = first_right(chain := graph.chain(one))
