@@ -11,9 +11,14 @@ from adzeguard.core.change.kinds.add_local_member import RemoveLocalMember
 from adzeguard.core.change.outlook import Outlook
 from adzeguard.core.change.proposal import GroupImpact, Impact, PersonImpact
 from adzeguard.core.estate.estate import Estate
+from adzeguard.core.estate.hosts import Host
 from adzeguard.core.estate.links import Ids, distinct, less
 from adzeguard.core.estate.membership import MembershipGraph
 from adzeguard.core.identity import Sid
+
+
+_Pair = tuple[frozenset[int], frozenset[int]]
+"""Some before, and some after."""
 
 
 def impact_of(estate: Estate, changes: Sequence[Change], after: Outlook) -> Impact:
@@ -108,11 +113,11 @@ def host_counts(estate: Estate, after: Outlook) -> tuple[NDArray[np.int64], NDAr
     """
     gained = np.zeros(estate.graph.size, np.int64)
     lost = np.zeros(estate.graph.size, np.int64)
-    classes: dict[tuple[frozenset[int], frozenset[int]], list[tuple[set[int], set[int]]]] = defaultdict(list)
-    split = _Splitter(estate)
-    for before, then in zip(estate.host_administrators, after.administrators, strict=True):
-        if before is then and not after.changed_groups:
-            continue
+    classes: dict[tuple[frozenset[int], frozenset[int]], list[tuple[frozenset[int], frozenset[int]]]] = defaultdict(
+        list
+    )
+    split = estate.groups_and_people
+    for _, before, then in _hosts_concerned(estate, after):
         (groups_before, people_before), (groups_then, people_then) = split(before), split(then)
         classes[groups_before, groups_then].append((people_before, people_then))
     inside_before = _Inside(estate.graph)
@@ -122,10 +127,14 @@ def host_counts(estate: Estate, after: Outlook) -> tuple[NDArray[np.int64], NDAr
         if same_groups and all(people_before == people_then for people_before, people_then in hosts):
             continue  # entries that are no accounts of the directory came or went
         was, will = inside_before(groups_before), inside_then(groups_then)
-        gained[less(will, was)] += len(hosts)
-        lost[less(was, will)] += len(hosts)
+        coming, going = less(will, was), less(was, will)
+        gained[coming] += len(hosts)
+        lost[going] += len(hosts)
         for people_before, people_then in hosts:
-            for person in people_before | people_then:
+            # Who is on the list before and after has what they had, unless the groups give it at one time alone.
+            staying = np.array(sorted(people_before & people_then), np.int32)
+            unmoved = less(less(staying, coming), going)
+            for person in (people_before | people_then).difference(unmoved.tolist()):
                 was_in, will_be_in = _holds(was, person), _holds(will, person)
                 had, has = was_in or person in people_before, will_be_in or person in people_then
                 gained[person] += (has and not had) - (will_be_in and not was_in)
@@ -137,10 +146,10 @@ def hosts_opened(estate: Estate, after: Outlook) -> set[str]:
     """Return the hosts that somebody new will administer because of what changes in directory groups, folded."""
     if not after.changed_groups:
         return set()
-    split, inside_before, inside_then = _Splitter(estate), _Inside(estate.graph), _Inside(after.graph)
+    split, inside_before, inside_then = estate.groups_and_people, _Inside(estate.graph), _Inside(after.graph)
     opened: set[str] = set()
     known: dict[frozenset[int], bool] = {}
-    for host, then in zip(estate.hosts, after.administrators, strict=True):
+    for host, _, then in _hosts_concerned(estate, after):
         groups, _ = split(then)
         if groups not in known:
             known[groups] = bool(len(less(inside_then(groups), inside_before(groups))))
@@ -149,26 +158,27 @@ def hosts_opened(estate: Estate, after: Outlook) -> set[str]:
     return opened
 
 
+_Concerned = tuple[Host, frozenset[Sid], frozenset[Sid]]
+"""A host, with the direct members of its administrators group before and after."""
+
+
+def _hosts_concerned(estate: Estate, after: Outlook) -> list[_Concerned]:
+    """Return the hosts whose own list changes, or names a group in which others will be: of most nothing is to be said.
+
+    All that is told of them is looked up in one go.
+    """
+    graphs = (estate.graph, after.graph)
+    groups = {i for graph in graphs for i in graph.containing_groups(after.changed_groups).tolist()}
+    sids = {one.sid for one in estate.catalogue.principals(groups).values() if one.sid}
+    pairs = zip(estate.hosts, estate.host_administrators, after.administrators, strict=True)
+    found = [(h, before, then) for h, before, then in pairs if before is not then or not sids.isdisjoint(before)]
+    estate.ids_of_sids({sid for _, *both in found for members in both for sid in members})
+    return found
+
+
 def _holds(ids: Ids, wanted: int) -> bool:
     place = int(np.searchsorted(ids, np.int32(wanted)))
     return place < len(ids) and int(ids[place]) == wanted
-
-
-class _Splitter:
-    """Splits the direct members of a local group into directory groups and directory people."""
-
-    def __init__(self, estate: Estate) -> None:
-        self._estate = estate
-        self._known: dict[frozenset[Sid], tuple[frozenset[int], set[int]]] = {}
-        estate.ids_of_sids(estate.hosts_administered)
-
-    def __call__(self, members: frozenset[Sid]) -> tuple[frozenset[int], set[int]]:
-        if members not in self._known:
-            ids = self._estate.ids_of_sids(members)
-            found = {i for sid in members if (i := ids[sid]) is not None}
-            groups = frozenset(i for i in found if self._estate.graph.position_of(i) is not None)
-            self._known[members] = groups, found - groups
-        return self._known[members]
 
 
 class _Inside:

@@ -214,6 +214,11 @@ class MembershipGraph:
         position = self.position_of(group)
         return [] if position is None else sorted(self.group_ids[self.nested.row(position)].tolist())
 
+    def are_groups(self, ids: Ids) -> NDArray[np.bool_]:
+        """Tell of each of many whether it is a group."""
+        places = np.minimum(np.searchsorted(self.group_ids, ids), max(len(self.group_ids) - 1, 0))
+        return self.group_ids[places] == ids if len(self.group_ids) else np.zeros(len(ids), bool)
+
     def grants_access(self, group: int) -> bool:
         """Tell whether a group's members hold what is given to it: a distribution group is in nobody's token."""
         position = self.position_of(group)
