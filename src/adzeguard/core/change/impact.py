@@ -16,7 +16,6 @@ from adzeguard.core.estate.links import Ids, distinct, less
 from adzeguard.core.estate.membership import MembershipGraph
 from adzeguard.core.identity import Sid
 
-
 _Pair = tuple[frozenset[int], frozenset[int]]
 """Some before, and some after."""
 
