@@ -84,6 +84,8 @@ BOTH_REPLICATE = entry("CR", control("DS-Replication-Get-Changes")) + entry(
 )
 OWN_RENAMING = entry("WP", attribute("cn")) + entry("WP", attribute("name"))
 RESET_BELOW = entry("CR", control("User-Force-Change-Password"), flags="CIIO", for_class=class_("user"))
+APPLYING = f"(OA;;CR;{control('Apply-Group-Policy')};;{{}})"
+FOR_ALL, FOR_ADA = (APPLYING.format(sid) for sid in ("AU", f"{DOMAIN.sid}-{RID['ada']}"))
 CASES: dict[str, tuple[dict, dict, dict, str]] = {
     "a certificate": ({"ada": entry("WP", attribute("altSecurityIdentities"))}, {}, {}, "let a certificate of theirs"),
     "a key": ({"ada": entry("WP", attribute("msDS-KeyCredentialLink"))}, {}, {}, "add a key that signs in as"),
@@ -107,10 +109,34 @@ CASES: dict[str, tuple[dict, dict, dict, str]] = {
     "linking elsewhere": ({"Quay": entry("WP", attribute("gPLink"))}, {}, {}, ""),
     "ruling the OU of a closed account": ({"Deck": entry("WD"), "ada": "P:"}, {}, {}, "has policies that apply to"),
     "a policy's folder": (
-        {"Policy": entry("WP", attribute("gPCFileSysPath"))},
+        {"Policy": entry("WP", attribute("gPCFileSysPath")) + FOR_ALL},
         {"People": {"policy_links": LINK % 0}},
         {},
         "may change what the policy Policy does",
+    ),
+    "a policy for one": (
+        {"Policy": entry("WP", attribute("gPCFileSysPath")) + FOR_ADA},
+        {"People": {"policy_links": LINK % 0}},
+        {},
+        "may change what the policy Policy does, which is a policy that applies to",
+    ),
+    "a policy for others": (
+        {"Policy": entry("WP", attribute("gPCFileSysPath")) + entry("CR", control("Apply-Group-Policy"))},
+        {"People": {"policy_links": LINK % 0}},
+        {},
+        "",
+    ),
+    "a policy that is denied": (
+        {"Policy": entry("WP", attribute("gPCFileSysPath")) + FOR_ADA.replace("OA", "OD") + FOR_ALL},
+        {"People": {"policy_links": LINK % 0}},
+        {},
+        "",
+    ),
+    "a policy that is for others and whose rights may be changed": (
+        {"Policy": entry("WD") + FOR_ADA.replace("OA", "OD") + FOR_ALL},
+        {"People": {"policy_links": LINK % 0}},
+        {},
+        "may change the rights over Policy, which is a policy that could be made to apply to",
     ),
     "a link that is off": ({"Policy": entry("WD")}, {"People": {"policy_links": LINK % 1}}, {}, ""),
     "a link that is blocked": (
@@ -120,7 +146,7 @@ CASES: dict[str, tuple[dict, dict, dict, str]] = {
         "",
     ),
     "a link that is enforced": (
-        {"Policy": entry("WD")},
+        {"Policy": entry("WD") + FOR_ALL},
         {"domain": {"policy_links": LINK % 2}, "Deck": {"policy_options": "1"}},
         {},
         "is a policy that applies to",

@@ -9,8 +9,9 @@ from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.policy_links import policy_links
 from adzeguard.core.estate.principal import ACCOUNTS, Kind, Principal
 from adzeguard.core.identity import parent_dn
-from adzeguard.core.rights.reach_graph import Edge, policies_of
-from adzeguard.core.rights.ways import APPLIES, HOLDS, INHERITS, LINKED, SERVES
+from adzeguard.core.rights.policy_filters import PolicyFilters
+from adzeguard.core.rights.reach_graph import Edge, beside
+from adzeguard.core.rights.ways import APPLIES, COULD_APPLY, HOLDS, INHERITS, LINKED, SERVES
 from adzeguard.core.wellknown import RID_DIRECTORY_SERVERS
 
 _HOLDING: Final = ACCOUNTS | {Kind.GROUP}
@@ -21,8 +22,9 @@ _BLOCKED: Final = "1"
 class Passages:
     """The passages of one estate; the containers that it has looked up it remembers."""
 
-    def __init__(self, estate: Estate) -> None:
+    def __init__(self, estate: Estate, filters: PolicyFilters) -> None:
         self._estate = estate
+        self._filters = filters
         self._containers: dict[str, int | None] = {}
         self._linked: dict[str, tuple[int, ...]] = {}
 
@@ -61,18 +63,21 @@ class Passages:
     def _policies(self, account: Principal) -> Iterator[Edge]:
         """Yield the policies that apply to an account, and each container to which others could be linked.
 
-        Which accounts a policy is filtered for is not looked at: who may change it may mostly change that as well.
+        One that is not for this account leads to it for those alone who may change whom it is for.
         """
         above = parent_dn(account.dn)
         if above not in self._linked:
             self._linked[above] = tuple(self._applying(above))
         for policy in self._linked[above]:
-            yield Edge(policy, account.id, APPLIES)
+            if self._filters.let(policy, account):
+                yield Edge(policy, account.id, APPLIES)
+            else:
+                yield Edge(beside(policy), account.id, COULD_APPLY)
         while above:
             found = self._at(above)
             if found is not None:
                 yield Edge(found, account.id, LINKED)
-                yield Edge(policies_of(found), account.id, LINKED)
+                yield Edge(beside(found), account.id, LINKED)
             above = parent_dn(above)
 
     def _applying(self, dn: str) -> Iterator[int]:

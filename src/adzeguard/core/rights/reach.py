@@ -28,11 +28,23 @@ from adzeguard.core.rights.moves import Moves
 from adzeguard.core.rights.origin import Given, given, giving_container
 from adzeguard.core.rights.over_hosts import OverHosts
 from adzeguard.core.rights.passages import Passages
+from adzeguard.core.rights.policy_filters import PolicyFilters
 from adzeguard.core.rights.questions import Asked
 from adzeguard.core.rights.reach_graph import EVERYBODY, Edge, ReachGraph, object_of, objects_of
 from adzeguard.core.rights.shadowed import Walker, seen_among
 from adzeguard.core.rights.takeover import Takeover, TakeoverReader
-from adzeguard.core.rights.ways import ADMINISTERS, LINKING, LOCAL_PASSWORD, MEMBER, MOVING, PRIMARY, SEES
+from adzeguard.core.rights.ways import (
+    ADMINISTERS,
+    LINKING,
+    LOCAL_PASSWORD,
+    MEMBER,
+    MOVING,
+    OWNER,
+    OWNS,
+    PRIMARY,
+    RIGHTS,
+    SEES,
+)
 from adzeguard.core.wellknown import (
     EVERYONE_LIKE,
     RID_DIRECTORY_SERVERS,
@@ -64,7 +76,7 @@ class ReachFinder:
         self._reader = TakeoverReader(rights.schema)
         self._with_directory = with_directory
         self._rule_over(rights.estate.domain)
-        self._passages = Passages(rights.estate)
+        self._passages = Passages(rights.estate, PolicyFilters(rights.estate, rights.schema, lambda: self._tokens))
         self._acting_as = ActingAs(rights.estate)
         self._like_everyone = like_everyone(rights.estate)
         self._principals: dict[int, Principal] = {}
@@ -163,7 +175,8 @@ class ReachFinder:
         if principal is None:
             return
         if target != principal.id:
-            yield from self._linking(target, principal, raw)
+            of_part = self._filtering if principal.kind == Kind.POLICY else self._linking
+            yield from of_part(target, principal, raw)
             return
         yield from self._members(principal)
         if raw is not None:
@@ -328,6 +341,14 @@ class ReachFinder:
             found = self._reader.takeovers(principal.kind, Descriptor.from_bytes(raw), in_use=key[1])
             self._takeovers[key] = tuple(found)
         return self._takeovers[key]
+
+    def _filtering(self, node: int, policy: Principal, raw: bytes | None) -> Iterator[Edge]:
+        """Yield who may change whom a policy is for: whoever may change the rights over it."""
+        if raw is not None:
+            for hold in self._held(policy, raw):
+                if hold.how in (RIGHTS.sentence, OWNER.sentence, OWNS):
+                    yield from self._edges(hold, node, policy, raw)
+            yield from (replace(edge, target=node) for edge in self._passages.container(policy, raw))
 
     def _linking(self, node: int, container: Principal, raw: bytes | None) -> Iterator[Edge]:
         """Yield who may link directory policies to a container; who rules it is told where it hands its rights on."""

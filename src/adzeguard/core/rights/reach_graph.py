@@ -11,7 +11,7 @@ from adzeguard.core.values import dataclass
 
 EVERYBODY: Final = -2
 """Stands for everybody, where a right is given to a principal that everybody acts as."""
-_FIRST_OF_POLICIES: Final = -10
+_FIRST_BESIDE: Final = -10
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,14 +76,17 @@ class ReachGraph:
         return objects_of(i for edge in self.edges for i in (edge.holder, edge.target, edge.stands_on))
 
 
-def policies_of(container: int) -> int:
-    """Return what stands for the policies of a container: linking some reaches the accounts in it, no groups."""
-    return _FIRST_OF_POLICIES - container
+def beside(one: int) -> int:
+    """Return what stands for a part of an object, by which less is had than by all of it.
+
+    Of a container its policies: linking some reaches the accounts in it, no groups. Of a policy whom it is for.
+    """
+    return _FIRST_BESIDE - one
 
 
 def object_of(node: int) -> int:
     """Return the object that something in the graph is about; below zero for none."""
-    return _FIRST_OF_POLICIES - node if node <= _FIRST_OF_POLICIES else node
+    return _FIRST_BESIDE - node if node <= _FIRST_BESIDE else node
 
 
 def objects_of(nodes: Iterable[int]) -> set[int]:

@@ -174,6 +174,7 @@ HOLDS: Final = "{} gives out every secret, and with it {}"
 SERVES: Final = "{} is a directory server of {}"
 LINKED: Final = "{} has policies that apply to {}"
 APPLIES: Final = "{} is a policy that applies to {}"
+COULD_APPLY: Final = "{} is a policy that could be made to apply to {}"
 
 ACTS: Final = "{} acts in the name of anybody towards {}"
 """An account with TRUSTED_TO_AUTH_FOR_DELEGATION that names a service of the host ([MS-SFU] 3.2.5.2.3)."""
@@ -203,6 +204,7 @@ PASSAGES: Final[Sequence[str]] = (
     SERVES,
     LINKED,
     APPLIES,
+    COULD_APPLY,
     ACTS,
     ACTED_FOR,
     READS,
