@@ -1,8 +1,9 @@
 """Ways over hosts: half a million logons put into the trail of a large estate, and what they cost those who look."""
 
+import json
 import random
 import sys
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import closing
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -14,7 +15,14 @@ from adzeguard.core.trail.event import microseconds_of
 from bench.large import DOMAIN
 from bench.measure import Measured, floor_of_imports
 
+Look = tuple[tuple[str, ...], float, int]
+"""A command, with its bars: CPU seconds on an idle core, and megabytes."""
 _LOGONS: Final = 500_000
+_MORE_A_HOST: Final = 100
+_CROWDED: Final = (
+    (("reach", r"LOWMERE\Domain Admins", "--over-hosts"), 2.5, 700),
+    (("reach", r"LOWMERE\Domain Admins", "--over-hosts", "--cut"), 5.0, 1_000),
+)
 _LOOKS: Final = (
     (("reach", r"LOWMERE\Domain Admins", "--over-hosts"), 2.5, 700),
     (("reach", r"LOWMERE\Domain Admins", "--over-hosts", "--cut"), 5.0, 1_000),
@@ -25,10 +33,17 @@ _LOOKS: Final = (
 
 def measured_on(folder: Path, idle_floor: float) -> Iterator[Measured]:
     """Put the logons in, in the order of their times as a log has them, and run the commands."""
+    store = folder / ".adzeguard/store.db"
+    _put_in(store)
+    yield from _measured(folder, _LOOKS, f"with {_LOGONS:,} logons", idle_floor)
+    administrators = _crowd(store)
+    yield from _measured(folder, _CROWDED, f"and {administrators:,} administrators", idle_floor)
+
+
+def _measured(folder: Path, looks: Sequence[Look], told_with: str, idle_floor: float) -> Iterator[Measured]:
     from bench.looks import megabytes_and_cpu
 
-    _put_in(folder / ".adzeguard/store.db")
-    for arguments, seconds, megabytes in _LOOKS:
+    for arguments, seconds, megabytes in looks:
         command = (sys.executable, "-m", "adzeguard", *arguments)
         taken = []
         for _ in range(3):
@@ -36,9 +51,28 @@ def measured_on(folder: Path, idle_floor: float) -> Iterator[Measured]:
             memory, cpu = megabytes_and_cpu(command, folder)
             taken.append((cpu * min(1.0, idle_floor / floor), memory))
         cpu, memory = sorted(taken)[1]
-        told = f"ways: {' '.join(arguments)}, with {_LOGONS:,} logons"
+        told = f"ways: {' '.join(arguments)}, {told_with}"
         yield Measured(told, "L", cpu, "s", seconds)
         yield Measured(f"{told}, memory", "L", memory, "MB", megabytes)
+
+
+def _crowd(store: Path) -> int:
+    """Put a hundred people by chance among the administrators of each host; return how many there are of all."""
+    lot = random.Random(5)
+    count = 0
+    with closing(connect(store)) as connection, connection:
+        rids = [rid for (rid,) in connection.execute("SELECT rid FROM object WHERE kind = ?", (int(Kind.USER),))]
+        rows = []
+        for host, text in connection.execute("SELECT id, state FROM host WHERE until IS NULL"):
+            state = json.loads(text)
+            groups = state["parts"]["local-groups"]["groups"]
+            administrators = next(group for group in groups if group["name"] == "Administrators")
+            more = {f"{DOMAIN.sid}-{rid}" for rid in lot.sample(rids, _MORE_A_HOST)}
+            administrators["members"] = sorted({*administrators["members"], *more})
+            count += len(administrators["members"])
+            rows.append((json.dumps(state, separators=(",", ":")), host))
+        connection.executemany("UPDATE host SET state = ? WHERE id = ? AND until IS NULL", rows)
+    return count
 
 
 def _put_in(store: Path) -> None:
