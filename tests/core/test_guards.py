@@ -46,6 +46,29 @@ def test_only_known_attributes_are_set_and_only_to_what_can_be_weighed(name: str
     assert (bool(reasons), said in "".join(reasons)) == (bool(said), True)
 
 
+@pytest.mark.parametrize(
+    ("rule", "made", "put_back", "refused"),
+    [
+        ("undo", ["HTTP/web"], ["HTTP/web"], False),
+        ("undo", ["HTTP/web"], ["HTTP/web", "HTTP/other"], True),
+        ("undo", [], ["HTTP/web"], True),
+        ("by-hand", ["HTTP/web"], ["HTTP/web"], True),
+    ],
+)
+def test_a_service_comes_back_only_as_the_journal_says_that_it_was(
+    rule: str, made: list[str], put_back: list[str], refused: bool
+) -> None:
+    """A file that says of itself that it undoes something gives nobody a service: what we took away is known here."""
+    of = estate(directory(["Administrator", "ada", "ben"], {}))
+    ada, ben = (Named.of(of.principal(of.catalogue.by_name(name)[0])) for name in ("ada", "ben"))
+    name = "servicePrincipalName"
+    taken = SetAttributes(object=ada, rule="r", attributes=(AttributeChange.of(name, before=made),)) if made else None
+    of_another = SetAttributes(object=ben, rule="r", attributes=(AttributeChange.of(name, before=["HTTP/web"]),))
+    back = SetAttributes(object=ada, rule=rule, attributes=(AttributeChange.of(name, after=put_back),))
+    case = Case(of, [back], NOTHING_ASKED, made_before=lambda: [one for one in (taken, of_another) if one])
+    assert bool(list(odd_settings(case))) == refused
+
+
 @pytest.mark.parametrize(("hosts", "refused"), [(9, False), (12, True)])
 def test_hosts_that_a_member_gets_through_a_nested_group_count_as_touched(hosts: int, refused: bool) -> None:
     """Putting somebody into a group inside the one that administers many hosts needs the number of hosts."""

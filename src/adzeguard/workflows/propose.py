@@ -44,6 +44,8 @@ class Proposer:
     """What is taken away at the ends of leases."""
     comes_in_by: Mapping[str, str] = field(default_factory=dict)
     """By source of hosts, the account of each host's own by which we come to it."""
+    made_before: Callable[[], Sequence[Change]] = tuple
+    """Gives what was ever made here."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,6 +74,7 @@ def proposed(draft: Draft, proposer: Proposer) -> Proposed:
         ending=(*proposer.ending, *leased_by_rules(proposer.estate, charter)),
         comes_in_by=proposer.comes_in_by,
         now=proposer.now,
+        made_before=proposer.made_before,
     )
     return Proposed(proposal, tuple(pass_guards_when_made(case)))
 

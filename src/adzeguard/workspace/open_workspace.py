@@ -453,7 +453,14 @@ class Workspace:
             self.taken_out,
             self._ending,
             self._comes_in_by,
+            self._made_before,
         )
+
+    def _made_before(self) -> "Sequence[Change]":
+        """Return what was ever made here."""
+        from adzeguard.workflows.journal_rows import done_as_far_as_known
+
+        return done_as_far_as_known(self.journal.rows())
 
     def proposed(self, draft: "Draft") -> "Proposed":
         """Make a proposal of a draft; `GuardError` where it would do harm."""
@@ -485,6 +492,7 @@ class Workspace:
             self.store.seen_deleted(),
             [*self.privileged, *charter.keepers],
             self.now(),
+            self._made_before,
         )
 
     @property

@@ -6,6 +6,7 @@ from typing import Final
 
 from adzeguard.core.change.change import UNDO_RULE
 from adzeguard.core.change.guards.case import Case
+from adzeguard.core.change.kinds.object_change import AttributeChange
 from adzeguard.core.change.kinds.set_attributes import SetAttributes
 from adzeguard.core.estate.group_types import is_group_type
 from adzeguard.core.estate.logon_hours import ALWAYS, value_of
@@ -62,6 +63,19 @@ def odd_settings(case: Case) -> Iterator[str]:
             name = attribute.name.casefold()
             if name not in SETTABLE:
                 yield f"{change.id}: {attribute.name} is not set by a proposal, only {', '.join(sorted(SETTABLE))}"
-            form = _FORMS.get(name) or (None if change.rule == UNDO_RULE else _TAKEN_ALONE.get(name))
-            if form is not None and not form[0](attribute.after):
+            form = _FORMS.get(name) or _TAKEN_ALONE.get(name)
+            if form is not None and not form[0](attribute.after) and not _puts_back(case, change, attribute):
                 yield f"{change.id}: the new {attribute.name} of {change.object.name} {form[1]}"
+
+
+def _puts_back(case: Case, change: SetAttributes, attribute: AttributeChange) -> bool:
+    """Tell whether these values stood there before a change of ours, by the journal and not by what the change says."""
+    name = attribute.name.casefold()
+    if change.rule != UNDO_RULE or name not in _TAKEN_ALONE:
+        return False
+    made = (one for one in case.made_before() if isinstance(one, SetAttributes) and _is_same(one, change))
+    return any(a.name.casefold() == name and a.before == attribute.after for one in made for a in one.attributes)
+
+
+def _is_same(one: SetAttributes, other: SetAttributes) -> bool:
+    return bool(one.object.sid) and one.object.sid == other.object.sid

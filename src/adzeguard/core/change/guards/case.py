@@ -1,6 +1,6 @@
 """What the guards look at: a proposal in its estate, and who wants to make it."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from collections.abc import Set as AbstractSet
 from dataclasses import field
 from datetime import datetime
@@ -48,6 +48,8 @@ class Case:
     """Privileged groups and keepers: what another name must not be taken for."""
     now: datetime | None = None
     """Since when accounts have expired; when the estate was collected where nobody says."""
+    made_before: Callable[[], Sequence[Change]] = tuple
+    """Gives what the journal says that was made: a file can say of anything that it undoes something."""
 
     @cached_property
     def after(self) -> Outlook:
