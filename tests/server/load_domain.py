@@ -1,6 +1,6 @@
 """Fills a freshly provisioned domain through its local database, which is far quicker than over LDAP.
 
-Run by the system's own Python, which has the directory server's library: load_domain.py SMB_CONF SPEC.json
+Run by the system's own Python, which has the directory server's library: load_domain.py SMB_CONF SPEC.json [extended]
 The specification is a list of operations in their order; prints the SIDs of all accounts and groups as JSON.
 """
 
@@ -22,7 +22,8 @@ def main() -> None:
     """Enact the operations in one transaction."""
     parameters = LoadParm()
     parameters.load(sys.argv[1])
-    extend_schema(parameters)
+    if sys.argv[3:] == ["extended"]:
+        extend_schema(parameters)
     database = SamDB(url=parameters.private_path("sam.ldb"), session_info=system_session(), lp=parameters)
     with open(sys.argv[2], encoding="utf-8") as file:  # noqa: PTH123 - plain Python of the system
         operations = json.load(file)

@@ -137,7 +137,7 @@ class Server:
         spec.write_text(json.dumps(operations))
         loader = Path(__file__).with_name("load_domain.py")
         done = subprocess.run(
-            ["/usr/bin/python3", str(loader), str(self.folder / "etc/smb.conf"), str(spec)],
+            ["/usr/bin/python3", str(loader), str(self.folder / "etc/smb.conf"), str(spec), "extended"],
             capture_output=True,
             timeout=600,
             check=False,
