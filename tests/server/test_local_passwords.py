@@ -4,6 +4,7 @@ import json
 from collections.abc import Iterator
 from contextlib import closing
 from datetime import UTC, datetime, timedelta
+from sqlite3 import connect
 
 import pytest
 
@@ -139,3 +140,21 @@ def test_whoever_reads_the_password_of_a_host_is_told_and_nobody_else(server: Se
     assert {name for name in everybody if reads(server, name, "BERTH-01")} == set()
     assert said() == set()
     assert told().keys() == {"near.writing"}
+
+
+def test_what_an_earlier_version_did_not_read_is_read_with_the_next_collection(workspace: Program) -> None:
+    """Everything, once: what is read of each object by now stands also in those that nobody changed since."""
+
+    def kinds() -> list[str]:
+        with closing(connect(workspace.folder / ".adzeguard/store.db")) as store:
+            return [kind for (kind,) in store.execute("SELECT kind FROM collection ORDER BY id")]
+
+    for _ in range(2):
+        assert workspace("collect").code in (0, 4)
+    assert kinds() == ["full", "changes"]
+    with closing(connect(workspace.folder / ".adzeguard/store.db")) as store, store:
+        [(stamp,)] = store.execute("SELECT stamp FROM server_schema")
+        store.execute("UPDATE server_schema SET stamp = ?", (":".join(stamp.split(":")[:2]),))
+    for _ in range(2):
+        assert workspace("collect").code in (0, 4)
+    assert kinds() == ["full", "changes", "full", "changes"]

@@ -19,13 +19,13 @@ __all__ = ["nav"]
 RULE = r'''"""A rule about what an OU says of itself."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 from pydantic import Field
 
 from adzeguard.core.charter.references import RuleNames
 from adzeguard.core.charter.rule import Resolved, Response, RuleBase
 from adzeguard.core.estate.principal import Principal
+from adzeguard.core.values import dataclass
 
 
 class MottoRule(RuleBase):
@@ -143,7 +143,6 @@ def harbour(reported: ReportInput) -> Table:
 SETTING = r'''"""Rules about how long a shell may wait."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 from pydantic import Field
 
@@ -153,6 +152,7 @@ from adzeguard.core.charter.rule import Response
 from adzeguard.core.charter.setting_rule import ResolvedSetting
 from adzeguard.core.check_row import CheckRow, Severity
 from adzeguard.core.review.settings import setting_of_facts
+from adzeguard.core.values import dataclass
 
 
 class IdleRule(HostRule):

@@ -23,7 +23,7 @@ from adzeguard.directory.ldap_link_ends import link_with_end, read_link_ends, se
 from adzeguard.directory.ldap_link_times import ATTRIBUTE as KEPT_OF_LINKS
 from adzeguard.directory.ldap_link_times import read_link_times
 from adzeguard.directory.ldap_port import Attributes, LdapWire, as_filter_value
-from adzeguard.directory.ldap_schema import schema_as_json
+from adzeguard.directory.ldap_schema import SCHEMA_FORM, schema_as_json
 from adzeguard.directory.ldap_servers import Server, Servers
 from adzeguard.directory.ldap_wire import Wire
 from adzeguard.directory.port import (
@@ -328,15 +328,15 @@ class LdapDirectory:
     def schema_since(self, stamp: str) -> tuple[str, str] | None:
         """Return the schema of the forest, where something in it was changed since."""
         facts = self.facts()
-        invocation, _, usn = stamp.partition(":")
+        invocation, usn, form = (*stamp.split(":"), "", "")[:3]
         self._know_configuration()
         base = f"CN=Schema,{self._configuration}"
-        if invocation == facts.invocation_id and usn.isdecimal():
+        if invocation == facts.invocation_id and usn.isdecimal() and form == SCHEMA_FORM:
             query = f"(uSNChanged>={int(usn) + 1})"
             if not any(True for _ in self._connected().search(base, query, ["cn"], descriptors=False)):
                 return None
         found = self._with_wire(lambda wire: schema_as_json(wire, base, f"CN=Extended-Rights,{self._configuration}"))
-        return found, f"{facts.invocation_id}:{facts.highest_usn}"
+        return found, f"{facts.invocation_id}:{facts.highest_usn}:{SCHEMA_FORM}"
 
     def said_to_be_inside(self, dn: str) -> Sequence[Entry]:
         """Find them by their `memberOf`, from which a server makes tokens ([MS-ADTS] 3.1.1.1.6)."""

@@ -9,6 +9,8 @@ from typing import Any, Final
 from adzeguard.directory.ldap_port import LdapWire
 from adzeguard.directory.port import Attributes
 
+SCHEMA_FORM: Final = "2"
+"""What of a schema is read; where an earlier version read less, it is read once more."""
 _MOST: Final = 50_000
 """Of each kind: a forest has a few thousand, and a server that goes on for ever is none."""
 _GUID_BYTES: Final = 16

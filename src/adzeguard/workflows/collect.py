@@ -98,9 +98,11 @@ def collect(sources: Sources, *, full: bool = False) -> Collected:
     """
     started = sources.clock()
     facts = sources.directory.facts()
-    _keep_schema(sources, "" if full else sources.store.schema()[0])
+    is_other = _keep_schema(sources, "" if full else sources.store.schema()[0])
     known = _watermark(sources.store, facts)
-    changed = _changed(sources, facts, None if full else known, full=full)
+    # Attributes that are read since the schema has them, or since this version does, stand in what did not change too.
+    is_other &= not isinstance(sources.directory, TellsChangesApart)
+    changed = _changed(sources, facts, None if full or is_other else known, full=full)
     about = CollectionFacts(
         "full" if changed is None else "changes",
         started,
@@ -151,13 +153,17 @@ def _others(store: EstateStore, facts: DirectoryFacts) -> tuple[DomainRead, ...]
     return tuple(known[one.sid] for one in facts.domain.others)
 
 
-def _keep_schema(sources: Sources, known: str) -> None:
-    """Keep the server's own schema, where it tells one and it was changed: what nobody may write, and own classes."""
-    if isinstance(sources.directory, TellsSchema):
-        told = sources.directory.schema_since(known)
-        if told is not None:
-            body, stamp = told
-            sources.store.write_schema(stamp, body)
+def _keep_schema(sources: Sources, known: str) -> bool:
+    """Keep the server's own schema, where it tells one and it was changed: what nobody may write, and own classes.
+
+    Tells whether another one was known.
+    """
+    told = sources.directory.schema_since(known) if isinstance(sources.directory, TellsSchema) else None
+    if told is None:
+        return False
+    body, stamp = told
+    sources.store.write_schema(stamp, body)
+    return bool(known)
 
 
 def _watermark(store: EstateStore, facts: DirectoryFacts) -> int | None:
