@@ -221,7 +221,8 @@ class ReachFinder:
         for edge in found.edges:
             if edge.target not in ends:
                 onward.setdefault(edge.holder, []).append(edge.target)
-        waiting = [i for i in onward if i not in ends | found.closed_to and self._acts(i, found)]
+        ends |= found.closed_to
+        waiting = [i for i in onward if i not in ends and self._acts(i, found)]
         reached = set(waiting)
         while waiting:
             fresh = set(onward.get(waiting.pop(), ())) - reached
@@ -283,7 +284,9 @@ class ReachFinder:
         return any(self._leads_on(sid, ids[sid]) for sid in sids)
 
     def _leads_on(self, sid: Sid, found: int | None) -> bool:
-        return sid in EVERYONE_LIKE or (found is not None and not self._rule_anyway[found])
+        if sid in EVERYONE_LIKE:
+            return True
+        return found is not None and not self._rule_anyway[found] and self._estate.graph.gives_anything(found)
 
     @cached_property
     def _ruling_sids(self) -> frozenset[Sid]:
