@@ -98,7 +98,7 @@ def collect(sources: Sources, *, full: bool = False) -> Collected:
     """
     started = sources.clock()
     facts = sources.directory.facts()
-    is_other = _keep_schema(sources, "" if full else sources.store.schema()[0])
+    is_other = _keep_schema(sources, full=full)
     known = _watermark(sources.store, facts)
     # Attributes that are read since the schema has them, or since this version does, stand in what did not change too.
     is_other &= not isinstance(sources.directory, TellsChangesApart)
@@ -153,17 +153,19 @@ def _others(store: EstateStore, facts: DirectoryFacts) -> tuple[DomainRead, ...]
     return tuple(known[one.sid] for one in facts.domain.others)
 
 
-def _keep_schema(sources: Sources, known: str) -> bool:
+def _keep_schema(sources: Sources, *, full: bool) -> bool:
     """Keep the server's own schema, where it tells one and it was changed: what nobody may write, and own classes.
 
-    Tells whether another one was known.
+    Tells whether another one was known; another server of the same domain tells the same.
     """
+    stamp, before = sources.store.schema()
+    known = "" if full else stamp
     told = sources.directory.schema_since(known) if isinstance(sources.directory, TellsSchema) else None
     if told is None:
         return False
     body, stamp = told
     sources.store.write_schema(stamp, body)
-    return bool(known)
+    return bool(before) and body != before
 
 
 def _watermark(store: EstateStore, facts: DirectoryFacts) -> int | None:
