@@ -131,9 +131,10 @@ def host_counts(estate: Estate, after: Outlook) -> tuple[NDArray[np.int64], NDAr
         lost[going] += len(hosts)
         for people_before, people_then in hosts:
             # Who is on the list before and after has what they had, unless the groups give it at one time alone.
-            staying = np.array(sorted(people_before & people_then), np.int32)
-            unmoved = less(less(staying, coming), going)
-            for person in (people_before | people_then).difference(unmoved.tolist()):
+            unmoved = people_before & people_then
+            if unmoved and (len(coming) or len(going)):
+                unmoved = frozenset(less(less(np.array(sorted(unmoved), np.int32), coming), going).tolist())
+            for person in (people_before | people_then) - unmoved:
                 was_in, will_be_in = _holds(was, person), _holds(will, person)
                 had, has = was_in or person in people_before, will_be_in or person in people_then
                 gained[person] += (has and not had) - (will_be_in and not was_in)

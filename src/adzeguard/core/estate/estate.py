@@ -11,7 +11,7 @@ import numpy as np
 from adzeguard.core.estate.catalogue import Catalogue, Domain
 from adzeguard.core.estate.foreign import may_hold_others, with_foreign_name
 from adzeguard.core.estate.hosts import Host, SearchableHosts
-from adzeguard.core.estate.links import Ids, less
+from adzeguard.core.estate.links import Ids
 from adzeguard.core.estate.membership import MembershipGraph
 from adzeguard.core.estate.objects import outsider
 from adzeguard.core.estate.principal import Flag, Kind, Principal
@@ -69,9 +69,9 @@ class Estate:
         """
         if sids not in self._apart:
             known = self.ids_of_sids(sids)
-            found = np.array(sorted({i for sid in sids if (i := known[sid]) is not None}), np.int32)
-            groups = found[self.graph.are_groups(found)]
-            self._apart[sids] = frozenset(groups.tolist()), frozenset(less(found, groups).tolist())
+            found = {i for sid in sids if (i := known[sid]) is not None}
+            groups = self.graph.groups_among(found)
+            self._apart[sids] = groups, frozenset(found - groups)
         return self._apart[sids]
 
     def who_are(self, sids: Iterable[Sid]) -> Mapping[Sid, Principal]:

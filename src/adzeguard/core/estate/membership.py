@@ -8,7 +8,7 @@ so a search that starts at a security group does not enter one. A search that st
 everything, which is how mail is delivered.
 """
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from functools import cached_property
 from hashlib import blake2b
 from itertools import pairwise
@@ -214,10 +214,13 @@ class MembershipGraph:
         position = self.position_of(group)
         return [] if position is None else sorted(self.group_ids[self.nested.row(position)].tolist())
 
-    def are_groups(self, ids: Ids) -> NDArray[np.bool_]:
-        """Tell of each of many whether it is a group."""
-        places = np.minimum(np.searchsorted(self.group_ids, ids), max(len(self.group_ids) - 1, 0))
-        return self.group_ids[places] == ids if len(self.group_ids) else np.zeros(len(ids), bool)
+    def groups_among(self, ids: Collection[int]) -> frozenset[int]:
+        """Return those that are groups; of a few one by one, which is quicker than all at once."""
+        if len(ids) < _FEW:
+            return frozenset(i for i in ids if self.position_of(i) is not None)
+        asked = np.fromiter(ids, np.int32, len(ids))
+        places = np.minimum(np.searchsorted(self.group_ids, asked), max(len(self.group_ids) - 1, 0))
+        return frozenset(asked[self.group_ids[places] == asked].tolist()) if len(self.group_ids) else frozenset()
 
     def grants_access(self, group: int) -> bool:
         """Tell whether a group's members hold what is given to it: a distribution group is in nobody's token."""
