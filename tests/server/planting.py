@@ -7,17 +7,11 @@ from dataclasses import dataclass, field
 from adzeguard.core.descriptors.descriptor import Descriptor
 from adzeguard.core.descriptors.sddl import entries_of_text
 from adzeguard.core.identity import Sid
-from adzeguard.directory.ldap_address import Address
 from adzeguard.directory.ldap_wire import Wire
 from adzeguard.directory.port import Modification
 from tests.server.server import PASSWORD, Server
 
 _QUOTED = f'"{PASSWORD}"'.encode("utf-16-le")
-
-
-def bound(server: Server, name: str) -> Wire:
-    """A connection of its own, as somebody."""
-    return Wire(Address(server.url, str(server.ca_file), server.tls_name), rf"LOWMERE\{name}", PASSWORD)
 
 
 @dataclass
@@ -72,7 +66,7 @@ def give(admin: Wire, dn: str, entries: Mapping[Sid, str]) -> None:
 @contextmanager
 def planting(server: Server, name: str) -> Iterator[Place]:
     """An empty OU; it goes with all that was made in it."""
-    with closing(bound(server, "Administrator")) as admin:
+    with closing(server.bound("Administrator")) as admin:
         place = Place(admin, f"OU={name},{server.base}")
         admin.add(place.dn, {"objectClass": [b"organizationalUnit"]})
         try:

@@ -183,10 +183,14 @@ class Server:
         """What a plain client needs to trust this server."""
         return {**os.environ, "LDAPTLS_CACERT": str(self.ca_file), "LDAPTLS_REQCERT": "allow"}
 
+    def bound(self, name: str) -> Wire:
+        """A connection of its own, as somebody."""
+        return Wire(Address(self.url, str(self.ca_file), self.tls_name), rf"LOWMERE\{name}", PASSWORD)
+
     def lets_in(self, name: str) -> bool:
         """Tell whether somebody can bind, which happens at the server itself."""
         try:
-            Wire(Address(self.url, str(self.ca_file), self.tls_name), rf"LOWMERE\{name}", PASSWORD).close()
+            self.bound(name).close()
         except CredentialsRefusedError:
             return False
         return True

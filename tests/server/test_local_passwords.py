@@ -10,7 +10,7 @@ import pytest
 
 from tests.program import Json, Program
 from tests.server.added_schema import ADDED
-from tests.server.planting import Place, bound, planting
+from tests.server.planting import Place, planting
 from tests.server.server import Server
 
 pytestmark = pytest.mark.server
@@ -76,7 +76,7 @@ def _planted(place: Place) -> None:
 
 def reads(server: Server, name: str, host: str) -> bool:
     """Whether the server hands somebody the password."""
-    with closing(bound(server, name)) as mine:
+    with closing(server.bound(name)) as mine:
         found = mine.read(f"CN={host},OU=Berths,{server.base}", [KEPT])
     return bool((found or {}).get(KEPT.casefold()))
 

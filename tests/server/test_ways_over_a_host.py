@@ -9,7 +9,7 @@ from adzeguard.core.errors import AdzeguardError
 from adzeguard.directory.port import Modification
 from tests.program import Program
 from tests.server.member import HOST, Member, charter
-from tests.server.planting import Place, bound, give, planting
+from tests.server.planting import Place, give, planting
 from tests.server.server import Server
 from tests.server.test_local_passwords import KEPT, KEPT_VALUES, OWN
 
@@ -100,7 +100,7 @@ def told(program: Program) -> dict[str, str]:
 def joins(server: Server, place: Place, member: Member, name: str) -> bool:
     """Whether somebody who puts themselves into the group that administers the host is let in there."""
     me = (place.dn_of(name).encode(),)
-    with closing(bound(server, name)) as mine:
+    with closing(server.bound(name)) as mine:
         try:
             mine.modify(place.dn_of("Quay Wardens"), [Modification("add", "member", me)])
         except AdzeguardError:
@@ -139,5 +139,5 @@ def test_who_gets_at_a_host_and_who_does_not(server: Server, harbour: Program, p
         assert done.code == 0, done.err
     assert told(harbour) == {}
     [host] = server.ask(f"(sAMAccountName={HOST}$)", "dn")
-    with closing(bound(server, "by.password")) as mine:
+    with closing(server.bound("by.password")) as mine:
         assert not mine.read(host["dn"][0], [KEPT]).get(KEPT.casefold())

@@ -16,7 +16,6 @@ from adzeguard.core.errors import AdzeguardError
 from adzeguard.core.identity import Sid, parent_dn
 from adzeguard.core.rights.schema import Schema
 from adzeguard.core.wellknown import ADMINISTRATORS
-from adzeguard.directory.ldap_address import Address
 from adzeguard.directory.ldap_wire import Wire
 from adzeguard.directory.port import Modification
 from tests.server.server import PASSWORD, Server
@@ -61,8 +60,7 @@ class Domain:
         return [name for name, kind in self.kinds.items() if kind == "organizationalUnit"]
 
     def bound(self, account: str) -> Wire:
-        name = self.server.bind_as if account == "Administrator" else f"LOWMERE\\{account}"
-        return Wire(Address(self.server.url, str(self.server.ca_file), self.server.tls_name), name, PASSWORD)
+        return self.server.bound(account)
 
     def inside(self, group: str) -> set[str]:
         """Everybody inside, by nesting."""

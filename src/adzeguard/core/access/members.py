@@ -125,7 +125,7 @@ def hosts_of_everyone(estate: Estate) -> list[str]:
     everybody = EVERYONE_LIKE | groups_of_everyone(estate)
     found = [
         host.name
-        for some, (members, _) in zip(estate.alike_hosts, _alike_members(estate), strict=True)
+        for some, members in zip(estate.alike_hosts, estate.alike_administrators, strict=True)
         for host in (some if not everybody.isdisjoint(members) else ())
     ]
     return sorted(found)
@@ -171,16 +171,16 @@ def hosts_per_person(estate: Estate, memberships: Sequence[frozenset[Sid]] | Non
     Hosts are taken together by the directory groups they name, and each such class is expanded once; what single
     hosts name directly is added person by person.
     """
-    together = [(members, 1) for members in memberships] if memberships is not None else _alike_members(estate)
-    ids = estate.ids_of_sids({sid for members, _ in together for sid in members})
+    alike = zip(estate.alike_administrators, map(len, estate.alike_hosts), strict=True)
+    together = [(members, 1) for members in memberships] if memberships is not None else list(alike)
+    estate.ids_of_sids({sid for members, _ in together for sid in members})
     graph = estate.graph
     hosts_of: Counter[frozenset[int]] = Counter()
     direct: dict[frozenset[int], Counter[int]] = defaultdict(Counter)
     for members, count in together:
-        found = {i for sid in members if (i := ids[sid]) is not None}
-        groups = frozenset(i for i in found if graph.position_of(i) is not None)
+        groups, people_named = estate.groups_and_people(members)
         hosts_of[groups] += count
-        direct[groups].update(dict.fromkeys(found - groups, count))
+        direct[groups].update(dict.fromkeys(people_named, count))
     counts = np.zeros(graph.size, np.int64)
     for groups, of_class in hosts_of.items():
         inside = people_inside(graph, groups)
@@ -190,15 +190,6 @@ def hosts_per_person(estate: Estate, memberships: Sequence[frozenset[Sid]] | Non
         counts[outside] += np.array([direct[groups][person] for person in outside.tolist()], np.int64)
     people_ids = np.flatnonzero(counts)
     return {int(person): int(counts[person]) for person in people_ids}
-
-
-def _alike_members(estate: Estate) -> list[tuple[frozenset[Sid], int]]:
-    """Return the administrators of hosts that are alike once, with how many hosts there are: their own differ alone."""
-    found = []
-    for some in estate.alike_hosts:
-        group = some[0].state.group(ADMINISTRATORS) if some[0].state is not None else None
-        found.append((group.members if group is not None else frozenset(), len(some)))
-    return found
 
 
 def people_in_any(graph: MembershipGraph, groups: Iterable[int]) -> NDArray[np.bool_]:

@@ -35,9 +35,7 @@ def impact_of(estate: Estate, changes: Sequence[Change], after: Outlook) -> Impa
 
 
 def _group_impacts(estate: Estate, after: Outlook) -> Iterable[GroupImpact]:
-    affected = estate.graph.containing_groups(after.changed_groups).tolist()
-    known = set(affected)
-    affected += [g for g in after.graph.containing_groups(after.changed_groups).tolist() if g not in known]
+    affected = _affected_groups(estate, after)
     names = estate.catalogue.principals(affected)
     people = _touched_people(estate.graph, after)
     # Ten thousand groups inside each other take hours one by one, and as many people one by one as well.
@@ -50,6 +48,12 @@ def _group_impacts(estate: Estate, after: Outlook) -> Iterable[GroupImpact]:
             yield GroupImpact(
                 group=names[group].qualified_name, gains=_names(estate, gains), loses=_names(estate, loses)
             )
+
+
+def _affected_groups(estate: Estate, after: Outlook) -> list[int]:
+    """Return the changed groups and all that they lead into, before or after."""
+    graphs = (estate.graph, after.graph)
+    return list(dict.fromkeys(i for g in graphs for i in g.containing_groups(after.changed_groups).tolist()))
 
 
 def _by_group(before: MembershipGraph, after: MembershipGraph, group: int) -> tuple[list[int], list[int]]:
@@ -112,9 +116,7 @@ def host_counts(estate: Estate, after: Outlook) -> tuple[NDArray[np.int64], NDAr
     """
     gained = np.zeros(estate.graph.size, np.int64)
     lost = np.zeros(estate.graph.size, np.int64)
-    classes: dict[tuple[frozenset[int], frozenset[int]], list[tuple[frozenset[int], frozenset[int]]]] = defaultdict(
-        list
-    )
+    classes: dict[_Pair, list[_Pair]] = defaultdict(list)
     split = estate.groups_and_people
     for _, before, then in _hosts_concerned(estate, after):
         (groups_before, people_before), (groups_then, people_then) = split(before), split(then)
@@ -167,9 +169,8 @@ def _hosts_concerned(estate: Estate, after: Outlook) -> list[_Concerned]:
 
     All that is told of them is looked up in one go.
     """
-    graphs = (estate.graph, after.graph)
-    groups = {i for graph in graphs for i in graph.containing_groups(after.changed_groups).tolist()}
-    sids = {one.sid for one in estate.catalogue.principals(groups).values() if one.sid}
+    groups = estate.catalogue.principals(_affected_groups(estate, after)).values()
+    sids = {one.sid for one in groups if one.sid}
     pairs = zip(estate.hosts, estate.host_administrators, after.administrators, strict=True)
     found = [(h, before, then) for h, before, then in pairs if before is not then or not sids.isdisjoint(before)]
     estate.ids_of_sids({sid for _, *both in found for members in both for sid in members})

@@ -214,6 +214,13 @@ class Estate:
         return found
 
     @cached_property
+    def alike_administrators(self) -> Sequence[frozenset[Sid]]:
+        """For each of `alike_hosts`, the same as `host_administrators` of the first; accounts of hosts differ alone."""
+        states = (some[0].state for some in self.alike_hosts)
+        groups = (state.group(ADMINISTRATORS) if state is not None else None for state in states)
+        return [group.members if group is not None else frozenset() for group in groups]
+
+    @cached_property
     def hosts_administered(self) -> Mapping[Sid, int]:
         """On how many hosts each of the directory is a direct member of the administrators group.
 
@@ -221,12 +228,9 @@ class Estate:
         hosts they are as many to look up. A directory server's own accounts are those of its domain.
         """
         counts: Counter[Sid] = Counter()
-        for some in self.alike_hosts:
-            state = some[0].state
-            group = state.group(ADMINISTRATORS) if state is not None else None
-            if state is None or group is None:
-                continue
-            for sid in group.members:
-                if sid.authority != state.machine_sid or self.domain.of_sid(sid) is not None:
+        for some, members in zip(self.alike_hosts, self.alike_administrators, strict=True):
+            machine = some[0].state.machine_sid if some[0].state is not None else ""
+            for sid in members:
+                if sid.authority != machine or self.domain.of_sid(sid) is not None:
                     counts[sid] += len(some)
         return counts

@@ -32,11 +32,10 @@ from adzeguard.core.rights.policy_filters import PolicyFilters
 from adzeguard.core.rights.questions import Asked
 from adzeguard.core.rights.reach_graph import EVERYBODY, Edge, ReachGraph, object_of, objects_of
 from adzeguard.core.rights.shadowed import Walker, seen_among
-from adzeguard.core.rights.takeover import Takeover, TakeoverReader
+from adzeguard.core.rights.takeover import Kept, Takeover, TakeoverReader
 from adzeguard.core.rights.ways import (
     ADMINISTERS,
     LINKING,
-    LOCAL_PASSWORD,
     MEMBER,
     MOVING,
     OWNER,
@@ -81,7 +80,7 @@ class ReachFinder:
         self._like_everyone = like_everyone(rights.estate)
         self._principals: dict[int, Principal] = {}
         self._descriptors: dict[int, bytes] = {}
-        self._takeovers: dict[tuple[int, bool, bytes], tuple[Takeover, ...]] = {}
+        self._takeovers: dict[tuple[int, bool, Kept, bytes], tuple[Takeover, ...]] = {}
         self._origins: dict[tuple[str, Given], int | None] = {}
 
     @cached_property
@@ -181,7 +180,6 @@ class ReachFinder:
         yield from self._members(principal)
         if raw is not None:
             yield from self._holders(principal, raw)
-            yield from self._readers(principal, raw)
             yield from self._passages.container(principal, raw)
         yield from self._passages.beyond_rights(principal)
         yield from (edge for edge in self._acting_as.behind(principal) if edge.holder not in self._ruling)
@@ -329,19 +327,12 @@ class ReachFinder:
         for hold in self._held(principal, raw):
             yield from self._edges(hold, principal.id, principal, raw)
 
-    def _readers(self, principal: Principal, raw: bytes) -> Iterator[Edge]:
-        """Yield who may read the password of a host's administrator, where the directory keeps it."""
-        kept = principal.details.get("local_passwords", ()) if principal.kind == Kind.COMPUTER else ()
-        for way in (way for way in LOCAL_PASSWORD if way.kept_in in kept):
-            asks = self._reader.questions(way, principal.kind)
-            for hold in self._reader.by(way, asks, Descriptor.from_bytes(raw)) if asks else ():
-                yield from self._edges(hold, principal.id, principal, raw)
-
     def _held(self, principal: Principal, raw: bytes) -> Sequence[Takeover]:
         """Return what is held over an object, by its descriptor."""
-        key = (principal.kind, self._gives_access(principal), raw)
+        kept = tuple(principal.details.get("local_passwords", ())) if principal.kind == Kind.COMPUTER else ()
+        key = (principal.kind, self._gives_access(principal), kept, raw)
         if key not in self._takeovers:
-            found = self._reader.takeovers(principal.kind, Descriptor.from_bytes(raw), in_use=key[1])
+            found = self._reader.takeovers(principal.kind, Descriptor.from_bytes(raw), in_use=key[1], kept=kept)
             self._takeovers[key] = tuple(found)
         return self._takeovers[key]
 

@@ -12,6 +12,9 @@ from adzeguard.core.rights.schema import Schema
 from adzeguard.core.rights.ways import OWNS, WAYS, Way
 from adzeguard.core.values import dataclass
 
+Kept = tuple[str, ...]
+"""The attributes in which an object holds what not every one of its kind does."""
+
 
 @dataclass(frozen=True, slots=True)
 class Takeover:
@@ -34,17 +37,20 @@ class TakeoverReader:
 
     def __init__(self, schema: Schema) -> None:
         self._schema = schema
-        self._asked: dict[tuple[Kind, bool], list[tuple[Way, tuple[Question, ...]]]] = {}
+        self._asked: dict[tuple[Kind, bool, Kept], list[tuple[Way, tuple[Question, ...]]]] = {}
 
-    def ways(self, kind: Kind, *, in_use: bool = True) -> list[tuple[Way, tuple[Question, ...]]]:
+    def ways(self, kind: Kind, *, in_use: bool = True, kept: Kept = ()) -> list[tuple[Way, tuple[Question, ...]]]:
         """Return the ways over an object of a kind, with what each asks for."""
-        if (kind, in_use) not in self._asked:
-            self._asked[kind, in_use] = [
-                (way, self.questions(way, kind))
+        if (kind, in_use, kept) not in self._asked:
+            self._asked[kind, in_use, kept] = [
+                (way, asks)
                 for way in WAYS
-                if kind in way.over and (way.in_use is None or way.in_use == in_use)
+                if kind in way.over
+                and (way.in_use is None or way.in_use == in_use)
+                and (not way.kept_in or way.kept_in in kept)
+                and (asks := self.questions(way, kind))
             ]
-        return self._asked[kind, in_use]
+        return self._asked[kind, in_use, kept]
 
     def questions(self, way: Way, kind: Kind) -> tuple[Question, ...]:
         """Return what a way asks for over an object of a kind."""
@@ -54,12 +60,14 @@ class TakeoverReader:
         """Return the ways as questions to ask of everybody; those from inside apart."""
         return [Asked(way.sentence, asks) for way, asks in self.ways(kind, in_use=in_use) if not way.from_inside]
 
-    def takeovers(self, kind: Kind, descriptor: Descriptor, *, in_use: bool = True) -> Iterator[Takeover]:
+    def takeovers(
+        self, kind: Kind, descriptor: Descriptor, *, in_use: bool = True, kept: Kept = ()
+    ) -> Iterator[Takeover]:
         """Yield each principal that the entries let take over an object of a kind, once for each way.
 
-        `in_use` says of a group whether being in it gives access.
+        `in_use` says of a group whether being in it gives access, `kept` of a host which passwords it has there.
         """
-        for way, asks in self.ways(kind, in_use=in_use):
+        for way, asks in self.ways(kind, in_use=in_use, kept=kept):
             yield from self.by(way, asks, descriptor)
         if descriptor.owner is not None and owner_has_the_rights(descriptor):
             yield Takeover(descriptor.owner, OWNS, None)

@@ -130,6 +130,17 @@ OWNER: Final = Way(
     "{} may take the ownership of {}", _ANYTHING, lambda _s, _o: (Question(Right.WRITE_OWNER),), "[MS-ADTS] 5.1.3.2"
 )
 
+LOCAL_PASSWORD: Final[Sequence[Way]] = tuple(
+    Way(
+        "{} may read the password of the local administrator of {}",
+        frozenset({Kind.COMPUTER}),
+        _reading_where_known(name),
+        "[MS-ADTS] 3.1.1.4.4",
+        kept_in=name,
+    )
+    for name in LOCAL_PASSWORDS
+)
+
 WAYS: Final[Sequence[Way]] = (
     MEMBERS,
     JOINING,
@@ -146,24 +157,13 @@ WAYS: Final[Sequence[Way]] = (
     REPLICATING,
     RIGHTS,
     OWNER,
+    *LOCAL_PASSWORD,
 )
 
 LINKING: Final = Way(
     "{} may link directory policies to {}", CONTAINERS, _writing("gPLink"), "[MS-GPOL] 2.2.2, 3.2.5.1.5"
 )
 """No way to the container itself: only to the accounts in it, to which all that is linked there applies."""
-
-LOCAL_PASSWORD: Final[Sequence[Way]] = tuple(
-    Way(
-        "{} may read the password of the local administrator of {}",
-        frozenset({Kind.COMPUTER}),
-        _reading_where_known(name),
-        "[MS-ADTS] 3.1.1.4.4",
-        kept_in=name,
-    )
-    for name in LOCAL_PASSWORDS
-)
-"""No way to every host: to those alone of which the directory keeps such a password."""
 
 OWNS: Final = "{} owns {}"
 MEMBER: Final = "{} is a member of {}"

@@ -116,8 +116,7 @@ def hosts(reported: ReportInput) -> Table:
     """Return who administers each host, by direct entries; groups among them are named as such."""
     estate, rows = reported.estate, []
     # Looked up in one go: host by host, those of each would be asked for by themselves.
-    alike = [some[0].state.group(ADMINISTRATORS) for some in estate.alike_hosts if some[0].state is not None]
-    estate.who_are({sid for group in alike if group is not None for sid in group.members})
+    estate.who_are({sid for members in estate.alike_administrators for sid in members})
     for host in estate.hosts:
         group = host.state.group(ADMINISTRATORS) if host.state is not None else None
         place = short_dn(estate, parent_dn(host.dn))
