@@ -234,3 +234,53 @@ rules:
     (demo.folder / "charter/charter.yaml").write_text("charter: 1\nrules: []\n")
     assert demo("enact", "--yes").code == 0
     assert "logon" not in json.loads((demo.folder / "hosts/KIOSK-07.json").read_text())
+
+
+def lists_of_hosts(program: Program, name: str) -> list[str]:
+    """The hosts to which an account is limited."""
+    found: list[str] = program("show", name, "--format", "json").json.get("workstations", [])
+    return found
+
+
+def test_where_a_host_can_refuse_nobody_the_accounts_are_limited(demo: Program) -> None:
+    """An account with a list of hosts loses those, and has them back with the rule's end; one without is told."""
+    for name in ("KIOSK-07", "KIOSK-08"):
+        host = demo.folder / f"hosts/{name}.json"
+        host.write_text(json.dumps({**json.loads(host.read_text()), "looks_like": "file-server"}))
+    demo("collect")
+    limited, free, disabled = "isolde.varn.adm", "tobin.asker.adm", "edric.sool.adm"
+    rules = demo.folder / "charter/charter.yaml"
+    lists = """charter: 1
+rules:
+- id: a-list-at-first
+  response: mend
+  leave: true
+  accounts: {named: [LOWMERE\\isolde.varn.adm, LOWMERE\\edric.sool.adm]}
+  logon-only-on: {named: [KIOSK-07, CONSOLE-01]}
+"""
+    away = f"""
+- id: no-admins-there
+  response: mend
+  hosts: {{named: [KIOSK-07, KIOSK-08]}}
+  no-privileged-logons: ['LOWMERE\\{limited}', 'LOWMERE\\{free}', 'LOWMERE\\{disabled}']
+"""
+    rules.write_text(lists)
+    assert demo("enact", "--yes").code == 0
+    rules.write_text(lists + away)
+    found = {row["subject"]: row for row in demo("check", "--rule", "no-admins-there", "--format", "json").json}
+    assert found.keys() == {rf"LOWMERE\{limited}", rf"LOWMERE\{free}"}
+    assert "rule a-list-at-first says on which hosts alone it may" in found[rf"LOWMERE\{limited}"]["message"]
+    told = found[rf"LOWMERE\{free}"]["message"]
+    assert "may log on to KIOSK-07, KIOSK-08" in told
+    assert "a rule with logon-only-on gives it a list" in told
+    rules.write_text("charter: 1\nrules:" + away)
+    assert demo("enact", "--yes").code in (0, 4)
+    assert (lists_of_hosts(demo, limited), lists_of_hosts(demo, free)) == (["CONSOLE-01"], [])
+    assert demo("propose", "--format", "json").json["changes"] == []
+    rules.write_text("charter: 1\nrules:" + away.replace("[KIOSK-07, KIOSK-08]", "KIOSK-08"))
+    assert demo("enact", "--yes").code in (0, 4)
+    assert set(lists_of_hosts(demo, limited)) == {"CONSOLE-01", "KIOSK-07"}
+    seen_on(demo, "KIOSK-01", (limited, "session", timedelta(hours=1)))
+    [way] = [way for (who, _), way in over_hosts(demo).items() if who == r"LOWMERE\Kiosk Stewards"]
+    assert "in a session that was open on " in way["sentence"]
+    assert "(refused by now)" in way["sentence"]

@@ -136,6 +136,20 @@ def test_all_reports_in_one_file(demo: Program, ending: str) -> None:
         assert list(json.loads(data)) == list(NAMES)
 
 
+def test_people_read_the_ways_in_beside_who_is_privileged(demo: Program) -> None:
+    """On a terminal, a page and paper; for programs each is rows of its own."""
+    worst = demo("report", "ways", "--format", "json").json[0]
+    for ending in ("html", "md", "xlsx"):
+        assert demo("report", "privileged", "--output", f"p.{ending}").code == 0
+    page = (demo.folder / "p.html").read_text()
+    assert [worst["sentence"] in text for text in re.split("<h2[^>]*>Ways in", page)] == [False, True]
+    assert load_workbook(demo.folder / "p.xlsx").sheetnames == ["1 Who is privileged", "2 Ways in"]
+    assert worst["close"] in re.sub(r"\\\\", "\\\\", (demo.folder / "p.md").read_text())
+    assert "Closed for" in demo("report", "privileged").out
+    assert demo("report", "privileged", "--format", "csv").out.startswith("group,group_sid,member")
+    assert {row["group"] for row in demo("report", "privileged", "--format", "json").json} >= {worst["group"]}
+
+
 def test_what_is_no_file_for_a_terminal_wants_one(demo: Program) -> None:
     """A workbook and a PDF are written to a file; CSV is of one table."""
     refused = demo("report", "hosts", "--format", "pdf")
@@ -250,6 +264,7 @@ def test_every_report_has_every_row_in_every_form(hostile: Program) -> None:
         assert not [cell for row in sheet.iter_rows() for cell in row if cell.data_type == "f"]
         page = Rows()
         page.feed((hostile.folder / f"{name}.html").read_text())
-        assert (page.rows, page.scripts, page.running) == (count, 1, [])
+        beside = len(hostile("report", "ways", "--format", "json").json) if name == "privileged" else 0
+        assert (page.rows, page.scripts, page.running) == (count + beside, 1, [])
         document = pypdf.PdfReader(hostile.folder / f"{name}.pdf")
         assert "/OpenAction" not in document.trailer["/Root"]

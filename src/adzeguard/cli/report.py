@@ -17,7 +17,8 @@ from adzeguard.report.renderers import RENDERERS
 from adzeguard.workspace.open_workspace import Workspace
 
 if TYPE_CHECKING:
-    from adzeguard.core.views.page import Picture
+    from adzeguard.core.views.page import Page, Picture
+    from adzeguard.core.views.table import Table
 
 _EVERYTHING = 1_000_000
 _PICTURES = (
@@ -63,7 +64,7 @@ def _reports() -> "list[tuple[str, str]]":
 @workspace_option
 def command(name: str, since: datetime | None, form: str | None, output: Path | None, folder: Path | None) -> int:
     """Write a report for a manager or an auditor."""
-    from adzeguard.core.views.reports import REPORTS, ReportInput, all_reports
+    from adzeguard.core.views.reports import REPORTS, ReportInput, all_reports, with_what_is_beside
     from adzeguard.workflows.asking import demand_of
     from adzeguard.workflows.journal_view import Sought, every_change_table, rows_sought
     from adzeguard.workspace.cleaning import stale_by_kind
@@ -84,9 +85,14 @@ def command(name: str, since: datetime | None, form: str | None, output: Path | 
         lambda charter: ((rule.id, demand_of(rule)) for rule in charter.rules),
         workspace.now(),
     )
+    view: Table | Page
     try:
-        pictures = _pictures(workspace) if name == "all" and RENDERERS[chosen].with_pictures else ()
-        view = all_reports(reported, pictures) if name == "all" else REPORTS[name].make(reported)
+        if name == "all":
+            view = all_reports(reported, _pictures(workspace) if RENDERERS[chosen].with_pictures else ())
+        elif RENDERERS[chosen].for_people:
+            view = with_what_is_beside(name, reported)
+        else:
+            view = REPORTS[name].make(reported)
         put_view(view, chosen, output)
     except ModuleNotFoundError as error:
         raise UsageError("this format needs an extra package", "pip install 'adzeguard[reports]'") from error

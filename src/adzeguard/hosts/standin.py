@@ -18,7 +18,7 @@
 }
 
 `behaviour` makes the host switched off, unwilling, unwilling to make changes of some kinds, or slow. `looks_like`
-gives it what hosts of another kind have: `remote-sam` or `linux`; otherwise it has everything.
+gives it what hosts of another kind have: `remote-sam`, `linux` or `file-server`; otherwise it has everything.
 """
 
 import json
@@ -56,13 +56,22 @@ from adzeguard.private_files import alone_with, open_new
 _FIRST_OWN_GROUP: Final = 1100
 _LARGEST_FILE: Final = 8 * 1024 * 1024
 OF_ITS_OWN_TOOLS: Final = "its accounts and groups are looked after by its own tools"
-_WAYS_OF: Final[Mapping[str, tuple[Way, ...]]] = {"": WAYS, "remote-sam": WAYS, "linux": ("console", "remote")}
+_WAYS_OF: Final[Mapping[str, tuple[Way, ...]]] = {
+    "": WAYS,
+    "remote-sam": WAYS,
+    "linux": ("console", "remote"),
+    "file-server": (),
+}
 _LACKING: Final[Mapping[str, Mapping[str, str]]] = {
     "": {},
     "linux": {OWN_ACCOUNTS.name: OF_ITS_OWN_TOOLS},
     "remote-sam": {
         ELEVATION.name: "a host reached by its account database has no such thing as one elevated program",
         LOGON_LIMIT: "its rights say who is refused; who alone may log on is not told from here",
+    },
+    "file-server": {
+        ELEVATION.name: "a host reached by its account database has no such thing as one elevated program",
+        LOGON_REFUSAL.name: "the host knows no rights that deny logon",
     },
 }
 
@@ -155,7 +164,7 @@ class HostFile(_Model):
     programs: dict[str, str] = {}
     writable: dict[str, str] = {}
     facts: dict[str, dict[str, str]] = {}
-    looks_like: Literal["", "remote-sam", "linux"] = ""
+    looks_like: Literal["", "remote-sam", "linux", "file-server"] = ""
     behaviour: _Behaviour = _Behaviour()
 
 

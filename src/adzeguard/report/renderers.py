@@ -23,13 +23,14 @@ class Renderer:
     of_files_alone: bool = False
     """Whether it is nothing for a terminal."""
     with_pictures: bool = False
+    for_people: bool = True
 
 
 RENDERERS: Final[Mapping[str, Renderer]] = {
     "table": Renderer("adzeguard.report.terminal"),
-    "json": Renderer("adzeguard.report.json_form"),
-    "jsonl": Renderer("adzeguard.report.jsonl_form", takes_pages=False),
-    "csv": Renderer("adzeguard.report.csv_form", takes_pages=False),
+    "json": Renderer("adzeguard.report.json_form", for_people=False),
+    "jsonl": Renderer("adzeguard.report.jsonl_form", takes_pages=False, for_people=False),
+    "csv": Renderer("adzeguard.report.csv_form", takes_pages=False, for_people=False),
     "markdown": Renderer("adzeguard.report.markdown"),
     "xlsx": Renderer("adzeguard.report.sheets", of_reports_alone=True, of_files_alone=True),
     "html": Renderer("adzeguard.report.web_page", of_reports_alone=True, with_pictures=True),

@@ -92,6 +92,8 @@ class ResolvedLogonRule(ResolvedSetting):
     notice: Notice | None = None
     where_told_apart: frozenset[str] = frozenset()
     """The ways in which nobody is refused where a host cannot tell them apart."""
+    leaving: tuple[Reference, ...] = ()
+    """Whose logons leave nothing behind there, by whichever way."""
 
     @property
     def listed(self) -> list[Reference]:
@@ -102,14 +104,14 @@ class ResolvedLogonRule(ResolvedSetting):
 def resolve_logon_rule(rule: LogonRule, names: RuleNames, response: Response) -> Iterator[ResolvedLogonRule]:
     """Yield the rule with its names found, or nothing if one cannot be used."""
     refused = _found(names, "refuse-logon", rule.refuse_logon)
-    leaving = names.with_sids(("no-privileged-logons",), rule.no_privileged_logons)
+    leaving = tuple(names.with_sids(("no-privileged-logons",), rule.no_privileged_logons))
     apart = frozenset(LEAVES_SECRETS if leaving else ()) - {*refused, *IN_PERSON}
     refused |= {way: (*refused.get(way, ()), *leaving) for way in LEAVES_SECRETS if leaving}
     alone = _found(names, "allow-logon-only", rule.allow_logon_only)
     notice = Notice(rule.notice.title, rule.notice.text.strip("\n")) if rule.notice else None
     scope = resolve_scope(names, rule.hosts)
     if not names.failed:
-        yield ResolvedLogonRule(rule, response, scope, refused, alone, notice, apart)
+        yield ResolvedLogonRule(rule, response, scope, refused, alone, notice, apart, leaving)
 
 
 def _found(names: RuleNames, key: str, given: ByWay | None) -> dict[str, tuple[Reference, ...]]:

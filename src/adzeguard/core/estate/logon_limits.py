@@ -14,4 +14,4 @@ def hours_value(account: Principal) -> bytes:
 def hosts_listed(account: Principal) -> tuple[str, ...]:
     """Return the names of the hosts that an account may log on to alone; empty where it may log on to any."""
     text = str(account.details.get("workstations", ""))
-    return tuple(name for name in text.split(",") if name)
+    return tuple(stripped for name in text.split(",") if (stripped := name.strip()))

@@ -8,6 +8,7 @@ from adzeguard.core.change.change import Change
 from adzeguard.core.change.kinds.object_change import ObjectChange
 from adzeguard.core.charter.account_rule import ResolvedAccountRule
 from adzeguard.core.charter.account_scopes import Scoped, rules_of_accounts
+from adzeguard.core.charter.logon_rule import ResolvedLogonRule
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.named import Named, id_of
@@ -17,7 +18,7 @@ from adzeguard.core.review.settings import Decided, contradiction, deviating, le
 from adzeguard.core.rights.delegations import Rights
 from adzeguard.core.values import dataclass
 
-_KEEPER: Final = "a keeper is never limited in how it signs in"
+KEEPER: Final = "a keeper is never limited in how it signs in"
 
 
 class AccountDeviation(NamedTuple):
@@ -42,7 +43,7 @@ class AccountDeviation(NamedTuple):
 
     def unless_keeper(self, correction: Correction, change: Change) -> Correction:
         """Return the correction with its change; a keeper is left as it is."""
-        return correction.without_changes(_KEEPER) if self.is_keeper else correction.with_changes([change])
+        return correction.without_changes(KEEPER) if self.is_keeper else correction.with_changes([change])
 
 
 @dataclass(frozen=True)
@@ -79,7 +80,13 @@ class AccountSetting:
     def withdraw(self, rights: Rights, charter: ResolvedCharter, put_in: Sequence[Change]) -> Iterator[Correction]:
         """Yield what rules have set and no rule asks for any more."""
         estate = rights.estate
-        ours = [(change, set_) for change in put_in if (set_ := self.put_in(change)) is not None]
+        # A rule about hosts limits accounts as well, and sees to what it has put in.
+        about_hosts = {rule.id for rule in charter.of(ResolvedLogonRule) if rule.leaving}
+        ours = [
+            (change, set_)
+            for change in put_in
+            if change.rule not in about_hosts and (set_ := self.put_in(change)) is not None
+        ]
         rules = rules_of_accounts(estate, charter.of(ResolvedAccountRule)) if ours else {}
         wanted = self.wanted(estate)
         for change, (fact, value) in ours:

@@ -8,7 +8,7 @@ from adzeguard.core.charter.elevate_rule import ElevateRule, resolve_elevation
 from adzeguard.core.charter.grant_rule import GrantRule, resolve_grant
 from adzeguard.core.charter.group_rule import GroupRule, resolve_group_rule
 from adzeguard.core.charter.intake_rule import IntakeRule, resolve_intake
-from adzeguard.core.charter.kinds import RuleKind, nothing_left
+from adzeguard.core.charter.kinds import RuleKind
 from adzeguard.core.charter.local_group_rule import LocalGroupRule, resolve_local_group_rule
 from adzeguard.core.charter.logon_rule import LogonRule, resolve_logon_rule
 from adzeguard.core.charter.own_accounts_rule import OwnAccountsRule, resolve_own_accounts
@@ -19,6 +19,7 @@ from adzeguard.core.charter.standard_rule import StandardRule, resolve_standards
 from adzeguard.core.charter.tier_rule import TierRule, resolve_tier
 from adzeguard.core.check_row import CheckRow
 from adzeguard.core.review.absent_groups import review_absent_groups
+from adzeguard.core.review.account_limits import review_account_limits, withdraw_account_limits
 from adzeguard.core.review.account_logon import LOGON_HOURS, LOGON_PLACES
 from adzeguard.core.review.account_memberships import review_account_memberships
 from adzeguard.core.review.account_settings import AccountSetting
@@ -86,8 +87,15 @@ RULE_KINDS: Final[tuple[RuleKind, ...]] = (
         ),
     ),
     of_setting("refuse-logon", LogonRule, resolve_logon_rule, REFUSALS, rows("logon-not-refused")),
-    # It comes to refusals, which the row above sees to.
-    RuleKind("no-privileged-logons", LogonRule, resolve_logon_rule, nothing_left),
+    # It comes to refusals, which the row above sees to, and to limits of accounts where a host can refuse nobody.
+    RuleKind(
+        "no-privileged-logons",
+        LogonRule,
+        resolve_logon_rule,
+        review_account_limits,
+        withdraw_account_limits,
+        rows("not-kept-away"),
+    ),
     of_setting("allow-logon-only", LogonRule, resolve_logon_rule, ALONE, rows("logon-not-limited")),
     of_setting("notice", LogonRule, resolve_logon_rule, NOTICES, rows("other-notice")),
     of_setting(

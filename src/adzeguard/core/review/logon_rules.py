@@ -32,14 +32,16 @@ Scoped = ScopedRule[ResolvedLogonRule]
 
 def _refusals(state: HostState, rules: Sequence[Scoped], _keepers: Keepers) -> Decided:
     """Return who is to be refused by which way; whom another rule lets alone is asked for and not decided."""
-    told_apart = (logon_of(state) or LogonRules()).refused
+    known = logon_of(state)
+    told_apart = (known or LogonRules()).refused
     wanted = each_that_any_wants(
         rules,
         lambda rule: (
             (way, sid)
             for way, listed in rule.refused.items()
             if way not in rule.where_told_apart or way in told_apart
-            for sid in sorted(sids_on(listed, state))
+            # Where nobody can be refused, the accounts are limited themselves.
+            for sid in sorted(sids_on(listed if known else set(listed) - set(rule.leaving), state))
         ),
     )
     for way, both in _contradictions(state, rules):

@@ -208,6 +208,14 @@ RULE_ROWS: Final[tuple[CheckRow, ...]] = (
         evidence=("place", "scope"),
     ),
     CheckRow(
+        "not-kept-away",
+        "A privileged account may log on where it has no business",
+        "The host can refuse nobody, so the account itself is to be limited to other hosts.",
+        "Take them off its list: adzeguard propose; or give it one by a rule with logon-only-on",
+        Severity.HIGH,
+        evidence=("place", "hosts"),
+    ),
+    CheckRow(
         "logs-on-any-time",
         "An account may log on at other hours than a rule lets",
         "What is used at night, when nobody of the office works, is used by somebody else.",

@@ -16,6 +16,7 @@ from adzeguard.core.access.logon import identities_of_all, may_log_on, shape_of,
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host, HostState
 from adzeguard.core.estate.logon import IN_PERSON, WAYS, LogonRules, logon_of
+from adzeguard.core.estate.logon_limits import hosts_listed
 from adzeguard.core.estate.seen_on import SESSION, TICKET
 from adzeguard.core.identity import Sid
 from adzeguard.core.values import dataclass
@@ -85,6 +86,7 @@ class OverHosts:
         self._left = left
         self._known: dict[Sid, Sequence[LeftOn]] = {}
         self._identities: dict[Sid, frozenset[Sid]] = {}
+        self._lists: dict[Sid, frozenset[str]] = {}
 
     @property
     def now(self) -> datetime:
@@ -118,14 +120,18 @@ class OverHosts:
         Hosts of one shape share the answer: where all are refused, each of thousands would be asked about on each host.
         """
         known: dict[tuple[object, ...], bool] = {}
+        self._learn_lists(sids)
+        limited = {sid for sid in sids if self._lists[sid]}
+        free = [sid for sid in sids if sid not in limited]
         for host in hosts if sids else ():
             if host.state is None:
                 continue
             rules = logon_of(host.state)
             shape = shape_of(rules, host.state)
             if shape not in known:
-                known[shape] = rules is None or self._lets_any(host.state, rules, sids)
-            if known[shape]:
+                known[shape] = bool(free) and (rules is None or self._lets_any(host.state, rules, free))
+            listing = [sid for sid in limited if host.name.casefold() in self._lists[sid]]
+            if known[shape] or (listing and (rules is None or self._lets_any(host.state, rules, listing))):
                 yield host
 
     def _lets_any(self, state: HostState, rules: LogonRules, sids: Sequence[Sid]) -> bool:
@@ -136,6 +142,9 @@ class OverHosts:
         return any(may_log_on(rules, token, way).allowed for token in tokens for way in IN_PERSON)
 
     def _refuses(self, host: Host, sid: Sid, way: str) -> bool:
+        self._learn_lists([sid])
+        if self._lists[sid] and host.name.casefold() not in self._lists[sid]:
+            return True  # the directory itself limits the account to other hosts
         rules = logon_of(host.state) if host.state is not None else None
         if host.state is None or rules is None:
             return False
@@ -146,6 +155,15 @@ class OverHosts:
         if sid not in self._identities:
             self._learn(one for one, left in self._known.items() if left)
         return self._identities[sid]
+
+    def _learn_lists(self, sids: Iterable[Sid]) -> None:
+        """Look up to which hosts alone the directory lets some log on; nothing where it lets them anywhere."""
+        fresh = [sid for sid in sids if sid not in self._lists]
+        ids = self._estate.ids_of_sids(fresh)
+        shown = self._estate.catalogue.principals([i for i in ids.values() if i is not None])
+        for sid in fresh:
+            one = shown.get(ids[sid] or -1)
+            self._lists[sid] = frozenset(map(str.casefold, hosts_listed(one))) if one is not None else frozenset()
 
     def _learn(self, sids: Iterable[Sid]) -> None:
         fresh = [sid for sid in sids if sid not in self._identities]

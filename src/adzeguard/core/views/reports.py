@@ -235,10 +235,12 @@ class ReportRow:
 
     sentence: str
     make: Report
+    beside: tuple[Report, ...] = ()
+    """What people read along with it; for programs each is a report of its own."""
 
 
 REPORTS: Final[Mapping[str, ReportRow]] = {
-    "privileged": ReportRow("who is inside which privileged group", privileged),
+    "privileged": ReportRow("who is inside which privileged group, and the ways in", privileged, (ways,)),
     "ways": ReportRow("who could make themselves privileged, and what closes most", ways),
     "hosts": ReportRow("who administers them", hosts),
     "delegation": ReportRow("what was granted", delegation),
@@ -247,6 +249,13 @@ REPORTS: Final[Mapping[str, ReportRow]] = {
     "charter": ReportRow("the rules in words", charter),
 }
 """A further report is a function beside these, and a row here."""
+
+
+def with_what_is_beside(name: str, reported: ReportInput) -> Table | Page:
+    """Return a report as people read it."""
+    report = REPORTS[name]
+    first = report.make(reported)
+    return Page((), [first, *(make(reported) for make in report.beside)], first.title) if report.beside else first
 
 
 def all_reports(reported: ReportInput, pictures: Sequence[Picture] = ()) -> Page:
