@@ -62,6 +62,11 @@ class Server:
         return self.folder / "audit.log"
 
     @property
+    def ticket_log(self) -> Path:
+        """What it logs of tickets, in lines."""
+        return self.folder / "tickets.log"
+
+    @property
     def ca_file(self) -> Path:
         return self.folder / "private/tls/ca.pem"
 
@@ -121,6 +126,7 @@ class Server:
         )
         # Every process of it, the file server's too, adds to the one log of its own, which is never put aside.
         audited = " ".join(f"{kind}@{self.audit_log}" for kind in AUDITED)
+        audited += f" kerberos:3@{self.ticket_log}"
         logged = f"\tlog level = 0 {audited}\n\tlog file = {self.folder}/log.%m\n\tmax log size = 0\n"
         lines = [
             line

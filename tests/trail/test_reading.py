@@ -151,6 +151,45 @@ def test_a_ticket_for_a_host_is_a_logon_over_the_network(data: dict, told: tuple
     assert [(e.group, e.member, e.way, e.origin) for e in record.events or ()] == ([told] if told else [])
 
 
+TICKET = "  Kerberos: TGS-REQ SUCCESS ipv4:192.0.2.7:51320 {} {} etype=18/18 pac_attributes=1 end=1796114657{}"
+
+
+@pytest.mark.parametrize(
+    ("client", "service", "more", "told"),
+    [
+        ("ada@L.EXAMPLE", "HARBOUR-01$@L.EXAMPLE", " start=1796078658", (r"L.EXAMPLE\ada", "HARBOUR-01")),
+        ("ada@L.EXAMPLE", "cifs/quay-72.l.example@L.EXAMPLE", " start=1796078658 a=b", (r"L.EXAMPLE\ada", "quay-72")),
+        (r"ada\@L@L.EXAMPLE", "HTTP/quay-72/L@L.EXAMPLE", " start=1796078658", ("ada@L", "quay-72")),
+        ("QUAY-72$@L.EXAMPLE", "cifs/harbour-01@L.EXAMPLE", " start=1796078658", "a ticket of no host"),
+        ("ada@L.EXAMPLE", "krbtgt/L.EXAMPLE@L.EXAMPLE", " start=1796078658", "a ticket of no host"),
+        ("ada@L.EXAMPLE", "svc.web@L.EXAMPLE", " start=1796078658", "a ticket of no host"),
+        ("ada@L.EXAMPLE", "HARBOUR-01$@L.EXAMPLE", "", "a ticket was given, and the line is of another form"),
+        ("ada", "HARBOUR-01$", " start=1", "a ticket was given, and the line is of another form"),
+        (
+            "ada@L.EXAMPLE",
+            "HARBOUR-01$@L.EXAMPLE",
+            " start=99999999999",
+            "a ticket was given, and the line is of another form",
+        ),
+    ],
+)
+def test_a_line_about_a_ticket_for_a_host_is_a_logon_there(
+    client: str, service: str, more: str, told: tuple[str, str] | str
+) -> None:
+    """As the KDC of a Samba server logs it, under a header of its own; one that is of no host is counted."""
+    header = (
+        "[2026/11/30 22:44:18.017192,  3] ../../source4/auth/kerberos/krb5_init_context.c:90(smb_krb5_debug_wrapper)"
+    )
+    asked = "  Kerberos: TGS-REQ ada@L.EXAMPLE from ipv4:192.0.2.7:51320 for HARBOUR-01$@L.EXAMPLE [renewable]"
+    [record] = read("\n".join([header, asked, header, TICKET.format(client, service, more)]))
+    if isinstance(told, str):
+        assert (record.passed_over or record.trouble) == told
+        return
+    [event] = record.events or ()
+    assert (event.member, event.group, event.way, event.origin) == (*told, "network", "192.0.2.7")
+    assert event.at == datetime(2026, 11, 30, 22, 44, 18, tzinfo=UTC)
+
+
 def test_what_tells_nothing_that_is_kept_is_counted_by_its_kind() -> None:
     """Nothing that was logged is passed over in silence."""
     other = {"timestamp": SAMBA["timestamp"], "type": "passwordChange", "passwordChange": {}}

@@ -10,8 +10,9 @@ from adzeguard.trail.event_xml import read_event_xml
 from adzeguard.trail.own_lines import read_own_line
 from adzeguard.trail.port import LineReader, NotReadError, PassedOverError, Record
 from adzeguard.trail.samba import read_samba
+from adzeguard.trail.samba_tickets import read_samba_ticket
 
-LINE_READERS: Final[tuple[LineReader, ...]] = (read_samba, read_own_line)
+LINE_READERS: Final[tuple[LineReader, ...]] = (read_samba, read_own_line, read_samba_ticket)
 """Each is asked in turn; a further form of lines is a file beside this, and a row here."""
 LONGEST_LINE: Final = 1 << 20
 _GZIP: Final = b"\x1f\x8b"
