@@ -7,11 +7,13 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 import pytest
+from impacket import smbconnection
 
 from adzeguard.hosts.remote_sam import pipes
 from adzeguard.hosts.remote_sam.session import RemoteSamSession
 from tests.program import Json, Program
 from tests.server.member import HOST, Member, charter
+from tests.server.planting import planting
 from tests.server.server import PASSWORD, Server
 
 pytestmark = pytest.mark.server
@@ -58,7 +60,7 @@ def test_a_notice_stands_in_the_host_and_goes_with_its_rule(harbour: Program, me
     )
     reasons = {left["reason"] for left in harbour("propose", "--format", "json").json["left_out"]}
     assert reasons == {
-        f"unsupported: {HOST} has no logon-refusal: the host knows no rights that deny logon",
+        f"unsupported: {HOST} has no logon-refusal: the host knows no such rights",
         (
             f"unsupported: {HOST} has no elevation: a host reached by its account database has no such thing as one"
             " elevated program"
@@ -231,8 +233,8 @@ def test_a_host_without_one_of_its_services_is_read_all_the_same(
     assert "offers no service switched-off" in json.dumps(shown)
 
 
-def test_who_is_logged_on_to_the_host_is_seen(harbour: Program, member: Member) -> None:
-    """Whom the host itself has in its list of sessions, and nobody any more when the list is empty."""
+def test_who_is_logged_on_to_the_host_is_seen(server: Server, harbour: Program, member: Member) -> None:
+    """Whom the host has in its list of sessions, or over the network, and nobody any more when these are over."""
 
     def seen() -> list[tuple[str, str]]:
         harbour("collect")
@@ -246,4 +248,12 @@ def test_who_is_logged_on_to_the_host_is_seen(harbour: Program, member: Member) 
         assert seen() == []
     finally:
         member.session("")
+    assert seen() == []
+    with planting(server, "Seen") as place:
+        place.person("seen.afar")
+        connection = smbconnection.SMBConnection("member", member.address)
+        connection.login("seen.afar", PASSWORD, "LOWMERE")
+        assert seen() == [(r"LOWMERE\seen.afar", "network")]
+        assert member.is_administered_by("seen.afar") is False
+        connection.close()
     assert seen() == []

@@ -13,7 +13,7 @@ import click
 import pytest
 
 from adzeguard.cli.main import COMMANDS, commands
-from adzeguard.core.rights.ways import LINKING, WAYS
+from adzeguard.core.rights.ways import LETTING_ACT, LINKING, WAYS
 from tests.program import Program
 
 ROOT = Path(__file__).parents[2]
@@ -95,7 +95,7 @@ def test_every_picture_is_linked_and_every_link_leads_somewhere() -> None:
 def test_the_guide_tells_every_way_into_a_group_with_its_source() -> None:
     """A way that is added to the table has its line in the guide: what is needed, and where that is said."""
     guide = (ROOT / "docs/guide/ways.md").read_text()
-    for way in (*WAYS, LINKING):
+    for way in (*WAYS, LINKING, LETTING_ACT):
         words = way.sentence.replace("{}", "").removeprefix(", being in it,").strip().split("  ")[0]
         assert words in guide, way.sentence
         assert all(source.strip() in guide for source in way.source.split(", ")), way.sentence

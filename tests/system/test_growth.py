@@ -214,8 +214,8 @@ ROWS = {
         ("core/review/kinds.py", "RULE_KINDS = (\n", SETTING_KIND),
         (
             "core/estate/capabilities.py",
-            "LOGON_REFUSAL, NOTICE, ELEVATION)",
-            "LOGON_REFUSAL, NOTICE, ELEVATION, of_facts('idle-end', 'x'))",
+            "    DELEGATION_RIGHT,\n)",
+            "    DELEGATION_RIGHT,\n    of_facts('idle-end', 'x'),\n)",
         ),
         ("hosts/linux/fact_files.py", "FACT_FILES: Final[tuple[FactFiles, ...]] = ()", IDLE_FILES),
     ],

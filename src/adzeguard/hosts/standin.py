@@ -45,6 +45,7 @@ from adzeguard.core.change.kinds.set_notice import SetNotice
 from adzeguard.core.drivers import DriverKind, Names, Secret, Setting, Settings
 from adzeguard.core.errors import HostFileError, HostRefusedError, HostUnknownError, HostUnreachableError
 from adzeguard.core.estate.capabilities import CAPABILITIES, OWN_ACCOUNTS
+from adzeguard.core.estate.delegation_right import DELEGATION_RIGHT
 from adzeguard.core.estate.elevation import ELEVATION, Elevation, Elevations, Used
 from adzeguard.core.estate.hosts import Host, HostState, LocalAccount, LocalGroup
 from adzeguard.core.estate.logon import LOGON_LIMIT, LOGON_REFUSAL, WAYS, LogonRules, Way
@@ -71,7 +72,7 @@ _LACKING: Final[Mapping[str, Mapping[str, str]]] = {
     },
     "file-server": {
         ELEVATION.name: "a host reached by its account database has no such thing as one elevated program",
-        LOGON_REFUSAL.name: "the host knows no rights that deny logon",
+        LOGON_REFUSAL.name: "the host knows no such rights",
     },
 }
 
@@ -158,6 +159,7 @@ class HostFile(_Model):
     local_groups: list[_Group] = []
     logon: _Logon = _Logon()
     notice: _Notice = _Notice()
+    lets_act: list[_SidText] | None = None
     elevated: list[_Elevated] = []
     used: list[_Used] = []
     seen_on: list[_SeenOn] = []
@@ -376,7 +378,8 @@ def _elevation(one: _Elevated) -> Elevation:
 
 def _capabilities(content: HostFile) -> frozenset[str]:
     lacking = _LACKING[content.looks_like]
-    return frozenset(capability.name for capability in CAPABILITIES) - lacking.keys()
+    of_members = {DELEGATION_RIGHT.name} if content.lets_act is None else set()
+    return frozenset(capability.name for capability in CAPABILITIES) - lacking.keys() - of_members
 
 
 def _state(content: HostFile) -> HostState:
@@ -392,6 +395,7 @@ def _state(content: HostFile) -> HostState:
             },
         ),
         OWN_ACCOUNTS.name: {},
+        DELEGATION_RIGHT.name: frozenset(map(Sid, content.lets_act or ())),
         NOTICE.name: Notice(content.notice.title, content.notice.text),
         ELEVATION.name: Elevations(
             frozenset(_elevation(one) for one in content.elevated),

@@ -9,12 +9,15 @@ from adzeguard.core.check_row import Severity
 from adzeguard.core.checks.check import Check
 from adzeguard.core.checks.check_input import CheckInput
 from adzeguard.core.checks.finding import Finding
+from adzeguard.core.estate.delegation_right import lets_act
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.named import Named
+from adzeguard.core.estate.names import host_named
 from adzeguard.core.estate.principal import ACCOUNTS, Flag, Kind, Principal
 from adzeguard.core.estate.rows import NEVER
 from adzeguard.core.identity import Sid
 from adzeguard.core.rights.acting_as import service_host
+from adzeguard.core.rights.reach import ruling_ids
 from adzeguard.core.wellknown import DIRECTORY_SERVER_GROUPS, EVERYONE_LIKE, RID_GUEST
 from adzeguard.core.wording import some_of
 
@@ -125,6 +128,20 @@ def check_master_key(looked_at: CheckInput) -> Iterator[Finding]:
             yield Finding("old-master-key", Named.of(one), said, evidence={"days": days})
 
 
+def check_letting_act(looked_at: CheckInput) -> Iterator[Finding]:
+    """Yield who may let accounts act for others, as servers of the directory tell it, and does not rule it anyway."""
+    estate = looked_at.estate
+    for host in estate.hosts:
+        holders = lets_act(host.state) if host.is_of_directory and host.state is not None else ()
+        ruling = ruling_ids(estate, estate.domain.holding(host.dn)) if holders else frozenset()
+        ids = estate.ids_of_sids(holders)
+        others = sorted(sid for sid in holders if ids[sid] not in ruling)
+        known = estate.who_are(others)
+        for holder, sid in ((known[sid], sid) for sid in others):
+            said = f"{host.name} lets it set accounts free to act in the name of anybody"
+            yield Finding("lets-accounts-act", Named.of(holder), said, host=host_named(host), evidence={"sid": sid})
+
+
 _BY_RULE: Final = "Write a rule for it: account-standard: {}"
 _AT_SERVER: Final = (
     "Empty msDS-AllowedToDelegateTo of it, at a directory server. Until then a rule keeps the privileged out of its "
@@ -158,6 +175,15 @@ SIGNING_CHECKS: Final[tuple[Check, ...]] = (
         Severity.HIGH,
         check_signing_in,
         evidence=("services",),
+    ),
+    Check(
+        "lets-accounts-act",
+        "Somebody beside administrators may let accounts act for others",
+        "With the attributes of one account theirs to write, they are anybody at every server of the directory.",
+        "Take the privilege to enable delegation away from it, at a directory server",
+        Severity.HIGH,
+        check_letting_act,
+        evidence=("sid",),
     ),
     Check(
         "acted-towards",

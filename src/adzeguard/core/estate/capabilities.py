@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from typing import Any, Final
 
 from adzeguard.core.estate.capability import Capability
+from adzeguard.core.estate.delegation_right import DELEGATION_RIGHT
 from adzeguard.core.estate.elevation import ELEVATION
 from adzeguard.core.estate.hosts import HostState, LocalAccount, LocalGroup
 from adzeguard.core.estate.logon import LOGON_REFUSAL
@@ -53,7 +54,14 @@ def of_facts(name: str, words: str) -> Capability:
 OWN_ACCOUNTS: Final = kept_as_it_is(
     "own-accounts", "its own accounts let and shut out, its own groups made and deleted"
 )
-CAPABILITIES: Final[tuple[Capability, ...]] = (LOCAL_GROUPS, OWN_ACCOUNTS, LOGON_REFUSAL, NOTICE, ELEVATION)
+CAPABILITIES: Final[tuple[Capability, ...]] = (
+    LOCAL_GROUPS,
+    OWN_ACCOUNTS,
+    LOGON_REFUSAL,
+    NOTICE,
+    ELEVATION,
+    DELEGATION_RIGHT,
+)
 
 
 def pack_state(state: HostState, capabilities: tuple[Capability, ...] = CAPABILITIES) -> dict[str, Any]:

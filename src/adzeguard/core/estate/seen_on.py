@@ -12,6 +12,9 @@ TICKET: Final = "ticket-kept"
 KEY: Final = "key"
 """Somebody came by a public key, which leaves nothing there."""
 
+NETWORK: Final = "network"
+"""Somebody has a session over the network, which leaves nothing there either."""
+
 
 @dataclass(frozen=True, slots=True, order=True)
 class SeenOn:

@@ -24,6 +24,7 @@ from adzeguard.core.identity import Sid, parent_dn
 from adzeguard.core.rights.acting_as import ActingAs
 from adzeguard.core.rights.answers import Everybody, Tokens
 from adzeguard.core.rights.delegations import Rights
+from adzeguard.core.rights.letting_act import LettingAct
 from adzeguard.core.rights.moves import Moves
 from adzeguard.core.rights.origin import Given, given, giving_container
 from adzeguard.core.rights.over_hosts import OverHosts
@@ -35,6 +36,7 @@ from adzeguard.core.rights.shadowed import Walker, seen_among
 from adzeguard.core.rights.takeover import Kept, Takeover, TakeoverReader
 from adzeguard.core.rights.ways import (
     ADMINISTERS,
+    LETTING_ACT,
     LINKING,
     MEMBER,
     MOVING,
@@ -77,6 +79,7 @@ class ReachFinder:
         self._rule_over(rights.estate.domain)
         self._passages = Passages(rights.estate, PolicyFilters(rights.estate, rights.schema, lambda: self._tokens))
         self._acting_as = ActingAs(rights.estate)
+        self._letting_act = LettingAct(rights.estate, self._reader, lambda: self._everybody)
         self._like_everyone = like_everyone(rights.estate)
         self._principals: dict[int, Principal] = {}
         self._descriptors: dict[int, bytes] = {}
@@ -184,9 +187,16 @@ class ReachFinder:
         yield from self._passages.beyond_rights(principal)
         yield from (edge for edge in self._acting_as.behind(principal) if edge.holder not in self._ruling)
         yield from self._through_hosts(principal)
+        if principal.kind == Kind.DOMAIN:
+            yield from self._letting_accounts_act(principal)
         # Behind a host who may move somebody is not asked: of thousands it took minutes, place by place.
         if raw is not None and principal.kind in _MOVABLE and not self._hosts_passed:
             yield from self._movers(principal, raw)
+
+    def _letting_accounts_act(self, domain: Principal) -> Iterator[Edge]:
+        for who, entry, account in self._letting_act.behind(domain, self._people_ruling):
+            if who not in self._ruling:
+                yield Edge(who, domain.id, LETTING_ACT.sentence, entry, self._origin(account, entry))
 
     def _through_hosts(self, principal: Principal) -> Iterator[Edge]:
         """Yield the hosts on which somebody left something, and who administers a host."""

@@ -165,6 +165,14 @@ LINKING: Final = Way(
 )
 """No way to the container itself: only to the accounts in it, to which all that is linked there applies."""
 
+LETTING_ACT: Final = Way(
+    "{} may let an account act in the name of anybody towards the servers of {}",
+    ACCOUNTS,
+    _writing("userAccountControl", "msDS-AllowedToDelegateTo"),
+    "[MS-SFU] 3.2.5.2.3, [MS-ADTS] 3.1.1.5.3.2",
+)
+"""Asked of those alone who hold a privilege beside these rights; it leads to the domain, and not to the account."""
+
 OWNS: Final = "{} owns {}"
 MEMBER: Final = "{} is a member of {}"
 PRIMARY: Final = "{} has {} as its primary group"

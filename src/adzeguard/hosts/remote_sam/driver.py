@@ -91,7 +91,7 @@ class RemoteSamHosts:
         """Open a session with a host."""
         pipes = Pipes(self._where(host), self._logs_in.login)
         try:
-            yield RemoteSamSession(pipes, host.name, self._names)
+            yield RemoteSamSession(pipes, host.name, self._names, is_of_directory=host.is_of_directory)
         finally:
             pipes.close()
 

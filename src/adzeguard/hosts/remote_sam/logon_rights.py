@@ -1,4 +1,4 @@
-"""The deny logon rights of a host, over MS-LSAD (3.1.1.2.2 names them)."""
+"""The deny logon rights of a host, and one of its privileges, over MS-LSAD (3.1.1.2 names them)."""
 
 from typing import Any, Final
 
@@ -19,6 +19,7 @@ RIGHTS: Final = {
     "service": "SeDenyServiceLogonRight",
     "batch": "SeDenyBatchLogonRight",
 }
+_LETTING_ACT: Final = "SeEnableDelegationPrivilege"
 _NOBODY: Final = (STATUS_NO_MORE_ENTRIES, STATUS_OBJECT_NAME_NOT_FOUND)
 
 
@@ -33,6 +34,10 @@ class LogonRights:
         """Return who is refused by each way that the host knows; None if it knows none of these rights."""
         refused = {way: sids for way, right in RIGHTS.items() if (sids := self._holders(right)) is not None}
         return LogonRules(refused) if refused else None
+
+    def letting_act(self) -> frozenset[Sid] | None:
+        """Return who may let accounts act in the name of others; None where the host knows no such privilege."""
+        return self._holders(_LETTING_ACT)
 
     def change(self, way: str, sid: Sid, *, refuse: bool) -> None:
         """Give somebody the right that denies, or take it away. `HostRefusedError` carries the host's no."""

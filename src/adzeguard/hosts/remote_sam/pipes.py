@@ -6,7 +6,7 @@ from dataclasses import field
 from typing import Any, Final
 
 from impacket import nmb, smb3, smbconnection
-from impacket.dcerpc.v5 import lsad, rrp, samr, transport, wkst
+from impacket.dcerpc.v5 import lsad, rrp, samr, srvs, transport, wkst
 from impacket.dcerpc.v5.rpcrt import DCERPCException
 from impacket.krb5.kerberosv5 import KerberosError
 
@@ -20,6 +20,7 @@ _SERVICES: Final = {
     "samr": samr.MSRPC_UUID_SAMR,
     "lsarpc": lsad.MSRPC_UUID_LSAD,
     "winreg": rrp.MSRPC_UUID_RRP,
+    "srvsvc": srvs.MSRPC_UUID_SRVS,
     "wkssvc": wkst.MSRPC_UUID_WKST,
 }
 _NO_PIPE: Final = ("STATUS_OBJECT_NAME_NOT_FOUND", "STATUS_PIPE_NOT_AVAILABLE", "STATUS_OBJECT_PATH_NOT_FOUND")
@@ -62,6 +63,7 @@ class Pipes:
                 self.close()
                 raise
         self._address = address
+        self._own = login.account.casefold()
         self._open: dict[str, Any] = {}
 
     def _log_in(self, address: Address, login: Login) -> None:
@@ -98,6 +100,10 @@ class Pipes:
                 bound.bind(_SERVICES[name])
                 self._open[name] = bound
         return self._open[name]
+
+    def is_own(self, name: str) -> bool:
+        r"""Tell whether a name, as DOMAIN\name, is that of who logged in here."""
+        return name.rpartition("\\")[2].casefold() == self._own
 
     def begin(self) -> None:
         """Something else is asked of the host: its time begins anew."""

@@ -1,9 +1,9 @@
 """One host by its account database: what it says of itself, and one change after the other."""
 
 import time
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from contextlib import contextmanager
-from typing import Any, Final
+from typing import Any, Final, TypeVar
 
 from impacket.dcerpc.v5.rpcrt import DCERPCException
 
@@ -17,18 +17,20 @@ from adzeguard.core.change.kinds.set_notice import SetNotice
 from adzeguard.core.drivers import Names
 from adzeguard.core.errors import HostError, HostRefusedError
 from adzeguard.core.estate.capabilities import LOCAL_GROUPS, OWN_ACCOUNTS
+from adzeguard.core.estate.delegation_right import DELEGATION_RIGHT
 from adzeguard.core.estate.elevation import ELEVATION
 from adzeguard.core.estate.hosts import HostState
 from adzeguard.core.estate.logon import LOGON_LIMIT, LOGON_REFUSAL
 from adzeguard.core.estate.notice import NOTICE, Notice
-from adzeguard.core.estate.seen_on import SESSION, SeenOn
+from adzeguard.core.estate.seen_on import NETWORK, SESSION, SeenOn
 from adzeguard.core.identity import Sid
 from adzeguard.hosts.remote_sam.account_database import AccountDatabase
-from adzeguard.hosts.remote_sam.logged_on import logged_on
+from adzeguard.hosts.remote_sam.logged_on import logged_on, over_the_network
 from adzeguard.hosts.remote_sam.logon_rights import LogonRights
 from adzeguard.hosts.remote_sam.notice_values import NoticeValues
 from adzeguard.hosts.remote_sam.pipes import Pipes, library_errors, status_of
 
+T = TypeVar("T")
 NO_ELEVATION: Final = "a host reached by its account database has no such thing as one elevated program"
 NO_LIMIT: Final = "its rights say who is refused; who alone may log on is not told from here"
 
@@ -36,7 +38,8 @@ NO_LIMIT: Final = "its rights say who is refused; who alone may log on is not to
 class RemoteSamSession:
     """A host that answers."""
 
-    def __init__(self, pipes: Pipes, name: str, names: Names) -> None:
+    def __init__(self, pipes: Pipes, name: str, names: Names, *, is_of_directory: bool = False) -> None:
+        self._is_of_directory = is_of_directory
         self._pipes = pipes
         self._name = name
         self._names = names
@@ -49,8 +52,10 @@ class RemoteSamSession:
             machine = database.machine_sid
         parts: dict[str, Any] = {OWN_ACCOUNTS.name: {}}
         lacks = {ELEVATION.name: NO_ELEVATION}
-        self._part(LOGON_REFUSAL.name, self._logon, parts, lacks)
+        self._part(LOGON_REFUSAL.name, lambda: self._of_rights(LogonRights.read), parts, lacks)
         self._part(NOTICE.name, self._notice, parts, lacks)
+        if self._is_of_directory:
+            self._part(DELEGATION_RIGHT.name, lambda: self._of_rights(LogonRights.letting_act), parts, lacks)
         if LOGON_REFUSAL.name in parts:
             lacks[LOGON_LIMIT] = NO_LIMIT
         known = frozenset({LOCAL_GROUPS.name, *parts})
@@ -59,13 +64,22 @@ class RemoteSamSession:
     def _seen_on(self) -> tuple[SeenOn, ...] | None:
         """Return who is logged on; None where the host does not tell: it is read all the same."""
         now = int(time.time())
+        in_person = self._told(lambda: logged_on(self._pipes.service("wkssvc"), self._name))
+        network = self._told(lambda: over_the_network(self._pipes.service("srvsvc")))
+        if in_person is None and network is None:
+            return None
+        seen = [(name, SESSION, now) for name in in_person or ()]
+        seen += [(name, NETWORK, now - since) for name, since in network or () if not self._pipes.is_own(name)]
+        last = {(self._names.sid_of(name), how): at for name, how, at in sorted(seen, key=lambda one: one[2])}
+        return tuple(sorted(SeenOn(Sid(sid), how, at) for (sid, how), at in last.items() if sid))
+
+    def _told(self, ask: Callable[[], Iterable[T]]) -> list[T] | None:
         try:
             with library_errors(self._name):
-                sids = set(map(self._names.sid_of, logged_on(self._pipes.service("wkssvc"), self._name)))
+                return list(ask())
         # Of another form than was asked for, the library raises what comes: the rest of the host is read all the same.
         except (HostError, LookupError, TypeError, ValueError):
             return None
-        return tuple(sorted(SeenOn(Sid(sid), SESSION, now) for sid in sids if sid))
 
     def change(self, change: Change) -> None:
         """Make one change. `HostRefusedError` carries the host's own reason for a no."""
@@ -88,14 +102,14 @@ class RemoteSamSession:
             lacks[name] = error.message
             return
         if found is None:
-            lacks[name] = "the host knows no rights that deny logon"
+            lacks[name] = "the host knows no such rights"
         else:
             parts[name] = found
 
-    def _logon(self) -> Any:
+    def _of_rights(self, read: Callable[[LogonRights], Any]) -> Any:
         rights = LogonRights(self._pipes.service("lsarpc"))
         try:
-            return rights.read()
+            return read(rights)
         finally:
             rights.close()
 
