@@ -250,7 +250,7 @@ ROWS = {
     "trail format": [
         (
             "trail/reading.py",
-            "(read_samba, read_own_line)",
+            "(read_samba, read_own_line, read_samba_ticket)",
             "(read_samba, read_own_line, __import__('adzeguard.trail.hail_lines', fromlist=['x']).read_hail)",
         )
     ],
