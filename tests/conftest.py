@@ -15,6 +15,7 @@ pytest_plugins = [
     "tests.mail_server",
     "tests.postgres",
     "tests.linux.sandbox",
+    "tests.linux.nav",
     "tests.server.member",
 ]
 

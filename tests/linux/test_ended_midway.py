@@ -7,12 +7,12 @@ import sys
 import threading
 from hashlib import sha256
 
+from tests.linux.nav import charter, enacted
 from tests.linux.sandbox import LinuxHost
-from tests.linux.test_linux_host import ORLA, UPDATE, charter, enacted, nav, traces
+from tests.linux.test_linux_host import ORLA, UPDATE, traces
 from tests.long_tests import SEED, times
 from tests.program import Program, killed_after
 
-__all__ = ["nav"]
 ENDINGS = times(10, 1)
 IN_A_ROW = times(25, 2)
 """How often what goes on with it is killed too, before it may end."""

@@ -10,11 +10,10 @@ from pathlib import Path
 import pytest
 
 import adzeguard
+from tests.linux.nav import NAV
 from tests.linux.sandbox import LinuxHost
-from tests.linux.test_linux_host import NAV, nav, traces
+from tests.linux.test_linux_host import traces
 from tests.program import Program, Ran
-
-__all__ = ["nav"]
 
 RULE = r'''"""A rule about what an OU says of itself."""
 

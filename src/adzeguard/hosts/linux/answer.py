@@ -9,7 +9,7 @@ from adzeguard.core.errors import HostUnreachableError
 from adzeguard.core.values import dataclass
 
 _PAIRS: Final = ("file", "digest")
-_ONCE: Final = ("used", "seen", "name", "policy", "rootkeys", "sudo", "end")
+_ONCE: Final = ("used", "seen", "name", "policy", "called", "rootkeys", "sudo", "end")
 
 
 @dataclass(frozen=True)
@@ -28,6 +28,8 @@ class Answer:
     root_keys: bool = False
     seen: str = ""
     """Who is logged on, and was of late."""
+    called: str = ""
+    """How those are called whom lines of sudo name by their numbers: `account 1001 ada`, `group 3001 divers`."""
 
     @classmethod
     def of(cls, out: bytes) -> "Answer":
@@ -54,6 +56,7 @@ class Answer:
             _unpacked(single["policy"]) if "policy" in single else None,
             "rootkeys" in single,
             _unpacked(single.get("seen", "")).decode("utf-8", "surrogateescape"),
+            _unpacked(single.get("called", "")).decode("utf-8", "surrogateescape"),
         )
 
     def text(self, path: str) -> str:

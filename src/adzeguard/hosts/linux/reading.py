@@ -40,6 +40,8 @@ class Seen:
     """Who is logged on, and was of late."""
     name: str = ""
     policy: bytes | None = None
+    called: str = ""
+    """How those are called whom the policy names by their numbers."""
 
     @cached_property
     def by_line(self) -> frozenset[Sid] | None:
@@ -57,13 +59,19 @@ class Seen:
         if holder.name == ALL:
             yield EVERYONE
             return
-        names = accounts.numbered(int(holder.name), is_group=holder.is_group) if holder.is_number else [holder.name]
+        names = self._numbered(holder) if holder.is_number else [holder.name]
         for name in names:
             group = accounts.groups.get(name) if holder.is_group else None
             if group is not None and group not in accounts.administering:
                 yield from self.inside(group)
             elif group is None:
                 yield self.names.sid_of(name)
+
+    def _numbered(self, holder: Holder) -> list[str]:
+        """Return who has a number: the host's own files say it, or what else it has names from, such as a directory."""
+        own = self.accounts.numbered(int(holder.name), is_group=holder.is_group)
+        begin = f"{'group' if holder.is_group else 'account'} {int(holder.name)} "
+        return own or [line.removeprefix(begin) for line in self.called.splitlines() if line.startswith(begin)]
 
     def inside(self, group: NativeGroup) -> Iterator[Sid]:
         """Yield the members of a group of the host, those by their primary group among them."""

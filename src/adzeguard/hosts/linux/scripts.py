@@ -50,7 +50,16 @@ seen() {
 printf 'seen '; seen | base64 | tr -d '\n'; echo
 printf 'name %s\n' "$(uname -n)"
 if command -v cvtsudoers > /dev/null; then
-    printf 'policy '; cvtsudoers -e -f json /etc/sudoers 2> /dev/null | base64 | tr -d '\n'; echo
+    policy=$(cvtsudoers -e -f json /etc/sudoers 2> /dev/null | base64 | tr -d '\\n')
+    printf 'policy %s\\n' "$policy"
+    numbers() {
+        printf %s "$policy" | base64 -d | sed -n "s/.*\\"$1\\": \\([0-9]\\{1,10\\}\\).*/\\1/p" | sort -un | head -n 200
+    }
+    called() {
+        for one in $(numbers userid); do getent passwd "$one" | sed -n "1s/^\\([^:]*\\):.*/account $one \\1/p"; done
+        for one in $(numbers usergid); do getent group "$one" | sed -n "1s/^\\([^:]*\\):.*/group $one \\1/p"; done
+    }
+    printf 'called '; called | base64 | tr -d '\\n'; echo
 fi
 if grep -qs '^[^#]' /root/.ssh/authorized_keys /root/.ssh/authorized_keys2; then echo rootkeys; fi
 if command -v visudo > /dev/null && grep -Eqs '^[@#]includedir +/etc/sudoers.d' /etc/sudoers; then echo sudo; fi

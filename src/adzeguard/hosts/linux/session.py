@@ -85,7 +85,7 @@ class LinuxSession:
                 "See who changed it; then take it away, and /etc/adzeguard with it, and enact again",
             )
         logs = (said.used, said.seen)
-        return Seen(accounts, names, kept, frozenset(said.ways), said.sudo, *logs, said.name, said.policy)
+        return Seen(accounts, names, kept, frozenset(said.ways), said.sudo, *logs, said.name, said.policy, said.called)
 
     def _programs(self, programs: list[str]) -> list[Program]:
         *lines, end = self._run(scripts.DIGESTS, programs).out.decode("ascii", "replace").splitlines() or [""]

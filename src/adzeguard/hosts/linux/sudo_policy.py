@@ -57,12 +57,16 @@ def made_administrators(policy: bytes, host: str) -> list[Holder]:
 
 
 def _is_for(hosts: Iterable[Mapping[str, Any]], host: str) -> bool:
-    short = host.partition(".")[0].casefold()
-    named = [str(one["hostname"]) for one in hosts if "hostname" in one and not one.get("negated")]
-    others = [one for one in hosts if "hostname" not in one]
-    return bool(others) or any(
-        name == ALL or name.partition(".")[0].casefold() == short or set(name) & set("*?[") for name in named
-    )
+    """Tell whether a line is for a host: of a list the last that fits it decides (sudoers(5))."""
+    short, found = host.partition(".")[0].casefold(), False
+    for one in hosts:
+        name = str(one.get("hostname", ""))
+        exactly = name == ALL or (bool(name) and name.partition(".")[0].casefold() == short)
+        if one.get("negated"):
+            found = found and not exactly
+        else:
+            found = found or exactly or not name or bool(set(name) & set("*?["))
+    return found
 
 
 def _gives_all(commands: Mapping[str, Any]) -> tuple[bool, bool]:
