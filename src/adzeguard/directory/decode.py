@@ -46,6 +46,7 @@ _KIND_OF_CLASS: Final = (  # the first that fits, since classes derive from each
     (b"contact", Kind.CONTACT),
     (b"trusteddomain", Kind.TRUSTED_DOMAIN),
     (b"msds-passwordsettings", Kind.PASSWORD_POLICY),
+    (b"site", Kind.SITE),
     (b"container", Kind.CONTAINER),
     (b"builtindomain", Kind.CONTAINER),
 )
@@ -178,6 +179,8 @@ def _details(entry: Entry, kind: Kind) -> str:
         details["signing_in"] = ways
     if kind == Kind.COMPUTER and (kept := [a for a, beside in LOCAL_PASSWORDS.items() if entry.first(beside.lower())]):
         details["local_passwords"] = kept
+    if kind == Kind.SITE and (servers := entry.attributes.get("serverreference", ())):
+        details["servers"] = sorted(map(_text, servers))
     if b"trusteddomain" in entry.classes:
         details["trust"] = _trust(entry)
     return json.dumps(details, sort_keys=True) if details else ""

@@ -1,6 +1,7 @@
 """A real directory server over LDAP v3."""
 
 import time
+from collections import defaultdict
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from datetime import UTC, datetime, timedelta
 from functools import partial
@@ -219,9 +220,8 @@ class LdapDirectory:
         return DirectoryFacts(domain, invocation, root.number("highestcommittedusn"))
 
     def entries(self) -> Iterator[Entry]:
-        """Stream every entry, and what the server calls everybody, whoever has logged on, and the like."""
-        yield from self._streamed(_QUERY)
-        yield from self._well_known()
+        """Stream every entry, and what the configuration of the forest holds beside them."""
+        yield from self._beside(self._streamed(_QUERY))
 
     def entries_below(self, dn: str) -> Iterator[Entry]:
         """Stream an entry and every entry below it."""
@@ -232,11 +232,31 @@ class LdapDirectory:
 
         One question without the classes: the server answers it in half the time of two narrower ones.
         """
-        return self._and_well_known(self._streamed(f"(uSNChanged>={usn + 1})", deleted=True))
+        return self._beside(self._streamed(f"(uSNChanged>={usn + 1})", deleted=True))
 
-    def _and_well_known(self, changed: Iterator[Entry]) -> Iterator[Entry]:
-        yield from changed
+    def _beside(self, entries: Iterator[Entry]) -> Iterator[Entry]:
+        yield from entries
         yield from self._well_known()
+        yield from self._sites()
+
+    def _sites(self) -> Iterator[Entry]:
+        """Stream the sites, each with the accounts of the servers in it: policies linked there apply as well.
+
+        An account may be forbidden to read them; then there are none.
+        """
+        self._know_configuration()
+        if not self._configuration:
+            return
+        base, at = f"CN=Sites,{self._configuration}", defaultdict[str, list[bytes]](list)
+        wanted = ["serverReference"]
+        servers = self._with_wire(
+            lambda wire: list(wire.search(base, "(serverReference=*)", wanted, descriptors=False))
+        )
+        for dn, attributes in servers:
+            # CN=QUAY-01,CN=Servers,CN=Lowmere,CN=Sites,…
+            at[fold_dn(parent_dn(parent_dn(dn)))] += attributes.get("serverreference", ())
+        for site in self._streamed("(objectClass=site)", base):
+            yield Entry(site.dn, {**site.attributes, "serverreference": at[fold_dn(site.dn)]})
 
     def _well_known(self) -> Iterator[Entry]:
         """Stream Everyone, Authenticated Users and the like, which stand in groups as objects of the configuration.

@@ -269,7 +269,9 @@ class SeveralDomains:
         """Go through entries of a domain as they are seen from outside, without placeholders of those who are here."""
         for entry in entries:
             sid = _sid_of_placeholder(entry.dn)
-            if sid is None or not self._place(sid, domain):
+            # The sites are those of the forest, which each of its domains tells: they are taken from its first one.
+            elsewhere = b"site" in entry.classes and not fold_dn(entry.dn).endswith(fold_dn(domain.base_dn))
+            if not elsewhere and (sid is None or not self._place(sid, domain)):
                 yield self._seen_from_outside(entry, domain)
 
     def _seen_from_outside(self, entry: Entry, domain: Domain) -> Entry:

@@ -21,7 +21,7 @@ from adzeguard.core.estate.moments import moment
 from adzeguard.core.estate.named import Named, id_of
 from adzeguard.core.estate.places import short_dn
 from adzeguard.core.estate.policy_links import without_link
-from adzeguard.core.estate.principal import ACCOUNTS, Flag, Kind, Principal
+from adzeguard.core.estate.principal import ACCOUNTS, LINKED_TO, Flag, Kind, Principal
 from adzeguard.core.identity import Sid, fold_dn, parent_dn, split_dn
 from adzeguard.core.rights.power import Powers
 from adzeguard.core.time.put_away import Link, Retired
@@ -104,7 +104,7 @@ def _primary(estate: Estate, one: Principal, privileged: Iterable[Principal]) ->
 
 def _unlinked(estate: Estate, policy: Principal, noted: Noted) -> tuple[list[Change], Retired]:
     catalogue = estate.catalogue
-    ids = [i for kind in (Kind.DOMAIN, Kind.OU) for i in catalogue.of_kind(kind).tolist()]
+    ids = [i for kind in LINKED_TO for i in catalogue.of_kind(kind).tolist()]
     links, changes = [], []
     for ou in catalogue.principals(ids).values():
         before = str(ou.details.get("policy_links", ""))

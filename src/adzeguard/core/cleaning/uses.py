@@ -16,7 +16,7 @@ from adzeguard.core.estate.hosts import FoundOnce, Host, HostState
 from adzeguard.core.estate.logon import logon_of
 from adzeguard.core.estate.places import short_dn
 from adzeguard.core.estate.policy_links import policy_links
-from adzeguard.core.estate.principal import Kind, Principal
+from adzeguard.core.estate.principal import LINKED_TO, Kind, Principal
 from adzeguard.core.identity import fold_dn
 from adzeguard.core.rights.delegations import Rights
 from adzeguard.core.rights.share_access import mask_in_words
@@ -204,7 +204,7 @@ def _linked(named: Named) -> Iterator[Found]:
     if not policies:
         return
     catalogue = named.estate.catalogue
-    ids = [i for kind in (Kind.DOMAIN, Kind.OU) for i in catalogue.of_kind(kind).tolist()]
+    ids = [i for kind in LINKED_TO for i in catalogue.of_kind(kind).tolist()]
     for ou in catalogue.principals(ids).values():
         for link in policy_links(str(ou.details.get("policy_links", ""))):
             one = policies.get(fold_dn(link.policy_dn))

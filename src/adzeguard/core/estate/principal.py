@@ -33,6 +33,8 @@ class Kind(IntEnum):
     """What the directory keeps of a trust with another domain, beside the trust's account."""
     PASSWORD_POLICY = 17
     """A settings object: a password policy for some people and groups ([MS-ADTS] 2.2, msDS-PasswordSettings)."""
+    SITE = 18
+    """A place of the network, by which hosts find a server near them ([MS-ADTS] 6.1.1.2.2.1); policies can be linked."""
 
     @property
     def label(self) -> str:
@@ -85,6 +87,8 @@ NOT_COLLECTED = -1
 """The id of what stands in no directory that was collected, or not yet."""
 CONTAINERS = frozenset({Kind.OU, Kind.CONTAINER, Kind.DOMAIN})
 """The kinds that hold other objects below them."""
+LINKED_TO: Final = (Kind.DOMAIN, Kind.OU, Kind.SITE)
+"""The kinds to which directory policies can be linked ([MS-GPOL] 2.2.2)."""
 NO_FLAGS = Flag(0)
 
 

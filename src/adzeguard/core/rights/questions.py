@@ -23,6 +23,7 @@ _CLASS_OF_KIND: Final = {
     Kind.DOMAIN: "domainDNS",
     Kind.CONTACT: "contact",
     Kind.TRUST: "user",
+    Kind.SITE: "site",
     Kind.SERVICE: "msDS-GroupManagedServiceAccount",
 }
 _DELETE: Final = "delete"

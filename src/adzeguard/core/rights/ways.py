@@ -161,7 +161,7 @@ WAYS: Final[Sequence[Way]] = (
 )
 
 LINKING: Final = Way(
-    "{} may link directory policies to {}", CONTAINERS, _writing("gPLink"), "[MS-GPOL] 2.2.2, 3.2.5.1.5"
+    "{} may link directory policies to {}", CONTAINERS | {Kind.SITE}, _writing("gPLink"), "[MS-GPOL] 2.2.2, 3.2.5.1.5"
 )
 """No way to the container itself: only to the accounts in it, to which all that is linked there applies."""
 

@@ -10,7 +10,7 @@ from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.moments import moment
 from adzeguard.core.estate.places import short_dn
 from adzeguard.core.estate.policy_links import policy_links
-from adzeguard.core.estate.principal import Kind, Principal
+from adzeguard.core.estate.principal import LINKED_TO, Kind, Principal
 from adzeguard.core.identity import Sid, fold_dn, leaf_name
 
 _DEEP = 3
@@ -69,7 +69,7 @@ def _links(estate: Estate) -> dict[str, list[tuple[str, bool]]]:
     """Return by the folded name of each policy where it is linked, and whether the link is on."""
     found: dict[str, list[tuple[str, bool]]] = {}
     catalogue = estate.catalogue
-    ids = [i for kind in (Kind.DOMAIN, Kind.OU) for i in catalogue.of_kind(kind).tolist()]
+    ids = [i for kind in LINKED_TO for i in catalogue.of_kind(kind).tolist()]
     for ou in catalogue.principals(ids).values():
         for link in policy_links(str(ou.details.get("policy_links", ""))):
             found.setdefault(fold_dn(link.policy_dn), []).append((short_dn(estate, ou.dn), link.on))
