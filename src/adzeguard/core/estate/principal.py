@@ -34,7 +34,7 @@ class Kind(IntEnum):
     PASSWORD_POLICY = 17
     """A settings object: a password policy for some people and groups ([MS-ADTS] 2.2, msDS-PasswordSettings)."""
     SITE = 18
-    """A place of the network, by which hosts find a server near them ([MS-ADTS] 6.1.1.2.2.1); policies can be linked."""
+    """A place of the network, to which policies can be linked as to an OU ([MS-ADTS] 6.1.1.2.2.1)."""
 
     @property
     def label(self) -> str:

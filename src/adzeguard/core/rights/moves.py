@@ -29,6 +29,8 @@ from adzeguard.core.values import dataclass
 from adzeguard.core.wellknown import WELL_KNOWN
 
 _Bools = NDArray[np.bool_]
+_MOST_APART: Final = 200
+"""Of more who may move something, or have more where it goes, it is not asked who is both."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,6 +41,19 @@ class Mover:
     entry: Ace | None
     over: Principal
     """What the entry is about."""
+
+
+@dataclass(frozen=True, slots=True)
+class Apart:
+    """Who may move an object, or what it lies in, to where others have more and they have not; and who these are.
+
+    Whoever is one of each gains by it. `entry` and `over` are as of a `Mover`.
+    """
+
+    movers: tuple[int, ...]
+    takers: tuple[int, ...]
+    entry: Ace | None
+    over: Principal
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,7 +84,7 @@ class Moves:
         self._tokens = tokens
         self._ruling_ids = ruling
         self._goals: dict[Kind, list[tuple[Descriptor, NDArray[np.intp]]]] = {}
-        self._known: dict[tuple[Kind, bool, bytes, str], tuple[Mover, ...]] = {}
+        self._known: dict[tuple[Kind, bool, bytes, str], tuple[tuple[Mover, ...], tuple[Apart, ...]]] = {}
 
     @cached_property
     def _everybody(self) -> Everybody:
@@ -89,12 +104,21 @@ class Moves:
 
     def movers(self, principal: Principal, raw: bytes, *, in_use: bool) -> Iterator[Mover]:
         """Yield who gains by moving an object, or what it lies in; `in_use` says of a group whether it gives access."""
+        yield from self._of(principal, raw, in_use)[0]
+
+    def apart(self, principal: Principal, raw: bytes, *, in_use: bool) -> Iterator[Apart]:
+        """Yield who could gain together by moving an object, or what it lies in."""
+        yield from self._of(principal, raw, in_use)[1]
+
+    def _of(self, principal: Principal, raw: bytes, in_use: bool) -> tuple[tuple[Mover, ...], tuple[Apart, ...]]:
         key = (principal.kind, in_use, raw, fold_dn(parent_dn(principal.dn)))
         if key not in self._known:
-            self._known[key] = tuple(self._found(principal, Descriptor.from_bytes(raw), in_use))
-        yield from self._known[key]
+            apart: list[Apart] = []
+            movers = tuple(self._found(principal, Descriptor.from_bytes(raw), in_use, apart))
+            self._known[key] = (movers, tuple(apart))
+        return self._known[key]
 
-    def _found(self, principal: Principal, descriptor: Descriptor, in_use: bool) -> Iterator[Mover]:
+    def _found(self, principal: Principal, descriptor: Descriptor, in_use: bool, apart: list[Apart]) -> Iterator[Mover]:
         below: list[_Place] = []
         places = list(self._upwards(principal, descriptor))
         if not any(self._somebody_may_rename(place) for place in places):
@@ -109,8 +133,10 @@ class Moves:
             may_take = self._may_take_away(place) & ~self._ruling & ~found
             if may_take.any():
                 have = self._takers(principal, descriptor, in_use)
-                gaining = self._gaining(below, in_use, may_take & ~have, closed)
+                gaining, meeting = self._gaining(below, in_use, may_take & ~have, closed, have | self._ruling)
                 found |= gaining
+                for movers, takers in meeting:
+                    apart += self._of_entries(place, movers, tuple(np.flatnonzero(takers).tolist()))
                 for who in self._told(gaining, have | self._ruling):
                     yield self._mover(place, who)
 
@@ -174,30 +200,51 @@ class Moves:
             found |= self._everybody.having(descriptor.owner, principal)
         return found
 
-    def _gaining(self, below: list[_Place], in_use: bool, candidates: _Bools, closed: bool) -> _Bools:
-        """Return which candidates get the lowest object by moving the highest somewhere.
+    def _of_entries(self, place: _Place, movers: _Bools, takers: tuple[int, ...]) -> Iterator[Apart]:
+        """Yield who may move something, those together who take it away by the same entry."""
+        by_entry: dict[tuple[Ace | None, int], list[Mover]] = {}
+        for who in np.flatnonzero(movers).tolist():
+            mover = self._mover(place, who)
+            by_entry.setdefault((mover.entry, mover.over.id), []).append(mover)
+        for those in by_entry.values():
+            yield Apart(tuple(one.who for one in those), takers, those[0].entry, those[0].over)
 
-        To one that is closed no rights come down, but the policies that are linked there do, if it is an account.
+    def _gaining(
+        self, below: list[_Place], in_use: bool, candidates: _Bools, closed: bool, beside: _Bools
+    ) -> tuple[_Bools, list[tuple[_Bools, _Bools]]]:
+        """Return which candidates get the lowest object by moving the highest somewhere, and who could together.
+
+        To one that is closed no rights come down, but the policies that are linked there do, if it is an account. Of
+        those who are `beside`, since they have it anyway, none is told.
         """
         gaining = np.zeros(len(candidates), bool)
+        together: list[tuple[_Bools, _Bools]] = []
         for goal, creators in self._places_for(below[0].principal.kind):
             able = np.zeros(len(candidates), bool)
             able[creators] = candidates[creators] & ~gaining[creators]
             if not able.any():
                 continue
-            # Who rules the place can have it hand down what they like, as soon as the object is there.
-            gaining |= able & self._takers(_NOWHERE, goal, in_use=True)
-            if below[-1].principal.kind in ACCOUNTS:
-                gaining |= able & self._may(_NOWHERE, goal, *self._reader.questions(LINKING, Kind.OU))
-            if closed:
-                continue
-            before, after, moved = below[0].above, goal, below[0].descriptor
-            for place in below:
-                guid = self._schema.classes.get(class_of_kind(place.principal.kind))
-                moved = handed_on(before.entries, after.entries, place.descriptor, guid)
-                before, after = place.descriptor, moved
-            gaining |= able & self._takers(below[-1].principal, moved, in_use)
-        return gaining
+            takers = self._takers_there(below, goal, in_use, closed)
+            gaining |= able & takers
+            movers, takers = able & ~takers, takers & ~able & ~gaining & ~beside
+            few = 0 < np.count_nonzero(movers) <= _MOST_APART and 0 < np.count_nonzero(takers) <= _MOST_APART
+            together += [(movers, takers)] if few else []
+        return gaining, together
+
+    def _takers_there(self, below: list[_Place], goal: Descriptor, in_use: bool, closed: bool) -> _Bools:
+        """Return who gets the lowest object when the highest has been moved to a place with this descriptor."""
+        # Who rules the place can have it hand down what they like, as soon as the object is there.
+        takers = self._takers(_NOWHERE, goal, in_use=True)
+        if below[-1].principal.kind in ACCOUNTS:
+            takers |= self._may(_NOWHERE, goal, *self._reader.questions(LINKING, Kind.OU))
+        if closed:
+            return takers
+        before, after, moved = below[0].above, goal, below[0].descriptor
+        for place in below:
+            guid = self._schema.classes.get(class_of_kind(place.principal.kind))
+            moved = handed_on(before.entries, after.entries, place.descriptor, guid)
+            before, after = place.descriptor, moved
+        return takers | self._takers(below[-1].principal, moved, in_use)
 
     def _places_for(self, kind: Kind) -> list[tuple[Descriptor, NDArray[np.intp]]]:
         """Return the descriptors of containers in which somebody may create objects of a kind, and who that is."""

@@ -4,7 +4,7 @@ A graph is walked backwards from the group. Whoever is in the group, holds it by
 stands behind it. Grants are edges of their own, so that one that reaches many objects through an OU is one.
 """
 
-from collections.abc import Collection, Iterable, Iterator, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from functools import cached_property
 from itertools import islice
@@ -40,6 +40,7 @@ from adzeguard.core.rights.ways import (
     LINKING,
     MEMBER,
     MOVING,
+    MOVING_AS,
     OWNER,
     OWNS,
     PRIMARY,
@@ -62,6 +63,8 @@ _MOST_HOSTS: Final = 2
 """Hosts on one way: over a few more everybody leads to everybody, as was seen with logons by chance."""
 _MOST_BEHIND_HOSTS: Final = 20_000
 """Of more that lead there over hosts nothing is asked: who has a way over hosts is mostly everybody by then."""
+_MOST_BECOMING: Final = 20_000
+"""Of more who become somebody who may move an object it is not asked who does."""
 _MOST_IN_GROUP: Final = 1_000
 """A larger group that administers a host leads there; where else its people left something is not asked."""
 
@@ -111,6 +114,7 @@ class ReachFinder:
         """Leave those out, from here on, who rule a domain anyway; whoever rules another one does not."""
         self._of_domain = domain
         self._leading_on: dict[int, Sequence[int]] = {}
+        self._become: dict[tuple[int, ...], dict[int, int]] = {}
         self._ruling = frozenset() if self._with_directory else ruling_ids(self._estate, domain)
         for of_domain in ("_people_ruling", "_rule_anyway", "_ruling_sids", "_moves"):
             self.__dict__.pop(of_domain, None)
@@ -173,25 +177,36 @@ class ReachFinder:
             self._over.look_ahead(one.sid for one, _ in loaded if one and one.kind in ACCOUNTS - _HOSTS and one.sid)
 
     def _behind(self, target: int) -> Iterator[Edge]:
-        principal, raw = self._principals.get(object_of(target)), self._descriptors.get(object_of(target))
+        yield from self._steps_to(target)
+        principal, raw = self._principals.get(target), self._descriptors.get(target)
         if principal is None:
             return
-        if target != principal.id:
-            of_part = self._filtering if principal.kind == Kind.POLICY else self._linking
-            yield from of_part(target, principal, raw)
-            return
-        yield from self._members(principal)
-        if raw is not None:
-            yield from self._holders(principal, raw)
-            yield from self._passages.container(principal, raw)
-        yield from self._passages.beyond_rights(principal)
-        yield from (edge for edge in self._acting_as.behind(principal) if edge.holder not in self._ruling)
         yield from self._through_hosts(principal)
         if principal.kind == Kind.DOMAIN:
             yield from self._letting_accounts_act(principal)
         # Behind a host who may move somebody is not asked: of thousands it took minutes, place by place.
         if raw is not None and principal.kind in _MOVABLE and not self._hosts_passed:
             yield from self._movers(principal, raw)
+            yield from self._moving_together(principal, raw)
+
+    def _steps_to(self, node: int) -> Iterator[Edge]:
+        principal, raw = self._principals.get(object_of(node)), self._descriptors.get(object_of(node))
+        if principal is None:
+            return
+        if node == principal.id:
+            yield from self._directly_behind(principal, raw)
+        elif principal.kind == Kind.POLICY:
+            yield from self._filtering(node, principal, raw)
+        else:
+            yield from self._linking(node, principal, raw)
+
+    def _directly_behind(self, principal: Principal, raw: bytes | None) -> Iterator[Edge]:
+        yield from self._members(principal)
+        if raw is not None:
+            yield from self._holders(principal, raw)
+            yield from self._passages.container(principal, raw)
+        yield from self._passages.beyond_rights(principal)
+        yield from (edge for edge in self._acting_as.behind(principal) if edge.holder not in self._ruling)
 
     def _letting_accounts_act(self, domain: Principal) -> Iterator[Edge]:
         for who, entry, account in self._letting_act.behind(domain, self._people_ruling):
@@ -396,6 +411,41 @@ class ReachFinder:
             if mover.who != principal.id:
                 yield Edge(mover.who, principal.id, MOVING, mover.entry, self._origin(mover.over, mover.entry))
 
+    def _moving_together(self, principal: Principal, raw: bytes) -> Iterator[Edge]:
+        """Yield who is both: somebody who may move an object, and somebody who has more where it goes."""
+        for apart in self._moves.apart(principal, raw, in_use=self._gives_access(principal)):
+            movers, takers = self._becoming(apart.movers), self._becoming(apart.takers)
+            both = movers.keys() & takers.keys()
+            # Whoever becomes one of these only by becoming another is told by that one.
+            nearest = [i for i in both if {movers[i], takers[i]}.isdisjoint(both - {i})]
+            names = self._estate.catalogue.principals({*apart.movers, *apart.takers})
+            for who in sorted(nearest, key=lambda i: (i == EVERYBODY, i)):
+                if who in self._ruling or (who >= 0 and self._rule_anyway[who]):
+                    continue
+                mover, taker = _end_of(movers, who), _end_of(takers, who)
+                said = [f"as {names[mover].qualified_name}"] if mover != who else []
+                theirs = f"{names[taker].qualified_name} has more" if taker != who else "more is theirs"
+                words = " ".join([*said, f"to where {theirs}"])
+                origin = self._origin(apart.over, apart.entry)
+                yield Edge(who, principal.id, MOVING_AS, apart.entry, origin, evidence=words)
+
+    def _becoming(self, ends: tuple[int, ...]) -> dict[int, int]:
+        """Return who is one of these or becomes one, and by whom next; the end of a way stands for itself.
+
+        Steps that a denial may close to some are not gone.
+        """
+        if ends not in self._become:
+            found = {end: end for end in ends}
+            level = list(ends)
+            while level and len(found) < _MOST_BECOMING:
+                self._load(objects_of(level))
+                self._look_ahead(level)
+                fresh = [edge for node in level for edge in self._steps_to(node) if not edge.doubt]
+                level = list({edge.holder: None for edge in fresh if edge.holder not in found})
+                found = {edge.holder: edge.target for edge in reversed(fresh)} | found
+            self._become[ends] = found
+        return self._become[ends]
+
     def _gives_access(self, principal: Principal) -> bool:
         return principal.kind != Kind.GROUP or self._estate.graph.grants_access(principal.id)
 
@@ -408,6 +458,13 @@ class ReachFinder:
             self._origins[key] = giving_container(self._estate, principal.dn, {given(entry)})
         found = self._origins[key]
         return principal.id if found is None else found
+
+
+def _end_of(steps: Mapping[int, int], start: int) -> int:
+    """Return the end of a way."""
+    while steps[start] != start:
+        start = steps[start]
+    return start
 
 
 def ruling_ids(estate: Estate, of: Domain) -> frozenset[int]:

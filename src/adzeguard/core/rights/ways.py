@@ -178,6 +178,8 @@ MEMBER: Final = "{} is a member of {}"
 PRIMARY: Final = "{} has {} as its primary group"
 INHERITS: Final = "{} hands its rights on to {}"
 MOVING: Final = "{} may move {} to where more is theirs"
+MOVING_AS: Final = "{} may move {}"
+"""With who moves and who has more where it goes, which are two: whoever is both."""
 HOLDS: Final = "{} gives out every secret, and with it {}"
 SERVES: Final = "{} is a directory server of {}"
 LINKED: Final = "{} has policies that apply to {}"
@@ -208,6 +210,7 @@ PASSAGES: Final[Sequence[str]] = (
     PRIMARY,
     INHERITS,
     MOVING,
+    MOVING_AS,
     HOLDS,
     SERVES,
     LINKED,
