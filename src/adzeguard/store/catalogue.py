@@ -1,7 +1,7 @@
 """The objects of the store, looked up without loading them all."""
 
 import json
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from functools import cached_property, partial
 from typing import Any, Final
 
@@ -276,6 +276,10 @@ class KeptCatalogue(StoredCatalogue):
         wanted = set(sids)
         few = len(wanted) < _FEW_SIDS and not self._is_past
         return super().by_sids(wanted) if few else self._kept.by_sids(wanted)
+
+    def ids_at(self, authorities: Sequence[str], places: NDArray[np.int32], rids: NDArray[np.uint32]) -> Ids:
+        """Return the id of each of many SIDs, -1 for none; `places` says which of the authorities it is of."""
+        return self._kept.ids_at(authorities, places, rids)
 
     def look_ahead(self, names: Iterable[str], dns: Iterable[str]) -> None:
         """Find many names or places at once, where there is an index of them."""

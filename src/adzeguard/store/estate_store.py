@@ -26,6 +26,7 @@ from adzeguard.store.connection import Connection, Database, one
 from adzeguard.store.host_rows import StoredHosts, hosts_of, read_at, read_hosts, write_hosts
 from adzeguard.store.kept_columns import Checked
 from adzeguard.store.kept_graph import graph_of
+from adzeguard.store.kept_hosts import KeptHosts
 from adzeguard.store.memberships import read_graph, write_memberships
 from adzeguard.store.objects import sids_of_ids, write_seen_deleted, write_whole
 from adzeguard.store.partial import PartialWrite
@@ -50,7 +51,11 @@ class EstateStore:
     def __init__(self, database: Database, kept: Path | None = None) -> None:
         """`kept` is the file for a copy of what holds now; without it every look reads the store alone."""
         self.database = database
-        self._present = Present(database, kept) if kept is not None and database.writable else None
+        keeps = kept is not None and database.writable
+        self._present = Present(database, kept) if kept is not None and keeps else None
+        self._kept_hosts = (
+            KeptHosts(database, kept.with_name(f"{kept.name}-hosts")) if kept is not None and keeps else None
+        )
 
     def ids_for(self, keys: Sequence[bytes]) -> list[int]:
         """Return a number for each object by its key: the one it always had, or a new one."""
@@ -89,6 +94,7 @@ class EstateStore:
             hosts_changed = write_hosts(connection, number, hosts, whole=True)
         if self._present is not None:
             self._present.keep(assembled)
+        self._keep_hosts()
         return Written(number, objects, groups, hosts_changed, gone)
 
     def write_observed(
@@ -125,7 +131,13 @@ class EstateStore:
             write_seen_deleted(connection, list(sids_of_ids(connection, deleted)))
         if self._present is not None and (objects or groups):
             self._present.columns()  # brought on now, so that no look need to
+        self._keep_hosts()
         return Written(number, objects, groups, hosts_changed)
+
+    def _keep_hosts(self) -> None:
+        """Make the copy of the hosts anew, or say that it still holds, so that no look need to."""
+        if self._kept_hosts is not None:
+            self._kept_hosts.columns()
 
     def schema(self) -> tuple[str, str]:
         """Return the stamp of the server's schema and that as JSON; empty where none was read."""
@@ -334,7 +346,7 @@ class EstateStore:
         stored = self.latest() if moment is None else self.at(moment)
         collection = None if moment is None else stored.id
         catalogue = self._catalogue_of(stored.facts.domain, collection)
-        hosts = StoredHosts(self.database, valid_at(collection))
+        hosts = StoredHosts(self.database, valid_at(collection), self._kept_hosts if collection is None else None)
         return Estate(stored.facts.finished, stored.facts.domain, catalogue, lambda: self.load_graph(collection), hosts)
 
     def load_graph(self, collection: int | None = None) -> MembershipGraph:

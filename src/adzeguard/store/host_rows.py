@@ -4,7 +4,7 @@ import json
 from bisect import bisect_left
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import cache, cached_property
-from typing import TYPE_CHECKING, Any, TypeVar, overload
+from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar, overload
 
 from adzeguard.core.errors import InputError
 from adzeguard.core.estate.alike_states import AlikeStates
@@ -18,8 +18,11 @@ from adzeguard.store.objects import end_rows
 from adzeguard.store.seen_on import write_seen_on
 
 if TYPE_CHECKING:
+    from adzeguard.core.estate.administrators import Administrators
     from adzeguard.core.estate.capability import Capability
+    from adzeguard.core.estate.catalogue import Catalogue
     from adzeguard.core.estate.seen_on import SeenOn
+    from adzeguard.store.kept_hosts import KeptHosts
 
 T = TypeVar("T")
 
@@ -105,15 +108,23 @@ def note_group_names(connection: Connection, folded: Iterable[str]) -> None:
 class StoredHosts(LazySequence[Host]):
     """All hosts, read when somebody first looks at one; a few of them can be had without the rest."""
 
-    def __init__(self, database: Database, valid: str) -> None:
+    def __init__(self, database: Database, valid: str, kept: "KeptHosts | None" = None) -> None:
+        """`kept` is the copy of what holds now, where that is asked for."""
         super().__init__(self._all)
+        self._kept = kept
         self._database = database
         self._valid = valid
         self._named: dict[str, Host | None] = {}
 
     def _all(self) -> list[Host]:
+        if self._kept is not None:
+            return self._kept.hosts()
         with self._database.reading() as connection:
             return read_hosts(connection, self._valid)
+
+    def administrators(self, catalogue: "Catalogue") -> "Administrators | None":
+        """Return who administers them, as ids of a catalogue."""
+        return self._kept.administrators(catalogue) if self._kept is not None else None
 
     def with_local_group(self, name: str) -> list[Host]:
         """Return the hosts that have a local group of this name."""
@@ -149,8 +160,41 @@ class StoredHosts(LazySequence[Host]):
         return self._named[folded]
 
 
+class HostRow(NamedTuple):
+    """A host as the store has it; `state` is the text of what it said last, empty where it said nothing."""
+
+    id: int
+    name: str
+    dn: str
+    details: str
+    is_of_directory: bool
+    sid: str
+    trouble: str
+    state: str
+    source: str
+
+
 def read_hosts(connection: Connection, valid: str, condition: str = "", *values: Any) -> list[Host]:
     """Return all hosts that hold, by name, or of them those for which a condition on the host or its object is true."""
+    states = AlikeStates(state_of_text)
+    return [
+        Host(
+            row.id,
+            row.name,
+            row.dn,
+            states.read(row.state),
+            row.trouble,
+            row.sid,
+            row.source,
+            row.details,
+            row.is_of_directory,
+        )
+        for row in host_rows(connection, valid, condition, *values)
+    ]
+
+
+def host_rows(connection: Connection, valid: str, condition: str = "", *values: Any) -> Iterator[HostRow]:
+    """Yield the same as rows."""
     more = f" AND {condition}" if condition else ""
     hosts, objects = f"(SELECT * FROM host WHERE {valid}) h", f"(SELECT * FROM object WHERE {valid}) o"
     # Said in this order, since SQLite keeps to it: by itself it went over a million objects to find 20,000 hosts.
@@ -160,21 +204,9 @@ def read_hosts(connection: Connection, valid: str, condition: str = "", *values:
         f" FROM {first} CROSS JOIN {second}"
         f" LEFT JOIN authority a ON a.id = o.authority WHERE o.id = h.id{more} ORDER BY o.name"
     )
-    states = AlikeStates(state_of_text)
-    return [
-        Host(
-            i,
-            name,
-            dn,
-            states.read(state),
-            trouble,
-            f"{authority}-{rid}" if authority else "",
-            source,
-            details,
-            primary in DIRECTORY_SERVER_GROUPS,
-        )
-        for i, name, dn, details, primary, authority, rid, trouble, state, source in connection.rows(query, values)
-    ]
+    for i, name, dn, details, primary, authority, rid, trouble, state, source in connection.rows(query, values):
+        sid = f"{authority}-{rid}" if authority else ""
+        yield HostRow(i, name, dn, details, primary in DIRECTORY_SERVER_GROUPS, sid, trouble, state, source)
 
 
 def hosts_of(connection: Connection, valid: str, ids: Sequence[int]) -> dict[int, Host]:

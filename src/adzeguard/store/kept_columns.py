@@ -72,6 +72,10 @@ class Checked:
         """Return all columns, all of them compared."""
         return {name: self.whole(name) for name in self._columns}
 
+    def all_but(self, *names: str) -> Columns:
+        """Return the others, all of them compared."""
+        return {name: self.whole(name) for name in self._columns if name not in names}
+
     def at(self, name: str, places: NDArray[np.integer]) -> NDArray[Any]:
         """Return the numbers of a column at some places."""
         found: NDArray[Any] = self.read(name, places, places + 1)[places]

@@ -2,7 +2,7 @@
 
 import heapq
 import json
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from functools import cache, cached_property, partial
 from typing import Any, Final, cast
 
@@ -177,6 +177,27 @@ class KeptObjects:
             ids = np.flatnonzero((of_authority == place) & (kinds != Kind.ABSENT) & _among(rids, by_rid))
             matches |= {by_rid[rid]: i for i, rid in zip(ids.tolist(), rids[ids].tolist(), strict=True)}
         return matches
+
+    def ids_at(self, authorities: Sequence[str], places: NDArray[np.int32], rids: NDArray[np.uint32]) -> Ids:
+        """Return the id of each of many SIDs, -1 for none; `places` says which of the authorities it is of."""
+        found = np.full(len(places), NONE, np.int32)
+        known = {text: place for place, text in enumerate(self._authorities)}
+        of_authority, of_rids, kinds = (self._columns.whole(name) for name in ("authorities", "rids", "kinds"))
+        for place, authority in enumerate(authorities):
+            asked = np.flatnonzero(places == place)
+            if not len(asked) or authority not in known:
+                continue
+            ids = np.flatnonzero((of_authority == known[authority]) & (kinds != Kind.ABSENT))
+            if not len(ids):
+                continue
+            there = of_rids[ids]
+            order = np.argsort(there, kind="stable")
+            ids, there = ids[order], there[order]
+            # Of two objects of one SID the last one, as where each is looked up by itself.
+            last = np.searchsorted(there, rids[asked], side="right") - 1
+            hit = (last >= 0) & (there[last] == rids[asked])
+            found[asked[hit]] = ids[last[hit]]
+        return found
 
     def of_kind(self, kind: Kind) -> Ids:
         """Return the ids of all objects of a kind, sorted."""

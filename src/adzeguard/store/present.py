@@ -56,7 +56,7 @@ class Present:
     def columns(self) -> Checked:
         """Return the columns of what holds now."""
         with self._database.reading() as connection:
-            number, stamp = _last(connection)
+            number, stamp = last_collection(connection)
             if self._opened is None or self._opened[0] != stamp:
                 self._opened = (stamp, self._found(connection, number, stamp))
         columns = self._opened[1]
@@ -77,7 +77,7 @@ class Present:
     def keep(self, whole: Assembled) -> None:
         """Keep what was just written whole. Where little of it was new, what is kept already is brought on."""
         with self._database.reading() as connection:
-            number, stamp = _last(connection)
+            number, stamp = last_collection(connection)
             size = size_of(connection)
             kept = kept_columns.opened(self._path)
             if kept is not None and self._is_of_here(connection, kept):
@@ -108,7 +108,7 @@ class Present:
     def _made_anew(self, stamp: str) -> Columns:
         """Read the columns from the store, for those of a file that is damaged: perhaps long after it was opened."""
         with self._database.reading() as connection:
-            number, now = _last(connection)
+            number, now = last_collection(connection)
             if now != stamp:
                 raise StoreBusyError("a collection was written meanwhile", "Run it again")
             columns = read_columns(connection)
@@ -116,11 +116,13 @@ class Present:
             return columns
 
     def _is_of_here(self, connection: Connection, kept: kept_columns.KeptFile) -> bool:
-        """Whether the store has the collection that the file tells of, and not another of the same number."""
-        if kept.columns.names != _NAMES:
-            return False
-        row = one(connection, "SELECT stamp FROM collection WHERE id = ?", (kept.number,))
-        return row is not None and bool(kept.stamp) and str(row[0]) == kept.stamp
+        return kept.columns.names == _NAMES and is_of_here(connection, kept)
+
+
+def is_of_here(connection: Connection, kept: kept_columns.KeptFile) -> bool:
+    """Whether the store has the collection that a file tells of, and not another of the same number."""
+    row = one(connection, "SELECT stamp FROM collection WHERE id = ?", (kept.number,))
+    return row is not None and bool(kept.stamp) and str(row[0]) == kept.stamp
 
 
 def size_of(connection: Connection) -> int:
@@ -129,7 +131,8 @@ def size_of(connection: Connection) -> int:
     return int(last[0]) + 1
 
 
-def _last(connection: Connection) -> tuple[int, str]:
+def last_collection(connection: Connection) -> tuple[int, str]:
+    """Return the number of the last collection, and what tells it from another of this number."""
     row = one(connection, "SELECT id, stamp FROM collection ORDER BY id DESC LIMIT 1")
     return (int(row[0]), str(row[1])) if row else (0, "")
 

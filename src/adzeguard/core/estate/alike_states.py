@@ -7,6 +7,7 @@ import re
 from collections.abc import Callable, Mapping
 from collections.abc import Set as AbstractSet
 from dataclasses import replace
+from functools import cached_property
 from typing import Any
 
 from adzeguard.core.estate.hosts import HostState, LocalAccount, LocalGroup
@@ -23,7 +24,7 @@ class AlikeStates:
 
     def __init__(self, take_apart: Callable[[str], HostState | None]) -> None:
         self._take_apart = take_apart
-        self._known: dict[str, _Alike] = {}
+        self._known: dict[str, Alike] = {}
 
     def read(self, text: str) -> HostState | None:
         """Return the state that a text holds."""
@@ -34,11 +35,11 @@ class AlikeStates:
         form = text[found.end() :].replace(f"{machine}-", f"{_MARK}-")
         alike = self._known.get(form)
         if alike is not None:
-            return _StateOfAlike(alike, Sid(machine))
+            return StateOfAlike(alike, Sid(machine))
         state = self._take_apart(text)
         if state is not None and form.count(_MARK) == _own_sids(state):
-            self._known[form] = _Alike(state)
-            return _StateOfAlike(self._known[form], state.machine_sid)
+            self._known[form] = alike_as(state)
+            return StateOfAlike(self._known[form], state.machine_sid)
         return state
 
 
@@ -51,29 +52,57 @@ def _own_sids(state: HostState) -> int:
     return sum(sid.startswith(own) for sid in (*sids, *state.unlisted))
 
 
-class _Alike:
-    """A state whose own SIDs are known, to say it of other hosts; what names none of them is the same on all."""
+def alike_as(state: HostState) -> "Alike":
+    """Return what all states have in common with this one that differ from it in their own SIDs alone."""
+    return Alike(lambda: state, lambda: state)
 
-    def __init__(self, state: HostState) -> None:
-        self.state = state
-        self._there = f"{state.machine_sid}-"
-        self._groups = [(group, self._rest(group.sid), self._own(group)) for group in state.groups]
-        self._sids = {account.sid for account in state.accounts} | {group.sid for group in state.groups}
 
-    def accounts_on(self, here: str) -> tuple[LocalAccount, ...]:
-        """Return the accounts of a host whose SIDs begin like this; its own are there already."""
+class Alike:
+    """A state whose own SIDs are known, to say it of other hosts; what names none of them is the same on all.
+
+    `own` gives a state with its accounts, its groups, and who administers it by no list; `others` one with the rest.
+    Each is called when somebody looks.
+    """
+
+    def __init__(self, own: Callable[[], HostState], others: Callable[[], HostState]) -> None:
+        self._own_of = own
+        self._others_of = others
+
+    @cached_property
+    def own(self) -> HostState:
+        """A state with the accounts and groups."""
+        return self._own_of()
+
+    @cached_property
+    def others(self) -> HostState:
+        """A state with everything else."""
+        return self._others_of()
+
+    @cached_property
+    def _there(self) -> str:
+        return f"{self.own.machine_sid}-"
+
+    @cached_property
+    def _groups(self) -> list[tuple[LocalGroup, str | None, dict[Sid, str]]]:
+        return [(group, self._rest(group.sid), self._own_members(group)) for group in self.own.groups]
+
+    @cached_property
+    def _sids(self) -> AbstractSet[Sid]:
+        return {account.sid for account in self.own.accounts} | {group.sid for group in self.own.groups}
+
+    def accounts_on(self, here: str, some: AbstractSet[Sid] | None = None) -> tuple[LocalAccount, ...]:
+        """Return the accounts of a host whose SIDs begin like this; `some` are SIDs on the one that is known."""
+        wanted = [account for account in self.own.accounts if some is None or account.sid in some]
         if here == self._there:
-            return self.state.accounts
-        return tuple(
-            LocalAccount(account.name, self.sid_on(here, account.sid), account.enabled)
-            for account in self.state.accounts
-        )
+            return tuple(wanted)
+        return tuple(LocalAccount(one.name, self.sid_on(here, one.sid), one.enabled) for one in wanted)
 
-    def groups_on(self, here: str) -> tuple[LocalGroup, ...]:
+    def groups_on(self, here: str, some: AbstractSet[Sid] | None = None) -> tuple[LocalGroup, ...]:
         """Return the groups of such a host."""
+        wanted = [of_group for of_group in self._groups if some is None or of_group[0].sid in some]
         if here == self._there:
-            return self.state.groups
-        return tuple(self._group_on(here, *of_group) for of_group in self._groups)
+            return tuple(group for group, *_ in wanted)
+        return tuple(self._group_on(here, *of_group) for of_group in wanted)
 
     def group_on(self, here: str, sid: str) -> LocalGroup | None:
         """Return one group of such a host."""
@@ -83,10 +112,13 @@ class _Alike:
                 return group if here == self._there else self._group_on(here, *of_group)
         return None
 
-    def has_any(self, here: str, sids: AbstractSet[Sid]) -> bool:
-        """Tell whether an account or group of such a host has one of these SIDs."""
+    def among(self, here: str, sids: AbstractSet[Sid]) -> AbstractSet[Sid]:
+        """Return those of some SIDs that an account or group of such a host has, as they are on the one that is known.
+
+        Most who are asked for are of the directory.
+        """
         there = {Sid(self._there + sid[len(here) :]) if sid.startswith(here) else sid for sid in sids}
-        return not self._sids.isdisjoint(there)
+        return there & self._sids
 
     def sid_on(self, here: str, sid: Sid) -> Sid:
         """Return what a SID is on another host."""
@@ -99,7 +131,7 @@ class _Alike:
         sid = group.sid if rest is None else Sid(here + rest)
         return LocalGroup(group.name, sid, group.members.difference(own).union(Sid(here + r) for r in own.values()))
 
-    def _own(self, group: LocalGroup) -> dict[Sid, str]:
+    def _own_members(self, group: LocalGroup) -> dict[Sid, str]:
         return {sid: rest for sid in group.members if (rest := self._rest(sid)) is not None}
 
     def _rest(self, sid: Sid) -> str | None:
@@ -107,30 +139,30 @@ class _Alike:
         return sid[len(self._there) :] if sid.startswith(self._there) else None
 
 
-class _StateOfAlike(HostState):
+class StateOfAlike(HostState):
     """What a host said that differs from others in its own SIDs alone: made as far as somebody looks at it."""
 
     __slots__ = ("_of",)
-    _of: _Alike
+    _of: Alike
 
-    def __init__(self, of: _Alike, machine: Sid) -> None:
+    def __init__(self, of: Alike, machine: Sid) -> None:
         object.__setattr__(self, "machine_sid", machine)
         object.__setattr__(self, "_of", of)
 
     @property
     def capabilities(self) -> frozenset[str]:
         """The names of what can be read and changed there."""
-        return self._of.state.capabilities
+        return self._of.others.capabilities
 
     @property
     def parts(self) -> Mapping[str, Any]:
         """The values of further capabilities, which name no account of the host."""
-        return self._of.state.parts
+        return self._of.others.parts
 
     @property
     def lacks(self) -> Mapping[str, str]:
         """Why it has not what it has not."""
-        return self._of.state.lacks
+        return self._of.others.lacks
 
     @property
     def alike(self) -> object:
@@ -155,7 +187,7 @@ class _StateOfAlike(HostState):
     def unlisted(self) -> Mapping[Sid, str]:
         """Who administers it though no list says so."""
         here, of = f"{self.machine_sid}-", self._of
-        return {of.sid_on(here, sid): by for sid, by in of.state.unlisted.items()}
+        return {of.sid_on(here, sid): by for sid, by in of.own.unlisted.items()}
 
     def group(self, sid: str) -> LocalGroup | None:
         """Return the local group with this SID."""
@@ -163,8 +195,9 @@ class _StateOfAlike(HostState):
 
     def among(self, sids: AbstractSet[Sid]) -> tuple[list[LocalAccount], list[LocalGroup]]:
         """Return the accounts and groups of the host itself that have one of these SIDs."""
-        # Most who are asked for are of the directory: then those of the host are not made.
-        return super().among(sids) if self._of.has_any(f"{self.machine_sid}-", sids) else ([], [])
+        here = f"{self.machine_sid}-"
+        some = self._of.among(here, sids)
+        return (list(self._of.accounts_on(here, some)), list(self._of.groups_on(here, some))) if some else ([], [])
 
     def with_accounts(self, accounts: tuple[LocalAccount, ...]) -> HostState:
         """Return the same with other accounts."""

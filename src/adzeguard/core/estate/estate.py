@@ -8,17 +8,18 @@ from functools import cached_property
 
 import numpy as np
 
+from adzeguard.core.estate.administrators import Administrators, TellsAdministrators
 from adzeguard.core.estate.catalogue import Catalogue, Domain
 from adzeguard.core.estate.foreign import may_hold_others, with_foreign_name
 from adzeguard.core.estate.hosts import Host, SearchableHosts
-from adzeguard.core.estate.links import Ids
+from adzeguard.core.estate.links import Ids, Links
 from adzeguard.core.estate.membership import MembershipGraph
 from adzeguard.core.estate.objects import outsider
 from adzeguard.core.estate.principal import Flag, Kind, Principal
 from adzeguard.core.estate.trusts import Trust, trusts_of
 from adzeguard.core.identity import OF_A_DOMAIN, Sid
 from adzeguard.core.values import dataclass
-from adzeguard.core.wellknown import ADMINISTRATORS
+from adzeguard.core.wellknown import ADMINISTRATORS, EVERYONE_LIKE
 
 
 @dataclass(frozen=True)
@@ -212,6 +213,19 @@ class Estate:
             group = host.state.group(ADMINISTRATORS) if host.state else None
             found.append(group.members if group else frozenset())
         return found
+
+    @cached_property
+    def administrators(self) -> Administrators:
+        """Who of the directory administers each host, as ids."""
+        if isinstance(self.hosts, TellsAdministrators):
+            told = self.hosts.administrators(self.catalogue)
+            if told is not None:
+                return told
+        ids = self.ids_of_sids({sid for members in self.alike_administrators for sid in members})
+        found = [[i for sid in members if (i := ids[sid]) is not None] for members in self.alike_administrators]
+        rows = {h.id: row for row, some in enumerate(self.alike_hosts) for h in some if not h.is_of_directory}
+        everybody = [not EVERYONE_LIKE.isdisjoint(members) for members in self.alike_administrators]
+        return Administrators(rows, Links.of_rows(found), np.array(everybody, bool))
 
     @cached_property
     def alike_administrators(self) -> Sequence[frozenset[Sid]]:

@@ -9,10 +9,10 @@ over (seen with winbind); the password of a job or a service is kept for as long
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from datetime import datetime, timedelta
 from enum import IntEnum
-from functools import cached_property
 from typing import Final
 
 from adzeguard.core.access.logon import identities_of_all, may_log_on, shape_of, token_at
+from adzeguard.core.estate.administrators import Administrators
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host, HostState
 from adzeguard.core.estate.logon import IN_PERSON, WAYS, LogonRules, logon_of
@@ -169,12 +169,7 @@ class OverHosts:
         fresh = [sid for sid in sids if sid not in self._identities]
         self._identities |= identities_of_all(self._estate, fresh)
 
-    def administrators(self, host: int) -> frozenset[Sid]:
-        """Return who administers a host directly, by the id of its account."""
-        return self._administrators.get(host, frozenset())
-
-    @cached_property
-    def _administrators(self) -> Mapping[int, frozenset[Sid]]:
-        pairs = zip(self._estate.hosts, self._estate.host_administrators, strict=True)
-        # A directory server has no administrators of its own: those of the directory are told by rights.
-        return {host.id: members for host, members in pairs if members and not host.is_of_directory}
+    @property
+    def administrators(self) -> Administrators:
+        """Who administers the hosts directly; a directory server has nobody: that is told by rights."""
+        return self._estate.administrators

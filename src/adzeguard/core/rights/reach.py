@@ -4,10 +4,9 @@ A graph is walked backwards from the group. Whoever is in the group, holds it by
 stands behind it. Grants are edges of their own, so that one that reaches many objects through an OU is one.
 """
 
-from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from functools import cached_property
-from itertools import islice
 from typing import Final
 
 import numpy as np
@@ -20,7 +19,7 @@ from adzeguard.core.estate.catalogue import Domain
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host
 from adzeguard.core.estate.principal import ACCOUNTS, Kind, Principal
-from adzeguard.core.identity import Sid, parent_dn
+from adzeguard.core.identity import parent_dn
 from adzeguard.core.rights.acting_as import ActingAs
 from adzeguard.core.rights.answers import Everybody, Tokens
 from adzeguard.core.rights.delegations import Rights
@@ -116,7 +115,7 @@ class ReachFinder:
         self._leading_on: dict[int, Sequence[int]] = {}
         self._become: dict[tuple[int, ...], dict[int, int]] = {}
         self._ruling = frozenset() if self._with_directory else ruling_ids(self._estate, domain)
-        for of_domain in ("_people_ruling", "_rule_anyway", "_ruling_sids", "_moves"):
+        for of_domain in ("_people_ruling", "_rule_anyway", "_moves"):
             self.__dict__.pop(of_domain, None)
 
     def graph(self, group: int) -> ReachGraph:
@@ -169,11 +168,7 @@ class ReachFinder:
         loaded = [(self._principals.get(i), self._descriptors.get(i)) for i in objects_of(level)]
         held = (hold for one, raw in loaded if one is not None and raw is not None for hold in self._held(one, raw))
         self._estate.ids_of_sids({hold.who for hold in held})
-        if self._over is None:
-            return
-        administrators = (sid for i in level for sid in self._over.administrators(i))
-        self._estate.ids_of_sids(set(islice(administrators, _MOST_BEHIND_HOSTS)))
-        if self._hosts_passed < _MOST_HOSTS:
+        if self._over is not None and self._hosts_passed < _MOST_HOSTS:
             self._over.look_ahead(one.sid for one, _ in loaded if one and one.kind in ACCOUNTS - _HOSTS and one.sid)
 
     def _behind(self, target: int) -> Iterator[Edge]:
@@ -287,42 +282,21 @@ class ReachFinder:
         return self._leading_on[host]
 
     def _administered(self, hosts: Sequence[Host]) -> Iterator[Host]:
-        """Yield the hosts that somebody administers who does not rule the domain anyway.
-
-        One is enough, and is found among the first of each, looked up in one go: host by host it was a search among a
-        million objects, and for all of two million administrators it was half of everything.
-        """
-        members = [self._over.administrators(host.id) if self._over is not None else () for host in hosts]
-        some = [next((sid for sid in of_host if self._may_lead_on(sid)), None) for of_host in members]
-        ids = self._estate.ids_of_sids({sid for sid in some if sid is not None})
-        for host, one, of_host in zip(hosts, some, members, strict=True):
-            if (one is not None and self._leads_on(one, ids[one])) or self._any_leads_on(of_host):
-                yield host
-
-    def _may_lead_on(self, sid: Sid) -> bool:
-        return sid not in self._ruling_sids and self._estate.domain.of_sid(sid) is not None
-
-    def _any_leads_on(self, sids: Collection[Sid]) -> bool:
-        ids = self._estate.ids_of_sids(sids)
-        return any(self._leads_on(sid, ids[sid]) for sid in sids)
-
-    def _leads_on(self, sid: Sid, found: int | None) -> bool:
-        if sid in EVERYONE_LIKE:
-            return True
-        return found is not None and not self._rule_anyway[found] and self._estate.graph.gives_anything(found)
-
-    @cached_property
-    def _ruling_sids(self) -> frozenset[Sid]:
-        return frozenset(one.sid for one in self._estate.catalogue.principals(self._ruling).values() if one.sid)
+        """Yield the hosts that somebody administers who does not rule the domain anyway."""
+        if self._over is None:
+            return
+        administrators, graph = self._over.administrators, self._estate.graph
+        leading = ~self._rule_anyway
+        leading[graph.group_ids[~graph.security]] = False
+        led = administrators.led_by_any(leading)
+        yield from (host for host in hosts if host.id in administrators.rows and led[administrators.rows[host.id]])
 
     def _found_administrators(self, host: int) -> list[int]:
         if self._over is None:
             return []
-        members = self._over.administrators(host)
-        ids = self._estate.ids_of_sids(members)
-        rule = self._rule_anyway
-        found = {i for sid in members if (i := ids[sid]) is not None and not rule[i]}
-        everybody = any(sid in EVERYONE_LIKE for sid in members)
+        ids = self._over.administrators.of(host)
+        found = set(ids[~self._rule_anyway[ids]].tolist())
+        everybody = self._over.administrators.has_everybody(host)
         return sorted(found - self._like_everyone) + ([EVERYBODY] if everybody else [])
 
     @cached_property
