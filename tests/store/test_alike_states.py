@@ -14,7 +14,8 @@ _MACHINES = ("S-1-5-21-1-2-3", "S-1-5-21-1-2-31", "S-1-5-21-1-2-3-500", "S-1-5-2
 
 
 @st.composite
-def _states(draw: st.DrawFn) -> HostState:
+def random_states(draw: st.DrawFn) -> HostState:
+    """What a host may say, with SIDs of other hosts that begin like its own."""
     machine = Sid(draw(st.sampled_from(_MACHINES)))
     sids = st.builds(
         lambda of, rid: Sid(f"{of}-{rid}"), st.sampled_from((machine, *_MACHINES[:4])), st.integers(500, 502)
@@ -32,7 +33,7 @@ def _states(draw: st.DrawFn) -> HostState:
     )
 
 
-@given(st.lists(_states(), max_size=8))
+@given(st.lists(random_states(), max_size=8))
 def test_read_alike(states: list[HostState]) -> None:
     """Every state is read as it would be by itself, whatever was read before it."""
     together = AlikeStates(state_of_text)

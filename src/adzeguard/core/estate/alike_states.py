@@ -67,6 +67,7 @@ class Alike:
     def __init__(self, own: Callable[[], HostState], others: Callable[[], HostState]) -> None:
         self._own_of = own
         self._others_of = others
+        self._own_inside: dict[Sid, dict[Sid, str]] = {}
 
     @cached_property
     def own(self) -> HostState:
@@ -83,10 +84,6 @@ class Alike:
         return f"{self.own.machine_sid}-"
 
     @cached_property
-    def _groups(self) -> list[tuple[LocalGroup, str | None, dict[Sid, str]]]:
-        return [(group, self._rest(group.sid), self._own_members(group)) for group in self.own.groups]
-
-    @cached_property
     def _sids(self) -> AbstractSet[Sid]:
         return {account.sid for account in self.own.accounts} | {group.sid for group in self.own.groups}
 
@@ -99,40 +96,43 @@ class Alike:
 
     def groups_on(self, here: str, some: AbstractSet[Sid] | None = None) -> tuple[LocalGroup, ...]:
         """Return the groups of such a host."""
-        wanted = [of_group for of_group in self._groups if some is None or of_group[0].sid in some]
-        if here == self._there:
-            return tuple(group for group, *_ in wanted)
-        return tuple(self._group_on(here, *of_group) for of_group in wanted)
+        wanted = [group for group in self.own.groups if some is None or group.sid in some]
+        return tuple(wanted) if here == self._there else tuple(self._group_on(here, group) for group in wanted)
 
     def group_on(self, here: str, sid: str) -> LocalGroup | None:
         """Return one group of such a host."""
-        for of_group in self._groups:
-            group, rest, _ = of_group
-            if (group.sid if rest is None else here + rest) == sid:
-                return group if here == self._there else self._group_on(here, *of_group)
-        return None
+        there = self._from(here, sid)
+        group = self.own.group(there) if there is not None else None
+        return group if group is None or here == self._there else self._group_on(here, group)
 
     def among(self, here: str, sids: AbstractSet[Sid]) -> AbstractSet[Sid]:
         """Return those of some SIDs that an account or group of such a host has, as they are on the one that is known.
 
         Most who are asked for are of the directory.
         """
-        there = {Sid(self._there + sid[len(here) :]) if sid.startswith(here) else sid for sid in sids}
-        return there & self._sids
+        return {there for sid in sids if (there := self._from(here, sid)) is not None and there in self._sids}
 
     def sid_on(self, here: str, sid: Sid) -> Sid:
         """Return what a SID is on another host."""
         rest = self._rest(sid)
         return sid if rest is None else Sid(here + rest)
 
-    def _group_on(self, here: str, group: LocalGroup, rest: str | None, own: dict[Sid, str]) -> LocalGroup:
-        if rest is None and not own:
+    def _group_on(self, here: str, group: LocalGroup) -> LocalGroup:
+        if group.sid not in self._own_inside:
+            self._own_inside[group.sid] = self._own_members(group)
+        sid, own = self.sid_on(here, group.sid), self._own_inside[group.sid]
+        if sid is group.sid and not own:
             return group
-        sid = group.sid if rest is None else Sid(here + rest)
         return LocalGroup(group.name, sid, group.members.difference(own).union(Sid(here + r) for r in own.values()))
 
     def _own_members(self, group: LocalGroup) -> dict[Sid, str]:
         return {sid: rest for sid in group.members if (rest := self._rest(sid)) is not None}
+
+    def _from(self, here: str, sid: str) -> Sid | None:
+        """Return what a SID of another host is on the one that is known; None for one of this one, unknown there."""
+        if sid.startswith(here):
+            return Sid(self._there + sid[len(here) :])
+        return None if sid.startswith(self._there) else Sid(sid)
 
     def _rest(self, sid: Sid) -> str | None:
         """Return what follows the SID of the host itself; None in any other SID."""
