@@ -142,7 +142,8 @@ class OverHosts:
         return any(may_log_on(rules, token, way).allowed for token in tokens for way in IN_PERSON)
 
     def _refuses(self, host: Host, sid: Sid, way: str) -> bool:
-        self._learn_lists([sid])
+        if sid not in self._lists:
+            self._learn_lists(one for one, left in self._known.items() if left)
         if self._lists[sid] and host.name.casefold() not in self._lists[sid]:
             return True  # the directory itself limits the account to other hosts
         rules = logon_of(host.state) if host.state is not None else None
@@ -159,10 +160,11 @@ class OverHosts:
     def _learn_lists(self, sids: Iterable[Sid]) -> None:
         """Look up to which hosts alone the directory lets some log on; nothing where it lets them anywhere."""
         fresh = [sid for sid in sids if sid not in self._lists]
-        ids = self._estate.ids_of_sids(fresh)
+        known = self._estate.ids_of_sids(fresh)
+        ids = {sid: known[sid] for sid in fresh}
         shown = self._estate.catalogue.principals([i for i in ids.values() if i is not None])
-        for sid in fresh:
-            one = shown.get(ids[sid] or -1)
+        for sid, i in ids.items():
+            one = shown.get(i) if i is not None else None
             self._lists[sid] = frozenset(map(str.casefold, hosts_listed(one))) if one is not None else frozenset()
 
     def _learn(self, sids: Iterable[Sid]) -> None:
