@@ -80,6 +80,13 @@ class KeepersAtWork:
         """For each id whether it is such an account."""
         return self._at_work
 
+    @property
+    def leading(self) -> NDArray[np.bool_]:
+        """For each id whether it is such an account, or a group that one is effectively inside."""
+        leading = self._at_work.copy()
+        leading[self._graph.group_ids] = self._holding
+        return leading
+
     def among(self, members: Iterable[Sid]) -> bool:
         """Tell whether one of them is effectively inside a local group with these direct members."""
         ids = self._estate.ids_of_sids(members)

@@ -8,13 +8,12 @@ from numpy.typing import NDArray
 
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.kinds.add_local_member import RemoveLocalMember
-from adzeguard.core.change.outlook import Outlook
+from adzeguard.core.change.outlook import Outlook, standing
 from adzeguard.core.change.proposal import GroupImpact, Impact, PersonImpact
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host
 from adzeguard.core.estate.links import Ids, distinct, less
 from adzeguard.core.estate.membership import MembershipGraph
-from adzeguard.core.identity import Sid
 
 _Pair = tuple[frozenset[int], frozenset[int]]
 """Some before, and some after."""
@@ -117,9 +116,7 @@ def host_counts(estate: Estate, after: Outlook) -> tuple[NDArray[np.int64], NDAr
     gained = np.zeros(estate.graph.size, np.int64)
     lost = np.zeros(estate.graph.size, np.int64)
     classes: dict[_Pair, list[_Pair]] = defaultdict(list)
-    split = estate.groups_and_people
-    for _, before, then in _hosts_concerned(estate, after):
-        (groups_before, people_before), (groups_then, people_then) = split(before), split(then)
+    for _, (groups_before, people_before), (groups_then, people_then) in _hosts_concerned(estate, after):
         classes[groups_before, groups_then].append((people_before, people_then))
     inside_before = _Inside(estate.graph)
     inside_then = inside_before if after.graph is estate.graph else _Inside(after.graph)
@@ -148,11 +145,10 @@ def hosts_opened(estate: Estate, after: Outlook) -> set[str]:
     """Return the hosts that somebody new will administer because of what changes in directory groups, folded."""
     if not after.changed_groups:
         return set()
-    split, inside_before, inside_then = estate.groups_and_people, _Inside(estate.graph), _Inside(after.graph)
+    inside_before, inside_then = _Inside(estate.graph), _Inside(after.graph)
     opened: set[str] = set()
     known: dict[frozenset[int], bool] = {}
-    for host, _, then in _hosts_concerned(estate, after):
-        groups, _ = split(then)
+    for host, _, (groups, _) in _hosts_concerned(estate, after):
         if groups not in known:
             known[groups] = bool(len(less(inside_then(groups), inside_before(groups))))
         if known[groups]:
@@ -160,8 +156,8 @@ def hosts_opened(estate: Estate, after: Outlook) -> set[str]:
     return opened
 
 
-_Concerned = tuple[Host, frozenset[Sid], frozenset[Sid]]
-"""A host, with the direct members of its administrators group before and after."""
+_Concerned = tuple[Host, _Pair, _Pair]
+"""A host, with the groups and the people in its administrators group before and after."""
 
 
 def _hosts_concerned(estate: Estate, after: Outlook) -> list[_Concerned]:
@@ -169,11 +165,15 @@ def _hosts_concerned(estate: Estate, after: Outlook) -> list[_Concerned]:
 
     All that is told of them is looked up in one go.
     """
-    groups = estate.catalogue.principals(_affected_groups(estate, after)).values()
-    sids = {one.sid for one in groups if one.sid}
-    pairs = zip(estate.hosts, estate.host_administrators, after.administrators, strict=True)
-    found = [(h, before, then) for h, before, then in pairs if before is not then or not sids.isdisjoint(before)]
-    estate.ids_of_sids({sid for _, *both in found for members in both for sid in members})
+    affected = np.zeros(estate.catalogue.size, bool)
+    affected[_affected_groups(estate, after)] = True
+    names_one, changed = standing(estate).held_by_any(affected), after.administrators.changed
+    estate.ids_of_sids({sid for members in changed.values() for sid in members})
+    found: list[_Concerned] = []
+    for place, host in enumerate(estate.hosts):
+        if place in changed or names_one(place):
+            before = estate.groups_and_people_at(place)
+            found.append((host, before, estate.groups_and_people(changed[place]) if place in changed else before))
     return found
 
 

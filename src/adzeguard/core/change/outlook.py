@@ -1,7 +1,11 @@
 """The estate as it will be after a proposal: the membership graph and each host's administrators."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import field
+from typing import overload
+
+import numpy as np
+from numpy.typing import NDArray
 
 from adzeguard.core.access.at_work import Values
 from adzeguard.core.change.change import Change, Effects
@@ -17,12 +21,54 @@ class Outlook:
 
     graph: MembershipGraph
     changed_groups: frozenset[int]
-    administrators: tuple[frozenset[Sid], ...]
+    administrators: "AdministratorsAfter"
     """For each host of the estate, the direct members of its administrators group after the proposal."""
     gone: frozenset[int] = frozenset()
     """The objects that are deleted or disabled, however they were inside."""
     altered: Mapping[int, Values] = field(default_factory=dict)
     """By id what attributes of objects will hold."""
+
+
+class AdministratorsAfter(Sequence[frozenset[Sid]]):
+    """Who will be in the administrators group of each host; of most of them nothing changes, and nothing is made."""
+
+    def __init__(self, estate: Estate, changed: Mapping[int, frozenset[Sid]]) -> None:
+        """`changed` are those that will be others, by the places of their hosts."""
+        self._estate = estate
+        self.changed = changed
+
+    def __len__(self) -> int:
+        return len(self._estate.hosts)
+
+    @overload
+    def __getitem__(self, place: int) -> frozenset[Sid]: ...
+    @overload
+    def __getitem__(self, place: slice) -> Sequence[frozenset[Sid]]: ...
+    def __getitem__(self, place: int | slice) -> frozenset[Sid] | Sequence[frozenset[Sid]]:
+        if isinstance(place, slice):
+            return [self[one] for one in range(*place.indices(len(self)))]
+        if not 0 <= place < len(self):
+            raise IndexError(place)
+        return self.changed[place] if place in self.changed else self._estate.administrators_at(place)
+
+    def held_by_any(self, some: NDArray[np.bool_]) -> Callable[[int], bool]:
+        """Return what tells of a host, by its place, whether one of some, who are marked by their ids, is in it."""
+        estate, changed = self._estate, self.changed
+        rows, led = estate.administrators.rows, estate.administrators.led_by_any(some)
+
+        def tell(place: int) -> bool:
+            row = rows.get(estate.hosts[place].id)
+            if place not in changed and row is not None:
+                return bool(led[row])
+            ids = estate.ids_of_sids(self[place])
+            return any(some[i] for sid in self[place] if (i := ids[sid]) is not None)
+
+        return tell
+
+
+def standing(estate: Estate) -> AdministratorsAfter:
+    """Return who is in the administrators group of each host now."""
+    return AdministratorsAfter(estate, {})
 
 
 def outlook(estate: Estate, changes: Iterable[Change]) -> Outlook:
@@ -38,13 +84,17 @@ def outlook(estate: Estate, changes: Iterable[Change]) -> Outlook:
     return Outlook(graph, frozenset(changed), _administrators(estate, effects), frozenset(effects.gone), effects.values)
 
 
-def _administrators(estate: Estate, effects: Effects) -> tuple[frozenset[Sid], ...]:
-    found = list(estate.host_administrators)
+def _administrators(estate: Estate, effects: Effects) -> AdministratorsAfter:
+    changed: dict[int, frozenset[Sid]] = {}
     for name in effects.host_gained.keys() | effects.host_lost.keys():
         for place in estate.places_of_hosts.get(name, ()):
-            found[place] = (found[place] | effects.host_gained.get(name, frozenset())) - effects.host_lost.get(
-                name, frozenset()
-            )
+            with_more = estate.administrators_at(place) | effects.host_gained.get(name, frozenset())
+            changed[place] = with_more - effects.host_lost.get(name, frozenset())
     if effects.deleted:
-        found = [members - effects.deleted if members & effects.deleted else members for members in found]
-    return tuple(found)
+        ids = estate.ids_of_sids(effects.deleted)
+        some = np.zeros(estate.catalogue.size, bool)
+        some[[i for sid in effects.deleted if (i := ids[sid]) is not None]] = True
+        naming = AdministratorsAfter(estate, changed).held_by_any(some)
+        found = AdministratorsAfter(estate, dict(changed))
+        changed |= {place: found[place] - effects.deleted for place in range(len(found)) if naming(place)}
+    return AdministratorsAfter(estate, changed)

@@ -34,9 +34,9 @@ class Administrators:
         row = self.rows.get(host)
         return row is not None and bool(self.everybody[row])
 
-    def led_by_any(self, leading: NDArray[np.bool_]) -> NDArray[np.bool_]:
-        """Return for each row whether one of its members is among some, or everybody is."""
-        led = self.everybody.copy()
+    def led_by_any(self, leading: NDArray[np.bool_], *, by_everybody: bool = False) -> NDArray[np.bool_]:
+        """Return for each row whether one of its members is among some; or everybody is, where that counts."""
+        led = self.everybody.copy() if by_everybody else np.zeros(self.ids.rows, bool)
         found = np.repeat(np.arange(self.ids.rows), np.diff(self.ids.starts))[leading[self.ids.targets]]
         led[found] = True
         return led

@@ -7,6 +7,7 @@ from datetime import datetime
 from functools import cached_property
 
 import numpy as np
+from numpy.typing import NDArray
 
 from adzeguard.core.estate.administrators import Administrators, TellsAdministrators
 from adzeguard.core.estate.catalogue import Catalogue, Domain
@@ -204,6 +205,33 @@ class Estate:
             alike = host.state.alike if host.state is not None and not host.is_of_directory else None
             together.setdefault(id(host if alike is None else alike), []).append(host)
         return list(together.values())
+
+    def administrators_at(self, place: int) -> frozenset[Sid]:
+        """Return the direct members of the administrators group of one of `hosts`, by its place among them."""
+        state = self.hosts[place].state
+        group = state.group(ADMINISTRATORS) if state is not None else None
+        return group.members if group is not None else frozenset()
+
+    def groups_and_people_at(self, place: int) -> tuple[frozenset[int], frozenset[int]]:
+        """Return the same as `groups_and_people` of those, without their SIDs where that can be."""
+        row = self.administrators.rows.get(self.hosts[place].id)
+        if row is None:
+            return self.groups_and_people(self.administrators_at(place))
+        if row not in self._apart_by_row:
+            ids = self.administrators.ids.row(row)
+            of_groups = self._is_group[ids]
+            self._apart_by_row[row] = frozenset(ids[of_groups].tolist()), frozenset(ids[~of_groups].tolist())
+        return self._apart_by_row[row]
+
+    @cached_property
+    def _apart_by_row(self) -> dict[int, tuple[frozenset[int], frozenset[int]]]:
+        return {}
+
+    @cached_property
+    def _is_group(self) -> NDArray[np.bool_]:
+        is_group = np.zeros(max(self.graph.size, self.catalogue.size), bool)
+        is_group[self.graph.group_ids] = True
+        return is_group
 
     @cached_property
     def host_administrators(self) -> Sequence[frozenset[Sid]]:

@@ -288,7 +288,7 @@ class ReachFinder:
         administrators, graph = self._over.administrators, self._estate.graph
         leading = ~self._rule_anyway
         leading[graph.group_ids[~graph.security]] = False
-        led = administrators.led_by_any(leading)
+        led = administrators.led_by_any(leading, by_everybody=True)
         yield from (host for host in hosts if host.id in administrators.rows and led[administrators.rows[host.id]])
 
     def _found_administrators(self, host: int) -> list[int]:

@@ -46,14 +46,15 @@ def _of_hosts(case: Case) -> Iterator[str]:
     in_directory = _leading_out(case.changes)
     reasons: dict[tuple[str, ...], list[str]] = {}
     blame: dict[tuple[str, ...], Sequence[Change]] = {}
-    standing, lasting = case.before.administrators, case.lasting.administrators
-    for host, before, then in zip(estate.hosts, standing, lasting, strict=True):
+    had = case.before.administrators.held_by_any(case.keepers_before.leading)
+    has = case.lasting.administrators.held_by_any(case.keepers_after.leading)
+    for place, host in enumerate(estate.hosts):
         removals = by_host.get(host.name.casefold(), [])
         if host.state is None or not (removals or alters):
             continue
-        if case.keepers_after.among(then) or is_kept_by_itself(host.state, then):
+        if has(place) or is_kept_by_itself(host.state, case.lasting.administrators[place]):
             continue
-        if removals or case.keepers_before.among(before):
+        if removals or had(place):
             causes = removals or in_directory
             key = tuple(sorted({change.rule for change in causes}))
             reasons.setdefault(key, []).append(host.name)
