@@ -2,6 +2,7 @@
 
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
+from itertools import chain
 
 import numpy as np
 from numpy.typing import NDArray
@@ -128,12 +129,15 @@ def host_counts(estate: Estate, after: Outlook) -> tuple[NDArray[np.int64], NDAr
         coming, going = less(will, was), less(was, will)
         gained[coming] += len(hosts)
         lost[going] += len(hosts)
-        for people_before, people_then in hosts:
-            # Who is on the list before and after has what they had, unless the groups give it at one time alone.
-            unmoved = people_before & people_then
-            if unmoved and (len(coming) or len(going)):
-                unmoved = frozenset(less(less(np.array(sorted(unmoved), np.int32), coming), going).tolist())
-            for person in (people_before | people_then) - unmoved:
+        # Who is on the list before and after has what they had, whatever the groups give them.
+        staying = [before & then for before, then in hosts]
+        listed, counts = np.unique(np.fromiter(chain.from_iterable(staying), np.int32), return_counts=True)
+        for moving, counted in ((coming, gained), (going, lost)):
+            places = np.minimum(np.searchsorted(moving, listed), max(len(moving) - 1, 0))
+            among = moving[places] == listed if len(moving) else np.zeros(len(listed), bool)
+            counted[listed[among]] -= counts[among]
+        for (people_before, people_then), staying_there in zip(hosts, staying, strict=True):
+            for person in (people_before | people_then) - staying_there:
                 was_in, will_be_in = _holds(was, person), _holds(will, person)
                 had, has = was_in or person in people_before, will_be_in or person in people_then
                 gained[person] += (has and not had) - (will_be_in and not was_in)
