@@ -2,7 +2,6 @@
 
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
-from itertools import chain
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,9 +14,10 @@ from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host
 from adzeguard.core.estate.links import Ids, distinct, less
 from adzeguard.core.estate.membership import MembershipGraph
+from adzeguard.core.identity import Sid
 
-_Pair = tuple[frozenset[int], frozenset[int]]
-"""Some before, and some after."""
+_Held = tuple[frozenset[int], Ids]
+"""The groups, and the people, sorted, that are direct members of the administrators of a host."""
 
 
 def impact_of(estate: Estate, changes: Sequence[Change], after: Outlook) -> Impact:
@@ -116,30 +116,32 @@ def host_counts(estate: Estate, after: Outlook) -> tuple[NDArray[np.int64], NDAr
     """
     gained = np.zeros(estate.graph.size, np.int64)
     lost = np.zeros(estate.graph.size, np.int64)
-    classes: dict[_Pair, list[_Pair]] = defaultdict(list)
+    classes: dict[tuple[frozenset[int], frozenset[int]], list[tuple[Ids, Ids]]] = defaultdict(list)
     for _, (groups_before, people_before), (groups_then, people_then) in _hosts_concerned(estate, after):
         classes[groups_before, groups_then].append((people_before, people_then))
     inside_before = _Inside(estate.graph)
     inside_then = inside_before if after.graph is estate.graph else _Inside(after.graph)
     for (groups_before, groups_then), hosts in classes.items():
         same_groups = groups_before == groups_then and not after.changed_groups
-        if same_groups and all(people_before == people_then for people_before, people_then in hosts):
+        if same_groups and all(np.array_equal(people_before, people_then) for people_before, people_then in hosts):
             continue  # entries that are no accounts of the directory came or went
         was, will = inside_before(groups_before), inside_then(groups_then)
         coming, going = less(will, was), less(was, will)
         gained[coming] += len(hosts)
         lost[going] += len(hosts)
         # Who is on the list before and after has what they had, whatever the groups give them.
-        staying = [before & then for before, then in hosts]
-        listed, counts = np.unique(np.fromiter(chain.from_iterable(staying), np.int32), return_counts=True)
+        staying = [before if before is then else np.intersect1d(before, then) for before, then in hosts]
+        listed, counts = np.unique(np.concatenate(staying), return_counts=True)
         for moving, counted in ((coming, gained), (going, lost)):
             places = np.minimum(np.searchsorted(moving, listed), max(len(moving) - 1, 0))
             among = moving[places] == listed if len(moving) else np.zeros(len(listed), bool)
             counted[listed[among]] -= counts[among]
-        for (people_before, people_then), staying_there in zip(hosts, staying, strict=True):
-            for person in (people_before | people_then) - staying_there:
+        for people_before, people_then in hosts:
+            if people_before is people_then:
+                continue
+            for person in np.setxor1d(people_before, people_then).tolist():
                 was_in, will_be_in = _holds(was, person), _holds(will, person)
-                had, has = was_in or person in people_before, will_be_in or person in people_then
+                had, has = was_in or _holds(people_before, person), will_be_in or _holds(people_then, person)
                 gained[person] += (has and not had) - (will_be_in and not was_in)
                 lost[person] += (had and not has) - (was_in and not will_be_in)
     return gained, lost
@@ -160,7 +162,7 @@ def hosts_opened(estate: Estate, after: Outlook) -> set[str]:
     return opened
 
 
-_Concerned = tuple[Host, _Pair, _Pair]
+_Concerned = tuple[Host, _Held, _Held]
 """A host, with the groups and the people in its administrators group before and after."""
 
 
@@ -177,8 +179,13 @@ def _hosts_concerned(estate: Estate, after: Outlook) -> list[_Concerned]:
     for place, host in enumerate(estate.hosts):
         if place in changed or names_one(place):
             before = estate.groups_and_people_at(place)
-            found.append((host, before, estate.groups_and_people(changed[place]) if place in changed else before))
+            found.append((host, before, _apart(estate, changed[place]) if place in changed else before))
     return found
+
+
+def _apart(estate: Estate, members: frozenset[Sid]) -> _Held:
+    groups, people = estate.groups_and_people(members)
+    return groups, np.array(sorted(people), np.int32)
 
 
 def _holds(ids: Ids, wanted: int) -> bool:

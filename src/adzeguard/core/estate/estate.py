@@ -212,19 +212,20 @@ class Estate:
         group = state.group(ADMINISTRATORS) if state is not None else None
         return group.members if group is not None else frozenset()
 
-    def groups_and_people_at(self, place: int) -> tuple[frozenset[int], frozenset[int]]:
-        """Return the same as `groups_and_people` of those, without their SIDs where that can be."""
+    def groups_and_people_at(self, place: int) -> tuple[frozenset[int], Ids]:
+        """Return the same as `groups_and_people` of those, the people sorted; without their SIDs where that can be."""
         row = self.administrators.rows.get(self.hosts[place].id)
         if row is None:
-            return self.groups_and_people(self.administrators_at(place))
+            groups, people = self.groups_and_people(self.administrators_at(place))
+            return groups, np.array(sorted(people), np.int32)
         if row not in self._apart_by_row:
             ids = self.administrators.ids.row(row)
             of_groups = self._is_group[ids]
-            self._apart_by_row[row] = frozenset(ids[of_groups].tolist()), frozenset(ids[~of_groups].tolist())
+            self._apart_by_row[row] = frozenset(ids[of_groups].tolist()), ids[~of_groups]
         return self._apart_by_row[row]
 
     @cached_property
-    def _apart_by_row(self) -> dict[int, tuple[frozenset[int], frozenset[int]]]:
+    def _apart_by_row(self) -> dict[int, tuple[frozenset[int], Ids]]:
         return {}
 
     @cached_property
