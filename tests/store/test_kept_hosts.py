@@ -55,6 +55,10 @@ def test_the_copy_of_hosts_says_what_the_store_says(
             estate = EstateStore(database, path).load()
             stored = store.load_hosts()
             assert told(list(estate.hosts)) == told(stored)
+            for sid in {sid for host in stored if host.state for group in host.state.groups for sid in group.members}:
+                naming = {h.id for h in stored if h.state and any(sid in group.members for group in h.state.groups)}
+                own = {h.id for h in stored if h.state and sid.authority == h.state.machine_sid}
+                assert estate.hosts.naming([sid]) == naming - own
             one_by_one = replace(estate, hosts=stored).administrators
             for host in stored:
                 assert set(estate.administrators.of(host.id).tolist()) == set(one_by_one.of(host.id).tolist())

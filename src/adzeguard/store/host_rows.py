@@ -126,6 +126,10 @@ class StoredHosts(LazySequence[Host]):
         """Return who administers them, as ids of a catalogue."""
         return self._kept.administrators(catalogue) if self._kept is not None else None
 
+    def naming(self, sids: Iterable[str]) -> frozenset[int] | None:
+        """Return the ids of the hosts whose groups list one of some who are none of their own; None: not known."""
+        return self._kept.naming(sids) if self._kept is not None else None
+
     def with_local_group(self, name: str) -> list[Host]:
         """Return the hosts that have a local group of this name."""
         wanted = name.casefold()

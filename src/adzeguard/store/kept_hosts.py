@@ -6,12 +6,14 @@ directory administers them stands there as numbers.
 """
 
 import json
+from collections import defaultdict
 from collections.abc import Iterable, Mapping
 from functools import cache, partial
 from pathlib import Path
 from typing import Any, Final
 
 import numpy as np
+from numpy.typing import NDArray
 
 from adzeguard.core.errors import StoreBusyError, StoreDamagedError
 from adzeguard.core.estate.administrators import Administrators, LooksUpColumns
@@ -38,9 +40,11 @@ _NUMBERS: Final = {
     "members.starts": "<u4",
     "members.authorities": "<i4",
     "members.rids": "<u4",
+    "members.administering": "u1",
 }
 """`forms` says of each host which of `own` is what it said, -1 where it said nothing; `others_of` which of `others`
-belongs to that, -1 where it stands there whole and is like no other."""
+belongs to that, -1 where it stands there whole and is like no other. `members` are for each form whom of others than
+the host itself its groups list, and whether its administrators do."""
 _NAMES: Final = frozenset([*_NUMBERS, *(f"{texts}.{part}" for texts in _TEXTS for part in ("starts", "data"))])
 _NOT_KEPT: Final = -1
 _SHOWN: Final = ("dns_host_name", "operating_system")
@@ -114,21 +118,44 @@ class KeptHosts:
         of_directory, forms = columns.whole("of_directory"), columns.whole("forms")
         there = (of_directory == 0) & (forms != _NOT_KEPT)
         rows = dict(zip(columns.whole("ids")[there].tolist(), forms[there].tolist(), strict=True))
-        authorities = list(
-            texts_of({n: columns.whole(n) for n in ("authorities.starts", "authorities.data")}, "authorities")
-        )
-        of, rids = columns.whole("members.authorities"), columns.whole("members.rids")
-        starts = columns.whole("members.starts").astype(np.int64)
-        found = catalogue.ids_at(authorities, of, rids)
-        everybody = np.zeros(len(of), bool)
-        for sid in map(Sid, EVERYONE_LIKE):
-            if sid.authority in authorities:
-                everybody |= (of == authorities.index(sid.authority)) & (rids == sid.rid)
-        sources = np.repeat(np.arange(len(starts) - 1), np.diff(starts))
-        has_everybody = np.zeros(len(starts) - 1, bool)
-        has_everybody[sources[everybody]] = True
+        administering = columns.whole("members.administering") != 0
+        of, rids = (columns.whole(f"members.{name}")[administering] for name in ("authorities", "rids"))
+        sources, forms_there = self._sources[administering], columns.length("members.starts") - 1
+        found = catalogue.ids_at(self._authorities, of, rids)
+        has_everybody = np.zeros(forms_there, bool)
+        has_everybody[sources[self._among(EVERYONE_LIKE)[administering]]] = True
         known = found >= 0
-        return Administrators(rows, Links.of_pairs(sources[known], found[known], len(starts) - 1), has_everybody)
+        return Administrators(rows, Links.of_pairs(sources[known], found[known], forms_there), has_everybody)
+
+    def naming(self, sids: Iterable[str]) -> frozenset[int]:
+        """Return the ids of the hosts whose groups list one of some who are none of their own."""
+        columns = self.columns()
+        naming = np.zeros(columns.length("members.starts"), bool)
+        naming[self._sources[self._among(sids)]] = True
+        # The last of them stands for hosts that said nothing.
+        return frozenset(columns.whole("ids")[naming[columns.whole("forms")]].tolist())
+
+    @property
+    def _authorities(self) -> list[str]:
+        columns = {name: self.columns().whole(name) for name in ("authorities.starts", "authorities.data")}
+        return list(texts_of(columns, "authorities"))
+
+    @property
+    def _sources(self) -> NDArray[np.int64]:
+        """Of which form each member is."""
+        starts = self.columns().whole("members.starts").astype(np.int64)
+        return np.repeat(np.arange(len(starts) - 1), np.diff(starts))
+
+    def _among(self, sids: Iterable[str]) -> NDArray[np.bool_]:
+        """Return which members are among some."""
+        of, rids = (self.columns().whole(f"members.{name}") for name in ("authorities", "rids"))
+        among, wanted = np.zeros(len(of), bool), defaultdict[str, list[int]](list)
+        for sid in map(Sid, sids):
+            wanted[sid.authority].append(sid.rid)
+        for place, authority in enumerate(self._authorities):
+            if authority in wanted:
+                among |= (of == place) & np.isin(rids, wanted[authority])
+        return among
 
 
 class _States:
@@ -193,7 +220,7 @@ def _columns_of(rows: list[HostRow]) -> dict[str, np.ndarray[Any, Any]]:
     own: list[str] = []
     others: dict[str, int] = {}
     others_of: list[int] = []
-    members: list[list[Sid]] = []
+    members: list[dict[Sid, bool]] = []
     form_of: list[int] = []
     machines: list[str] = []
     for row in rows:
@@ -206,9 +233,7 @@ def _columns_of(rows: list[HostRow]) -> dict[str, np.ndarray[Any, Any]]:
             continue
         if key not in forms:
             forms[key] = len(own)
-            group = state.group(ADMINISTRATORS) if state is not None else None
-            listed = group.members if group is not None else ()
-            members.append([sid for sid in listed if state is not None and sid.authority != state.machine_sid])
+            members.append(_listed_in(state) if state is not None else {})
             if alike is None:
                 own.append(row.state)
                 others_of.append(_NOT_KEPT)
@@ -241,10 +266,21 @@ def _columns_of(rows: list[HostRow]) -> dict[str, np.ndarray[Any, Any]]:
         "members.starts": np.append(0, np.cumsum([len(some) for some in members])).astype("<u4"),
         "members.authorities": np.array([authorities[sid.authority] for sid in flat], "<i4"),
         "members.rids": np.array([sid.rid for sid in flat], "<u4"),
+        "members.administering": np.array([one for some in members for one in some.values()], "u1"),
     }
     for name, some in texts.items():
         columns |= columns_of_names(name, some)
     return columns
+
+
+def _listed_in(state: HostState) -> dict[Sid, bool]:
+    """Return whom the groups of a host list, but for its own, and whether its administrators do."""
+    found: dict[Sid, bool] = {}
+    for group in state.groups:
+        for sid in group.members:
+            if sid.authority != state.machine_sid:
+                found[sid] = found.get(sid, False) or group.sid == ADMINISTRATORS
+    return found
 
 
 def _in_two(text: str) -> tuple[str, str]:

@@ -10,6 +10,7 @@ from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.charter.rule import RuleBase
 from adzeguard.core.descriptors.descriptor import Descriptor
 from adzeguard.core.errors import InputError
+from adzeguard.core.estate.administrators import TellsWhomGroupsName
 from adzeguard.core.estate.elevation import elevations_of
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import FoundOnce, Host, HostState
@@ -136,16 +137,23 @@ def _principals_in(value: Any) -> Iterator[Principal]:
 def _on_hosts(named: Named) -> Iterator[Found]:
     once: FoundOnce[Found] = FoundOnce()
     of_directory = {one.sid for one in named.estate.domain.all}
-    for host in named.estate.hosts if named.by_sid else ():
+    hosts = named.estate.hosts
+    naming = hosts.naming(named.by_sid) if isinstance(hosts, TellsWhomGroupsName) and named.by_sid else None
+    for host in hosts if named.by_sid else ():
         if host.state is not None and host.state.machine_sid in of_directory:
             yield from _on_host(named, host, host.state)  # its own accounts are the directory's
         elif host.state is not None:
-            yield from once.on(host.state, partial(_on_host, named, host, host.state))
+            find = _on_host if naming is None or host.id in naming else _by_settings
+            yield from once.on(host.state, partial(find, named, host, host.state))
 
 
 def _on_host(named: Named, host: Host, state: HostState) -> Iterator[Found]:
     for group in state.groups:
         yield from _each(named, group.members, Use("local-group", host.name, group.name))
+    yield from _by_settings(named, host, state)
+
+
+def _by_settings(named: Named, host: Host, state: HostState) -> Iterator[Found]:
     rules = logon_of(state)
     for words, lists in (("refused", rules.refused), ("alone let in", rules.alone)) if rules is not None else ():
         for sid in {sid for sids in lists.values() for sid in sids if sid in named.by_sid}:

@@ -1,6 +1,6 @@
 """Who of the directory administers the hosts, as ids in rows: of twenty thousand hosts they can be two million."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Protocol, runtime_checkable
 
 import numpy as np
@@ -48,6 +48,14 @@ class TellsAdministrators(Protocol):
 
     def administrators(self, catalogue: Catalogue) -> Administrators | None:
         """Return them as ids of a catalogue; None where that cannot look up whole columns of SIDs."""
+
+
+@runtime_checkable
+class TellsWhomGroupsName(Protocol):
+    """Hosts of which those can be had in whose groups somebody stands, without reading their states."""
+
+    def naming(self, sids: Iterable[str]) -> frozenset[int] | None:
+        """Return the ids of the hosts whose groups list one of some who are none of their own; None: not known."""
 
 
 @runtime_checkable
