@@ -13,7 +13,7 @@ from adzeguard.cli.output import put_view
 
 _KINDS = (
     *("user", "group", "computer", "ou", "container", "policy", "foreign", "contact", "trust", "service"),
-    *("trusted_domain", "password_policy"),
+    *("trusted_domain", "password_policy", "site"),
 )
 
 

@@ -36,13 +36,16 @@ def check_hosts(looked_at: CheckInput) -> Iterator[Finding]:
     twins, remarkable = _NameTwins(estate), _Remarkable(estate)
     in_order: set[Hashable] = set()
     strangers: FoundOnce[Finding] = FoundOnce()
-    for host, members in zip(estate.hosts, estate.host_administrators, strict=True):
+    for place, host in enumerate(estate.hosts):
         yield from _unread(host)
         if host.state is None:
             continue
         # Thousands of hosts let in the same few of the directory; how a host numbers its own accounts is no matter.
         alike = host.state.alike
-        known: Hashable = _known_elsewhere(estate, host.state, members) if alike is None else id(alike)
+        known: Hashable = id(alike)
+        if alike is None or known not in in_order:
+            members = estate.administrators_at(place)
+            known = _known_elsewhere(estate, host.state, members) if alike is None else known
         if known not in in_order:
             findings = list(_administrators(estate, host, host.state, members, at_work, remarkable))
             if not findings and host.state.group(ADMINISTRATORS) is not None:

@@ -2,6 +2,8 @@
 
 from collections.abc import Iterable, Sequence
 
+import numpy as np
+
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.rights.delegations import Rights
@@ -34,6 +36,7 @@ class Powers:
 
 
 def _hosts_of(estate: Estate, group: int) -> int:
-    leading = {group, *estate.graph.effective_groups(group).tolist()}
-    sids = {p.sid for p in estate.catalogue.principals(leading).values() if p.sid}
-    return sum(not sids.isdisjoint(members) for members in estate.host_administrators)
+    leading = np.zeros(estate.catalogue.size, bool)
+    leading[[group, *estate.graph.effective_groups(group).tolist()]] = True
+    led = estate.administrators.led_by_any(leading)
+    return sum(bool(led[row]) for row in estate.administrators.rows.values())

@@ -206,7 +206,8 @@ class ReachFinder:
     def _letting_accounts_act(self, domain: Principal) -> Iterator[Edge]:
         for who, entry, account in self._letting_act.behind(domain, self._people_ruling):
             if who not in self._ruling:
-                yield Edge(who, domain.id, LETTING_ACT.sentence, entry, self._origin(account, entry))
+                by = f"by rights over {account.qualified_name}"
+                yield Edge(who, domain.id, LETTING_ACT.sentence, entry, self._origin(account, entry), evidence=by)
 
     def _through_hosts(self, principal: Principal) -> Iterator[Edge]:
         """Yield the hosts on which somebody left something, and who administers a host."""
