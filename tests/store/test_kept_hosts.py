@@ -99,3 +99,14 @@ def test_a_host_that_is_called_otherwise_is_so_in_the_copy(stored: EstateStore) 
     again = numbered(stored, directory(["adam", *PEOPLE[1:]], {"Crew": ["adam"]}))
     stored.write(FACTS, again, list(stored.load_hosts()))
     assert told(list(stored.load().hosts)) == told(stored.load_hosts())
+
+
+@pytest.mark.parametrize("how", [one for one in HARMS if one != "none"])
+def test_a_harmed_copy_is_made_anew_by_the_next_collection(stored: EstateStore, tmp_path: Path, how: str) -> None:
+    """Also where every host says what it said before, so that the file would only be written again."""
+    hosts = as_hosts(stored, [with_administrators(EVERYONE)] * len(PEOPLE))
+    stored.write_observed(FACTS, [], hosts, all_hosts=True)
+    harm(tmp_path / "present-hosts", how)
+    again = EstateStore(stored.database, tmp_path / "present")
+    again.write_observed(FACTS, [], hosts, all_hosts=True)
+    assert told(list(again.load().hosts)) == told(stored.load_hosts())

@@ -22,6 +22,7 @@ from zlib import crc32
 import numpy as np
 from numpy.typing import NDArray
 
+from adzeguard.core.errors import StoreDamagedError
 from adzeguard.core.values import dataclass
 from adzeguard.private_files import written_whole
 
@@ -45,7 +46,8 @@ class KeptFile:
 class Checked:
     """Columns of which each block is compared with its sum when it is first read.
 
-    Where one differs, `anew` is called, and gives the same columns from elsewhere.
+    Where one differs, `anew` is called, and gives the same columns from elsewhere; `StoreDamagedError` where there is
+    none yet.
     """
 
     def __init__(self, columns: Columns, sums: Columns | None = None) -> None:
@@ -110,7 +112,7 @@ class Checked:
 
     def _from_elsewhere(self) -> Columns:
         if self.anew is None:
-            raise ValueError("a block differs from its sum")
+            raise StoreDamagedError("a block differs from its sum")
         self._columns, self._sums = self.anew(), {}
         return self._columns
 
