@@ -5,7 +5,7 @@ import json
 import pytest
 
 from tests.linux.sandbox import LinuxHost
-from tests.program import Json, Program
+from tests.program import Program
 
 NAV = "CONSOLE-12"
 
@@ -43,12 +43,3 @@ def charter(program: Program, *rules: str) -> None:
     (program.folder / "charter/charter.yaml").write_text(
         f"charter: 1\nrules:\n{text}" if rules else "charter: 1\nrules: []\n"
     )
-
-
-def enacted(program: Program) -> list[Json]:
-    """Enact what is to be mended; everything is verified."""
-    done = program("enact", "--yes", "--format", "json")
-    assert done.out, done.err
-    assert {row["status"] for row in done.json} <= {"verified"}, done.out
-    rows: list[Json] = done.json
-    return rows

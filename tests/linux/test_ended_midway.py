@@ -7,11 +7,11 @@ import sys
 import threading
 from hashlib import sha256
 
-from tests.linux.nav import charter, enacted
+from tests.linux.nav import charter
 from tests.linux.sandbox import LinuxHost
 from tests.linux.test_linux_host import ORLA, UPDATE, traces
 from tests.long_tests import SEED, times
-from tests.program import Program, killed_after
+from tests.program import Program, enacted, killed_after
 
 ENDINGS = times(10, 1)
 IN_A_ROW = times(25, 2)

@@ -14,9 +14,9 @@ from adzeguard.core.errors import HostRefusedError
 from adzeguard.core.estate.named import Named
 from adzeguard.hosts.linux.session import Habits, LinuxSession
 from adzeguard.hosts.linux.shell import Ran
-from tests.linux.nav import NAV, charter, enacted
+from tests.linux.nav import NAV, charter
 from tests.linux.sandbox import LinuxHost
-from tests.program import Json, Program
+from tests.program import Json, Program, enacted
 
 ORLA, ROAN = r"LOWMERE\orla.fenn", r"LOWMERE\roan.pell"
 UPDATE = "/opt/charts/update"

@@ -4,9 +4,9 @@ from collections.abc import Iterable, Iterator
 
 import pytest
 
-from tests.linux.nav import NAV, charter, enacted
+from tests.linux.nav import NAV, charter
 from tests.linux.sandbox import LinuxHost
-from tests.program import Program
+from tests.program import Program, enacted
 
 GROUP, ADMIN = r"LOWMERE\Domain Admins", r"LOWMERE\tobin.asker.adm"
 CREW = "birger.hale"

@@ -13,6 +13,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import pytest
 from impacket import smbconnection
@@ -61,23 +62,16 @@ class Member:
 
     def administrators(self, add: str = "") -> set[str]:
         """The SIDs in its administrators group, after putting one in behind our back."""
-        connection = smbconnection.SMBConnection("member", self.address)
-        connection.login("Administrator", PASSWORD, "LOWMERE")
-        pipe = transport.DCERPCTransportFactory(rf"ncacn_np:{self.address}[\pipe\samr]")
-        pipe.set_smb_connection(connection)
-        service = pipe.get_dce_rpc()
-        service.connect()
-        service.bind(samr.MSRPC_UUID_SAMR)
-        handle = samr.hSamrConnect(service)["ServerHandle"]
-        builtin = samr.hSamrLookupDomainInSamServer(service, handle, "Builtin")["DomainId"]
-        domain = samr.hSamrOpenDomain(service, handle, domainId=builtin)["DomainHandle"]
-        alias = samr.hSamrOpenAlias(service, domain, aliasId=_ADMINISTRATORS)["AliasHandle"]
-        if add:
-            sid = RPC_SID()
-            sid.fromCanonical(add)
-            samr.hSamrAddMemberToAlias(service, alias, sid)
-        members = samr.hSamrGetMembersInAlias(service, alias)["Members"]["Sids"]
-        connection.close()
+        with service_of(self.address, "samr", samr.MSRPC_UUID_SAMR) as service:
+            handle = samr.hSamrConnect(service)["ServerHandle"]
+            builtin = samr.hSamrLookupDomainInSamServer(service, handle, "Builtin")["DomainId"]
+            domain = samr.hSamrOpenDomain(service, handle, domainId=builtin)["DomainHandle"]
+            alias = samr.hSamrOpenAlias(service, domain, aliasId=_ADMINISTRATORS)["AliasHandle"]
+            if add:
+                sid = RPC_SID()
+                sid.fromCanonical(add)
+                samr.hSamrAddMemberToAlias(service, alias, sid)
+            members = samr.hSamrGetMembersInAlias(service, alias)["Members"]["Sids"]
         return {member["SidPointer"].formatCanonical() for member in members}
 
     def tickets(self, password: str) -> bytes:
@@ -102,19 +96,11 @@ class Member:
 
     def is_administered_by(self, name: str) -> bool:
         """Whether the host tells somebody who is logged on to it, which it tells its administrators alone."""
-        connection = smbconnection.SMBConnection("member", self.address)
         try:
-            connection.login(name, PASSWORD, "LOWMERE")
-            pipe = transport.DCERPCTransportFactory(rf"ncacn_np:{self.address}[\pipe\wkssvc]")
-            pipe.set_smb_connection(connection)
-            service = pipe.get_dce_rpc()
-            service.connect()
-            service.bind(wkst.MSRPC_UUID_WKST)
-            wkst.hNetrWkstaUserEnum(service, 1)
+            with service_of(self.address, "wkssvc", wkst.MSRPC_UUID_WKST, name) as service:
+                wkst.hNetrWkstaUserEnum(service, 1)
         except (rpcrt.DCERPCException, smbconnection.SessionError):
             return False
-        finally:
-            connection.close()
         return True
 
     def notice(self, value: str) -> str:
@@ -122,6 +108,22 @@ class Member:
         key = "HKLM\\SOFTWARE\\Microsoft\\Windows\\CurrentVersion\\Policies\\System"
         done = self.run("net", "-s", f"{_FOLDER}/smb.conf", "registry", "getvalueraw", key, value)
         return done.stdout.rstrip("\n") if done.returncode == 0 else ""
+
+
+@contextmanager
+def service_of(address: str, pipe: str, of: bytes, name: str = "Administrator") -> Iterator[Any]:
+    """A service of a host, bound, over a connection as somebody."""
+    connection = smbconnection.SMBConnection("member", address)
+    try:
+        connection.login(name, PASSWORD, "LOWMERE")
+        way = transport.DCERPCTransportFactory(rf"ncacn_np:{address}[\pipe\{pipe}]")
+        way.set_smb_connection(connection)
+        service = way.get_dce_rpc()
+        service.connect()
+        service.bind(of)
+        yield service
+    finally:
+        connection.close()
 
 
 def listens(address: str, port: int = 445) -> bool:

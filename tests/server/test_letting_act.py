@@ -6,15 +6,15 @@ from collections.abc import Iterator
 from contextlib import closing, contextmanager
 
 import pytest
-from impacket import smbconnection
-from impacket.dcerpc.v5 import lsad, transport
+from impacket.dcerpc.v5 import lsad
 from impacket.dcerpc.v5.dtypes import MAXIMUM_ALLOWED
 
 from adzeguard.core.errors import AdzeguardError
 from adzeguard.directory.port import Modification
 from tests.program import Program
+from tests.server.member import service_of
 from tests.server.planting import Place, planting
-from tests.server.server import PASSWORD, Server
+from tests.server.server import Server
 
 pytestmark = pytest.mark.server
 GROUP = r"LOWMERE\Domain Admins"
@@ -28,22 +28,15 @@ ACTS = b"16777728"
 @contextmanager
 def privilege(*sids: str) -> Iterator[None]:
     """Some hold the privilege to enable delegation on the server."""
-    connection = smbconnection.SMBConnection("dc", "127.0.0.1")
-    connection.login("Administrator", PASSWORD, "LOWMERE")
-    pipe = transport.DCERPCTransportFactory(r"ncacn_np:127.0.0.1[\pipe\lsarpc]")
-    pipe.set_smb_connection(connection)
-    service = pipe.get_dce_rpc()
-    service.connect()
-    service.bind(lsad.MSRPC_UUID_LSAD)
-    policy = lsad.hLsarOpenPolicy2(service, MAXIMUM_ALLOWED)["PolicyHandle"]
-    for sid in sids:
-        lsad.hLsarAddAccountRights(service, policy, sid, ["SeEnableDelegationPrivilege"])
-    try:
-        yield
-    finally:
+    with service_of("127.0.0.1", "lsarpc", lsad.MSRPC_UUID_LSAD) as service:
+        policy = lsad.hLsarOpenPolicy2(service, MAXIMUM_ALLOWED)["PolicyHandle"]
         for sid in sids:
-            lsad.hLsarRemoveAccountRights(service, policy, sid, ["SeEnableDelegationPrivilege"])
-        connection.close()
+            lsad.hLsarAddAccountRights(service, policy, sid, ["SeEnableDelegationPrivilege"])
+        try:
+            yield
+        finally:
+            for sid in sids:
+                lsad.hLsarRemoveAccountRights(service, policy, sid, ["SeEnableDelegationPrivilege"])
 
 
 def sets_free(server: Server, place: Place, name: str) -> bool:

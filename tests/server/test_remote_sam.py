@@ -11,22 +11,13 @@ from impacket import smbconnection
 
 from adzeguard.hosts.remote_sam import pipes
 from adzeguard.hosts.remote_sam.session import RemoteSamSession
-from tests.program import Json, Program
+from tests.program import Program, enacted
 from tests.server.member import HOST, Member, charter
 from tests.server.planting import planting
 from tests.server.server import PASSWORD, Server
 
 pytestmark = pytest.mark.server
 UNKNOWN = "S-1-5-21-1-2-3-4567"
-
-
-def enacted(program: Program) -> list[Json]:
-    """Enact what is to be mended; everything is verified."""
-    done = program("enact", "--yes", "--format", "json")
-    assert done.out, done.err
-    assert {row["status"] for row in done.json} <= {"verified"}, done.out
-    rows: list[Json] = done.json
-    return rows
 
 
 def test_administrators_are_exactly_those_of_the_rule(harbour: Program, server: Server, member: Member) -> None:

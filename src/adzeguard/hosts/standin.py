@@ -63,15 +63,16 @@ _WAYS_OF: Final[Mapping[str, tuple[Way, ...]]] = {
     "linux": ("console", "remote"),
     "file-server": (),
 }
+_NO_ELEVATION: Final = "a host reached by its account database has no such thing as one elevated program"
 _LACKING: Final[Mapping[str, Mapping[str, str]]] = {
     "": {},
     "linux": {OWN_ACCOUNTS.name: OF_ITS_OWN_TOOLS},
     "remote-sam": {
-        ELEVATION.name: "a host reached by its account database has no such thing as one elevated program",
+        ELEVATION.name: _NO_ELEVATION,
         LOGON_LIMIT: "its rights say who is refused; who alone may log on is not told from here",
     },
     "file-server": {
-        ELEVATION.name: "a host reached by its account database has no such thing as one elevated program",
+        ELEVATION.name: _NO_ELEVATION,
         LOGON_REFUSAL.name: "the host knows no such rights",
     },
 }

@@ -9,13 +9,12 @@ import json
 from collections import defaultdict
 from collections.abc import Iterable, Mapping
 from functools import cache, partial
-from pathlib import Path
 from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
 
-from adzeguard.core.errors import StoreBusyError, StoreDamagedError
+from adzeguard.core.errors import StoreDamagedError
 from adzeguard.core.estate.administrators import Administrators, LooksUpColumns
 from adzeguard.core.estate.alike_states import Alike, AlikeStates, StateOfAlike
 from adzeguard.core.estate.catalogue import Catalogue
@@ -23,13 +22,13 @@ from adzeguard.core.estate.hosts import Host, HostState
 from adzeguard.core.estate.links import Links
 from adzeguard.core.identity import Sid
 from adzeguard.core.wellknown import ADMINISTRATORS, EVERYONE_LIKE
-from adzeguard.store import kept_columns
 from adzeguard.store.collections import valid_at
-from adzeguard.store.connection import Connection, Database
+from adzeguard.store.connection import Connection
 from adzeguard.store.host_rows import HostRow, host_rows, state_of_text
-from adzeguard.store.kept_columns import Checked, Columns
+from adzeguard.store.kept_columns import Checked, Columns, KeptFile
+from adzeguard.store.kept_copy import KeptCopy
 from adzeguard.store.kept_objects import columns_of_names, texts_of
-from adzeguard.store.present import changed_between, is_of_here, last_collection
+from adzeguard.store.present import changed_between
 
 _TEXTS: Final = ("names", "dns", "sids", "details", "troubles", "sources", "machines", "own", "others", "authorities")
 _NUMBERS: Final = {
@@ -53,54 +52,26 @@ _EMPTY: Final[Mapping[str, Any]] = {"accounts": [], "groups": []}
 _NO_MACHINE: Final = "S-1-5-21-0-0-0"
 
 
-class KeptHosts:
-    """The kept hosts of one store, in a file that can be deleted at any time."""
+class KeptHosts(KeptCopy):
+    """The kept hosts of one store."""
 
-    def __init__(self, database: Database, path: Path) -> None:
-        self._database = database
-        self._path = path
-        self._opened: tuple[str, Checked] | None = None
+    names = _NAMES
 
-    def columns(self) -> Checked:
-        """Return the columns of what holds now."""
-        with self._database.reading() as connection:
-            number, stamp = last_collection(connection)
-            if self._opened is None or self._opened[0] != stamp:
-                self._opened = (stamp, self._found(connection, number, stamp))
-        columns = self._opened[1]
-        columns.anew = lambda: self._made_anew(stamp)
-        return columns
+    def _read(self, connection: Connection) -> Columns:
+        return columns_of_hosts(host_rows(connection, valid_at(None)))
 
-    def _found(self, connection: Connection, number: int, stamp: str) -> Checked:
-        kept = kept_columns.opened(self._path)
-        if kept is not None and kept.columns.names == _NAMES and is_of_here(connection, kept):
-            if kept.number == number:
-                return kept.columns
-            try:
-                if not _has_changed(connection, kept):
-                    return self._written(number, stamp, kept.columns.all())
-            except StoreDamagedError:  # a block differs from its sum
-                pass
-        return self._written(number, stamp, columns_of_hosts(host_rows(connection, valid_at(None))))
-
-    def _written(self, number: int, stamp: str, columns: Columns) -> Checked:
-        kept_columns.write(self._path, number, stamp, columns)
-        return Checked(columns)
-
-    def _made_anew(self, stamp: str) -> Columns:
-        with self._database.reading() as connection:
-            number, now = last_collection(connection)
-            if now != stamp:
-                raise StoreBusyError("a collection was written meanwhile", "Run it again")
-            columns = columns_of_hosts(host_rows(connection, valid_at(None)))
-            kept_columns.write(self._path, number, stamp, columns)
-            return columns
+    def _brought_on(self, connection: Connection, kept: KeptFile, number: int, stamp: str) -> Checked | None:
+        if kept.number == number:
+            return kept.columns
+        # Where nothing has changed it is written again with the newer number, so that no look asks for that.
+        return None if _has_changed(connection, kept) else self._written(number, stamp, kept.columns.all())
 
     def hosts(self) -> list[Host]:
         """Return all hosts, by name."""
-        columns = self.columns().all_but("own.data")
+        opened = self.columns()
+        columns = opened.all_but("own.data")
         texts = {name: list(texts_of(columns, name)) for name in _TEXTS if name != "own"}
-        states = _States(self.columns(), columns["others_of"].tolist(), texts["others"])
+        states = _States(opened, columns["others_of"].tolist(), texts["others"])
         numbers = (columns[name].tolist() for name in ("ids", "of_directory", "forms"))
         shown = (texts[name] for name in ("names", "dns", "sids", "details", "troubles", "sources", "machines"))
         return [
@@ -120,10 +91,10 @@ class KeptHosts:
         rows = dict(zip(columns.whole("ids")[there].tolist(), forms[there].tolist(), strict=True))
         administering = columns.whole("members.administering") != 0
         of, rids = (columns.whole(f"members.{name}")[administering] for name in ("authorities", "rids"))
-        sources, forms_there = self._sources[administering], columns.length("members.starts") - 1
-        found = catalogue.ids_at(self._authorities, of, rids)
+        sources, forms_there = _sources(columns)[administering], columns.length("members.starts") - 1
+        found = catalogue.ids_at(_authorities(columns), of, rids)
         has_everybody = np.zeros(forms_there, bool)
-        has_everybody[sources[self._among(EVERYONE_LIKE)[administering]]] = True
+        has_everybody[sources[_members_among(columns, EVERYONE_LIKE)[administering]]] = True
         known = found >= 0
         return Administrators(rows, Links.of_pairs(sources[known], found[known], forms_there), has_everybody)
 
@@ -131,31 +102,32 @@ class KeptHosts:
         """Return the ids of the hosts whose groups list one of some who are none of their own."""
         columns = self.columns()
         naming = np.zeros(columns.length("members.starts"), bool)
-        naming[self._sources[self._among(sids)]] = True
+        naming[_sources(columns)[_members_among(columns, sids)]] = True
         # The last of them stands for hosts that said nothing.
         return frozenset(columns.whole("ids")[naming[columns.whole("forms")]].tolist())
 
-    @property
-    def _authorities(self) -> list[str]:
-        columns = {name: self.columns().whole(name) for name in ("authorities.starts", "authorities.data")}
-        return list(texts_of(columns, "authorities"))
 
-    @property
-    def _sources(self) -> NDArray[np.int64]:
-        """Of which form each member is."""
-        starts = self.columns().whole("members.starts").astype(np.int64)
-        return np.repeat(np.arange(len(starts) - 1), np.diff(starts))
+def _authorities(columns: Checked) -> list[str]:
+    named = {name: columns.whole(name) for name in ("authorities.starts", "authorities.data")}
+    return list(texts_of(named, "authorities"))
 
-    def _among(self, sids: Iterable[str]) -> NDArray[np.bool_]:
-        """Return which members are among some."""
-        of, rids = (self.columns().whole(f"members.{name}") for name in ("authorities", "rids"))
-        among, wanted = np.zeros(len(of), bool), defaultdict[str, list[int]](list)
-        for sid in map(Sid, sids):
-            wanted[sid.authority].append(sid.rid)
-        for place, authority in enumerate(self._authorities):
-            if authority in wanted:
-                among |= (of == place) & np.isin(rids, wanted[authority])
-        return among
+
+def _sources(columns: Checked) -> NDArray[np.int64]:
+    """Return of which form each member is."""
+    starts = columns.whole("members.starts").astype(np.int64)
+    return np.repeat(np.arange(len(starts) - 1), np.diff(starts))
+
+
+def _members_among(columns: Checked, sids: Iterable[str]) -> NDArray[np.bool_]:
+    """Return which members are among some."""
+    of, rids = (columns.whole(f"members.{name}") for name in ("authorities", "rids"))
+    among, wanted = np.zeros(len(of), bool), defaultdict[str, list[int]](list)
+    for sid in map(Sid, sids):
+        wanted[sid.authority].append(sid.rid)
+    for place, authority in enumerate(_authorities(columns)):
+        if authority in wanted:
+            among |= (of == place) & np.isin(rids, wanted[authority])
+    return among
 
 
 class _States:
@@ -164,7 +136,7 @@ class _States:
     def __init__(self, columns: Checked, others_of: list[int], others: list[str]) -> None:
         self._columns = columns
         self._others_of = others_of
-        self._others = others
+        self._other_state = cache(lambda place: _readable(others[place]))
         self._alike: dict[int, Alike] = {}
 
     def of(self, form: int, machine: str) -> HostState | None:
@@ -185,9 +157,6 @@ class _States:
     def _own_state(self, form: int) -> HostState:
         return _readable(self._own_text(form))
 
-    def _other_state(self, place: int) -> HostState:
-        return _readable_once(self._others[place])
-
 
 def _readable(text: str) -> HostState:
     state = state_of_text(text)
@@ -196,10 +165,7 @@ def _readable(text: str) -> HostState:
     return state
 
 
-_readable_once = cache(_readable)
-
-
-def _has_changed(connection: Connection, kept: kept_columns.KeptFile) -> bool:
+def _has_changed(connection: Connection, kept: KeptFile) -> bool:
     """Tell whether a host, or the object of one, is otherwise since."""
     if changed_between(connection, "host", "id", kept.number):
         return True

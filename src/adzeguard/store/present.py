@@ -1,13 +1,12 @@
 """What holds now, by the kept columns: found, brought on by what has changed since they were written, or made anew."""
 
 from collections.abc import Iterable
-from pathlib import Path
 from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
 
-from adzeguard.core.errors import StoreBusyError, StoreDamagedError
+from adzeguard.core.errors import StoreDamagedError
 from adzeguard.core.estate.assembly import Assembled
 from adzeguard.core.estate.rows import ObjectRow
 from adzeguard.core.estate.texts import Texts
@@ -15,8 +14,9 @@ from adzeguard.store import kept_columns
 from adzeguard.store.batches import among, batched
 from adzeguard.store.collections import valid_at
 from adzeguard.store.columns import SHOWN, listed, unpacked
-from adzeguard.store.connection import Connection, Database, one
-from adzeguard.store.kept_columns import Checked, Columns
+from adzeguard.store.connection import Connection, one
+from adzeguard.store.kept_columns import Checked, Columns, KeptFile
+from adzeguard.store.kept_copy import KeptCopy, last_collection
 from adzeguard.store.kept_graph import NAMES_OF_GRAPH, GroupRow, brought_on, columns_of_graph, graph_of
 from adzeguard.store.kept_objects import (
     NONE,
@@ -45,23 +45,10 @@ _NAMES: Final = frozenset(
 """The columns that a file must have, or it is of another form."""
 
 
-class Present:
-    """The kept columns of one store, in a file that can be deleted at any time."""
+class Present(KeptCopy):
+    """The kept columns of objects and memberships."""
 
-    def __init__(self, database: Database, path: Path) -> None:
-        self._database = database
-        self._path = path
-        self._opened: tuple[str, Checked] | None = None
-
-    def columns(self) -> Checked:
-        """Return the columns of what holds now."""
-        with self._database.reading() as connection:
-            number, stamp = last_collection(connection)
-            if self._opened is None or self._opened[0] != stamp:
-                self._opened = (stamp, self._found(connection, number, stamp))
-        columns = self._opened[1]
-        columns.anew = lambda: self._made_anew(stamp)
-        return columns
+    names = _NAMES
 
     def columns_at(self, number: int) -> Checked | None:
         """Return the columns of what held after an earlier collection; None where too much has changed since."""
@@ -79,8 +66,8 @@ class Present:
         with self._database.reading() as connection:
             number, stamp = last_collection(connection)
             size = size_of(connection)
-            kept = kept_columns.opened(self._path)
-            if kept is not None and self._is_of_here(connection, kept):
+            kept = self._kept(connection)
+            if kept is not None:
                 changed = _changed(connection, kept.number)
                 if len(changed[0]) + len(changed[1]) <= size // _FEW:
                     self.columns()
@@ -88,53 +75,22 @@ class Present:
         graph = whole.graph.of_size(size)
         kept_columns.write(self._path, number, stamp, columns_of_objects(whole.objects, size) | columns_of_graph(graph))
 
-    def _found(self, connection: Connection, number: int, stamp: str) -> Checked:
-        kept = kept_columns.opened(self._path)
-        if kept is not None and self._is_of_here(connection, kept):
-            objects, groups = _changed(connection, kept.number)
-            if not objects and not groups:
-                return kept.columns
-            try:
-                if len(objects) + len(groups) <= kept.columns.length("kinds") // _FEW + _FEW:
-                    return self._written(number, stamp, _brought_on(connection, kept.columns, objects, groups))
-            except StoreDamagedError:  # a block differs from its sum, or the file is not what it says to be
-                pass
-        return self._written(number, stamp, read_columns(connection))
+    def _read(self, connection: Connection) -> Columns:
+        return read_columns(connection)
 
-    def _written(self, number: int, stamp: str, columns: Columns) -> Checked:
-        kept_columns.write(self._path, number, stamp, columns)
-        return Checked(columns)
-
-    def _made_anew(self, stamp: str) -> Columns:
-        """Read the columns from the store, for those of a file that is damaged: perhaps long after it was opened."""
-        with self._database.reading() as connection:
-            number, now = last_collection(connection)
-            if now != stamp:
-                raise StoreBusyError("a collection was written meanwhile", "Run it again")
-            columns = read_columns(connection)
-            kept_columns.write(self._path, number, stamp, columns)
-            return columns
-
-    def _is_of_here(self, connection: Connection, kept: kept_columns.KeptFile) -> bool:
-        return kept.columns.names == _NAMES and is_of_here(connection, kept)
-
-
-def is_of_here(connection: Connection, kept: kept_columns.KeptFile) -> bool:
-    """Whether the store has the collection that a file tells of, and not another of the same number."""
-    row = one(connection, "SELECT stamp FROM collection WHERE id = ?", (kept.number,))
-    return row is not None and bool(kept.stamp) and str(row[0]) == kept.stamp
+    def _brought_on(self, connection: Connection, kept: KeptFile, number: int, stamp: str) -> Checked | None:
+        objects, groups = _changed(connection, kept.number)
+        if not objects and not groups:
+            return kept.columns
+        if len(objects) + len(groups) > kept.columns.length("kinds") // _FEW + _FEW:
+            return None
+        return self._written(number, stamp, _brought_on(connection, kept.columns, objects, groups))
 
 
 def size_of(connection: Connection) -> int:
     """Return one more than the highest id of any object that ever was."""
     last = one(connection, "SELECT coalesce(max(id), -1) FROM object") or (-1,)
     return int(last[0]) + 1
-
-
-def last_collection(connection: Connection) -> tuple[int, str]:
-    """Return the number of the last collection, and what tells it from another of this number."""
-    row = one(connection, "SELECT id, stamp FROM collection ORDER BY id DESC LIMIT 1")
-    return (int(row[0]), str(row[1])) if row else (0, "")
 
 
 def changed_between(connection: Connection, table: str, key: str, low: int, high: int | None = None) -> list[int]:

@@ -10,7 +10,7 @@ from datetime import datetime
 from adzeguard.core.errors import InputError
 from adzeguard.core.estate.catalogue import Catalogue
 from adzeguard.core.estate.logon_hours import hours_of
-from adzeguard.core.estate.logon_limits import hosts_listed, hours_value
+from adzeguard.core.estate.logon_limits import hosts_in, hosts_listed, hours_value
 from adzeguard.core.estate.moments import moment
 from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.file_time import moment_of_steps
@@ -40,7 +40,7 @@ class SigningIn:
             hours = next(iter(altered["logonhours"]), b"")
         if "userworkstations" in altered:
             named = next(iter(altered["userworkstations"]), b"").decode("utf-8", "replace")
-            hosts = tuple(name for name in named.split(",") if name)
+            hosts = hosts_in(named)
         return cls(expires, hours, hosts)
 
     @property

@@ -16,7 +16,6 @@ from adzeguard.core.estate.names import on_host
 from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.identity import Sid
 from adzeguard.core.values import dataclass
-from adzeguard.core.wellknown import ADMINISTRATORS
 
 Way = Literal["group", "direct", "local"]
 _PEOPLE: Final = (Kind.USER, Kind.SERVICE)
@@ -70,8 +69,7 @@ class Doors:
         """Return the direct members of the administrators group of a host that is known."""
         if self._administrators is not None:
             return self._later[host.id]
-        group = host.state.group(ADMINISTRATORS) if host.state is not None else None
-        return group.members if group is not None else frozenset()
+        return host.administrators
 
     def into(self, host: Host) -> Iterator[Door]:
         """Yield each person's ways into one host; several for one who has several."""

@@ -12,7 +12,7 @@ from adzeguard.core.change.outlook import Outlook, standing
 from adzeguard.core.change.proposal import GroupImpact, Impact, PersonImpact
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host
-from adzeguard.core.estate.links import Ids, distinct, less
+from adzeguard.core.estate.links import Ids, among, distinct, less
 from adzeguard.core.estate.membership import MembershipGraph
 from adzeguard.core.identity import Sid
 
@@ -133,9 +133,8 @@ def host_counts(estate: Estate, after: Outlook) -> tuple[NDArray[np.int64], NDAr
         staying = [before if before is then else _in_both(before, then) for before, then in hosts]
         listed, counts = np.unique(np.concatenate(staying), return_counts=True)
         for moving, counted in ((coming, gained), (going, lost)):
-            places = np.minimum(np.searchsorted(moving, listed), max(len(moving) - 1, 0))
-            among = moving[places] == listed if len(moving) else np.zeros(len(listed), bool)
-            counted[listed[among]] -= counts[among]
+            moved = among(listed, moving)
+            counted[listed[moved]] -= counts[moved]
         for people_before, people_then in hosts:
             if people_before is people_then:
                 continue
@@ -171,8 +170,7 @@ def _hosts_concerned(estate: Estate, after: Outlook) -> list[_Concerned]:
 
     All that is told of them is looked up in one go.
     """
-    affected = np.zeros(estate.catalogue.size, bool)
-    affected[_affected_groups(estate, after)] = True
+    affected = estate.marked(_affected_groups(estate, after))
     names_one, changed = standing(estate).held_by_any(affected), after.administrators.changed
     estate.ids_of_sids({sid for members in changed.values() for sid in members})
     found: list[_Concerned] = []

@@ -49,7 +49,7 @@ class AdministratorsAfter(Sequence[frozenset[Sid]]):
             return [self[one] for one in range(*place.indices(len(self)))]
         if not 0 <= place < len(self):
             raise IndexError(place)
-        return self.changed[place] if place in self.changed else self._estate.administrators_at(place)
+        return self.changed[place] if place in self.changed else self._estate.hosts[place].administrators
 
     def held_by_any(self, some: NDArray[np.bool_]) -> Callable[[int], bool]:
         """Return what tells of a host, by its place, whether one of some, who are marked by their ids, is in it."""
@@ -88,12 +88,11 @@ def _administrators(estate: Estate, effects: Effects) -> AdministratorsAfter:
     changed: dict[int, frozenset[Sid]] = {}
     for name in effects.host_gained.keys() | effects.host_lost.keys():
         for place in estate.places_of_hosts.get(name, ()):
-            with_more = estate.administrators_at(place) | effects.host_gained.get(name, frozenset())
+            with_more = estate.hosts[place].administrators | effects.host_gained.get(name, frozenset())
             changed[place] = with_more - effects.host_lost.get(name, frozenset())
     if effects.deleted:
         ids = estate.ids_of_sids(effects.deleted)
-        some = np.zeros(estate.catalogue.size, bool)
-        some[[i for sid in effects.deleted if (i := ids[sid]) is not None]] = True
+        some = estate.marked(i for sid in effects.deleted if (i := ids[sid]) is not None)
         naming = AdministratorsAfter(estate, changed).held_by_any(some)
         found = AdministratorsAfter(estate, dict(changed))
         changed |= {place: found[place] - effects.deleted for place in range(len(found)) if naming(place)}

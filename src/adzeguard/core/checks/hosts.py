@@ -36,7 +36,7 @@ def check_hosts(looked_at: CheckInput) -> Iterator[Finding]:
     twins, remarkable = _NameTwins(estate), _Remarkable(estate)
     in_order: set[Hashable] = set()
     strangers: FoundOnce[Finding] = FoundOnce()
-    for place, host in enumerate(estate.hosts):
+    for host in estate.hosts:
         yield from _unread(host)
         if host.state is None:
             continue
@@ -44,7 +44,7 @@ def check_hosts(looked_at: CheckInput) -> Iterator[Finding]:
         alike = host.state.alike
         known: Hashable = id(alike)
         if alike is None or known not in in_order:
-            members = estate.administrators_at(place)
+            members = host.administrators
             known = _known_elsewhere(estate, host.state, members) if alike is None else known
         if known not in in_order:
             findings = list(_administrators(estate, host, host.state, members, at_work, remarkable))

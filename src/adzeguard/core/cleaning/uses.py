@@ -10,7 +10,7 @@ from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.charter.rule import RuleBase
 from adzeguard.core.descriptors.descriptor import Descriptor
 from adzeguard.core.errors import InputError
-from adzeguard.core.estate.administrators import TellsWhomGroupsName
+from adzeguard.core.estate.administrators import ToldByColumns
 from adzeguard.core.estate.elevation import elevations_of
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import FoundOnce, Host, HostState
@@ -138,7 +138,7 @@ def _on_hosts(named: Named) -> Iterator[Found]:
     once: FoundOnce[Found] = FoundOnce()
     of_directory = {one.sid for one in named.estate.domain.all}
     hosts = named.estate.hosts
-    naming = hosts.naming(named.by_sid) if isinstance(hosts, TellsWhomGroupsName) and named.by_sid else None
+    naming = hosts.naming(named.by_sid) if isinstance(hosts, ToldByColumns) and named.by_sid else None
     for host in hosts if named.by_sid else ():
         if host.state is not None and host.state.machine_sid in of_directory:
             yield from _on_host(named, host, host.state)  # its own accounts are the directory's

@@ -43,16 +43,11 @@ class Administrators:
 
 
 @runtime_checkable
-class TellsAdministrators(Protocol):
-    """Hosts whose administrators can be had without reading their states."""
+class ToldByColumns(Protocol):
+    """Hosts of which it can be had who stands in their groups, without reading their states, as far as that is kept."""
 
     def administrators(self, catalogue: Catalogue) -> Administrators | None:
-        """Return them as ids of a catalogue; None where that cannot look up whole columns of SIDs."""
-
-
-@runtime_checkable
-class TellsWhomGroupsName(Protocol):
-    """Hosts of which those can be had in whose groups somebody stands, without reading their states."""
+        """Return who administers them, as ids of a catalogue; None where that cannot look up whole columns of SIDs."""
 
     def naming(self, sids: Iterable[str]) -> frozenset[int] | None:
         """Return the ids of the hosts whose groups list one of some who are none of their own; None: not known."""

@@ -9,7 +9,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from adzeguard.core.estate.administrators import Administrators, TellsAdministrators
+from adzeguard.core.estate.administrators import Administrators, ToldByColumns
 from adzeguard.core.estate.catalogue import Catalogue, Domain
 from adzeguard.core.estate.foreign import may_hold_others, with_foreign_name
 from adzeguard.core.estate.hosts import Host, SearchableHosts
@@ -20,7 +20,7 @@ from adzeguard.core.estate.principal import Flag, Kind, Principal
 from adzeguard.core.estate.trusts import Trust, trusts_of
 from adzeguard.core.identity import OF_A_DOMAIN, Sid
 from adzeguard.core.values import dataclass
-from adzeguard.core.wellknown import ADMINISTRATORS, EVERYONE_LIKE
+from adzeguard.core.wellknown import EVERYONE_LIKE
 
 
 @dataclass(frozen=True)
@@ -206,17 +206,17 @@ class Estate:
             together.setdefault(id(host if alike is None else alike), []).append(host)
         return list(together.values())
 
-    def administrators_at(self, place: int) -> frozenset[Sid]:
-        """Return the direct members of the administrators group of one of `hosts`, by its place among them."""
-        state = self.hosts[place].state
-        group = state.group(ADMINISTRATORS) if state is not None else None
-        return group.members if group is not None else frozenset()
+    def marked(self, ids: Iterable[int]) -> NDArray[np.bool_]:
+        """Return for every id whether it is one of these."""
+        marked = np.zeros(max(self.graph.size, self.catalogue.size), bool)
+        marked[list(ids)] = True
+        return marked
 
     def groups_and_people_at(self, place: int) -> tuple[frozenset[int], Ids]:
         """Return the same as `groups_and_people` of those, the people sorted; without their SIDs where that can be."""
         row = self.administrators.rows.get(self.hosts[place].id)
         if row is None:
-            groups, people = self.groups_and_people(self.administrators_at(place))
+            groups, people = self.groups_and_people(self.hosts[place].administrators)
             return groups, np.array(sorted(people), np.int32)
         if row not in self._apart_by_row:
             ids = self.administrators.ids.row(row)
@@ -230,23 +230,17 @@ class Estate:
 
     @cached_property
     def _is_group(self) -> NDArray[np.bool_]:
-        is_group = np.zeros(max(self.graph.size, self.catalogue.size), bool)
-        is_group[self.graph.group_ids] = True
-        return is_group
+        return self.marked(self.graph.group_ids.tolist())
 
     @cached_property
     def host_administrators(self) -> Sequence[frozenset[Sid]]:
         """For each of `hosts`, the direct members of its administrators group; empty where nothing was read."""
-        found = []
-        for host in self.hosts:
-            group = host.state.group(ADMINISTRATORS) if host.state else None
-            found.append(group.members if group else frozenset())
-        return found
+        return [host.administrators for host in self.hosts]
 
     @cached_property
     def administrators(self) -> Administrators:
         """Who of the directory administers each host, as ids."""
-        if isinstance(self.hosts, TellsAdministrators):
+        if isinstance(self.hosts, ToldByColumns):
             told = self.hosts.administrators(self.catalogue)
             if told is not None:
                 return told
@@ -259,9 +253,7 @@ class Estate:
     @cached_property
     def alike_administrators(self) -> Sequence[frozenset[Sid]]:
         """For each of `alike_hosts`, the same as `host_administrators` of the first; accounts of hosts differ alone."""
-        states = (some[0].state for some in self.alike_hosts)
-        groups = (state.group(ADMINISTRATORS) if state is not None else None for state in states)
-        return [group.members if group is not None else frozenset() for group in groups]
+        return [some[0].administrators for some in self.alike_hosts]
 
     @cached_property
     def hosts_administered(self) -> Mapping[Sid, int]:

@@ -9,7 +9,7 @@ from typing import Any, Final, Generic, Protocol, TypeVar, runtime_checkable
 from adzeguard.core.estate.seen_on import SeenOn
 from adzeguard.core.identity import Sid
 from adzeguard.core.values import dataclass
-from adzeguard.core.wellknown import LOCAL_ACCOUNT_RIDS, RID_ADMINISTRATOR
+from adzeguard.core.wellknown import ADMINISTRATORS, LOCAL_ACCOUNT_RIDS, RID_ADMINISTRATOR
 
 T = TypeVar("T")
 
@@ -141,6 +141,12 @@ class Host:
     """What else the directory tells of it, as it is stored."""
     is_of_directory: bool = False
     """Whether it is a domain controller: it has no local groups of its own, they are the directory's."""
+
+    @property
+    def administrators(self) -> frozenset[Sid]:
+        """The direct members of its administrators group; empty where nothing was read."""
+        group = self.state.group(ADMINISTRATORS) if self.state is not None else None
+        return group.members if group is not None else frozenset()
 
     @property
     def dns_name(self) -> str:

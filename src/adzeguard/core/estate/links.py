@@ -25,12 +25,17 @@ def distinct(numbers: NDArray[NumberT]) -> NDArray[NumberT]:
     return ordered[first]
 
 
+def among(numbers: NDArray[NumberT], others: NDArray[NumberT]) -> NDArray[np.bool_]:
+    """Return which numbers are among others; those sorted and each once."""
+    places = np.searchsorted(others, numbers)
+    found = places < len(others)
+    found[found] = others[places[found]] == numbers[found]
+    return found
+
+
 def less(numbers: NDArray[NumberT], others: NDArray[NumberT]) -> NDArray[NumberT]:
     """Return the numbers that are not among others; both sorted and each number once."""
-    places = np.searchsorted(others, numbers)
-    among = places < len(others)
-    among[among] = others[places[among]] == numbers[among]
-    return numbers[~among]
+    return numbers[~among(numbers, others)]
 
 
 def gathered(targets: Ids, begins: NDArray[np.int64], ends: NDArray[np.int64]) -> tuple[Ids, NDArray[np.int64]]:

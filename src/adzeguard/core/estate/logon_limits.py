@@ -13,5 +13,9 @@ def hours_value(account: Principal) -> bytes:
 
 def hosts_listed(account: Principal) -> tuple[str, ...]:
     """Return the names of the hosts that an account may log on to alone; empty where it may log on to any."""
-    text = str(account.details.get("workstations", ""))
+    return hosts_in(str(account.details.get("workstations", "")))
+
+
+def hosts_in(text: str) -> tuple[str, ...]:
+    """Return the names of hosts in a value of userWorkstations."""
     return tuple(stripped for name in text.split(",") if (stripped := name.strip()))

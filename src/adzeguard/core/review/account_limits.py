@@ -17,7 +17,7 @@ from adzeguard.core.charter.scopes import ScopedRule
 from adzeguard.core.charter.setting_rule import sids_on
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.logon import logon_of
-from adzeguard.core.estate.logon_limits import hosts_listed
+from adzeguard.core.estate.logon_limits import hosts_in, hosts_listed
 from adzeguard.core.estate.named import Named, id_of
 from adzeguard.core.estate.principal import Kind
 from adzeguard.core.identity import Sid
@@ -109,4 +109,4 @@ def _text(names: Sequence[str]) -> bytes:
 
 
 def _names(values: Sequence[bytes]) -> set[str]:
-    return {name.casefold() for value in values for name in value.decode("utf-8", "replace").split(",") if name}
+    return {name.casefold() for value in values for name in hosts_in(value.decode("utf-8", "replace"))}

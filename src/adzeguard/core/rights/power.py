@@ -2,8 +2,6 @@
 
 from collections.abc import Iterable, Sequence
 
-import numpy as np
-
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.rights.delegations import Rights
@@ -36,7 +34,6 @@ class Powers:
 
 
 def _hosts_of(estate: Estate, group: int) -> int:
-    leading = np.zeros(estate.catalogue.size, bool)
-    leading[[group, *estate.graph.effective_groups(group).tolist()]] = True
+    leading = estate.marked([group, *estate.graph.effective_groups(group).tolist()])
     led = estate.administrators.led_by_any(leading)
     return sum(bool(led[row]) for row in estate.administrators.rows.values())

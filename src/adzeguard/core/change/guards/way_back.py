@@ -2,13 +2,9 @@
 
 from collections.abc import Iterator
 
-import numpy as np
-from numpy.typing import NDArray
-
 from adzeguard.core.access.keepers import controlling_groups
 from adzeguard.core.change.guards.case import Case
 from adzeguard.core.change.outlook import standing
-from adzeguard.core.estate.estate import Estate
 from adzeguard.core.wording import some_of
 
 _WAY_OUT = "Leave yourself inside, or let somebody else enact it"
@@ -25,15 +21,9 @@ def lost_ways_back(case: Case) -> Iterator[str]:
         if group in had and group not in has:
             name = estate.principal(group).qualified_name
             yield f"you ({operator.qualified_name}) would lose {name}, and with it the way to undo this. {_WAY_OUT}"
-    administered = standing(estate).held_by_any(_marked(estate, had))
-    will_be = case.after.administrators.held_by_any(_marked(estate, has))
+    administered = standing(estate).held_by_any(estate.marked(had))
+    will_be = case.after.administrators.held_by_any(estate.marked(has))
     places = range(len(estate.hosts))
     lost = [estate.hosts[place].name for place in places if administered(place) and not will_be(place)]
     if lost:
         yield f"you ({operator.qualified_name}) would no longer administer {some_of(lost)}. {_WAY_OUT}"
-
-
-def _marked(estate: Estate, ids: set[int]) -> NDArray[np.bool_]:
-    marked = np.zeros(estate.catalogue.size, bool)
-    marked[list(ids)] = True
-    return marked
