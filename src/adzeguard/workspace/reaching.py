@@ -29,7 +29,7 @@ def reach_graph(
 
 def _finder(workspace: "Workspace", with_directory: bool, over_hosts: bool) -> ReachFinder:
     over = hosts_on_ways(workspace) if over_hosts else None
-    return ReachFinder(workspace.rights, with_directory=with_directory, over=over)
+    return ReachFinder(workspace.standard_rights, with_directory=with_directory, over=over)
 
 
 def hosts_on_ways(workspace: "Workspace") -> OverHosts:

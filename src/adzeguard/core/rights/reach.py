@@ -62,6 +62,7 @@ _MOST_HOSTS: Final = 2
 """Hosts on one way: over a few more everybody leads to everybody, as was seen with logons by chance."""
 _MOST_BEHIND_HOSTS: Final = 20_000
 """Of more that lead there over hosts nothing is asked: who has a way over hosts is mostly everybody by then."""
+_AT_ONCE_BEHIND_HOSTS: Final = 2_000
 _MOST_BECOMING: Final = 20_000
 """Of more who become somebody who may move an object it is not asked who does."""
 _MOST_IN_GROUP: Final = 1_000
@@ -135,10 +136,8 @@ class ReachFinder:
                 level, behind_hosts = behind_hosts, []
                 over_no_host = over_no_host if self._hosts_passed else len(found.edges)
                 self._hosts_passed += 1
-            self._load(objects_of(level))
-            self._look_ahead(level)
             following: list[int] = []
-            for edge in (edge for target in level for edge in self._behind(target)):
+            for edge in self._behind_all(level):
                 if self._hosts_passed and len(found.edges) - over_no_host >= _MOST_BEHIND_HOSTS:
                     self._leaves_out = True
                     break
@@ -153,6 +152,16 @@ class ReachFinder:
             self._walker.settle(found)
         self._leave_out_idle_hosts(found)
         return found
+
+    def _behind_all(self, level: Sequence[int]) -> Iterator[Edge]:
+        """Yield what stands behind each of a level. Behind hosts it may end long before the last, and is read so."""
+        at_once = _AT_ONCE_BEHIND_HOSTS if self._hosts_passed else len(level)
+        for begin in range(0, len(level), at_once):
+            some = level[begin : begin + at_once]
+            self._load(objects_of(some))
+            self._look_ahead(some)
+            for target in some:
+                yield from self._behind(target)
 
     def _load(self, ids: Iterable[int]) -> None:
         """Read the objects of a level in one go."""

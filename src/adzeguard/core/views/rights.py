@@ -1,11 +1,10 @@
 """What was granted, what a duty is, who reaches a group, and what to take away."""
 
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 from adzeguard.core.descriptors.ace import Ace, AceFlag, AceKind
 from adzeguard.core.estate.principal import Kind
-from adzeguard.core.review.documented import Documented
-from adzeguard.core.review.proposed_cut import ProposedCut
 from adzeguard.core.rights.delegations import Delegation, Rights
 from adzeguard.core.rights.over_hosts import Proof
 from adzeguard.core.rights.reach_words import OverHostsFound, Reaching
@@ -15,6 +14,10 @@ from adzeguard.core.views.table import Column, Table, data_columns
 from adzeguard.core.wellknown import WELL_KNOWN, is_built_in_group
 from adzeguard.core.wording import counted_noun
 
+if TYPE_CHECKING:
+    from adzeguard.core.review.documented import Documented
+    from adzeguard.core.review.proposed_cut import ProposedCut
+
 _EXTENTS = {
     0: "this",
     int(AceFlag.CONTAINER_INHERIT): "this and below",
@@ -23,7 +26,7 @@ _EXTENTS = {
 _NOT_OF_THE_EXTENT = ~(AceFlag.INHERITED | AceFlag.OBJECT_INHERIT)
 
 
-def grants_table(delegations: Sequence[Delegation], documented: Documented | None, folded: int = 0) -> Table:
+def grants_table(delegations: Sequence[Delegation], documented: "Documented | None", folded: int = 0) -> Table:
     """Return grants in words, and whether a rule asks for each; without what is documented, nothing is said of that.
 
     `folded` is how many that every domain is born with are left out.
@@ -181,7 +184,7 @@ def _reach_in_words(one: Reaching) -> str:
     return "could become one" if one.people == 1 else f"{one.people} could become one"
 
 
-def cut_table(cut: ProposedCut, group: str) -> Table:
+def cut_table(cut: "ProposedCut", group: str) -> Table:
     """Return what to take away."""
     rows = [
         {
