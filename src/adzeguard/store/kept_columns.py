@@ -86,7 +86,7 @@ class Checked:
     def read(self, name: str, begins: NDArray[np.integer], ends: NDArray[np.integer]) -> NDArray[Any]:
         """Return a column of which only these stretches may be looked at."""
         column = self._columns[name]
-        if name not in self._sums:
+        if name not in self._sums or self._seen[name].all():
             return column
         each = _BLOCK // column.itemsize
         some = ends > begins

@@ -19,11 +19,10 @@ from adzeguard.core.views.findings import by_check, counts_of, mendable
 from adzeguard.core.wording import counted_noun, nearest, some_of
 from adzeguard.store.checked import LastCheck
 from adzeguard.store.questions import Questions
-from adzeguard.workflows.asking import any_question
-from adzeguard.workflows.propose import Proposed
 from adzeguard.workspace.choice import Choice
 
 if TYPE_CHECKING:
+    from adzeguard.workflows.propose import Proposed
     from adzeguard.workspace.open_workspace import Workspace
 
 _NEAR = 0.6
@@ -62,7 +61,7 @@ def of_those(findings: Sequence[Finding], least: str, rules: Sequence[str]) -> l
     return [one for one in findings if one.severity >= matters and (not rules or _is_of(one, rules))]
 
 
-def proposed(workspace: "Workspace", also: Sequence[str] = (), choice: Choice = EVERYTHING) -> Proposed:
+def proposed(workspace: "Workspace", also: Sequence[str] = (), choice: Choice = EVERYTHING) -> "Proposed":
     """Return the changes that put right what rules ask for, with the sizes that must be named to enact them.
 
     `also` are rules that only tell, and are put right all the same. `GuardError` where it would do harm.
@@ -71,7 +70,7 @@ def proposed(workspace: "Workspace", also: Sequence[str] = (), choice: Choice = 
         return workspace.proposed(chosen_draft(workspace, also, choice))
 
 
-def proposed_take_over(workspace: "Workspace", rules: Sequence[str]) -> Proposed:
+def proposed_take_over(workspace: "Workspace", rules: Sequence[str]) -> "Proposed":
     """Return what lets rules own what they find standing as they want it; nothing is written but that."""
     refuse_unknown_rules(workspace, rules)
     with workspace.in_one_moment():
@@ -120,6 +119,8 @@ def finding_called(workspace: "Workspace", name: str) -> Finding:
     """Return a finding by its fingerprint, the beginning of it, or the id of a question about it."""
     start = name.casefold()
     if name.upper().startswith(_QUESTION):
+        from adzeguard.workflows.asking import any_question
+
         start = any_question(Questions(workspace.database).all(), name).fingerprint
     findings = workspace.findings(with_left=False)
     found = [one for one in findings if one.fingerprint.startswith(start)] if len(start) >= _SHORTEST_START else []

@@ -1,6 +1,6 @@
 """Which rules hold on which host, and how close each is."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from functools import lru_cache
 from typing import Generic, TypeVar
 
@@ -38,7 +38,11 @@ class HostScopes(Generic[HostRuleT]):
         self._by_container: dict[str, list[ScopedRule[HostRuleT]]] = {}
         self._naming: dict[str, list[HostRuleT]] = {}
         self._excepting: dict[str, list[HostRuleT]] = {}
-        for rule in self._rules:
+        self._under: dict[str, list[int]] = {}
+        self._everywhere = [place for place, rule in enumerate(self._rules) if rule.scope.everywhere]
+        for place, rule in enumerate(self._rules):
+            for ou in rule.scope.under:
+                self._under.setdefault(ou, []).append(place)
             for name in rule.scope.named:
                 self._naming.setdefault(name, []).append(rule)
             for name in rule.scope.excepted:
@@ -75,8 +79,15 @@ class HostScopes(Generic[HostRuleT]):
 
     def _of_container(self, container: str) -> list[ScopedRule[HostRuleT]]:
         if container not in self._by_container:
-            reaching = [scoped for rule in self._rules if (scoped := _closest(rule, container)) is not None]
-            self._by_container[container] = sorted(reaching, key=lambda scoped: scoped.distance)
+            found: dict[int, ScopedRule[HostRuleT]] = {}
+            for distance, ou in enumerate(_upwards(container)):
+                for place in self._under.get(ou, ()):
+                    rule = self._rules[place]
+                    found.setdefault(place, ScopedRule(rule, distance + 1, f"under {rule.scope.under[ou]}"))
+            for place in self._everywhere:
+                found.setdefault(place, ScopedRule(self._rules[place], EVERYWHERE, "everywhere"))
+            in_order = sorted(found.items(), key=lambda item: (item[1].distance, item[0]))
+            self._by_container[container] = [scoped for _, scoped in in_order]
         return self._by_container[container]
 
 
@@ -86,13 +97,8 @@ def _container_of(dn: str) -> str:
     return parent_dn(fold_dn(dn))
 
 
-def _closest(rule: HostRuleT, container: str) -> ScopedRule[HostRuleT] | None:
-    levels = [
-        (container[: -len(ou) or None].count("="), ou)
-        for ou in rule.scope.under
-        if container == ou or container.endswith("," + ou)
-    ]
-    if levels:
-        distance, ou = min(levels)
-        return ScopedRule(rule, distance + 1, f"under {rule.scope.under[ou]}")
-    return ScopedRule(rule, EVERYWHERE, "everywhere") if rule.scope.everywhere else None
+def _upwards(container: str) -> Iterator[str]:
+    """Yield a container, and all above it, nearest first."""
+    while container:
+        yield container
+        container = parent_dn(container)

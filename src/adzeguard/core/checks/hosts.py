@@ -37,7 +37,8 @@ def check_hosts(looked_at: CheckInput) -> Iterator[Finding]:
     in_order: set[Hashable] = set()
     strangers: FoundOnce[Finding] = FoundOnce()
     for host in estate.hosts:
-        yield from _unread(host)
+        if host.trouble:
+            yield _unread(host)
         if host.state is None:
             continue
         # Thousands of hosts let in the same few of the directory; how a host numbers its own accounts is no matter.
@@ -128,11 +129,10 @@ def without_source(looked_at: CheckInput) -> Iterator[Finding]:
             yield Finding("host-without-source", host_named(host), message, evidence={"dn": host.dn})
 
 
-def _unread(host: Host) -> Iterator[Finding]:
-    if host.trouble:
-        known = "what is shown of it is from the last time" if host.state else "nothing is known of it"
-        message = f"could not be read: {host.trouble}; {known}"
-        yield Finding("host-unread", host_named(host), message, evidence={"trouble": host.trouble})
+def _unread(host: Host) -> Finding:
+    known = "what is shown of it is from the last time" if host.state else "nothing is known of it"
+    message = f"could not be read: {host.trouble}; {known}"
+    return Finding("host-unread", host_named(host), message, evidence={"trouble": host.trouble})
 
 
 def _administrators(

@@ -133,8 +133,9 @@ def check_letting_act(looked_at: CheckInput) -> Iterator[Finding]:
     estate = looked_at.estate
     for host in estate.hosts:
         holders = lets_act(host.state) if host.is_of_directory and host.state is not None else ()
-        ruling = ruling_ids(estate, estate.domain.holding(host.dn)) if holders else frozenset()
-        ids = estate.ids_of_sids(holders)
+        if not holders:
+            continue
+        ruling, ids = ruling_ids(estate, estate.domain.holding(host.dn)), estate.ids_of_sids(holders)
         others = sorted(sid for sid in holders if ids[sid] not in ruling)
         known = estate.who_are(others)
         for holder, sid in ((known[sid], sid) for sid in others):
