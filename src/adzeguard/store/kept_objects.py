@@ -364,9 +364,7 @@ class _Details:
         return self._others[place]
 
 
-def _pairs(
-    held: NDArray[np.int64], kinds: NDArray[np.uint8], keys: int
-) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+def _pairs(held: NDArray[np.int64], kinds: NDArray[np.uint8], keys: int) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     """Return which descriptors and kinds stand together, as sorted numbers of both, and where each does so first.
 
     Most of a million objects share a few descriptors: sorting them all to see that was a twentieth of a check.

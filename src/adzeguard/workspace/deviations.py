@@ -8,6 +8,7 @@ from adzeguard.core.change.change import Change
 from adzeguard.core.change.draft import Draft
 from adzeguard.core.charter.host_scope import HostRule
 from adzeguard.core.check_row import Severity
+from adzeguard.core.checks.counts import by_check, counts_of, mendable
 from adzeguard.core.checks.finding import Finding
 from adzeguard.core.errors import AmbiguousNameError, StoreError, UnknownNameError, UsageError
 from adzeguard.core.estate.names import resolve
@@ -15,7 +16,6 @@ from adzeguard.core.identity import fold_dn
 from adzeguard.core.review.chosen import Chosen
 from adzeguard.core.review.correction import Correction
 from adzeguard.core.review.met import met_by
-from adzeguard.core.views.findings import by_check, counts_of, mendable
 from adzeguard.core.wording import counted_noun, nearest, some_of
 from adzeguard.store.checked import LastCheck
 from adzeguard.store.questions import Questions

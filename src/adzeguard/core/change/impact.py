@@ -135,12 +135,13 @@ def host_counts(estate: Estate, after: Outlook) -> tuple[NDArray[np.int64], NDAr
         for moving, counted in ((coming, gained), (going, lost)):
             moved = among(listed, moving)
             counted[listed[moved]] -= counts[moved]
-        for people_before, people_then in hosts:
-            if people_before is people_then:
-                continue
-            for person in set(people_before.tolist()) ^ set(people_then.tolist()):
-                was_in, will_be_in = _holds(was, person), _holds(will, person)
-                had, has = was_in or _holds(people_before, person), will_be_in or _holds(people_then, person)
+        apart = [(set(before.tolist()), set(then.tolist())) for before, then in hosts if before is not then]
+        moved = np.array(sorted({person for before, then in apart for person in before ^ then}), np.int32)
+        among_were, among_will = (set(moved[among(moved, inside)].tolist()) for inside in (was, will))
+        for people_before, people_then in apart:
+            for person in people_before ^ people_then:
+                was_in, will_be_in = person in among_were, person in among_will
+                had, has = was_in or person in people_before, will_be_in or person in people_then
                 gained[person] += (has and not had) - (will_be_in and not was_in)
                 lost[person] += (had and not has) - (was_in and not will_be_in)
     return gained, lost
@@ -189,11 +190,6 @@ def _in_both(some: Ids, others: Ids) -> Ids:
 def _apart(estate: Estate, members: frozenset[Sid]) -> _Held:
     groups, people = estate.groups_and_people(members)
     return groups, np.array(sorted(people), np.int32)
-
-
-def _holds(ids: Ids, wanted: int) -> bool:
-    place = int(np.searchsorted(ids, np.int32(wanted)))
-    return place < len(ids) and int(ids[place]) == wanted
 
 
 class _Inside:

@@ -35,7 +35,7 @@ def check_hosts(looked_at: CheckInput) -> Iterator[Finding]:
     at_work = KeepersAtWork(estate, list(looked_at.charter.keepers), looked_at.moment)
     twins, remarkable = _NameTwins(estate), _Remarkable(estate)
     in_order: set[Hashable] = set()
-    strangers: FoundOnce[Finding] = FoundOnce()
+    beside: FoundOnce[Finding] = FoundOnce()
     for host in estate.hosts:
         if host.trouble:
             yield _unread(host)
@@ -52,8 +52,7 @@ def check_hosts(looked_at: CheckInput) -> Iterator[Finding]:
             if not findings and host.state.group(ADMINISTRATORS) is not None:
                 in_order.add(known)
             yield from findings
-        yield from twins.on(host, host.state)
-        yield from strangers.on(host.state, partial(_strangers, estate, host, host.state, remarkable))
+        yield from beside.on(host.state, partial(_beside_administrators, estate, host, host.state, twins, remarkable))
 
 
 def closed_without_rule(looked_at: CheckInput) -> Iterator[Finding]:
@@ -76,9 +75,10 @@ class _Remarkable:
     def __init__(self, estate: Estate) -> None:
         # Hosts that are alike differ in their own accounts alone, which are known there.
         states = [some[0].state for some in estate.alike_hosts if some[0].state is not None]
-        members = {
-            sid for state in states for group in state.groups for sid in group.members if not _is_own(sid, state)
-        }
+        members: set[Sid] = set()
+        for state in states:
+            own = f"{state.machine_sid}-"
+            members |= {sid for group in state.groups for sid in group.members if not sid.startswith(own)}
         ids, graph = estate.ids_of_sids(members), estate.graph
         unknown = estate.who_are(sid for sid in members if ids[sid] is None)
         unresolved = {sid for sid in members if ids[sid] is None and unknown[sid].kind == Kind.UNRESOLVED}
@@ -92,6 +92,13 @@ class _Remarkable:
 
 def _is_own(sid: Sid, state: HostState) -> bool:
     return sid.authority == state.machine_sid
+
+
+def _beside_administrators(
+    estate: Estate, host: Host, state: HostState, twins: "_NameTwins", remarkable: _Remarkable
+) -> Iterator[Finding]:
+    yield from twins.on(host, state)
+    yield from _strangers(estate, host, state, remarkable)
 
 
 def _strangers(estate: Estate, host: Host, state: HostState, remarkable: _Remarkable) -> Iterator[Finding]:
@@ -182,12 +189,8 @@ class _NameTwins:
     def __init__(self, estate: Estate) -> None:
         self._estate = estate
         self._known: dict[str, Principal | None] = {}
-        self._once: FoundOnce[Finding] = FoundOnce()
 
-    def on(self, host: Host, state: HostState) -> list[Finding]:
-        return self._once.on(state, partial(self._found_on, host, state))
-
-    def _found_on(self, host: Host, state: HostState) -> Iterator[Finding]:
+    def on(self, host: Host, state: HostState) -> Iterator[Finding]:
         for group in state.groups:
             # The built-in groups bear the same names on every host and in the directory; that is no accident.
             if group.sid.startswith(f"{BUILTIN_AUTHORITY}-"):

@@ -35,7 +35,7 @@ def among(numbers: NDArray[NumberT], others: NDArray[NumberT]) -> NDArray[np.boo
 
 def less(numbers: NDArray[NumberT], others: NDArray[NumberT]) -> NDArray[NumberT]:
     """Return the numbers that are not among others; both sorted and each number once."""
-    return numbers[~among(numbers, others)]
+    return numbers[~among(numbers, others)] if numbers is not others else numbers[:0]
 
 
 def gathered(targets: Ids, begins: NDArray[np.int64], ends: NDArray[np.int64]) -> tuple[Ids, NDArray[np.int64]]:

@@ -1,11 +1,11 @@
 """What a check found."""
 
-from collections import Counter
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
 from typing import Final
 
 from adzeguard.core.check_row import Severity
+from adzeguard.core.checks.counts import counts_of
 from adzeguard.core.checks.finding import Finding
 from adzeguard.core.checks.next_command import advice_on, next_command
 from adzeguard.core.views.table import Column, Noted, Row, Table, data_columns
@@ -100,22 +100,6 @@ def _next_steps(rows: Sequence[Row]) -> list[str]:
 def _origin(finding: Finding) -> str:
     """Return where a finding comes from: the rule with its response, or the built-in check."""
     return ", ".join(part for part in (finding.rule, finding.response) if part) or finding.check
-
-
-def counts_of(findings: Iterable[Finding]) -> dict[str, int]:
-    """Return how many findings there are of each severity, the worst first."""
-    counts = Counter(finding.severity for finding in findings)
-    return {severity.label: counts[severity] for severity in sorted(Severity, reverse=True) if counts[severity]}
-
-
-def by_check(findings: Iterable[Finding]) -> dict[str, int]:
-    """Return how many findings there are of each check that matter, without those for knowing alone."""
-    return dict(sorted(Counter(one.check for one in findings if one.severity > Severity.NOTE).items()))
-
-
-def mendable(findings: Iterable[Finding]) -> int:
-    """Return how many of them a proposal would put right: those of rules that mend."""
-    return sum(one.response == "mend" and one.severity > Severity.NOTE for one in findings)
 
 
 def counted(findings: Iterable[Finding]) -> str:
