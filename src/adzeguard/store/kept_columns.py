@@ -50,8 +50,9 @@ class Checked:
     none yet.
     """
 
-    def __init__(self, columns: Columns, sums: Columns | None = None) -> None:
+    def __init__(self, columns: Columns, sums: Columns | None = None, mapped: mmap.mmap | None = None) -> None:
         """`sums` are those of the blocks of each column; without them nothing needs comparing."""
+        self._mapped = mapped
         self._columns = columns
         self._sums = sums or {}
         self._seen = {name: np.zeros(len(of), bool) for name, of in self._sums.items()}
@@ -110,6 +111,14 @@ class Checked:
                 column = self.read(name, np.array([begin]), np.array([end]))
         return column[begin:end]
 
+    def let_go(self) -> None:
+        """Let the system take back what was read, where it stands in a file: the next look reads it from there again.
+
+        A few thousand names are spread over all of it, and every page that was seen counts as memory of the program.
+        """
+        if self._mapped is not None:
+            self._mapped.madvise(mmap.MADV_DONTNEED)
+
     def _from_elsewhere(self) -> Columns:
         if self.anew is None:
             raise StoreDamagedError("a block differs from its sum")
@@ -154,7 +163,7 @@ def _read(whole: mmap.mmap) -> KeptFile | None:
         columns[name] = np.frombuffer(whole, np.dtype(kind), count, place)
         blocks = -(-columns[name].nbytes // _BLOCK)
         sums_of[name], left = left[:blocks], left[blocks:]
-    return KeptFile(about["number"], about["stamp"], Checked(columns, sums_of))
+    return KeptFile(about["number"], about["stamp"], Checked(columns, sums_of, whole))
 
 
 def write(path: Path, number: int, stamp: str, columns: Columns) -> None:

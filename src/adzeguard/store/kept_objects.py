@@ -39,6 +39,7 @@ _ROWS_AT_ONCE: Final = 100_000
 _LAST_ASCII: Final = 0x7F
 _KINDS: Final = {int(kind): kind for kind in Kind}
 _DETAILS_AT_ONCE: Final = 500
+_FEW_TEXTS: Final = 500
 
 
 def columns_of_objects(objects: Objects, size: int) -> dict[str, NDArray[Any]]:
@@ -329,6 +330,8 @@ class KeptObjects:
         starts = self._columns.read(f"{name}.starts", rows, rows + 2)
         begins, ends = starts[rows].astype(np.int64), starts[rows + 1].astype(np.int64)
         data, _ = gathered(self._columns.read(f"{name}.data", begins, ends), begins, ends)
+        if len(rows) > _FEW_TEXTS:
+            self._columns.let_go()
         there = np.append(0, np.cumsum(ends - begins))
         return list(Texts(data.tobytes(), there))
 
