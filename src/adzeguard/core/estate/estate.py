@@ -212,6 +212,13 @@ class Estate:
         marked[list(ids)] = True
         return marked
 
+    def of_kinds(self, kinds: Iterable[Kind]) -> NDArray[np.bool_]:
+        """Return for every id whether it is of one of these kinds."""
+        found = np.zeros(max(self.graph.size, self.catalogue.size), bool)
+        for kind in kinds:
+            found[self.catalogue.of_kind(kind)] = True
+        return found
+
     def groups_and_people_at(self, place: int) -> tuple[frozenset[int], Ids]:
         """Return the same as `groups_and_people` of those, the people sorted; without their SIDs where that can be."""
         row = self.administrators.rows.get(self.hosts[place].id)

@@ -60,6 +60,10 @@ class ReachGraph:
         """Return everything that leads to the group."""
         return set(self.onward) - self.closed_to
 
+    def first(self, start: int) -> Edge:
+        """Return the first edge of the shortest way from an object to the group."""
+        return self.instead[start][0] if start in self.instead else self.onward[start]
+
     def chain(self, start: int) -> list[Edge]:
         """Return the shortest way from an object to the group."""
         if start in self.instead:

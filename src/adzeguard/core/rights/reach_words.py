@@ -56,7 +56,8 @@ def reaching(
 
     Who is among `but` is left out unless they are members.
     """
-    behind = graph.behind()
+    # Of most people on a way over hosts nothing is told here: not even their names are looked up.
+    behind = [i for i in graph.behind() if i not in but or (members_too and graph.first(i).is_membership)]
     kinds = estate.catalogue.principals(i for i in behind if i >= 0)
     # A way of ten thousand steps to each of ten thousand groups on it would take minutes; only people are told.
     acting = [i for i in behind if i == EVERYBODY or (i in kinds and kinds[i].kind in PEOPLE)]
@@ -95,8 +96,8 @@ def ways_over_hosts(estate: Estate, graph: ReachGraph, but: AbstractSet[int] = _
     """
     over = _over_hosts(graph)
     others = reaching(estate, graph, but=but | over)
-    kinds = estate.catalogue.principals(i for i in over if i >= 0)
-    people = {i for i in over if i == EVERYBODY or (i in kinds and kinds[i].kind in PEOPLE)} - but
+    acting = estate.of_kinds(PEOPLE)
+    people = {i for i in over if i == EVERYBODY or (i >= 0 and acting[i])} - but
     chains: dict[tuple[int, int], tuple[Sequence[Edge], int]] = {}
     for edge in graph.edges:
         # A distribution group lets nobody in; whoever may make it a security group is told by that right.
