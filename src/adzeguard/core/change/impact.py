@@ -136,8 +136,8 @@ def host_counts(estate: Estate, after: Outlook) -> tuple[NDArray[np.int64], NDAr
             moved = among(listed, moving)
             counted[listed[moved]] -= counts[moved]
         apart = [(set(before.tolist()), set(then.tolist())) for before, then in hosts if before is not then]
-        moved = np.array(sorted({person for before, then in apart for person in before ^ then}), np.int32)
-        among_were, among_will = (set(moved[among(moved, inside)].tolist()) for inside in (was, will))
+        switched = np.array(sorted({person for before, then in apart for person in before ^ then}), np.int32)
+        among_were, among_will = (set(switched[among(switched, inside)].tolist()) for inside in (was, will))
         for people_before, people_then in apart:
             for person in people_before ^ people_then:
                 was_in, will_be_in = person in among_were, person in among_will

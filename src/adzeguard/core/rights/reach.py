@@ -115,6 +115,7 @@ class ReachFinder:
         self._of_domain = domain
         self._leading_on: dict[int, Sequence[int]] = {}
         self._become: dict[tuple[int, ...], dict[int, int]] = {}
+        self._lead: dict[int, tuple[Iterable[Takeover], Sequence[tuple[Takeover, int]]]] = {}
         self._ruling = frozenset() if self._with_directory else ruling_ids(self._estate, domain)
         for of_domain in ("_people_ruling", "_rule_anyway", "_moves"):
             self.__dict__.pop(of_domain, None)
@@ -333,8 +334,23 @@ class ReachFinder:
             yield Edge(member, principal.id, PRIMARY)
 
     def _holders(self, principal: Principal, raw: bytes) -> Iterator[Edge]:
-        for hold in self._held(principal, raw):
-            yield from self._edges(hold, principal.id, principal, raw)
+        for hold, holder in self._leading(self._held(principal, raw)):
+            yield from self._edges(hold, holder, principal.id, principal, raw)
+
+    def _leading(self, held: Iterable[Takeover]) -> Sequence[tuple[Takeover, int]]:
+        """Return of what is held that of those who are there and do not rule anyway, with them."""
+        # Thousands share a descriptor, and most of what stands in one is theirs who rule anyway.
+        if id(held) not in self._lead:
+            found = ((hold, self._holder_of(hold)) for hold in held)
+            self._lead[id(held)] = held, [(hold, holder) for hold, holder in found if holder is not None]
+        return self._lead[id(held)][1]
+
+    def _holder_of(self, hold: Takeover) -> int | None:
+        holder = self._estate.id_of_sid(hold.who)
+        # The directory may have objects for Everyone and the like, and nobody stands in them: all are behind them.
+        if hold.who in EVERYONE_LIKE and (holder is None or holder in self._like_everyone):
+            holder = EVERYBODY
+        return None if holder in self._ruling else holder
 
     def _held(self, principal: Principal, raw: bytes) -> Sequence[Takeover]:
         """Return what is held over an object, by its descriptor."""
@@ -348,24 +364,20 @@ class ReachFinder:
     def _filtering(self, node: int, policy: Principal, raw: bytes | None) -> Iterator[Edge]:
         """Yield who may change whom a policy is for: whoever may change the rights over it."""
         if raw is not None:
-            for hold in self._held(policy, raw):
+            for hold, holder in self._leading(self._held(policy, raw)):
                 if hold.how in (RIGHTS.sentence, OWNER.sentence, OWNS):
-                    yield from self._edges(hold, node, policy, raw)
+                    yield from self._edges(hold, holder, node, policy, raw)
             yield from (replace(edge, target=node) for edge in self._passages.container(policy, raw))
 
     def _linking(self, node: int, container: Principal, raw: bytes | None) -> Iterator[Edge]:
         """Yield who may link directory policies to a container; who rules it is told where it hands its rights on."""
         if raw is not None:
             asks = self._reader.questions(LINKING, container.kind)
-            for hold in self._reader.by(LINKING, asks, Descriptor.from_bytes(raw)):
-                yield from self._edges(hold, node, container, raw)
+            for hold, holder in self._leading(tuple(self._reader.by(LINKING, asks, Descriptor.from_bytes(raw)))):
+                yield from self._edges(hold, holder, node, container, raw)
 
-    def _edges(self, hold: Takeover, node: int, principal: Principal, raw: bytes) -> Iterator[Edge]:
-        holder = self._estate.id_of_sid(hold.who)
-        # The directory may have objects for Everyone and the like, and nobody stands in them: all are behind them.
-        if hold.who in EVERYONE_LIKE and (holder is None or holder in self._like_everyone):
-            holder = EVERYBODY
-        if holder is None or holder == principal.id or holder in self._ruling:
+    def _edges(self, hold: Takeover, holder: int, node: int, principal: Principal, raw: bytes) -> Iterator[Edge]:
+        if holder == principal.id:
             return
         if self._estate.counts_at(hold.who, principal.dn) is None:
             return
