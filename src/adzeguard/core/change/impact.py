@@ -138,10 +138,10 @@ def host_counts(estate: Estate, after: Outlook) -> tuple[NDArray[np.int64], NDAr
         apart = [(set(before.tolist()), set(then.tolist())) for before, then in hosts if before is not then]
         switched = np.array(sorted({person for before, then in apart for person in before ^ then}), np.int32)
         among_were, among_will = (set(switched[among(switched, inside)].tolist()) for inside in (was, will))
-        for people_before, people_then in apart:
-            for person in people_before ^ people_then:
+        for listed_before, listed_then in apart:
+            for person in listed_before ^ listed_then:
                 was_in, will_be_in = person in among_were, person in among_will
-                had, has = was_in or person in people_before, will_be_in or person in people_then
+                had, has = was_in or person in listed_before, will_be_in or person in listed_then
                 gained[person] += (has and not had) - (will_be_in and not was_in)
                 lost[person] += (had and not has) - (was_in and not will_be_in)
     return gained, lost
