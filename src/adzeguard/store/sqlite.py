@@ -1,10 +1,12 @@
 """The store in a file of the workspace: SQLite in WAL mode, readable by its owner alone."""
 
 import os
+import re
 import sqlite3
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager, suppress
 from errno import EACCES, EPERM, EROFS
+from itertools import chain, islice
 from pathlib import Path
 from threading import RLock
 from typing import Any, Final
@@ -26,6 +28,8 @@ DIALECT: Final = Dialect(
 )
 _WAIT_SECONDS: Final = 30
 _READ: Final = "BEGIN"
+_INSERT: Final = re.compile(r"(INSERT INTO .* VALUES )(\(\?(?:, \?)*\))( ON CONFLICT .*)?", re.DOTALL)
+_ROWS_AT_ONCE: Final = 200
 _NO_ROOM: Final = ("disk I/O error", "database or disk is full")
 # Not mapped into memory: each row that is looked at would keep 64 KiB of the file with it.
 _SETTINGS: Final = (
@@ -51,7 +55,16 @@ class _Open:
         self._connection.execute(statement, values)
 
     def run_many(self, statement: str, rows: Iterable[Row]) -> int:
-        return max(0, self._connection.executemany(statement, rows).rowcount)
+        found = _INSERT.fullmatch(statement)
+        if found is None:
+            return max(0, self._connection.executemany(statement, rows).rowcount)
+        # For each statement SQLite opens the table and every index of it anew: row by row that is half of the time.
+        before, marks, after = found.groups(default="")
+        changed, left = 0, iter(rows)
+        while some := list(islice(left, _ROWS_AT_ONCE)):
+            many = f"{before}{', '.join([marks] * len(some))}{after}"
+            changed += max(0, self._connection.execute(many, list(chain.from_iterable(some))).rowcount)
+        return changed
 
 
 class SqliteDatabase:

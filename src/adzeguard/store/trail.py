@@ -2,7 +2,8 @@
 
 from collections.abc import Collection, Iterator, Sequence
 from datetime import datetime
-from typing import Final
+from operator import itemgetter
+from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -36,7 +37,7 @@ _NAMED_AT_MOST: Final = 200_000
 
 Name = tuple[str, str]
 """What a log says of an object: its name and its SID, either of which may be empty."""
-TrailRow = tuple[object, ...]
+TrailRow = tuple[Any, ...]
 """The columns of an event, its key first."""
 
 
@@ -67,6 +68,7 @@ class Trail:
     def __init__(self, database: Database) -> None:
         self._database = database
         self._named_already: set[tuple[str, str, str]] = set()
+        self._was_known = False
 
     def add(
         self,
@@ -82,9 +84,15 @@ class Trail:
         """
         kept = [(key_of(text), source, reason, text[:_LONGEST_ASIDE]) for text, reason in aside]
         with self._database.writing() as connection:
-            new = connection.run_many(f"INSERT INTO trail ({_COLUMNS}) VALUES ({_MARKS}) ON CONFLICT DO NOTHING", rows)
-            if new < len(rows):
-                connection.run_many(_UNDERSTAND_ANEW, [_anew(row) for row in rows])
+            # A log that is read again is known from end to end: its rows are not even tried then.
+            known = _known(connection, rows) if self._was_known else {}
+            fresh = [row for row in rows if row[0] not in known]
+            new = connection.run_many(f"INSERT INTO trail ({_COLUMNS}) VALUES ({_MARKS}) ON CONFLICT DO NOTHING", fresh)
+            if new < len(fresh):
+                known = _known(connection, rows)
+            self._was_known = new < len(rows)
+            otherwise = [row for row in rows if row[0] in known and known[row[0]] != _AS_UNDERSTOOD(row)]
+            connection.run_many(_UNDERSTAND_ANEW, [(*_AS_UNDERSTOOD(row), row[0]) for row in otherwise])
             named = self._not_named_yet(rows)
             connection.run_many(
                 "INSERT INTO trail_named (part, name, sid) VALUES (?, ?, ?) ON CONFLICT DO NOTHING", sorted(named)
@@ -106,9 +114,9 @@ class Trail:
     def _not_named_yet(self, rows: Sequence[TrailRow]) -> set[tuple[str, str, str]]:
         """Return whom and what changes of memberships name, where it is not known that they are kept already."""
         some = [row for row in rows if row[_VERB] in MEMBERSHIP]
-        named = {("what", row[_WHAT], row[_WHAT_SID]) for row in some}
-        named |= {("whom", row[_WHOM], row[_WHOM_SID]) for row in some}
-        return named - self._named_already  # type: ignore[return-value]
+        named = {("what", *name) for name in set(map(_OF_WHAT, some))}
+        named |= {("whom", *name) for name in set(map(_OF_WHOM, some))}
+        return named - self._named_already
 
     def place(self, source: str) -> Place | None:
         """Return how far a log was read; None for one that never was."""
@@ -140,7 +148,10 @@ class Trail:
         with self._database.reading() as connection:
             rows = list(_naming(connection, _READ, "what", groups, since, order=" ORDER BY at"))
         # What was done at one time stays in the order of the log, as the index by time gives it: in, and out again.
-        return [_event(row) for row in sorted(rows, key=lambda row: int(row[0]))]
+        rows.sort(key=lambda row: int(row[0]))
+        rows.reverse()
+        # Each row is gone when its event is made: of a million logons both would be held at once.
+        return [_event(rows.pop()) for _ in range(len(rows))]
 
     def since(self, begin: datetime, verbs: Sequence[str]) -> list[Event]:
         """Return what was done in some ways since a moment, oldest first."""
@@ -160,7 +171,10 @@ class Trail:
                     some,
                 )
             ]
-        return [_event(row) for row in sorted(rows, key=lambda row: int(row[0]))]
+        rows.sort(key=lambda row: int(row[0]))
+        rows.reverse()
+        # Each row is gone when its event is made: of a million logons both would be held at once.
+        return [_event(rows.pop()) for _ in range(len(rows))]
 
     def logons_of(self, sids: Collection[str], asked: LogonsAsked) -> list[LogonAtHost]:
         """Return the logons of some at hosts that have proved themselves; those without a SID are of ""."""
@@ -262,17 +276,22 @@ def _key(microseconds: int, text: str) -> bytes:
     return (microseconds + _FIRST).to_bytes(8, "big") + key_of(text)
 
 
-_UNDERSTAND_ANEW: Final = (
-    f"UPDATE trail SET {', '.join(f'{name} = ?' for name in _UNDERSTOOD)}"
-    f' WHERE "key" = ? AND ({" OR ".join(f"{name} <> ?" for name in _UNDERSTOOD)})'
-)
 _NAMES: Final = tuple(_COLUMNS.replace('"', "").split(", "))
-_VERB, _WHAT, _WHAT_SID, _WHOM, _WHOM_SID = (_NAMES.index(n) for n in ("verb", "what", "what_sid", "whom", "whom_sid"))
+_VERB: Final = _NAMES.index("verb")
+_OF_WHAT: Final = itemgetter(_NAMES.index("what"), _NAMES.index("what_sid"))
+_OF_WHOM: Final = itemgetter(_NAMES.index("whom"), _NAMES.index("whom_sid"))
+_AS_UNDERSTOOD: Final = itemgetter(*map(_NAMES.index, _UNDERSTOOD))
+_KEY: Final = '"key"'
+_UNDERSTAND_ANEW: Final = f"UPDATE trail SET {', '.join(f'{name} = ?' for name in _UNDERSTOOD)} WHERE {_KEY} = ?"
 
 
-def _anew(row: TrailRow) -> TrailRow:
-    values = [row[_NAMES.index(name)] for name in _UNDERSTOOD]
-    return (*values, row[0], *values)
+def _known(connection: Connection, rows: Sequence[TrailRow]) -> dict[bytes, Row]:
+    """Return by their keys how those of some rows were understood that are kept already."""
+    found: dict[bytes, Row] = {}
+    for some in batched(rows, MANY):
+        query = f"SELECT {_KEY}, {', '.join(_UNDERSTOOD)} FROM trail WHERE {among(_KEY, len(some))}"
+        found |= {bytes(key): tuple(told) for key, *told in connection.rows(query, [row[0] for row in some])}
+    return found
 
 
 def trail_row(text: str, event: Event) -> TrailRow:

@@ -86,7 +86,7 @@ def sid_of(value: Any) -> str:
 @lru_cache(maxsize=1 << 16)
 def _parsed(text: str) -> str:
     """The same few do most of what is logged."""
-    return Sid.parse(text.removeprefix("%{").removesuffix("}"))
+    return str(Sid.parse(text.removeprefix("%{").removesuffix("}")))
 
 
 def address_of(value: Any) -> str:
