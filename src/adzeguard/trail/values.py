@@ -85,7 +85,10 @@ def sid_of(value: Any) -> str:
 
 @lru_cache(maxsize=1 << 16)
 def _parsed(text: str) -> str:
-    """The same few do most of what is logged."""
+    """The same few do most of what is logged.
+
+    A plain text: one of a type of its own is handed to another process in three times the time.
+    """
     return str(Sid.parse(text.removeprefix("%{").removesuffix("}")))
 
 

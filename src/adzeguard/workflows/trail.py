@@ -1,6 +1,5 @@
 """The trail: logs read into the store, whole or as they grow."""
 
-import marshal
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor
@@ -10,7 +9,7 @@ from io import BytesIO
 from itertools import chain, islice
 from multiprocessing import get_context
 from pathlib import Path
-from typing import Any, BinaryIO, Final
+from typing import BinaryIO, Final
 
 from adzeguard.core.errors import InputError, StoreError, UsageError
 from adzeguard.core.values import dataclass
@@ -80,19 +79,8 @@ def part_of(some: Iterable[Record]) -> Part:
 
 
 def part_of_lines(block: bytes) -> Part:
-    """Return what whole lines come to."""
+    """Return what whole lines come to; by itself, so that another process can do it."""
     return part_of(lines(BytesIO(block)))
-
-
-def packed_part_of_lines(block: bytes) -> bytes:
-    """Return the same for another process: as plain values, which are handed over in a third of the time."""
-    part = part_of_lines(block)
-    told: tuple[Any, ...] = (part.read, part.rows, part.aside, part.passed_over)
-    return marshal.dumps(told)
-
-
-def _unpacked(told: bytes) -> Part:
-    return Part(*marshal.loads(told))  # noqa: S302 - it comes from a process that we have begun ourselves
 
 
 def import_log(trail: Trail, file: BinaryIO, source: str, told: Callable[[int], None] = lambda _read: None) -> Imported:
@@ -128,17 +116,17 @@ def _parts(file: BinaryIO) -> Iterator[Part]:
 
 
 def _ahead(pool: ProcessPoolExecutor, blocks: Iterator[bytes]) -> Iterator[Part]:
-    waiting: deque[Future[bytes]] = deque()
+    waiting: deque[Future[Part]] = deque()
     try:
         for block in blocks:
             if len(waiting) == _BLOCKS_AHEAD and not waiting[0].done():
                 yield part_of_lines(block)  # reading takes longer than writing: both have a hand in it
                 continue
             if len(waiting) == _BLOCKS_AHEAD:
-                yield _unpacked(waiting.popleft().result())
-            waiting.append(pool.submit(packed_part_of_lines, block))
+                yield waiting.popleft().result()
+            waiting.append(pool.submit(part_of_lines, block))
         while waiting:
-            yield _unpacked(waiting.popleft().result())
+            yield waiting.popleft().result()
     except BrokenProcessPool as error:
         raise StoreError(
             "the process that reads the log has ended", "Import it again: nothing is added twice"
