@@ -36,8 +36,10 @@ _SETTINGS: Final = (
     "journal_mode=WAL",
     "synchronous=FULL",
     "foreign_keys=ON",
-    "cache_size=-65536",
+    "cache_size=-16384",
 )
+_TO_WRITE: Final = "cache_size=-65536"
+"""What is put in all over an index is wanted again soon; what is looked at mostly is not, and the system keeps it."""
 
 
 class _Open:
@@ -158,6 +160,7 @@ class SqliteDatabase:
             # Asked once it is this thread's turn: before, what is open may be another's, for which this one waits.
             if self._depth and self._reads:
                 raise AssertionError("what only looks at one moment writes")
+            self._connection.execute(f"PRAGMA {_TO_WRITE}")
             if patience is not None:
                 self._connection.execute(f"PRAGMA busy_timeout={int(patience * 1000)}")
             try:
