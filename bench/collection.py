@@ -115,7 +115,7 @@ def _changes(server: Server, folder: Path) -> Iterator[Measured]:
             )
         )
         shares.append(run(full=False) / whole)
-    yield Measured("LDAP collection after 10 changes, share of a full one", "M", median(shares), "times", 0.03)
+    yield Measured("LDAP collection after 10 changes, share of a full one", "M", median(shares), "times", 0.04)
 
 
 def _ours(server: Server) -> tuple[float, int]:

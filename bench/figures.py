@@ -60,8 +60,7 @@ Seconds are those of the processor on an idle core. Where the machine was slow o
 what a program that imports Click and NumPy took in the same minute, and taken {IDLE_FLOOR} times, as that takes on an
 idle core. "Floors" is the ratio itself, at L: the median of five runs, each between two floors of its own. Every
 command is the whole one, and what it says is put into a pipe. The estates have a kilobyte of attributes an object, and
-five groups a host. "MB" is the peak, with the pages of the kept copy that were mapped: of the 145 MB of `who GROUP`,
-21 MB are the program's own; of the 419 MB of `stale accounts`, 235 MB.
+five groups a host. "MB" is the peak, with the pages of the kept copy that are mapped.
 
 - {size_of(T)}
 - {size_of(K)}

@@ -207,7 +207,10 @@ class LdapDirectory:
         partitions = f"CN=Partitions,{self._configuration}"
         named = (
             Entry(dn, entry).text("netbiosname")
-            for dn, entry in wire.search(partitions, "(nETBIOSName=*)", ["nETBIOSName", "nCName"], descriptors=False)
+            # By their class: by this attribute alone a server goes through everything it has.
+            for dn, entry in wire.search(
+                partitions, "(&(objectClass=crossRef)(nETBIOSName=*))", ["nETBIOSName", "nCName"], descriptors=False
+            )
             # A forest lists the short names of all its domains here.
             if Entry(dn, entry).text("ncname").casefold() == self._base.casefold()
         )
@@ -252,7 +255,7 @@ class LdapDirectory:
         base, at = f"CN=Sites,{self._configuration}", defaultdict[str, list[bytes]](list)
         wanted = ["serverReference"]
         servers = self._with_wire(
-            lambda wire: list(wire.search(base, "(serverReference=*)", wanted, descriptors=False))
+            lambda wire: list(wire.search(base, "(objectClass=server)", wanted, descriptors=False))
         )
         for dn, attributes in servers:
             # CN=QUAY-01,CN=Servers,CN=Lowmere,CN=Sites,…
