@@ -148,10 +148,7 @@ class Trail:
         with self._database.reading() as connection:
             rows = list(_naming(connection, _READ, "what", groups, since, order=" ORDER BY at"))
         # What was done at one time stays in the order of the log, as the index by time gives it: in, and out again.
-        rows.sort(key=lambda row: int(row[0]))
-        rows.reverse()
-        # Each row is gone when its event is made: of a million logons both would be held at once.
-        return [_event(rows.pop()) for _ in range(len(rows))]
+        return [_event(row) for row in sorted(rows, key=lambda row: int(row[0]))]
 
     def since(self, begin: datetime, verbs: Sequence[str]) -> list[Event]:
         """Return what was done in some ways since a moment, oldest first."""
@@ -171,10 +168,7 @@ class Trail:
                     some,
                 )
             ]
-        rows.sort(key=lambda row: int(row[0]))
-        rows.reverse()
-        # Each row is gone when its event is made: of a million logons both would be held at once.
-        return [_event(rows.pop()) for _ in range(len(rows))]
+        return [_event(row) for row in sorted(rows, key=lambda row: int(row[0]))]
 
     def logons_of(self, sids: Collection[str], asked: LogonsAsked) -> list[LogonAtHost]:
         """Return the logons of some at hosts that have proved themselves; those without a SID are of ""."""
