@@ -47,7 +47,6 @@ _KIND_OF_CLASS: Final = (  # the first that fits, since classes derive from each
     (b"trusteddomain", Kind.TRUSTED_DOMAIN),
     (b"msds-passwordsettings", Kind.PASSWORD_POLICY),
     (b"site", Kind.SITE),
-    (b"sitescontainer", Kind.CONTAINER),
     (b"container", Kind.CONTAINER),
     (b"builtindomain", Kind.CONTAINER),
 )

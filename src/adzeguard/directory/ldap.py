@@ -245,8 +245,6 @@ class LdapDirectory:
     def _sites(self) -> Iterator[Entry]:
         """Stream the sites, each with the accounts of the servers in it: policies linked there apply as well.
 
-        What they lie in hands its rights down to them.
-
         An account may be forbidden to read them; then there are none.
         """
         self._know_configuration()
@@ -260,7 +258,7 @@ class LdapDirectory:
         for dn, attributes in servers:
             # CN=QUAY-01,CN=Servers,CN=Lowmere,CN=Sites,…
             at[fold_dn(parent_dn(parent_dn(dn)))] += attributes.get("serverreference", ())
-        for site in self._streamed("(|(objectClass=site)(objectClass=sitesContainer))", base):
+        for site in self._streamed("(objectClass=site)", base):
             yield Entry(site.dn, {**site.attributes, "serverreference": at[fold_dn(site.dn)]})
 
     def _well_known(self) -> Iterator[Entry]:
