@@ -2,7 +2,6 @@
 
 from collections.abc import Iterable, Iterator
 from itertools import compress
-from typing import Final
 
 from adzeguard.core.estate.objects import Objects
 from adzeguard.core.estate.principal import Kind
@@ -10,10 +9,9 @@ from adzeguard.core.identity import sid_of_dn
 from adzeguard.store.batches import among, batched
 from adzeguard.store.columns import INSERT, READ, Known, descriptor_key, packed, place_of
 from adzeguard.store.connection import Connection, Row
-from adzeguard.store.migrations import FIRST_INDEXES, OBJECT_INDEXES_OF_FORM_TWO, prefix_index
+from adzeguard.store.migrations import FIRST_INDEXES, OBJECT_INDEXES_OF_FORM_TWO, detail_indexes, prefix_index
 
-_OF_FEW: Final = "object_by_kind"
-_OF_MOST: Final = {n: w for n, w in (FIRST_INDEXES | OBJECT_INDEXES_OF_FORM_TWO).items() if n != _OF_FEW}
+_INDEXES = FIRST_INDEXES | OBJECT_INDEXES_OF_FORM_TWO
 
 
 def known_in(connection: Connection, objects: Objects) -> Known:
@@ -58,14 +56,10 @@ def write_whole(connection: Connection, number: int, objects: Objects) -> tuple[
 
 
 def _write_first(connection: Connection, number: int, objects: Objects, known: Known) -> int:
-    """Write into an empty table.
-
-    An index of all that is filled row by row takes longer than one that is made at the end; one of few takes less,
-    since each that is made reads the whole table.
-    """
+    """Write into an empty table. An index that is filled row by row takes longer than one that is made at the end."""
     rows = packed(objects, known, range(objects.size), [number] * objects.size)
     present = objects.kinds != Kind.ABSENT
-    indexes = _OF_MOST | prefix_index(connection)
+    indexes = _INDEXES | detail_indexes(connection) | prefix_index(connection)
     for name in indexes:
         connection.run(f"DROP INDEX {name}")
     connection.run_many(INSERT, compress(rows, present.tolist()))
