@@ -39,7 +39,7 @@ _ROWS_AT_ONCE: Final = 100_000
 _LAST_ASCII: Final = 0x7F
 _KINDS: Final = {int(kind): kind for kind in Kind}
 _DETAILS_AT_ONCE: Final = 500
-_FEW_TEXTS: Final = 500
+_FEW_TEXTS: Final = 64
 _SPARSE: Final = 8
 _SMALL_TABLE: Final = 1 << 16
 
