@@ -2,6 +2,7 @@
 
 import struct
 import uuid
+from collections.abc import Iterator
 from typing import Final
 
 from adzeguard.core.errors import InputError
@@ -131,6 +132,13 @@ def parent_dn(dn: str) -> str:
     if "\\" not in dn:
         return dn.partition(",")[2]
     return ",".join(split_dn(dn)[1:])
+
+
+def upwards(dn: str) -> Iterator[str]:
+    """Yield a name, and those of all containers above it, nearest first; nothing of an empty one."""
+    while dn:
+        yield dn
+        dn = parent_dn(dn)
 
 
 def is_below(dn: str, ancestor: str) -> bool:

@@ -252,10 +252,12 @@ class KeptObjects:
         kinds = self._columns.whole("kinds")
         there = np.flatnonzero((held >= 0) & (kinds != Kind.ABSENT))
         each, first = _pairs(held[there], kinds[there], len(self._descriptor_keys))
-        both = held[there] << 8 | kinds[there]
-        in_order = cache(
-            lambda: (np.argsort(both, kind="stable"), np.append(np.searchsorted(np.sort(both), each), len(both)))
-        )
+
+        @cache
+        def in_order() -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+            both = held[there] << 8 | kinds[there]
+            order = np.argsort(both, kind="stable")
+            return order, np.append(np.searchsorted(both[order], each), len(both))
 
         def ids_of(place: int) -> list[int]:
             order, bounds = in_order()

@@ -144,9 +144,7 @@ class Doors:
 
     @cached_property
     def _is_person(self) -> NDArray[np.bool_]:
-        is_person = np.zeros(self._graph.size, bool)
-        for kind in _PEOPLE:
-            is_person[self._estate.catalogue.of_kind(kind)] = True
+        is_person = self._estate.of_kinds(_PEOPLE)
         is_person[list(self._estate.of_other_domains)] = True
         return is_person
 

@@ -1,13 +1,13 @@
 """Which rules hold on which host, and how close each is."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable
 from functools import lru_cache
 from typing import Generic, TypeVar
 
 from adzeguard.core.charter.host_scope import OnHosts
 from adzeguard.core.charter.membership import ResolvedMembership
 from adzeguard.core.estate.hosts import Host
-from adzeguard.core.identity import fold_dn, parent_dn
+from adzeguard.core.identity import fold_dn, parent_dn, upwards
 from adzeguard.core.values import dataclass
 
 NAMED = 0
@@ -80,7 +80,7 @@ class HostScopes(Generic[HostRuleT]):
     def _of_container(self, container: str) -> list[ScopedRule[HostRuleT]]:
         if container not in self._by_container:
             found: dict[int, ScopedRule[HostRuleT]] = {}
-            for distance, ou in enumerate(_upwards(container)):
+            for distance, ou in enumerate(upwards(container)):
                 for place in self._under.get(ou, ()):
                     rule = self._rules[place]
                     found.setdefault(place, ScopedRule(rule, distance + 1, f"under {rule.scope.under[ou]}"))
@@ -95,10 +95,3 @@ class HostScopes(Generic[HostRuleT]):
 def _container_of(dn: str) -> str:
     """Return the folded name of what a host lies in; a dozen kinds of rules ask of each host."""
     return parent_dn(fold_dn(dn))
-
-
-def _upwards(container: str) -> Iterator[str]:
-    """Yield a container, and all above it, nearest first."""
-    while container:
-        yield container
-        container = parent_dn(container)

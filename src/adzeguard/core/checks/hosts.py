@@ -75,10 +75,9 @@ class _Remarkable:
     def __init__(self, estate: Estate) -> None:
         # Hosts that are alike differ in their own accounts alone, which are known there.
         states = [some[0].state for some in estate.alike_hosts if some[0].state is not None]
-        members: set[Sid] = set()
-        for state in states:
-            own = f"{state.machine_sid}-"
-            members |= {sid for group in state.groups for sid in group.members if not sid.startswith(own)}
+        members = {
+            sid for state in states for group in state.groups for sid in group.members if not _is_own(sid, state)
+        }
         ids, graph = estate.ids_of_sids(members), estate.graph
         unknown = estate.who_are(sid for sid in members if ids[sid] is None)
         unresolved = {sid for sid in members if ids[sid] is None and unknown[sid].kind == Kind.UNRESOLVED}

@@ -178,9 +178,7 @@ class Everybody:
         self._everybody = tokens.of_everybody
         self._groups_too = groups_too
         self._known: dict[str, _Bools] = {}
-        self._people = np.zeros(estate.graph.size, bool)
-        for kind in (*sorted(ACCOUNTS), *((Kind.GROUP,) if groups_too else ())):
-            self._people[estate.catalogue.of_kind(kind)] = True
+        self._people = estate.of_kinds(ACCOUNTS | {Kind.GROUP} if groups_too else ACCOUNTS)
         self._people[list(estate.of_other_domains)] = True
 
     @property

@@ -9,7 +9,7 @@ from adzeguard.core.estate.catalogue import LooksAhead
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.policy_links import policy_links
 from adzeguard.core.estate.principal import ACCOUNTS, Kind, Principal
-from adzeguard.core.identity import fold_dn, parent_dn
+from adzeguard.core.identity import fold_dn, parent_dn, upwards
 from adzeguard.core.rights.policy_filters import PolicyFilters
 from adzeguard.core.rights.reach_graph import Edge, beside
 from adzeguard.core.rights.ways import APPLIES, COULD_APPLY, HOLDS, INHERITS, LINKED, SERVES
@@ -76,10 +76,7 @@ class Passages:
             else:
                 yield Edge(beside(policy), account.id, COULD_APPLY)
         linking = [site.id for site in sites]
-        while above:
-            found = self._at(above)
-            linking += [found] if found is not None else []
-            above = parent_dn(above)
+        linking += [found for dn in upwards(above) if (found := self._at(dn)) is not None]
         for found in linking:
             yield Edge(found, account.id, LINKED)
             yield Edge(beside(found), account.id, LINKED)
@@ -88,13 +85,11 @@ class Passages:
         """Return the policies that come down to a container, and whether it keeps off others from further above."""
         found: list[int] = []
         blocked = False
-        while dn:
-            known = self._at(dn)
+        for known in map(self._at, upwards(dn)):
             if known is not None:
                 container = self._estate.principal(known)
                 found += self._on(container, blocked=blocked)
                 blocked = blocked or container.details.get("policy_options") == _BLOCKED
-            dn = parent_dn(dn)
         return tuple(found), blocked
 
     def _on(self, linked_to: Principal, *, blocked: bool) -> list[int]:

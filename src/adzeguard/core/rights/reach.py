@@ -115,7 +115,7 @@ class ReachFinder:
         self._of_domain = domain
         self._leading_on: dict[int, Sequence[int]] = {}
         self._become: dict[tuple[int, ...], dict[int, int]] = {}
-        self._lead: dict[int, tuple[Iterable[Takeover], Sequence[tuple[Takeover, int]]]] = {}
+        self._lead: dict[int, tuple[Sequence[Takeover], Sequence[tuple[Takeover, int]]]] = {}
         self._ruling = frozenset() if self._with_directory else ruling_ids(self._estate, domain)
         for of_domain in ("_people_ruling", "_rule_anyway", "_moves"):
             self.__dict__.pop(of_domain, None)
@@ -337,7 +337,7 @@ class ReachFinder:
         for hold, holder in self._leading(self._held(principal, raw)):
             yield from self._edges(hold, holder, principal.id, principal, raw)
 
-    def _leading(self, held: Iterable[Takeover]) -> Sequence[tuple[Takeover, int]]:
+    def _leading(self, held: Sequence[Takeover]) -> Sequence[tuple[Takeover, int]]:
         """Return of what is held that of those who are there and do not rule anyway, with them."""
         # Thousands share a descriptor, and most of what stands in one is theirs who rule anyway.
         if id(held) not in self._lead:
@@ -373,11 +373,11 @@ class ReachFinder:
         """Yield who may link directory policies to a container; who rules it is told where it hands its rights on."""
         if raw is not None:
             asks = self._reader.questions(LINKING, container.kind)
-            for hold, holder in self._leading(tuple(self._reader.by(LINKING, asks, Descriptor.from_bytes(raw)))):
-                yield from self._edges(hold, holder, node, container, raw)
+            for hold in self._reader.by(LINKING, asks, Descriptor.from_bytes(raw)):
+                yield from self._edges(hold, self._holder_of(hold), node, container, raw)
 
-    def _edges(self, hold: Takeover, holder: int, node: int, principal: Principal, raw: bytes) -> Iterator[Edge]:
-        if holder == principal.id:
+    def _edges(self, hold: Takeover, holder: int | None, node: int, principal: Principal, raw: bytes) -> Iterator[Edge]:
+        if holder is None or holder == principal.id:
             return
         if self._estate.counts_at(hold.who, principal.dn) is None:
             return

@@ -66,7 +66,7 @@ def reaching(
     chains = {i: tuple(graph.chain(i)) for i in acting}
     by_membership = {i for i, chain in chains.items() if all(edge.is_membership for edge in chain)}
     left_out = by_membership if not members_too else but - by_membership
-    chains = {i: chain for i, chain in chains.items() if i not in left_out and (members_too or i not in but)}
+    chains = {i: chain for i, chain in chains.items() if i not in left_out}
     shown = estate.catalogue.principals(objects_of(i for c in chains.values() for e in c for i in (e.holder, e.target)))
     people = {i: shown[i] for i in chains if i in shown and shown[i].kind in PEOPLE}
     people |= {EVERYBODY: _ANYBODY} if EVERYBODY in chains else {}
