@@ -119,9 +119,11 @@ def _unnamed(estate: Estate, subject: Named, member: Principal, host: Host, sid:
     return Finding("dangling-member", subject, f"{sid} resolves to nothing: an account that was deleted", **about)
 
 
-def _known_elsewhere(estate: Estate, state: HostState, members: frozenset[Sid]) -> frozenset[Sid]:
+def _known_elsewhere(estate: Estate, state: HostState, members: frozenset[Sid]) -> Hashable:
+    """Return what of these members matters on any host, and whether the host has a way in of its own beside them."""
     ids, own = estate.ids_of_sids(members), f"{state.machine_sid}-"
-    return frozenset(sid for sid in members if ids[sid] is not None or not sid.startswith(own))
+    elsewhere = frozenset(sid for sid in members if ids[sid] is not None or not sid.startswith(own))
+    return elsewhere, is_kept_by_itself(state, members)
 
 
 def without_source(looked_at: CheckInput) -> Iterator[Finding]:
