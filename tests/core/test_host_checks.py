@@ -1,4 +1,4 @@
-"""What is wrong with hosts, whatever the charter says."""
+"""What is wrong with hosts, regardless of the charter."""
 
 from itertools import permutations
 

@@ -16,7 +16,7 @@ _PARTS = st.tuples(st.sampled_from(["console", "remote"]), st.lists(st.integers(
 
 @given(st.lists(_PARTS, min_size=1, max_size=6))
 def test_what_is_told_again_is_known(new_store: New, parts: list[tuple[str, list[int]]]) -> None:
-    """Each line counts as new once, whatever comes with it, and is kept as it was understood last."""
+    """Each line counts as new once, with any others beside it, and is kept as it was understood last."""
     trail, kept = Trail(new_store()), dict[int, str]()
     for way, lines in parts:
         events = {n: Event(NOON + timedelta(minutes=n), "logon", member=f"P{n}", way=way) for n in lines}

@@ -16,7 +16,7 @@ _ALLOCATIONS_BETWEEN_SEARCHES = 500_000
 
 def run(arguments: list[str] | None = None) -> int:  # noqa: PLR0911 - one way out for each kind of end
     """Run one command and return its exit code."""
-    # Whatever is installed beside us would otherwise be looked for, and be let see what is read.
+    # Its plugins that are installed beside us would be looked for, and be let see what is read.
     os.environ["PYDANTIC_DISABLE_PLUGINS"] = "__all__"
     os.umask(0o077)  # parents of what is made are made by the system's own rules, and those can be anybody's
     # A command makes a million small values that live to its end: looking for rings among them again and again
