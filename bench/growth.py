@@ -18,8 +18,8 @@ from adzeguard.directory.schema import first_entries
 from adzeguard.store.leases import Leases
 from adzeguard.store.plain_rows import write_rows
 from bench.large import DOMAIN, T, make
-from bench.looks import IDLE_FLOOR, megabytes_and_cpu
-from bench.measure import Measured, floor_of_imports
+from bench.looks import megabytes_and_cpu
+from bench.measure import IDLE_FLOOR, Measured, floor_of_imports
 from bench.stored import store_of, write_estate
 
 _MOST_GROWTH = 1.0

@@ -14,11 +14,9 @@ from typing import Final
 
 from bench import ways
 from bench.large import K, L, Size, T, privileged
-from bench.measure import Measured, floor_of_imports
+from bench.measure import IDLE_FLOOR, Measured, floor_of_imports, idle
 from bench.stored import write_estate
 
-IDLE_FLOOR: Final = 0.195
-"""CPU seconds of a program that imports Click and NumPy on an idle core of the test machine."""
 _LOOK, _HOST, _MANY = (0.5, 120), (1.0, 250), (2.0, 400)
 RESULTS: Final = Path("bench/results/looks.json")
 
@@ -94,16 +92,16 @@ def run() -> Iterator[Measured]:
 def _references(folder: Path) -> Iterator[Measured]:
     """Measure what a look at all hosts costs at least: its modules, and the states of the hosts taken apart."""
     scripts = {
-        "look: the modules of check are loaded, and nothing else": _MODULES,
+        "look: the modules of check are loaded, and nothing else": MODULES_OF_CHECK,
         "look: 20,000 states are read by SQLite, and each distinct one by Python's JSON reader": _STATES,
     }
     for what, script in scripts.items():
         floor = _floor()
         _, cpu = megabytes_and_cpu((sys.executable, "-c", script), folder)
-        yield Measured(what, "L", cpu * min(1.0, IDLE_FLOOR / floor), "s", math.inf)
+        yield Measured(what, "L", idle(cpu, floor), "s", math.inf)
 
 
-_MODULES: Final = """
+MODULES_OF_CHECK: Final = """
 import adzeguard.cli.main, adzeguard.cli.check, adzeguard.workspace.open_workspace, adzeguard.workspace.deviations
 import adzeguard.core.checks.all, adzeguard.core.views.findings, adzeguard.report.renderers
 """
@@ -131,7 +129,7 @@ class Figures:
     @property
     def idle(self) -> float:
         """CPU seconds on an idle core: what a slow or busy machine makes of a second is told by the floor beside it."""
-        return self.cpu * min(1.0, IDLE_FLOOR / self.floor)
+        return idle(self.cpu, self.floor)
 
 
 def exponent(smaller: Figures, larger: Figures) -> float:

@@ -8,6 +8,10 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 from statistics import median
+from typing import Final
+
+IDLE_FLOOR: Final = 0.195
+"""CPU seconds of a program that imports Click and NumPy on an idle core of the test machine."""
 
 
 @dataclass(frozen=True)
@@ -95,6 +99,19 @@ def floor_of_imports(runs: int = 3, *, warm: bool = True) -> float:
     if warm:
         used()
     return median(used() for _ in range(runs))
+
+
+def idle(cpu: float, floor: float) -> float:
+    """Return what so much processor time would be on an idle core, by what imports took in the same minute."""
+    return cpu * min(1.0, IDLE_FLOOR / floor)
+
+
+def idle_seconds(task: Callable[[], object]) -> float:
+    """Return the processor time of a single run as on an idle core, between two floors of its own."""
+    before, begun = floor_of_imports(), time.process_time()
+    task()
+    used = time.process_time() - begun
+    return idle(used, (before + floor_of_imports()) / 2)
 
 
 def peak_megabytes() -> float:

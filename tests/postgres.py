@@ -28,6 +28,7 @@ class Postgres:
             if os.environ.get("CI"):
                 pytest.fail("PostgreSQL is not installed here: make database")
             pytest.skip("needs root and Debian's package postgresql")
+        self._folder = folder
         folder.mkdir(parents=True)
         shutil.chown(folder, _USER)
         with socket.socket() as probe:
@@ -71,9 +72,10 @@ class Postgres:
         return f"{base}?options={quote(f'-csearch_path={schema}')}"
 
     def stop(self) -> None:
-        """Stop it at once."""
+        """Stop it at once, and remove it."""
         self._process.send_signal(signal.SIGQUIT)
         self._process.wait(60)
+        shutil.rmtree(self._folder, ignore_errors=True)
 
 
 @pytest.fixture(scope="session")
@@ -89,4 +91,3 @@ def postgres(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Postgres]:
         yield server
     finally:
         server.stop()
-        shutil.rmtree(folder, ignore_errors=True)

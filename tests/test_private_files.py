@@ -76,3 +76,11 @@ def test_a_folder_is_no_place_for_a_result(tmp_path: Path) -> None:
     """The system's own no is passed on."""
     with pytest.raises(IsADirectoryError):
         write_result(tmp_path, b"x")
+
+
+def test_a_folder_that_is_not_there_is_not_made(demo: Program) -> None:
+    """A result goes where it was sent or nowhere: somebody may have mistyped the folder."""
+    for words in (("who", "Domain Admins", "--format", "csv"), ("propose",), ("metrics",)):
+        refused = demo(*words, "--output", "papres/result")
+        assert (refused.code, "papres/result" in refused.err, refused.err.count("\n")) == (2, True, 1), refused.err
+    assert not (demo.folder / "papres").exists()

@@ -59,6 +59,17 @@ def written_whole(path: Path) -> Iterator[BinaryIO]:
         raise
 
 
+@contextmanager
+def kept_whole(path: Path) -> Iterator[BinaryIO]:
+    """Open a file of the workspace's own in the same way, in its folder, which is made where it is missing.
+
+    A workspace whose store is a team's database has none until something is kept.
+    """
+    path.parent.mkdir(mode=0o700, exist_ok=True)
+    with written_whole(path) as file:
+        yield file
+
+
 def write_result(path: Path, content: bytes) -> None:
     """Write what somebody asked for to where they said; `OSError` where it cannot be.
 

@@ -2,15 +2,17 @@
 
 import json
 from datetime import UTC, datetime, timedelta
+from importlib import import_module
 from itertools import pairwise
+from pkgutil import iter_modules
 
 import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
+from adzeguard.core.change import kinds
 from adzeguard.core.change.change import Change, value_text
 from adzeguard.core.change.inverse import inverse_changes
-from adzeguard.core.change.kinds import CHANGE_KINDS
 from adzeguard.core.change.kinds.add_ending_member import AddEndingMember
 from adzeguard.core.change.kinds.add_local_member import AddLocalMember, RemoveLocalMember
 from adzeguard.core.change.kinds.add_member import AddMember, RemoveMember
@@ -32,6 +34,7 @@ from adzeguard.core.change.kinds.set_note import SetNote, set_note
 from adzeguard.core.change.kinds.set_notice import SetNotice
 from adzeguard.core.change.kinds.set_primary_group import SetPrimaryGroup
 from adzeguard.core.change.kinds.switch_on_ending_links import SwitchOnEndingLinks
+from adzeguard.core.change.kinds.table import CHANGE_KINDS, change_kind
 from adzeguard.core.change.order import in_order
 from adzeguard.core.change.written import read_change, read_proposal
 from adzeguard.core.descriptors.ace import Ace
@@ -134,8 +137,13 @@ CHANGES = st.one_of(*MADE.values())
 
 
 def test_every_kind_of_change_is_drawn_here() -> None:
-    """A kind that is added to the table and not to these properties fails here."""
-    assert set(MADE) == set(CHANGE_KINDS)
+    """A kind that is added to the table and not to these properties, or to none of both, fails here."""
+    files = [import_module(f"{kinds.__name__}.{file.name}") for file in iter_modules(kinds.__path__)]
+    found = {
+        kind for file in files for kind in vars(file).values() if isinstance(kind, type) and issubclass(kind, Change)
+    }
+    assert set(MADE) == {change_kind(name) for name in CHANGE_KINDS}
+    assert set(MADE) == {kind for kind in found if isinstance(kind.model_fields["kind"].default, str)}
 
 
 @given(CHANGES)

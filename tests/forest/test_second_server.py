@@ -19,7 +19,7 @@ def second(domains: TwoDomains) -> Iterator[Controller]:
     """The other server, running; the first one runs afterwards, whatever became of it."""
     domains.start(domains.second)
     yield domains.second
-    if domains.low.process is not None and domains.low.process.poll() is not None:
+    if not domains.low.runs:
         domains.start(domains.low)
     domains.second.stop()
 

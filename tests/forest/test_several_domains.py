@@ -2,7 +2,6 @@
 
 import json
 import random
-import time
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -18,8 +17,6 @@ from tests.server.server import PASSWORD
 pytestmark = pytest.mark.server
 AS_SOMEBODY = Path(__file__).parent / "as_somebody.py"
 BUILT_IN = "S-1-5-32-"
-NO_SERVER = "data 51f"
-"""ERROR_NO_LOGON_SERVERS: a server that has just begun has not met the one of the other domain yet."""
 
 
 @pytest.fixture
@@ -41,26 +38,14 @@ def both(domains: TwoDomains, lowmere: Program) -> Iterator[Program]:
     done = lowmere("collect")
     assert done.code == 0, done.err
     yield lowmere
-    if domains.isle.process is not None and domains.isle.process.poll() is not None:
+    if not domains.isle.runs:
         domains.start(domains.isle)
-
-
-@pytest.fixture(autouse=True, scope="module")
-def _known_again(domains: TwoDomains) -> Iterator[None]:
-    """LOWMERE's server takes a domain that was off for lost, and asks it about names again only after a while."""
-    yield
-    end = time.monotonic() + 120
-    while domains.low.inside("wbinfo", "-s", domains.isle.sids["ip0"], SMB_CONF_PATH=domains.low.conf).returncode:
-        assert time.monotonic() < end, "LOWMERE does not find ISLE again"
 
 
 def token_at(server: Controller, domain: Controller, name: str) -> set[str]:
     """What a server puts into the token of somebody."""
     run = ["/usr/bin/python3", str(AS_SOMEBODY), server.conf, server.address, domain.short, name]
     done = server.inside(*run, given=f"{PASSWORD}\n")
-    end = time.monotonic() + 60
-    while NO_SERVER in done.stderr and time.monotonic() < end:
-        done = server.inside(*run, given=f"{PASSWORD}\n")
     assert done.returncode == 0, done.stderr
     return set(json.loads(done.stdout))
 

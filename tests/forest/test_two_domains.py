@@ -169,5 +169,16 @@ def test_nothing_alive_is_called_dead_when_the_other_domain_is_off(domains: TwoD
         assert rows(lowmere, "uses", "--orphans") == []
         assert not [row for row in rows(lowmere, "check") if row["check"] in ("stale-grant", "dangling-member")]
     finally:
-        domains.isle.start(domains.isle.address, [domains.low.named, domains.isle.named])
-        domains.isle.wait()
+        domains.start(domains.isle)
+
+
+def test_a_domain_that_has_begun_again_is_asked_once_more(domains: TwoDomains, lowmere: Program) -> None:
+    """The server refuses the first question about it, since its connection is gone, and answers the next one."""
+    estate = estate_of(lowmere)
+    sid = next(one for n in PEOPLE if estate.id_of_sid(one := domains.isle.sids[f"ip{n}"]) is None)
+    domains.isle.stop()
+    domains.start_unmet(domains.isle)
+    domains.isle.meet(domains.low)
+    added = lowmere("group", "add", "lg3", sid, "--yes")
+    assert (added.code, added.err) == (0, ""), added.err
+    assert {row["sid"]: row["qualified_name"] for row in rows(lowmere, "who", "lg3")}[sid].startswith("ISLE\\")

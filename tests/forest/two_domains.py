@@ -11,6 +11,7 @@ import time
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from hashlib import sha256
+from itertools import permutations
 from pathlib import Path
 from typing import Any
 
@@ -65,6 +66,8 @@ class Controller:
             f"[global]\n\tinterfaces = {self.address}/8\n\tbind interfaces only = yes\n"
             "\tserver services = s3fs, rpc, ldap, cldap, kdc, winbindd, dns\n"
             f"\tdns forwarder = {other.address}\n\tlog level = 0\n\tlog file = {self.folder}/log.%m\n"
+            # A domain that did not answer once is taken for off so long, in seconds; by itself for half a minute.
+            "\twinbind reconnect delay = 1\n"
         )
         given.write_text("".join(lines).replace("[global]\n", own, 1))
 
@@ -112,8 +115,18 @@ class Controller:
             probe.settimeout(1)
             return probe.connect_ex((self.address, port)) == 0
 
+    def meet(self, other: "Controller") -> None:
+        """Wait until it has a connection to the other domain: one that has just begun refuses all about it."""
+        end = time.monotonic() + 120
+        while self.inside("wbinfo", "--ping-dc", f"--domain={other.short}", SMB_CONF_PATH=self.conf).returncode:
+            assert time.monotonic() < end, f"{self.host} does not find {other.short}"
+
+    @property
+    def runs(self) -> bool:
+        return self.process is not None and self.process.poll() is None
+
     def stop(self) -> None:
-        if self.process is not None and self.process.poll() is None:
+        if self.process is not None and self.runs:
             os.killpg(self.process.pid, signal.SIGKILL)
             self.process.wait(30)
             end = time.monotonic() + 30
@@ -176,6 +189,7 @@ class TwoDomains:
                 conf = Path(one.conf)
                 conf.write_text(conf.read_text().replace(made_in, str(self.folder)))
             self._start()
+            self._meet()
             return
         for running in [one.provision() for one in (self.low, self.isle)]:
             assert running.wait(300) == 0
@@ -198,6 +212,7 @@ class TwoDomains:
             tar.add(self.folder, ".", filter=_kept)
         beside.rename(archive)
         self._start()
+        self._meet()
 
     def _start(self) -> None:
         for one in (self.low, self.isle):
@@ -205,12 +220,24 @@ class TwoDomains:
         for one in (self.low, self.isle):
             one.wait()
 
+    def _meet(self) -> None:
+        """Let all that run find those of the other domain."""
+        running = [one for one in (self.low, self.isle, self.second) if one.runs]
+        for one, other in permutations(running, 2):
+            if one.realm != other.realm:
+                one.meet(other)
+
     @property
     def _names(self) -> list[str]:
         return [one.named for one in (self.low, self.isle, self.second)]
 
     def start(self, one: Controller) -> None:
-        """Start one that does not run."""
+        """Start one that does not run, and let all find the other domain."""
+        self.start_unmet(one)
+        self._meet()
+
+    def start_unmet(self, one: Controller) -> None:
+        """Start one that does not run; a server that was connected to it does not know yet that it was away."""
         one.start(self.low.address if one is self.second else one.address, self._names)
         one.wait()
 

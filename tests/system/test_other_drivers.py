@@ -1,6 +1,7 @@
 """Drivers that another package brings."""
 
 import json
+import os
 from pathlib import Path
 
 import pytest
@@ -32,8 +33,13 @@ def registered(demo: Program) -> Program:
                 register[path.stem] = pack_state(session.read())
     (demo.folder / "register.json").write_text(json.dumps(register))
     use(demo, "one-register", "path = 'register.json'")
-    process = Process(demo.folder)
-    process.environment["PYTHONPATH"] = str(PACKAGE)
+    return with_package(Process(demo.folder))
+
+
+def with_package(process: Process) -> Process:
+    """Put the other package on its path."""
+    before = process.environment.get("PYTHONPATH", "")
+    process.environment["PYTHONPATH"] = os.pathsep.join(filter(None, [str(PACKAGE), before]))
     return process
 
 
@@ -98,3 +104,13 @@ def test_a_driver_that_stumbles_over_a_host_stops_nothing_else(registered: Progr
     of_kiosk = {row["status"] for row in enacted if row["target"] == "KIOSK-07"}
     assert of_kiosk <= {"unreachable"}
     assert {row["status"] for row in enacted if row["target"] not in ("directory", "KIOSK-07")} == {"verified"}
+
+
+def test_no_other_package_takes_the_name_of_a_driver_of_ours(demo: Program) -> None:
+    """It brings one called standin as well, which is no driver at all; the hosts are read as before."""
+    process = Process(demo.folder)
+    before = process("collect", "--full")
+    with_package(process)
+    after = process("collect", "--full")
+    assert (after.code, after.out, after.err) == (before.code, before.out, before.err)
+    assert process("who", "--on", "KIOSK-07").code == 0

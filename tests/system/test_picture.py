@@ -81,6 +81,8 @@ def test_two_hundred_groups_do_not_stand_on_each_other(tmp_path) -> None:
         (("ages", "--output", "x.doc"), "no picture"),
         (("nesting", "--output", "x.png"), "wants a GROUP"),
         (("ages", ADMINS, "--output", "x.png"), "wants no group"),
+        (("nesting", ADMINS, "--over-hosts", "--output", "x.png"), "--over-hosts is for a picture of reach"),
+        (("reach", ADMINS, "--focus", "roan.pell", "--output", "x.png"), "--focus is for a picture of nesting"),
     ],
 )
 def test_what_cannot_be_drawn_is_said(demo: Program, arguments: tuple[str, ...], says: str) -> None:

@@ -4,6 +4,7 @@ import csv
 import io
 import json
 import re
+import shutil
 from base64 import b64encode
 from pathlib import Path
 
@@ -18,9 +19,10 @@ ODD = "fenna\tkell"
 AIDERS = r"LOWMERE\First Aiders"
 
 
-@pytest.fixture
-def begun(demo: Program) -> Program:
+@pytest.fixture(scope="module")
+def begun_as_made(demo_as_made: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
     """A review of two groups that orla.fenn manages, in one of which she is herself, in all forms."""
+    demo = Program(Path(shutil.copytree(demo_as_made, tmp_path_factory.mktemp("review") / "lowmere")))
     settings = demo.folder / "adzeguard.toml"
     text = settings.read_text()
     settings.write_text(text.replace("[questions]", '[questions]\nowner = "security@lowmere.example"'))
@@ -44,7 +46,13 @@ def begun(demo: Program) -> Program:
     assert {(row["id"], Path(row["file"]).suffix) for row in done.json} == {
         (name, ending) for name in ("R1", "R2") for ending in (".csv", ".xlsx", ".html")
     }
-    return demo
+    return demo.folder
+
+
+@pytest.fixture
+def begun(begun_as_made: Path, tmp_path: Path) -> Program:
+    """The program where the review has begun."""
+    return Program(Path(shutil.copytree(begun_as_made, tmp_path / "lowmere")))
 
 
 def hers(program: Program) -> str:

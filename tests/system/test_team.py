@@ -8,8 +8,10 @@ import signal
 import subprocess
 import sys
 import time
+import tomllib
 from pathlib import Path
 
+import psycopg
 import pytest
 
 from tests.postgres import Postgres
@@ -48,6 +50,35 @@ def slow_down(program: Program, host: str, seconds: float) -> None:
 def begun(program: Program) -> bool:
     """Whether the journal shows an intent."""
     return any(row["kind"] == "intent" for row in program("journal", "--format", "json").json)
+
+
+def test_each_machine_keeps_what_holds_now(team: tuple[Program, Program]) -> None:
+    """By collecting or by looking alone, for its owner alone; a second look finds it there, and makes none anew."""
+    one, other = team
+    assert one("collect").code == 4
+    first = other("who", "Domain Admins")
+    for each in team:
+        kept = each.folder / ".adzeguard/present"
+        assert (kept.parent.stat().st_mode & 0o777, kept.stat().st_mode & 0o777) == (0o700, 0o600)
+    before = (other.folder / ".adzeguard/present").stat().st_ino
+    assert other("who", "Domain Admins").out == first.out
+    assert (other.folder / ".adzeguard/present").stat().st_ino == before
+
+
+def test_a_first_collection_is_counted_at_once(team: tuple[Program, Program]) -> None:
+    """A server that plans by what it has not counted yet reads a table of a million objects whole for each look."""
+    one, _ = team
+    people = "".join(
+        f"\ndn: CN=Deckhand {n},OU=Crew,DC=lowmere,DC=example\nobjectClass: user\nsAMAccountName: deckhand.{n}\n"
+        for n in range(1500)
+    )
+    with (one.folder / "lowmere.ldif").open("a") as file:
+        file.write(people)
+    assert one("collect").code == 4
+    url = tomllib.loads((one.folder / "adzeguard.toml").read_text())["store"]["url"]
+    with psycopg.connect(url) as connection:
+        counted = connection.execute("SELECT tablename FROM pg_stats WHERE schemaname = current_schema()").fetchall()
+    assert {"object", "membership", "host"} <= {name for (name,) in counted}
 
 
 def test_one_enacts_while_the_other_waits_and_a_killed_holder_lets_go(team: tuple[Program, Program]) -> None:

@@ -74,12 +74,12 @@ def effective(told: Told, standing: Iterable[int]) -> set[int]:
 @settings(max_examples=150, deadline=None)
 def test_everybody_inside_is_found_to_the_last(groups: dict[int, list[int]], standing: set[int]) -> None:
     """Rings, groups in themselves, groups that stand here and lie in others: as a plain search finds them."""
-    expected, todo = set(standing), list(standing)
-    while todo:
-        for inner in groups.get(todo.pop(), ()):
+    expected, waiting = set(standing), list(standing)
+    while waiting:
+        for inner in groups.get(waiting.pop(), ()):
             if inner not in expected:
                 expected.add(inner)
-                todo.append(inner)
+                waiting.append(inner)
     assert effective(asked(Isle(groups), *standing), standing) == expected
 
 

@@ -41,7 +41,7 @@ def command(
     (comes). Somebody who loses a host and ran programs elevated there needs a rule with elevate.
 
     Of a host, it also names privileged accounts that logged on at it and left a password or a ticket, as far as the log
-    tells: whoever administers the host has that.
+    tells: the administrators of the host have that.
     """
     from adzeguard.workspace.doors import counted, doors_after_charter, doors_now
 

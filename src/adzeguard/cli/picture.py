@@ -52,6 +52,9 @@ def command(
         raise UsageError(f"'{output}' is no picture", f"Name it {', '.join(_ENDINGS)}")
     if (group is not None) != (kind in _OF_A_GROUP):
         raise UsageError(f"{kind} wants {'a GROUP' if group is None else 'no group'}", "See: adzeguard picture --help")
+    for given, its_kind, option in ((focus, "nesting", "--focus"), (over_hosts, "reach", "--over-hosts")):
+        if given and kind != its_kind:
+            raise UsageError(f"{option} is for a picture of {its_kind}", "See: adzeguard picture --help")
     try:
         from adzeguard.report import pictures
     except ModuleNotFoundError as error:

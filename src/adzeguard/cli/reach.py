@@ -48,7 +48,7 @@ def command(
     the same over groups and OUs that lead there. Accounts that control the whole directory are counted;
     --with-directory lists them.
 
-    --over-hosts also follows hosts: whoever administers a host has the password or ticket that a member left there by
+    --over-hosts also follows hosts: an administrator of a host has the password or ticket that a member left there by
     logging on at its console, remotely, for a job or a service. The log tells which of the last 30 days ([checks]
     past_days) were such. What is still there comes first: a ticket lives for 10 hours, and may be renewed for 7 days.
 

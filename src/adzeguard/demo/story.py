@@ -78,7 +78,7 @@ STEPS: Final = (
         ("history", r"LOWMERE\Domain Admins", "--outside", "Mon-Fri 07:00-19:00"),
     ),
     Step(
-        "Some get in without being inside: whoever administers a host has what was left there. What closes most of it?",
+        "Some get in without being inside: a host's administrators have what was left there. What closes most of it?",
         ("report", "ways"),
         18,
     ),

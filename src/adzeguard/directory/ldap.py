@@ -163,6 +163,7 @@ class LdapDirectory:
         self._watching: LdapWire | None = None
         self._base = ""
         self._configuration = ""
+        self._facts: DirectoryFacts | None = None
 
     @property
     def label(self) -> str:
@@ -189,7 +190,8 @@ class LdapDirectory:
 
     def facts(self) -> DirectoryFacts:
         """Read the server's own entry and the domain object."""
-        return self._with_wire(self._read_facts)
+        self._facts = self._with_wire(self._read_facts)
+        return self._facts
 
     def _read_facts(self, wire: LdapWire) -> DirectoryFacts:
         wanted = [
@@ -350,7 +352,7 @@ class LdapDirectory:
 
     def schema_since(self, stamp: str) -> tuple[str, str] | None:
         """Return the schema of the forest, where something in it was changed since."""
-        facts = self.facts()
+        facts = self._facts or self.facts()
         invocation, usn, form = (*stamp.split(":"), "", "")[:3]
         self._know_configuration()
         base = f"CN=Schema,{self._configuration}"
@@ -505,6 +507,7 @@ class LdapDirectory:
         if self._wire is not None:
             self._wire.close()
             self._wire = None
+            self._facts = None  # the next server may be another one
 
 
 def _found_by(wire: LdapWire, *, base: str, query: str) -> list[tuple[str, Attributes]]:

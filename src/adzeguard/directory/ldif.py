@@ -7,7 +7,7 @@ import sys
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property
-from itertools import islice
+from itertools import chain, islice
 from typing import Final, overload
 
 from adzeguard.core.errors import LdifError
@@ -16,7 +16,9 @@ from adzeguard.core.values import dataclass
 _WIDTH = 76
 _LONGEST_VALUE = 10 * 1024 * 1024
 """No directory server takes a longer one, unless it is told to ([MS-ADTS] 3.1.1.3.4.6, MaxReceiveBuffer)."""
-_BLANK_LINES = re.compile(rb"(?:\A|(?<=\n))[\r\n]*\n")
+_BLANK_LINES: Final = re.compile(rb"\n[\r\n]*\n")
+"""With the end of the line before them: a pattern that begins with one certain letter is looked for as fast as that."""
+_BLANK_AT_BEGIN: Final = re.compile(rb"[\r\n]*\n")
 
 
 _MANY: Final = 1000
@@ -148,8 +150,10 @@ def _after_lines(raw: bytes, count: int) -> int:
 
 def _blocks(data: bytes) -> Iterator[tuple[bytes, int]]:
     """Split after runs of blank lines, which stay with what they end, so that the parts joined are the file again."""
+    begin = _BLANK_AT_BEGIN.match(data)
+    runs = _BLANK_LINES.finditer(data, begin.end() if begin else 0)
     start, line = 0, 1
-    for run in _BLANK_LINES.finditer(data):
+    for run in chain((begin,) if begin else (), runs):
         yield data[start : run.end()], line
         line += data.count(b"\n", start, run.end())
         start = run.end()

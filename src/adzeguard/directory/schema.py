@@ -3,7 +3,7 @@
 import json
 import uuid
 from collections.abc import Sequence
-from functools import cache
+from functools import cache, lru_cache
 from importlib.resources import files
 
 from adzeguard.core.descriptors.ace import Ace
@@ -11,6 +11,8 @@ from adzeguard.core.descriptors.descriptor import canonical_rank
 from adzeguard.core.descriptors.sddl import entries_of_text
 from adzeguard.core.identity import Sid
 from adzeguard.core.rights.schema import Schema
+
+_guid = lru_cache(maxsize=20_000)(uuid.UUID)  # a property set is named by many attributes, and a server tells the same
 
 
 @cache
@@ -22,11 +24,9 @@ def standard_schema() -> Schema:
 def read_schema(text: str) -> Schema:
     """Return a schema that was written as JSON; `ValueError` or `KeyError` for what is none."""
     raw = json.loads(text)
-    attributes = {
-        name: (uuid.UUID(own), uuid.UUID(of) if of else None) for name, (own, of) in raw["attributes"].items()
-    }
+    attributes = {name: (_guid(own), _guid(of) if of else None) for name, (own, of) in raw["attributes"].items()}
     guids = {
-        kind: {name: uuid.UUID(guid) for name, guid in raw[kind].items()}
+        kind: {name: _guid(guid) for name, guid in raw[kind].items()}
         for kind in ("classes", "property_sets", "control_rights", "validated_writes")
     }
     # What was read by an earlier version tells nothing of it.

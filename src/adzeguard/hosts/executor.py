@@ -1,32 +1,15 @@
 """Makes one change on a host: read again, compare with what was expected, write, read back."""
 
 from collections.abc import Callable
-from typing import Protocol, runtime_checkable
 
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.guards.judge import Allowed
+from adzeguard.core.change.host_change import ExpectingChange, HostChange
 from adzeguard.core.change.looking import look_only, looked_at
 from adzeguard.core.change.outcome import Intent, Outcome, Status
 from adzeguard.core.errors import HostError, HostRefusedError, InputError
 from adzeguard.core.estate.hosts import HostState
 from adzeguard.hosts.port import HostSession
-
-
-@runtime_checkable
-class HostChange(Protocol):
-    """A change of a host, which knows by the host's state whether it is so."""
-
-    def stands(self, state: HostState) -> bool | None:
-        """Tell whether the host is as wanted; None if the change means nothing there."""
-
-
-@runtime_checkable
-class ExpectingChange(Protocol):
-    """A change of a whole value, which knows by the host's state whether it is still the one that was seen."""
-
-    def finds(self, state: HostState) -> bool:
-        """Tell whether the host is as the proposal saw it."""
-
 
 Judge = Callable[[Change, HostState], str]
 """Says why a change must not be made on a host as it stands now, in no words where it may."""

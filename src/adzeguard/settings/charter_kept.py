@@ -14,7 +14,7 @@ from typing import Any, Final
 from adzeguard import __version__
 from adzeguard.core.charter.parse import Document
 from adzeguard.core.errors import SettingsError
-from adzeguard.private_files import write_whole
+from adzeguard.private_files import kept_whole
 from adzeguard.settings.trust import ensure_ours
 
 _LARGEST: Final = 64 * 1024 * 1024
@@ -45,8 +45,8 @@ class KeptDocuments:
         """Write what was asked for this time in the place of the rest; where that cannot be, nothing is kept."""
         if self._now.keys() != self._before.keys():
             content = json.dumps({"form": _FORM, "by": __version__, "documents": self._now}, separators=(",", ":"))
-            with suppress(OSError):
-                write_whole(self._path, content.encode("utf-8", "surrogatepass"))
+            with suppress(OSError), kept_whole(self._path) as file:
+                file.write(content.encode("utf-8", "surrogatepass"))
 
     def _read(self) -> dict[str, Any]:
         try:

@@ -1,15 +1,19 @@
-"""Drivers, found through the entry points of the installed packages, and their keys in the settings."""
+"""Drivers, our own and those that other packages bring by an entry point, and their keys in the settings."""
 
 from collections.abc import Iterator, Mapping
-from importlib.metadata import entry_points
+from importlib import import_module
 from pathlib import Path
+from typing import TYPE_CHECKING, Final
 
 from adzeguard.core.drivers import DriverKind, Settings
 from adzeguard.core.errors import SettingsError
 from adzeguard.core.wording import nearest
 from adzeguard.settings.trust import ensure_ours
 
-GROUPS = {
+if TYPE_CHECKING:
+    from importlib.metadata import EntryPoints
+
+GROUPS: Final = {
     "directory": "adzeguard.directory",
     "hosts": "adzeguard.hosts",
     "tell": "adzeguard.tellers",
@@ -17,31 +21,67 @@ GROUPS = {
     "other-domains": "adzeguard.directory",
 }
 """The entry points of the drivers for each table of the settings."""
-EXTRAS = {"ssh": "ssh", "remote-sam": "remote-sam", "smb": "shares"}
+OURS: Final = {
+    "adzeguard.directory": {"ldif": "adzeguard.directory.ldif_file", "ldap": "adzeguard.directory.ldap"},
+    "adzeguard.hosts": {
+        "standin": "adzeguard.hosts.standin",
+        "local": "adzeguard.hosts.linux.local",
+        "ssh": "adzeguard.hosts.linux.ssh",
+        "remote-sam": "adzeguard.hosts.remote_sam.driver",
+    },
+    "adzeguard.tellers": {
+        "mail": "adzeguard.tellers.mail",
+        "lines": "adzeguard.tellers.lines",
+        "webhook": "adzeguard.tellers.webhook",
+    },
+    "adzeguard.shares": {
+        "standin-shares": "adzeguard.shares.standin",
+        "mounted": "adzeguard.shares.mounted",
+        "smb": "adzeguard.shares.smb",
+    },
+}
+"""The drivers of this package, by their entry points and names: each is the `DRIVER` of a module.
+
+A driver of another package cannot take the place of one of these, and they are found without reading what is installed.
+"""
+EXTRAS: Final = {"ssh": "ssh", "remote-sam": "remote-sam", "smb": "shares"}
 """The extras of this package that drivers of its own need."""
 
 
 def find_driver(drivers: str, name: str, table: str = "") -> DriverKind:
     """Return the kind of driver that a table's `kind` names; `SettingsError` where no package brings it."""
-    known = entry_points(group=GROUPS[drivers])
-    chosen = next(iter(known.select(name=name)), None)
-    if chosen is None:
-        near = nearest(name, known.names)
-        hint = f"Did you mean {near}?" if near else "Install the package that brings it"
-        raise SettingsError(f"adzeguard.toml: [{table or drivers}] kind: there is no driver '{name}'", hint)
+    module = OURS[GROUPS[drivers]].get(name)
     try:
-        kind = chosen.load()
+        kind: DriverKind = import_module(module).DRIVER if module else _brought(drivers, name, table)
     except (ImportError, AttributeError) as error:
         needs = f"pip install 'adzeguard[{EXTRAS[name]}]'" if name in EXTRAS else "Install what it needs"
         raise SettingsError(f"the driver '{name}' cannot be loaded: {error}", needs) from error
+    return kind
+
+
+def _brought(drivers: str, name: str, table: str) -> DriverKind:
+    """Return the kind of driver that another package brings under this name."""
+    known = _entry_points(drivers)
+    chosen = next(iter(known.select(name=name)), None)
+    if chosen is None:
+        near = nearest(name, [*OURS[GROUPS[drivers]], *known.names])
+        hint = f"Did you mean {near}?" if near else "Install the package that brings it"
+        raise SettingsError(f"adzeguard.toml: [{table or drivers}] kind: there is no driver '{name}'", hint)
+    kind = chosen.load()
     if not isinstance(kind, DriverKind):
         raise SettingsError(f"'{name}' of {chosen.value} is no driver", "Ask the makers of that package")
     return kind
 
 
+def _entry_points(drivers: str) -> "EntryPoints":
+    from importlib.metadata import entry_points  # reads what is installed, which takes longer than a look
+
+    return entry_points(group=GROUPS[drivers])
+
+
 def all_drivers(drivers: str) -> Iterator[tuple[str, DriverKind | str]]:
     """Yield every driver by its name, or why it cannot be used here, such as a package that is not installed."""
-    for name in sorted(entry_points(group=GROUPS[drivers]).names):
+    for name in sorted({*OURS[GROUPS[drivers]], *_entry_points(drivers).names}):
         try:
             yield name, find_driver(drivers, name)
         except SettingsError as error:

@@ -1,7 +1,6 @@
 """The rows of collections: when something was read, from where, and how far the directory's changes were known."""
 
 import json
-import secrets
 from collections.abc import Iterable
 from dataclasses import replace
 from datetime import UTC, datetime
@@ -49,6 +48,8 @@ class StoredCollection:
 
 def begin(connection: Connection, facts: CollectionFacts) -> int:
     """Write a collection and return its number."""
+    import secrets  # with it come random numbers and OpenSSL, which no look needs
+
     domain = facts.domain
     last = one(connection, "SELECT coalesce(max(id), 0) FROM collection") or (0,)
     number = int(last[0]) + 1

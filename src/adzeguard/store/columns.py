@@ -1,11 +1,11 @@
 """The table of columns of an object: it makes the SQL, the packing and the reading."""
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from hashlib import blake2b
 from itertools import pairwise
 from typing import Any, Final
 from zlib import crc32
 
+from adzeguard.core.digests import digest_begun
 from adzeguard.core.estate.objects import Objects
 from adzeguard.core.estate.rows import ObjectRow
 from adzeguard.core.estate.texts import Texts
@@ -21,7 +21,7 @@ def text_hash(folded: str) -> int:
 
 def descriptor_key(raw: bytes) -> bytes:
     """Return the key under which a descriptor is kept once."""
-    return blake2b(raw, digest_size=16).digest()
+    return digest_begun(16, raw).digest()
 
 
 @dataclass(frozen=True, slots=True)

@@ -68,6 +68,9 @@ class Database(Protocol):
     def held(self, task: str) -> AbstractContextManager[None]:
         """Hold the workspace while a task changes something; `StoreBusyError` names who holds it already."""
 
+    def has_grown(self, *tables: str) -> None:
+        """Count anew how much some tables hold, after a write that added much: queries can be planned by that."""
+
     def close(self) -> None:
         """Let go of it."""
 

@@ -3,7 +3,7 @@
 from collections.abc import Iterable, Sequence
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Any
+from typing import Any, Final
 
 from adzeguard.core.descriptors.outsiders import key_of_outsider, outsiders
 from adzeguard.core.errors import NothingCollectedError, UnknownNameError
@@ -31,6 +31,10 @@ from adzeguard.store.memberships import read_graph, write_memberships
 from adzeguard.store.objects import sids_of_ids, write_seen_deleted, write_whole
 from adzeguard.store.partial import PartialWrite
 from adzeguard.store.present import Present, changed_between, size_of
+
+_MANY: Final = 1000
+_MUCH: Final = 20
+"""After so many changes, and one in so many of what there is, the database counts its tables anew."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,6 +96,8 @@ class EstateStore:
                     (digest,),
                 )
             hosts_changed = write_hosts(connection, number, hosts, whole=True)
+        if objects + groups > max(_MANY, len(assembled.objects.kinds) // _MUCH):
+            self.database.has_grown("object", "membership", "host")
         if self._present is not None:
             self._present.keep(assembled)
         self._keep_hosts()

@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import Any
 
 from adzeguard.core.errors import StoreError
-from adzeguard.private_files import write_whole
+from adzeguard.private_files import kept_whole
 from adzeguard.store.chain import Head
 
 
@@ -29,9 +29,8 @@ class JournalHead:
         missed = [*self.missed(), missing] if missing else self.missed()
         content = {"last": {"seq": head.seq, "hash": head.hash}, "missed": missed}
         try:
-            # A workspace whose store is in a database of the team has no folder of its own for it yet.
-            self._path.parent.mkdir(mode=0o700, exist_ok=True)
-            write_whole(self._path, (json.dumps(content, indent=1) + "\n").encode())
+            with kept_whole(self._path) as file:
+                file.write((json.dumps(content, indent=1) + "\n").encode())
         except OSError as error:
             raise StoreError(f"{self._path} cannot be written: {error.strerror}", "Make room, and try again") from error
 

@@ -24,7 +24,7 @@ from numpy.typing import NDArray
 
 from adzeguard.core.errors import StoreDamagedError
 from adzeguard.core.values import dataclass
-from adzeguard.private_files import written_whole
+from adzeguard.private_files import kept_whole
 
 _MARK: Final = b"adzeguard-kept-1"
 _NUMBER: Final = struct.Struct("<I")
@@ -181,7 +181,7 @@ def write(path: Path, number: int, stamp: str, columns: Columns) -> None:
     header = json.dumps(about, separators=(",", ":")).encode()
     if len(header) > _PAGE - _BEFORE_HEADER - _NUMBER.size:
         raise AssertionError("more columns than fit into the header")
-    with suppress(OSError), written_whole(path) as file:
+    with suppress(OSError), kept_whole(path) as file:
         file.write(_MARK + _NUMBER.pack(len(header)) + header + _NUMBER.pack(crc32(header)))
         for name, column in columns.items():
             file.seek(places[name][0])

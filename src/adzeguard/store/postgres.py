@@ -2,7 +2,7 @@
 
 import os
 from collections.abc import Iterable, Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from threading import RLock
 from typing import Any, Final
 from urllib.parse import parse_qs, urlsplit
@@ -150,6 +150,17 @@ class PostgresDatabase:
             yield
         finally:
             keeper.close()
+
+    def has_grown(self, *tables: str) -> None:
+        """Have the server count what some tables hold; where it cannot, it does so by itself some minutes later.
+
+        Until then it takes them for empty and reads them whole in place of an index: after a first collection of a
+        million objects a check took 16 seconds in place of 4 (PostgreSQL 15).
+        """
+        with self._turn:
+            if not self._depth:
+                with suppress(psycopg.Error):
+                    self._connection.execute(_spelt(f"ANALYZE (SKIP_LOCKED) {', '.join(tables)}"))
 
     def close(self) -> None:
         """Let go of the connection."""

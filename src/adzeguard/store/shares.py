@@ -2,9 +2,9 @@
 
 from collections.abc import Iterable
 from datetime import datetime
-from hashlib import blake2b
 
 from adzeguard.core.access.shares import Folder, Share, Shared
+from adzeguard.store.columns import descriptor_key
 from adzeguard.store.connection import Database
 
 _AT_ONCE = 2000
@@ -52,7 +52,7 @@ class Shares:
     def write_part(self, share: Share, part: str, folders: Iterable[Folder]) -> int:
         """Write the folders of one part over those that stood there, and note that it is read; how many they are."""
         listed = list(folders)
-        keyed = [(blake2b(one.descriptor, digest_size=16).digest() if one.descriptor else b"", one) for one in listed]
+        keyed = [(descriptor_key(one.descriptor) if one.descriptor else b"", one) for one in listed]
         where = (share.server, share.name, part)
         with self._database.writing() as connection:
             connection.run("DELETE FROM folder WHERE server = ? AND share = ? AND part = ?", where)
@@ -99,7 +99,7 @@ class Shares:
 
     def replace_folder(self, server: str, share: str, path: str, descriptor: bytes) -> None:
         """Write what stands on one folder now."""
-        key = blake2b(descriptor, digest_size=16).digest()
+        key = descriptor_key(descriptor)
         with self._database.writing() as connection:
             connection.run(
                 "INSERT INTO permissions (key, data) VALUES (?, ?) ON CONFLICT (key) DO NOTHING", (key, descriptor)

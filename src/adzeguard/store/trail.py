@@ -32,8 +32,10 @@ def _one_of(verbs: Sequence[Verb]) -> str:
 
 _MEMBERSHIP: Final = _one_of(MEMBERSHIP)
 _LOGONS: Final[tuple[Verb, ...]] = ("logon", "refused")
-_NAMED_AT_MOST: Final = 200_000
-"""Names that are known to be kept; they are forgotten when they are more."""
+_NAMED_AT_MOST: Final = 100_000
+"""Names of a part that are known to be kept; they are forgotten when they are more."""
+_MANY: Final = 100_000
+"""After so many new events the database counts its tables anew."""
 
 Name = tuple[str, str]
 """What a log says of an object: its name and its SID, either of which may be empty."""
@@ -67,8 +69,9 @@ class Trail:
 
     def __init__(self, database: Database) -> None:
         self._database = database
-        self._named_already: set[tuple[str, str, str]] = set()
+        self._named_already: dict[str, set[Name]] = {part: set() for part in _PARTS}
         self._was_known = False
+        self._uncounted = 0
 
     def add(
         self,
@@ -95,7 +98,8 @@ class Trail:
             connection.run_many(_UNDERSTAND_ANEW, [(*_AS_UNDERSTOOD(row), row[0]) for row in otherwise])
             named = self._not_named_yet(rows)
             connection.run_many(
-                "INSERT INTO trail_named (part, name, sid) VALUES (?, ?, ?) ON CONFLICT DO NOTHING", sorted(named)
+                "INSERT INTO trail_named (part, name, sid) VALUES (?, ?, ?) ON CONFLICT DO NOTHING",
+                [(part, *name) for part, names in named.items() for name in sorted(names)],
             )
             connection.run_many(
                 'INSERT INTO trail_aside ("key", source, reason, text) VALUES (?, ?, ?, ?) ON CONFLICT DO NOTHING', kept
@@ -106,17 +110,20 @@ class Trail:
                     " ON CONFLICT (source) DO UPDATE SET file = excluded.file, place = excluded.place",
                     (source, place.file, place.place),
                 )
-        if len(self._named_already) > _NAMED_AT_MOST:
-            self._named_already.clear()
-        self._named_already |= named
+        self._uncounted += new
+        if self._uncounted > _MANY:
+            self._uncounted = 0
+            self._database.has_grown("trail", "trail_named")
+        for part, names in named.items():
+            if len(self._named_already[part]) > _NAMED_AT_MOST:
+                self._named_already[part].clear()
+            self._named_already[part] |= names
         return new
 
-    def _not_named_yet(self, rows: Sequence[TrailRow]) -> set[tuple[str, str, str]]:
-        """Return whom and what changes of memberships name, where it is not known that they are kept already."""
+    def _not_named_yet(self, rows: Sequence[TrailRow]) -> dict[str, set[Name]]:
+        """Return by part whom and what changes of memberships name that are not known to be kept already."""
         some = [row for row in rows if row[_VERB] in MEMBERSHIP]
-        named = {("what", *name) for name in set(map(_OF_WHAT, some))}
-        named |= {("whom", *name) for name in set(map(_OF_WHOM, some))}
-        return named - self._named_already
+        return {part: set(map(name, some)) - self._named_already[part] for part, name in _PARTS.items()}
 
     def place(self, source: str) -> Place | None:
         """Return how far a log was read; None for one that never was."""
@@ -272,8 +279,7 @@ def _key(microseconds: int, text: str) -> bytes:
 
 _NAMES: Final = tuple(_COLUMNS.replace('"', "").split(", "))
 _VERB: Final = _NAMES.index("verb")
-_OF_WHAT: Final = itemgetter(_NAMES.index("what"), _NAMES.index("what_sid"))
-_OF_WHOM: Final = itemgetter(_NAMES.index("whom"), _NAMES.index("whom_sid"))
+_PARTS: Final = {part: itemgetter(_NAMES.index(part), _NAMES.index(f"{part}_sid")) for part in ("what", "whom")}
 _AS_UNDERSTOOD: Final = itemgetter(*map(_NAMES.index, _UNDERSTOOD))
 _KEY: Final = '"key"'
 _UNDERSTAND_ANEW: Final = f"UPDATE trail SET {', '.join(f'{name} = ?' for name in _UNDERSTOOD)} WHERE {_KEY} = ?"

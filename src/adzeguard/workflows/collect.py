@@ -393,6 +393,7 @@ def read_hosts(
             host = by_name[done.name]
             read[host.id] = _as_read(replace(host, source=fleet.source_of(host)), done, known.get(host.id))
             progress("hosts", len(read), len(computers))
+    read |= {host.id: _nowhere(host) for host in computers if not fleet.source_of(host)}
     left = [host for host in computers if host.id not in read]
     for part in over_hosts(left, lambda host: read_host(fleet, host, known.get(host.id))):
         read |= {host.id: host for host in part}
@@ -402,22 +403,28 @@ def read_hosts(
 
 def _as_read(host: Host, done: HostDone, known: Host | None) -> Host:
     if done.unknown:
-        return replace(host, source="", state=None, trouble="")
+        return _nowhere(host)
     if done.state is None:
         return replace(host, state=known.state if known else None, trouble=done.trouble)
     return replace(host, state=done.state, trouble="")
 
 
+def _nowhere(host: Host) -> Host:
+    """Return a host as one of no source, which most computers are already: no further value is made for those."""
+    if host.state is None and not host.source and not host.trouble:
+        return host
+    return replace(host, source="", state=None, trouble="")
+
+
 def read_host(fleet: Fleet, host: Host, known: Host | None) -> Host:
     """Read one host; it is of no source where none takes it, or the one that does knows none of that name."""
     host = replace(host, source=fleet.source_of(host))
-    nowhere = replace(host, source="", state=None, trouble="")
     if not host.source:
-        return nowhere
+        return _nowhere(host)
     try:
         with session_with(fleet, host) as session:
             return replace(host, state=session.read(), trouble="")
     except HostUnknownError:
-        return nowhere
+        return _nowhere(host)
     except AdzeguardError as error:
         return replace(host, state=known.state if known else None, trouble=error.message)

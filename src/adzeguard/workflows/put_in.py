@@ -3,10 +3,10 @@
 from collections.abc import Iterable, Iterator
 
 from adzeguard.core.change.change import Change
+from adzeguard.core.change.host_change import HostChange
 from adzeguard.core.change.kinds.add_member import AddMember
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.named import id_of
-from adzeguard.hosts.executor import HostChange
 from adzeguard.store.journal import Journal
 from adzeguard.store.put_in import PutIn
 from adzeguard.workflows.journal_rows import done_as_far_as_known

@@ -8,10 +8,10 @@ from datetime import datetime, timedelta
 from typing import Final
 
 from adzeguard.core.change.change import Change
+from adzeguard.core.change.host_change import HostChange
 from adzeguard.core.change.outcome import Outcome, Status
 from adzeguard.core.errors import StoreError
 from adzeguard.core.estate.estate import Estate
-from adzeguard.hosts.executor import HostChange
 from adzeguard.store.journal import Journal
 from adzeguard.workflows.journal_rows import change_of
 

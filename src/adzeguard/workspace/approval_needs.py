@@ -27,17 +27,16 @@ def approving(settings: ApprovalSettings, now: datetime) -> "Approving":
 def approval_needs(settings: ApprovalSettings, estate: "Estate") -> "ApprovalNeeds":
     """For what somebody else must say yes."""
     from adzeguard.core.change.guards.needs import NO_NEEDS, ApprovalNeeds
-    from adzeguard.core.change.kinds import CHANGE_KINDS
+    from adzeguard.core.change.kinds.table import CHANGE_KINDS
     from adzeguard.core.errors import SettingsError
     from adzeguard.core.wording import did_you_mean
     from adzeguard.workflows.charter import named_principals
 
     if not settings.is_needed:
         return NO_NEEDS
-    known = [str(kind.model_fields["kind"].default) for kind in CHANGE_KINDS]
     for name in settings.changes:
-        if name not in known:
-            near = did_you_mean(name, known)
+        if name not in CHANGE_KINDS:
+            near = did_you_mean(name, CHANGE_KINDS)
             raise SettingsError(f"adzeguard.toml: [approval] changes: no change is a '{name}'{near}")
     groups = named_principals(estate, settings.groups, "groups", "approval")
     return ApprovalNeeds(frozenset(one.id for one in groups), settings.hosts, frozenset(settings.changes))

@@ -129,7 +129,7 @@ def _inside(estate: Estate, member: Principal, name: str) -> tuple[Named, Access
     if target.kind == Kind.COMPUTER:
         return _on_host(estate, member, target.name)
     _refuse_other_kinds(target, "not a group or host", {Kind.GROUP})
-    foreign = np.intersect1d(list(estate.of_other_domains), estate.graph.expand(target.id).members)
+    foreign = np.intersect1d(list(estate.of_other_domains), estate.graph.expand(target.id).members, assume_unique=True)
     return Named.of(target), proof_in_group(estate, member, target), foreign.tolist()
 
 

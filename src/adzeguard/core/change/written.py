@@ -1,13 +1,13 @@
 """Proposals and changes as they are written, in every version of the form that was ever in use."""
 
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from typing import Any
 
 from pydantic import ValidationError
 
 from adzeguard.core.change.change import Change
-from adzeguard.core.change.kinds import CHANGE_KINDS
+from adzeguard.core.change.kinds.table import CHANGE_KINDS, change_kind
 from adzeguard.core.change.proposal import FORMAT, Proposal
 from adzeguard.core.errors import InputError, ProposalFileError
 from adzeguard.core.estate.named import Named
@@ -20,11 +20,11 @@ _SHOWN = 80
 _MAKE_IT_AGAIN = "Make one: adzeguard propose --output FILE"
 
 
-def read_change(raw: Any, written_as: int = FORMAT, kinds: Sequence[type[Change]] = CHANGE_KINDS) -> Change:
+def read_change(raw: Any, written_as: int = FORMAT, kinds: Mapping[str, str] = CHANGE_KINDS) -> Change:
     """Return one change; `ProposalFileError` for a kind or a form that is not known."""
     values = _of_first_format(raw) if written_as == FIRST_FORMAT else raw
     kind = values.get("kind") if isinstance(values, dict) else None
-    model = next((k for k in kinds if k.model_fields["kind"].default == kind), None)
+    model = change_kind(kind, kinds) if isinstance(kind, str) else None
     if written_as not in (FIRST_FORMAT, FORMAT) or model is None:
         raise ProposalFileError(f"there is no change of the kind '{kind}'", "Use the version that wrote it")
     try:
@@ -45,7 +45,7 @@ def _is_sid(text: str) -> bool:
         return False
 
 
-def read_proposal(text: bytes, source: str, kinds: Sequence[type[Change]] = CHANGE_KINDS) -> Proposal:
+def read_proposal(text: bytes, source: str, kinds: Mapping[str, str] = CHANGE_KINDS) -> Proposal:
     """Read a proposal file; `ProposalFileError` says what is wrong with it."""
     try:
         raw = json.loads(text)
@@ -57,7 +57,7 @@ def read_proposal(text: bytes, source: str, kinds: Sequence[type[Change]] = CHAN
         raise ProposalFileError(f"{source}: not a proposal: {error.message}", error.way_out) from error
 
 
-def proposal_of(raw: Any, kinds: Sequence[type[Change]] = CHANGE_KINDS) -> Proposal:
+def proposal_of(raw: Any, kinds: Mapping[str, str] = CHANGE_KINDS) -> Proposal:
     """Return the proposal that plain values hold, in any form they are."""
     if not isinstance(raw, dict):
         raise ProposalFileError("it holds no proposal", _MAKE_IT_AGAIN)
@@ -76,7 +76,7 @@ def proposal_of(raw: Any, kinds: Sequence[type[Change]] = CHANGE_KINDS) -> Propo
         raise ProposalFileError(_first_mistake(error), _MAKE_IT_AGAIN) from error
 
 
-def _change_at(place: int, raw: Any, written_as: int, kinds: Sequence[type[Change]]) -> Change:
+def _change_at(place: int, raw: Any, written_as: int, kinds: Mapping[str, str]) -> Change:
     try:
         return read_change(raw, written_as, kinds)
     except ProposalFileError as error:

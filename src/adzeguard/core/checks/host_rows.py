@@ -46,7 +46,7 @@ HOST_CHECKS: Final[tuple[Check, ...]] = (
     Check(
         "closed-without-rule",
         "A host refuses people, or shows a notice, and no rule asks for that",
-        "It stayed from another place, or somebody set it by hand: whoever works there is kept out.",
+        "It stayed from another place, or somebody set it by hand, and the people who work there are kept out.",
         "Let a rule ask for it, or end it by one that does: adzeguard charter adopt, or propose --take-over RULE",
         Severity.LOW,
         closed_without_rule,
@@ -82,7 +82,7 @@ HOST_CHECKS: Final[tuple[Check, ...]] = (
     Check(
         "everyone-inside",
         "Practically everybody administers a host",
-        "Anyone who can log on there owns it, and whatever is used on it.",
+        "Anyone who can log on there owns it, and every account that is used on it.",
         "Take it out: a rule with `exclude`, then adzeguard propose",
         Severity.CRITICAL,
         check_hosts,

@@ -48,7 +48,7 @@ PASSWORD_CHECKS: Final[tuple[Check, ...]] = (
     Check(
         "weak-policy-for-privileged",
         "A weak password policy applies to privileged accounts",
-        "Their passwords can be guessed, and whoever guesses one rules the directory.",
+        "Their passwords can be guessed, and one guessed password is enough to control the directory.",
         "Give them a settings object of their own with 12 characters or more and a lock, at a directory server; which "
         "policy applies to somebody: adzeguard show NAME",
         Severity.MEDIUM,

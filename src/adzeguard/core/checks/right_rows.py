@@ -29,7 +29,7 @@ RIGHT_CHECKS: Final[tuple[Check, ...]] = (
     Check(
         "foreign-privileged",
         "Somebody of another domain is in a privileged group",
-        "Whoever rules that domain decides who it is; if it is a group there, who is inside is not known here.",
+        "The administrators of that domain decide who it is; if it is a group there, its members are not known here.",
         "Find out who it is in that domain; if nobody knows, take it out: adzeguard group remove GROUP MEMBER",
         Severity.HIGH,
         check_privileged,
@@ -93,7 +93,7 @@ RIGHT_CHECKS: Final[tuple[Check, ...]] = (
     Check(
         "grant-to-everybody",
         "A grant is to everybody",
-        "Whatever account somebody breaks into, they may do this.",
+        "An intruder may do this with any account, however weak.",
         "Withdraw it, and give it to the group that needs it: adzeguard grant withdraw WHO --over OBJECT",
         Severity.HIGH,
         check_grants,

@@ -44,7 +44,7 @@ SID_HISTORY_CHECKS: Final[tuple[Check, ...]] = (
     Check(
         "privileged-sid-history",
         "A privileged SID is in the history of an account",
-        "Whoever signs in with the account can come in as an administrator, and no membership shows it.",
+        "Anyone who signs in with the account can act as an administrator, and no membership shows it.",
         _MEND,
         Severity.CRITICAL,
         check_sid_history,

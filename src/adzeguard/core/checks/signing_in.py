@@ -77,7 +77,7 @@ def _of_account(estate: Estate, one: Principal, ways: Mapping[str, Any], *, priv
     about, encryption = Named.of(one), int(ways.get("encryption", 0))
     if services := ways.get("acts_towards"):
         crown = [name for name in services if _is_of_directory(estate, name)]
-        how = "in the name of anybody" if one.flags & Flag.ACTS_FOR_ANYBODY else "for whoever signs in to it"
+        how = "in the name of anybody" if one.flags & Flag.ACTS_FOR_ANYBODY else "for those who sign in to it"
         check = "acts-towards-directory" if crown else "acts-towards"
         said = f"it acts {how} towards {some_of(crown or services, _SHOWN)}"
         yield Finding(check, about, said, evidence={"services": services})
@@ -124,7 +124,7 @@ def check_master_key(looked_at: CheckInput) -> Iterator[Finding]:
         set_at = one.details.get("password_set", NEVER)
         days = int((looked_at.moment.timestamp() - set_at) // _A_DAY)
         if set_at != NEVER and days > _OLDEST_MASTER_KEY:
-            said = f"its key is {days} days old: whoever has read it makes tickets for anybody"
+            said = f"its key is {days} days old: anyone who has read it makes tickets for anybody"
             yield Finding("old-master-key", Named.of(one), said, evidence={"days": days})
 
 
@@ -153,7 +153,7 @@ SIGNING_CHECKS: Final[tuple[Check, ...]] = (
     Check(
         "trusted-for-any-service",
         "A host or account is given the tickets of everybody",
-        "Whoever breaks in there acts as anybody who has signed in to it.",
+        "An intruder there acts as anybody who has signed in to it.",
         _BY_RULE.format("no-delegation") + "; for the privileged: [not-delegated, protected]",
         Severity.HIGH,
         _by_flag("trusted-for-any-service", Flag.ANY_SERVICE, "it gets the tickets of everybody who signs in to it"),
@@ -162,7 +162,7 @@ SIGNING_CHECKS: Final[tuple[Check, ...]] = (
     Check(
         "acts-towards-directory",
         "An account acts for others towards a directory server",
-        "Whoever has its password is anybody at that server, and rules the directory.",
+        "Anyone who has its password acts as anybody at that server, and so controls the directory.",
         _AT_SERVER,
         Severity.CRITICAL,
         check_signing_in,
@@ -171,7 +171,7 @@ SIGNING_CHECKS: Final[tuple[Check, ...]] = (
     Check(
         "acts-towards",
         "An account acts for others towards a host",
-        "Whoever has its password is anybody at that host: the kind of service can be changed in the ticket.",
+        "Anyone who has its password acts as anybody at that host: the kind of service can be changed in the ticket.",
         _AT_SERVER,
         Severity.HIGH,
         check_signing_in,
@@ -217,7 +217,7 @@ SIGNING_CHECKS: Final[tuple[Check, ...]] = (
     ),
     Check(
         "sign-in-unproven",
-        "Whoever asks is given something to guess a password by",
+        "The server gives anyone who asks something to guess a password by",
         "No account is needed to ask, and no server notes the guessing.",
         _BY_RULE.format("pre-authentication"),
         Severity.HIGH,
@@ -227,7 +227,7 @@ SIGNING_CHECKS: Final[tuple[Check, ...]] = (
     Check(
         "password-optional",
         "An account may go without a password",
-        "Whoever sets its password may set none.",
+        "Anyone who sets its password may set an empty one.",
         _BY_RULE.format("password-needed"),
         Severity.MEDIUM,
         # A machine sets its own; many are made with this bit, and a server sets it by itself (Samba 4.17).
@@ -237,7 +237,7 @@ SIGNING_CHECKS: Final[tuple[Check, ...]] = (
     Check(
         "readable-password",
         "A password is kept so that it can be read",
-        "Whoever reads the directory's secrets has it in clear text.",
+        "Anyone who reads the directory's secrets has it in clear text.",
         _BY_RULE.format("password-hidden") + "; then a new password",
         Severity.HIGH,
         _by_flag("readable-password", Flag.PASSWORD_READABLE, "its next password is kept so that it can be read"),
@@ -282,7 +282,7 @@ SIGNING_CHECKS: Final[tuple[Check, ...]] = (
     Check(
         "joins-by-anybody",
         "Everybody may make computers in the directory",
-        "Whoever makes one owns it, and with it what is granted to computers.",
+        "The person who makes one owns it, and has the rights that are granted to computers.",
         "Set ms-DS-MachineAccountQuota of the domain to 0, at a directory server; grant it where it is needed: "
         "adzeguard grant give GROUP 'create computer' --over OU",
         Severity.MEDIUM,
@@ -292,7 +292,7 @@ SIGNING_CHECKS: Final[tuple[Check, ...]] = (
     Check(
         "old-master-key",
         "The key by which all tickets are made is old",
-        "Whoever has read it once makes tickets for anybody, and nothing else takes that away.",
+        "Anyone who has read it once makes tickets for anybody until it is changed twice.",
         "Make the password of this account anew, twice, a day apart, at a directory server",
         Severity.MEDIUM,
         check_master_key,

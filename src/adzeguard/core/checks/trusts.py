@@ -34,7 +34,7 @@ TRUST_CHECKS: Final[tuple[Check, ...]] = (
     Check(
         "trust-without-filter",
         "A trust takes every SID that the other domain says",
-        "Whoever rules the other domain can come in as an administrator of this one.",
+        "An administrator of the other domain can come in as an administrator of this one.",
         "Switch the filtering of SIDs on for the trust, at a directory server; what it will shut out: "
         "adzeguard trusts show TRUST",
         Severity.CRITICAL,

@@ -45,17 +45,24 @@ class AceList:
         """Read a list from where it begins; what follows it is left alone."""
         if len(raw) < _LIST_HEADER.size:
             raise _damaged("an access control list is cut short")
-        revision, first, size, count, second = _LIST_HEADER.unpack_from(raw)
+        size = _LIST_HEADER.unpack_from(raw)[2]
         if size > len(raw) or size < _LIST_HEADER.size:
             raise _damaged("the length of an access control list is wrong")
-        entries, at = [], _LIST_HEADER.size
-        for _ in range(count):
-            if at + 4 > size:
-                raise _damaged("an access control list says that it holds more entries than it does")
-            (length,) = _LENGTH.unpack_from(raw, at + 2)
-            entries.append(Ace.from_bytes(raw[at : min(at + length, size)]))
-            at += length
-        return cls(tuple(entries), revision, (first, second), bytes(raw[at:size]))
+        return _list_of(bytes(raw[:size]))
+
+
+@lru_cache(maxsize=1_000)  # at most 64 MiB, whatever a directory sends
+def _list_of(raw: bytes) -> AceList:
+    """Objects that lie in one place mostly have one list, so each is taken apart once."""
+    revision, first, _size, count, second = _LIST_HEADER.unpack_from(raw)
+    entries, at = [], _LIST_HEADER.size
+    for _ in range(count):
+        if at + 4 > len(raw):
+            raise _damaged("an access control list says that it holds more entries than it does")
+        (length,) = _LENGTH.unpack_from(raw, at + 2)
+        entries.append(Ace.from_bytes(raw[at : at + length]))
+        at += length
+    return AceList(tuple(entries), revision, (first, second), raw[at:])
 
 
 @dataclass(frozen=True, slots=True)

@@ -70,7 +70,7 @@ CONTROLS: Final[tuple[Control, ...]] = (
         "unproven",
         0x400000,
         Flag.UNPROVEN,
-        "give whoever asks something of {} to guess its password by",
+        "give anyone who asks something of {} to guess its password by",
         "let {} prove itself before it is given anything",
     ),
     Control(

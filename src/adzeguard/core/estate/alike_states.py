@@ -27,7 +27,9 @@ class AlikeStates:
         self._known: dict[str, Alike] = {}
 
     def read(self, text: str) -> HostState | None:
-        """Return the state that a text holds."""
+        """Return the state that a text holds; None for an empty one."""
+        if not text:
+            return None
         found = _MACHINE.match(text)
         if found is None:
             return self._take_apart(text)

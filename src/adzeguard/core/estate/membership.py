@@ -10,12 +10,12 @@ everything, which is how mail is delivered.
 
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from functools import cached_property
-from hashlib import blake2b
 from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
+from adzeguard.core.digests import digest_begun
 from adzeguard.core.estate.links import Backwards, Ids, Links, distinct, less
 from adzeguard.core.values import dataclass
 
@@ -466,7 +466,7 @@ class MembershipGraph:
 
     def digest(self) -> bytes:
         """Return 16 bytes that are the same exactly for the same memberships."""
-        summary = blake2b(self.size.to_bytes(8, "big"), digest_size=16)
+        summary = digest_begun(16, self.size.to_bytes(8, "big"))
         summary.update(self.group_ids.data)
         summary.update(self.security.data)
         for links in (self.nested, self.people, self.primary):

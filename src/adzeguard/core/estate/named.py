@@ -1,9 +1,9 @@
 """An object by its identity: what changes, findings and the journal hold on to instead of a display name."""
 
 from dataclasses import replace
-from hashlib import blake2b
 from typing import ClassVar
 
+from adzeguard.core.digests import digest_begun
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import Principal
 from adzeguard.core.identity import fold_dn
@@ -47,7 +47,7 @@ class Named:
 def fingerprint_of(check: str, rule: str, *named: Named | None) -> str:
     """Return what is the same for the same deviation on every day, and after any renaming: identities alone."""
     parts = (check, rule, *(one.key if one else "" for one in named))
-    return blake2b("\0".join(parts).encode("utf-8", "surrogateescape"), digest_size=8).hexdigest()
+    return digest_begun(8, "\0".join(parts).encode("utf-8", "surrogateescape")).hexdigest()
 
 
 def is_listed(estate: Estate, group_sid: str, member_sid: str) -> bool:

@@ -3,12 +3,12 @@
 import json
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from functools import cached_property, partial
-from hashlib import blake2b
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from adzeguard.core.digests import digest_begun
 from adzeguard.core.estate.catalogue import DescriptorUse, Domain
 from adzeguard.core.estate.foreign import ForeignName
 from adzeguard.core.estate.late_details import TIMES
@@ -192,7 +192,7 @@ class Objects:
 
     def digest(self) -> bytes:
         """Return 16 bytes that are the same exactly for the same content."""
-        summary = blake2b(digest_size=16)
+        summary = digest_begun(16)
         for array in (
             self.kinds,
             self.flags,

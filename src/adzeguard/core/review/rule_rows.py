@@ -16,8 +16,8 @@ RULE_ROWS: Final[tuple[CheckRow, ...]] = (
     ),
     CheckRow(
         "renamed-in-rule",
-        "What a rule names is called otherwise by now",
-        "The rule goes on by its SID; whoever reads it looks for a name that is none any more.",
+        "A rule names an account or group that was renamed",
+        "The rule still works, by its SID, but a reader looks for a name that no longer exists.",
         "Write the new name into the rule",
         Severity.LOW,
         evidence=("place", "name"),
@@ -146,7 +146,7 @@ RULE_ROWS: Final[tuple[CheckRow, ...]] = (
     CheckRow(
         "gives-a-shell",
         "A rule elevates a program that runs others",
-        "A shell, an editor, or what copies files as root gives everything, whatever its own purpose is.",
+        "A shell, an editor or a program that copies files as root gives its user everything.",
         "Elevate a program of your own that does the one thing, with its arguments in the rule",
         Severity.HIGH,
         evidence=("place", "program"),
@@ -330,7 +330,7 @@ RULE_ROWS: Final[tuple[CheckRow, ...]] = (
     CheckRow(
         "password-not-renewed",
         "A password is older than a rule lets it be",
-        "Whoever has learned it has it still.",
+        "Everyone who has learned it still has it.",
         "Let its owner set a new one, or set one at a directory server",
         Severity.MEDIUM,
         evidence=RULE,

@@ -17,6 +17,7 @@ from adzeguard.core.values import dataclass
 SELF: Final = "S-1-5-10"
 OWNER_RIGHTS: Final = "S-1-3-4"
 _OWNER_MAY: Final = int(Right.READ_CONTROL | Right.WRITE_DAC)
+_RIGHTS: Final = tuple((int(right), right) for right in Right)
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,7 +39,8 @@ class Decision:
 
 def speaks_about(entry: Ace, question: Question) -> bool:
     """Tell whether an entry decides a question, for those whom it is about."""
-    if not entry.decides or entry.inherit_only or not without_generic(entry.mask) & question.right:
+    # As a plain number: this is asked of every entry, and the enumeration is ten times slower.
+    if not without_generic(entry.mask) & int(question.right) or not entry.decides or entry.inherit_only:
         return False
     return entry.object_type is None or entry.object_type in question.about
 
@@ -77,4 +79,5 @@ def owner_has_the_rights(descriptor: Descriptor) -> bool:
 
 def bits_of(mask: int) -> Sequence[Right]:
     """Return the single rights of a mask."""
-    return [right for right in Right if without_generic(mask) & right]
+    plain = without_generic(mask)
+    return [right for number, right in _RIGHTS if plain & number]

@@ -18,6 +18,7 @@ from adzeguard.core.rights.schema import Schema
 from adzeguard.core.values import dataclass
 
 _HANDED: Final = AceFlag.CONTAINER_INHERIT | AceFlag.INHERIT_ONLY | AceFlag.NO_PROPAGATE
+_INHERITED: Final = int(AceFlag.INHERITED)
 _DELETING: Final = int(Right.DELETE | Right.DELETE_TREE)
 _VERBS: Final = {
     Right.CREATE_CHILD: "create",
@@ -110,11 +111,7 @@ class GrantReader:
         usual = frozenset() if defaults else self.usual_entries(class_name, of)
         by_holder: dict[tuple[Sid, bool, int], list[Ace]] = {}
         for entry in entries:
-            if (
-                entry.decides
-                and entry.sid is not None
-                and entry.with_flags(entry.flags & ~AceFlag.INHERITED) not in usual
-            ):
+            if entry.decides and entry.sid is not None and entry.with_flags(entry.flags & ~_INHERITED) not in usual:
                 by_holder.setdefault((entry.sid, entry.denies, _way_down(entry)), []).append(entry)
         return [grant for key, held in _joined(by_holder).items() for grant in self._read(*key, held)]
 

@@ -1,6 +1,6 @@
 """Names of those of other domains, asked of a directory server over [MS-LSAT]: it asks the domains that it trusts."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from typing import Any, Final
 
@@ -17,6 +17,8 @@ _AT_ONCE: Final = 1000
 _KINDS: Final = {1: "user", 2: "group", 4: "domain local group", 9: "computer"}  # SID_NAME_USE, [MS-LSAT] 2.2.13
 _PARTLY: Final = (STATUS_NONE_MAPPED, STATUS_SOME_NOT_MAPPED)
 _LONGEST: Final = 256
+_CANNOT: Final = "rpc_fault_cant_perform"
+"""EPT_S_CANT_PERFORM_OP, [MS-ERREF] 2.2, which the library tells by its name alone."""
 
 
 class LsaNames:
@@ -40,7 +42,7 @@ class LsaNames:
         r"""Ask who is called `ISLE\ivo`; empty for nobody."""
         with self._policy() as (_, service, policy):
             try:
-                answer = lsat.hLsarLookupNames(service, policy, [name])
+                answer = _asked(lambda: lsat.hLsarLookupNames(service, policy, [name]))
             except DCERPCException as error:
                 if error.get_error_code() in _PARTLY:
                     return ""
@@ -65,10 +67,24 @@ class LsaNames:
             pipes.close()
 
 
+def _asked(question: Callable[[], Any]) -> Any:
+    """Ask, and once more where the server lost the other domain.
+
+    The first question after the other domain's server was started again finds a connection that is gone, and is
+    refused; the next one makes it anew (seen with Samba 4.17).
+    """
+    try:
+        return question()
+    except DCERPCException as error:
+        if status_of(error) != _CANNOT:
+            raise
+        return question()
+
+
 def _looked_up(service: Any, policy: Any, sids: Sequence[str]) -> Any:
     level = lsat.LSAP_LOOKUP_LEVEL.LsapLookupWksta
     try:
-        return lsat.hLsarLookupSids(service, policy, list(sids), level)
+        return _asked(lambda: lsat.hLsarLookupSids(service, policy, list(sids), level))
     except DCERPCException as error:
         # The library takes an answer that is not for all of them for a failure; what is known stands in it.
         if error.get_error_code() not in _PARTLY:
