@@ -7,7 +7,7 @@ from pydantic import Field
 
 from adzeguard.core.change.change import UNDO_RULE, About, Change, Key, Order
 from adzeguard.core.charter.host_scope import HostRule, ResolvedScope, resolve_scope
-from adzeguard.core.charter.kinds import RuleKind
+from adzeguard.core.charter.kinds import KindRow, RuleKind
 from adzeguard.core.charter.references import RuleNames
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.charter.rule import Resolved, Response
@@ -103,5 +103,6 @@ def without_a_sign(looked_at: CheckInput) -> Iterator[Finding]:
             yield Finding("no-sign", host_named(host), "shows no sign")
 
 
-SIGNS = RuleKind("door-sign", SignRule, resolve_sign, review_signs)
+SIGN = RuleKind("door-sign", SignRule, resolve_sign, review_signs)
+SIGNS = KindRow("door-sign", __name__, __name__)
 NO_SIGN = Check("no-sign", "No sign", "People come in.", "Hang one up.", Severity.LOW, without_a_sign)

@@ -10,11 +10,12 @@ from adzeguard.core.change.guards.case import Case
 from adzeguard.core.change.guards.judge import judge
 from adzeguard.core.change.inverse import inverse_changes
 from adzeguard.core.change.kinds.set_fact import SetFact
-from adzeguard.core.change.kinds.table import CHANGE_KINDS
+from adzeguard.core.change.kinds.table import CHANGE_KINDS, change_kind
 from adzeguard.core.change.order import in_order
 from adzeguard.core.change.outcome import Status
 from adzeguard.core.change.proposal import Proposal
 from adzeguard.core.change.written import read_proposal
+from adzeguard.core.charter.kinds import nothing_left
 from adzeguard.core.charter.parse import parse_charter
 from adzeguard.core.charter.resolve import ResolvedCharter, resolve_charter
 from adzeguard.core.checks.all import all_findings
@@ -28,6 +29,7 @@ from adzeguard.core.identity import Sid
 from adzeguard.core.review.corrections import corrections
 from adzeguard.core.review.draft import draft_of
 from adzeguard.core.review.kinds import RULE_KINDS
+from adzeguard.core.review.settings import SettingKind
 from adzeguard.hosts.executor import make_on_host
 from adzeguard.settings.charter_yaml import document_of
 from tests.core.door_sign import DOOR_SIGN, NO_SIGN, SIGNS, SetSign
@@ -82,6 +84,17 @@ def test_a_kind_of_rule_and_a_kind_of_change_are_a_row_each() -> None:
         read_proposal(text, "p.json")
     with pytest.raises(CharterError, match=r"charter\.yaml:3: rule crew"):
         parse_charter([document_of(RULE, "charter.yaml")], RULE_KINDS)
+
+
+def test_a_kind_of_rule_tells_the_changes_that_it_takes_back() -> None:
+    """Else what its rules have put in would stay when they go: who withdraws anything names all changes of its own."""
+    for row in RULE_KINDS:
+        withdraws = row.kind.withdraw is not nothing_left
+        assert bool(row.puts_in) == withdraws, row.key
+        if isinstance(row.kind, SettingKind) and row.kind.setting:
+            kinds = {name: change_kind(name) for name in CHANGE_KINDS}
+            ours = {name for name, kind in kinds.items() if kind and issubclass(kind, row.kind.setting.put_in_by)}
+            assert set(row.puts_in) == ours, row.key
 
 
 def test_a_check_is_a_row() -> None:

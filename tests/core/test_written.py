@@ -36,7 +36,8 @@ from adzeguard.core.change.kinds.set_primary_group import SetPrimaryGroup
 from adzeguard.core.change.kinds.switch_on_ending_links import SwitchOnEndingLinks
 from adzeguard.core.change.kinds.table import CHANGE_KINDS, change_kind
 from adzeguard.core.change.order import in_order
-from adzeguard.core.change.written import read_change, read_proposal
+from adzeguard.core.change.written import read_proposal
+from adzeguard.core.change.written_change import read_change
 from adzeguard.core.descriptors.ace import Ace
 from adzeguard.core.errors import AdzeguardError, ProposalFileError
 from adzeguard.core.estate.named import Named

@@ -53,14 +53,12 @@ from collections.abc import Iterator
 
 from adzeguard.core.change.kinds.object_change import AttributeChange
 from adzeguard.core.change.kinds.set_attributes import SetAttributes
-from adzeguard.core.charter.motto_rule import ResolvedMotto
+from adzeguard.core.charter.kinds import RuleKind
+from adzeguard.core.charter.motto_rule import MottoRule, ResolvedMotto, resolve_motto
 from adzeguard.core.charter.resolve import ResolvedCharter
-from adzeguard.core.check_row import CheckRow, Severity
 from adzeguard.core.estate.named import Named
 from adzeguard.core.review.correction import Correction, correction_of
 from adzeguard.core.rights.delegations import Rights
-
-MOTTOS = CheckRow("other-motto", "An OU says so", "People are misled.", "adzeguard propose", Severity.LOW, ("place",))
 
 
 def review_mottos(rights: Rights, charter: ResolvedCharter) -> Iterator[Correction]:
@@ -73,6 +71,9 @@ def review_mottos(rights: Rights, charter: ResolvedCharter) -> Iterator[Correcti
             about, why = Named.of(motto.object), {"rule": motto.rule.id, "why": motto.rule.why}
             change = SetAttributes(object=about, attributes=(said,), **why)
             yield correction_of(motto, "other-motto", about, f"it says '{stands}'").with_changes([change])
+
+
+MOTTO = RuleKind("motto", MottoRule, resolve_motto, review_mottos)
 '''
 COMMAND = '''"""adzeguard hail."""
 
@@ -149,8 +150,8 @@ from adzeguard.core.charter.host_scope import HostRule, resolve_scope
 from adzeguard.core.charter.references import RuleNames
 from adzeguard.core.charter.rule import Response
 from adzeguard.core.charter.setting_rule import ResolvedSetting
-from adzeguard.core.check_row import CheckRow, Severity
-from adzeguard.core.review.settings import setting_of_facts
+from adzeguard.core.review.fact_settings import setting_of_facts
+from adzeguard.core.review.settings import kind_of_setting
 from adzeguard.core.values import dataclass
 
 
@@ -174,19 +175,35 @@ def resolve_idle(rule: IdleRule, names: RuleNames, response: Response) -> Iterat
         yield ResolvedIdle(rule, response, scope)
 
 
-CHECK = CheckRow("other-idle-end", "Shells wait", "They stand open.", "adzeguard propose", Severity.LOW, ("fact",))
-IDLE = setting_of_facts("idle-end", CHECK.id, ResolvedIdle, lambda asking: {"": str(asking.rule.idle_end)})
+IDLE = setting_of_facts("idle-end", "other-idle-end", ResolvedIdle, lambda asking: {"": str(asking.rule.idle_end)})
+IDLE_END = kind_of_setting("idle-end", IdleRule, resolve_idle, IDLE)
 '''
-KIND = """from adzeguard.core.charter.motto_rule import MottoRule, resolve_motto
-from adzeguard.core.review.mottos import MOTTOS, review_mottos
+KIND = """from adzeguard.core.check_row import CheckRow, Severity
 
 RULE_KINDS = (
-    RuleKind("motto", MottoRule, resolve_motto, review_mottos, checks=(MOTTOS,)),
+    KindRow(
+        "motto",
+        "adzeguard.core.charter.motto_rule",
+        "adzeguard.core.review.mottos",
+        (
+            CheckRow(
+                "other-motto", "An OU says so", "People are misled.", "adzeguard propose", Severity.LOW, ("place",)
+            ),
+        ),
+    ),
 """
-SETTING_KIND = """from adzeguard.core.review.idle_rules import CHECK, IDLE, IdleRule, resolve_idle
-
-RULE_KINDS = (
-    of_setting("idle-end", IdleRule, resolve_idle, IDLE, (CHECK,)),
+SETTING_KIND = """RULE_KINDS = (
+    KindRow(
+        "idle-end",
+        "adzeguard.core.review.idle_rules",
+        "adzeguard.core.review.idle_rules",
+        (
+            CheckRow(
+                "other-idle-end", "Shells wait", "They stand open.", "adzeguard propose", Severity.LOW, ("fact",)
+            ),
+        ),
+        puts_in=("set-fact",),
+    ),
 """
 IDLE_FILES = """FACT_FILES = (
     FactFiles(
@@ -205,7 +222,7 @@ ROWS = {
     "rule kind": [
         (
             "core/review/kinds.py",
-            "RULE_KINDS: Final[tuple[RuleKind, ...]] = (\n",
+            "RULE_KINDS: Final = (\n",
             KIND,
         )
     ],

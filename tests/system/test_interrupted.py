@@ -103,7 +103,9 @@ def test_ctrl_c_stops_after_the_change_in_hand_and_the_rest_is_gone_on_with_or_d
     assert [o["status"] for o in dropped.json].count("held-back") == int(left.group(1) if left else 0)
     assert other("enact", "--drop").code == 2
     name = re.search(r"undo (e[\d-]+)", dropped.err)
-    assert other("undo", name.group(1) if name else "", "--yes").code == 0
+    # How far it came before it was stopped differs: it may have put in all that a group holds by now.
+    undone = other("undo", name.group(1) if name else "", "--yes", "--removals", "100")
+    assert undone.code == 0, undone.err
     assert contents(other.folder) == before
     assert other("journal", "verify").code == 0
 

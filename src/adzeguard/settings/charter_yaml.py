@@ -9,9 +9,9 @@ from pathlib import Path
 from typing import Any, Final
 
 from adzeguard.core.charter.charter import Charter
-from adzeguard.core.charter.kinds import RuleKind
+from adzeguard.core.charter.kinds import KindRow
 from adzeguard.core.charter.parse import Document, parse_charter
-from adzeguard.core.charter.roster_rule import RosterRow
+from adzeguard.core.charter.roster_row import RosterRow
 from adzeguard.core.errors import AdzeguardError, CharterError
 from adzeguard.core.review.kinds import RULE_KINDS
 from adzeguard.settings.charter_kept import KeptDocuments
@@ -33,7 +33,7 @@ _KEYWORDS: Final = {
 }
 
 
-def load_charter(folder: Path, kinds: Sequence[RuleKind] = RULE_KINDS, kept: Path | None = None) -> Charter:
+def load_charter(folder: Path, kinds: Sequence[KindRow] = RULE_KINDS, kept: Path | None = None) -> Charter:
     """Read every YAML file of the folder, in the order of their names. `CharterError` lists every mistake.
 
     `kept` is the file for what they said, so that the same text is parsed once.

@@ -6,8 +6,7 @@ from datetime import datetime
 
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.outcome import Outcome
-from adzeguard.core.change.proposal import FORMAT
-from adzeguard.core.change.written import read_change
+from adzeguard.core.change.written_change import FORMAT, read_change
 from adzeguard.core.errors import ProposalFileError
 from adzeguard.core.values import dataclass
 from adzeguard.store.connection import Connection, Database, one

@@ -8,8 +8,7 @@ from collections.abc import Iterable
 from typing import Final
 
 from adzeguard.core.change.change import BY_HAND_RULE, UNDO_RULE, Change, Key
-from adzeguard.core.change.proposal import FORMAT
-from adzeguard.core.change.written import read_change
+from adzeguard.core.change.written_change import FORMAT, read_change
 from adzeguard.core.errors import ProposalFileError
 from adzeguard.store.batches import among
 from adzeguard.store.connection import Connection, Database, one

@@ -2,16 +2,18 @@
 
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.kinds.add_member import AddMember, RemoveMember
 from adzeguard.core.change.outcome import MADE, Outcome, Status
-from adzeguard.core.change.proposal import Proposal, change_names
-from adzeguard.core.change.written import proposal_of, read_change
+from adzeguard.core.change.written_change import read_change
 from adzeguard.core.errors import ProposalFileError, StoreError
 from adzeguard.core.wording import some_of
 from adzeguard.store.journal import JournalRow
+
+if TYPE_CHECKING:
+    from adzeguard.core.change.proposal import Proposal
 
 _WAY_OUT = "See: adzeguard journal verify; use the version that wrote it"
 
@@ -31,10 +33,12 @@ def change_of(row: JournalRow) -> Change:
         raise unreadable(row, error.message) from error
 
 
-def proposal_in(row: JournalRow) -> Proposal:
+def proposal_in(row: JournalRow) -> "Proposal":
     """Return the proposal that an enactment began with."""
     if row.trouble:
         raise unreadable(row, row.trouble)
+    from adzeguard.core.change.written import proposal_of  # only here: most looks ask for changes alone
+
     try:
         return proposal_of(row.body.get("proposal", row.body.get("plan")))
     except ProposalFileError as error:
@@ -43,7 +47,7 @@ def proposal_in(row: JournalRow) -> Proposal:
 
 def outcome_of(row: JournalRow, changes: Iterable[Change]) -> Outcome:
     """Return what became of one of these changes."""
-    known = change_names(changes)
+    known = {change.id: change for change in changes}
     try:
         return Outcome(known[row.body["change"]], Status(row.body["status"]), str(row.body["detail"]))
     except (KeyError, ValueError, TypeError) as error:

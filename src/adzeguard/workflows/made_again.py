@@ -7,8 +7,6 @@ journal: what stood at a place, was deleted there and made there again, wherever
 from collections.abc import Callable, Iterable
 
 from adzeguard.core.change.change import Change
-from adzeguard.core.change.kinds.create_object import CreateObject, DeleteObject
-from adzeguard.core.change.kinds.move_object import MoveObject
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.named import Named
 from adzeguard.core.identity import fold_dn, is_below
@@ -16,6 +14,10 @@ from adzeguard.core.identity import fold_dn, is_below
 
 def successors(estate: Estate, done: Iterable[Change]) -> dict[str, Named]:
     """Return by the SIDs of what was deleted what lives in its place today; `done` is all of the journal, in order."""
+    # Only here: what changes name is there still, as a rule.
+    from adzeguard.core.change.kinds.create_object import CreateObject, DeleteObject
+    from adzeguard.core.change.kinds.move_object import MoveObject
+
     gone: dict[str, set[str]] = {}
     living: dict[str, set[str]] = {}
     for change in done:

@@ -5,10 +5,9 @@ from dataclasses import replace
 from datetime import datetime
 
 from adzeguard.core.change.change import BY_HAND_RULE, UNDO_RULE, Change
-from adzeguard.core.change.draft import Draft
+from adzeguard.core.change.draft import Draft, LeftOut
 from adzeguard.core.change.inverse import inverse_changes
 from adzeguard.core.change.kinds.set_primary_group import SetPrimaryGroup
-from adzeguard.core.change.proposal import LeftOut
 from adzeguard.core.errors import UnknownNameError
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.named import Named

@@ -21,8 +21,7 @@ from adzeguard.core.change.by_hand.ous import (
     unprotected_object,
 )
 from adzeguard.core.change.change import BY_HAND_RULE
-from adzeguard.core.change.draft import Draft
-from adzeguard.core.change.proposal import LeftOut
+from adzeguard.core.change.draft import Draft, LeftOut
 from adzeguard.core.charter.at_place import said_of_move
 from adzeguard.core.cleaning.orphans import orphans
 from adzeguard.core.cleaning.uses import uses_of

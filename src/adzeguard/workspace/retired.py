@@ -6,9 +6,8 @@ from typing import TYPE_CHECKING, Final
 
 from adzeguard.core.change.by_hand.objects import container_at
 from adzeguard.core.change.change import BY_HAND_RULE, Change
-from adzeguard.core.change.draft import Draft
+from adzeguard.core.change.draft import Draft, LeftOut
 from adzeguard.core.change.kinds.set_note import set_note
-from adzeguard.core.change.proposal import LeftOut
 from adzeguard.core.cleaning.retired import Noted, brought_back, ended, found, put_away, put_there_by_undo
 from adzeguard.core.cleaning.uses import uses_by_id
 from adzeguard.core.errors import UsageError

@@ -3,9 +3,21 @@
 from collections.abc import Iterable
 from dataclasses import replace
 
+from pydantic import BaseModel, ConfigDict
+
 from adzeguard.core.change.change import Change
-from adzeguard.core.change.proposal import LeftOut
 from adzeguard.core.values import dataclass
+
+
+class LeftOut(BaseModel):
+    """A deviation that is not put right, and why."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, defer_build=True)
+
+    subject: str
+    member: str
+    rule: str
+    reason: str
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,22 +7,11 @@ from typing import Literal
 from pydantic import BaseModel, ConfigDict, Field, SerializeAsAny
 
 from adzeguard.core.change.change import Change
-
-FORMAT = 2
-"""The version of the written form. The first one called a proposal a plan; see `written`."""
+from adzeguard.core.change.draft import LeftOut
 
 
 class _Model(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True, defer_build=True)
-
-
-class LeftOut(_Model):
-    """A deviation that the proposal does not put right, and why."""
-
-    subject: str
-    member: str
-    rule: str
-    reason: str
 
 
 class GroupImpact(_Model):
@@ -81,8 +70,3 @@ class Proposal(_Model):
     left_out: tuple[LeftOut, ...] = ()
     notes: tuple[str, ...] = Field((), description="What people should know before they say yes.")
     impact: Impact = Field(default_factory=Impact)
-
-
-def change_names(changes: Iterable[Change]) -> Mapping[str, Change]:
-    """Return changes by their ids."""
-    return {change.id: change for change in changes}

@@ -2,14 +2,17 @@
 
 from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
+from typing import TYPE_CHECKING, TypeAlias
 
-from adzeguard.core.charter.account_rule import ResolvedAccountRule
 from adzeguard.core.charter.account_scope import ResolvedAccounts
 from adzeguard.core.charter.scopes import EVERYWHERE, NAMED, ScopedRule
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import Kind
 
-Scoped = ScopedRule[ResolvedAccountRule]
+if TYPE_CHECKING:
+    from adzeguard.core.charter.account_rule import ResolvedAccountRule
+
+Scoped: TypeAlias = "ScopedRule[ResolvedAccountRule]"
 
 
 def accounts_of(estate: Estate, scope: ResolvedAccounts) -> set[int]:
@@ -23,7 +26,7 @@ def accounts_of(estate: Estate, scope: ResolvedAccounts) -> set[int]:
     return found - scope.excepted
 
 
-def rules_of_accounts(estate: Estate, rules: Iterable[ResolvedAccountRule]) -> Mapping[int, Sequence[Scoped]]:
+def rules_of_accounts(estate: Estate, rules: "Iterable[ResolvedAccountRule]") -> Mapping[int, Sequence[Scoped]]:
     """Return by the ids of users the rules about them: by name first, then by the nearest OU, then by a group."""
     found: defaultdict[int, dict[str, Scoped]] = defaultdict(dict)
     rules = list(rules)

@@ -8,7 +8,7 @@ from typing import Any, get_args
 from pydantic import BaseModel, ValidationError
 
 from adzeguard.core.charter.charter import Charter, DutyForm
-from adzeguard.core.charter.kinds import RuleKind, kind_of
+from adzeguard.core.charter.kinds import KindRow, row_of
 from adzeguard.core.charter.rule import Place, ReadFile, RuleBase
 from adzeguard.core.errors import CharterError
 from adzeguard.core.values import dataclass
@@ -45,7 +45,7 @@ def _no_files(_name: str) -> tuple[()]:
     return ()
 
 
-def parse_charter(documents: Iterable[Document], kinds: Sequence[RuleKind], read_file: ReadFile = _no_files) -> Charter:
+def parse_charter(documents: Iterable[Document], kinds: Sequence[KindRow], read_file: ReadFile = _no_files) -> Charter:
     """Read all files of a charter; `CharterError` carries every mistake found, not only the first.
 
     `read_file` gives what a file holds that a rule names, such as a roster.
@@ -63,7 +63,7 @@ def parse_charter(documents: Iterable[Document], kinds: Sequence[RuleKind], read
     return Charter(rules=tuple(rules), duties=duties)
 
 
-def _rules_of(document: Document, kinds: Sequence[RuleKind], problems: list[str]) -> list[RuleBase]:
+def _rules_of(document: Document, kinds: Sequence[KindRow], problems: list[str]) -> list[RuleBase]:
     tree = document.tree
     if not isinstance(tree, dict):
         problems.append(f"{document.file}:1: a charter begins with: charter: 1")
@@ -80,34 +80,35 @@ def _rules_of(document: Document, kinds: Sequence[RuleKind], problems: list[str]
     return [rule for rule in rules if rule is not None]
 
 
-def _rule(document: Document, index: int, raw: Any, kinds: Sequence[RuleKind], problems: list[str]) -> RuleBase | None:
+def _rule(document: Document, index: int, raw: Any, kinds: Sequence[KindRow], problems: list[str]) -> RuleBase | None:
     path: Path = ("rules", index)
     if not isinstance(raw, dict):
         problems.append(f"{document.at(path)}: a rule is a set of keys that begins with - id:")
         return None
     name = str(raw.get("id", f"number {index + 1}"))
-    kind = kind_of(raw, kinds)
-    if kind is None:
+    row = row_of(raw, kinds)
+    if row is None:
         problems.append(f"{document.at(path)}: rule {name}: {_of_no_kind(raw, kinds)}")
         return None
     lines = document.lines_below.get(path, {})
+    words = row.kind.words
     try:
-        return kind.words.model_validate({**raw, "place": Place(file=document.file, lines=lines)})
+        return words.model_validate({**raw, "place": Place(file=document.file, lines=lines)})
     except ValidationError as error:
-        problems += [_problem(document, path, name, kind.words, dict(detail)) for detail in error.errors()]
+        problems += [_problem(document, path, name, words, dict(detail)) for detail in error.errors()]
         return None
 
 
-def _of_no_kind(raw: dict[str, Any], kinds: Sequence[RuleKind]) -> str:
+def _of_no_kind(raw: dict[str, Any], kinds: Sequence[KindRow]) -> str:
     if "hosts" in raw:
-        about = [kind.key for kind in kinds if "hosts" in _keys(kind.words)]
+        about = [row.key for row in kinds if "hosts" in _keys(row.kind.words)]
         return f"says on which hosts, and not what is demanded of them: give {' or '.join(about)}{_unknown(raw, kinds)}"
-    *first, last = [kind.key for kind in kinds]
+    *first, last = [row.key for row in kinds]
     return f"says neither {', '.join(first)} nor {last}{_unknown(raw, kinds)}"
 
 
-def _unknown(raw: dict[str, Any], kinds: Sequence[RuleKind]) -> str:
-    known = sorted({key for kind in kinds for key in _keys(kind.words)})
+def _unknown(raw: dict[str, Any], kinds: Sequence[KindRow]) -> str:
+    known = sorted({key for row in kinds for key in _keys(row.kind.words)})
     unknown = [str(key) for key in raw if key not in known]
     return f" ({_unknown_key(unknown[0], known)})" if unknown else ""
 

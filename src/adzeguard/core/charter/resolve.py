@@ -3,12 +3,13 @@
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import field
 from datetime import date
+from functools import cached_property
 from typing import Any, TypeVar
 
 from pydantic import BaseModel
 
 from adzeguard.core.charter.charter import Charter
-from adzeguard.core.charter.kinds import RuleKind
+from adzeguard.core.charter.kinds import KindRow
 from adzeguard.core.charter.references import NameMemory, NameProblem, RuleNames
 from adzeguard.core.charter.rule import Resolved, Response
 from adzeguard.core.errors import CharterError
@@ -35,6 +36,18 @@ class ResolvedCharter:
         """Return the rules of one kind, in their order."""
         return [rule for rule in self.rules if isinstance(rule, kind)]
 
+    def has_any_of(self, row: KindRow) -> bool:
+        """Tell whether rules are in force that come to something of that kind."""
+        of_these_words = self._by_module.get(row.words, ())
+        return any(getattr(rule, row.by) for rule in of_these_words) if row.by else bool(of_these_words)
+
+    @cached_property
+    def _by_module(self) -> dict[str, list[Resolved]]:
+        found: dict[str, list[Resolved]] = {}
+        for rule in self.rules:
+            found.setdefault(type(rule).__module__, []).append(rule)
+        return found
+
 
 def _texts_in(value: Any) -> Iterator[str]:
     """Yield every text in the words of a rule: some of them are names."""
@@ -52,7 +65,7 @@ def _texts_in(value: Any) -> Iterator[str]:
 
 def resolve_charter(
     charter: Charter,
-    kinds: Sequence[RuleKind],
+    kinds: Sequence[KindRow],
     estate: Estate,
     day: date,
     response: Response,
@@ -69,15 +82,14 @@ def resolve_charter(
         dns = (estate.domain.full_dn(text) for text in texts if "=" in text)
         estate.catalogue.look_ahead(names, dns)
     memory = NameMemory(stood_for or {})
-    by_words = {kind.words: kind for kind in kinds}
+    by_words = {row.words: row for row in kinds}
     rules: list[Resolved] = []
     problems: list[NameProblem] = []
     for rule in charter.rules:
         if rule.holds_on(day):
-            kind = by_words.get(type(rule))
-            if kind is None:
+            row = by_words.get(type(rule).__module__)
+            if row is None:
                 raise CharterError([f"{rule.place.at()}: rule {rule.id}: nothing here knows rules of its kind"])
-            rules += kind.resolve(
-                rule, RuleNames(rule, estate, problems, day, memory=memory), rule.response or response
-            )
+            its_names = RuleNames(rule, estate, problems, day, memory=memory)
+            rules += row.kind.resolve(rule, its_names, rule.response or response)
     return ResolvedCharter(tuple(rules), tuple(problems), tuple(keepers), charter, memory)

@@ -9,6 +9,7 @@ from pydantic.json_schema import SkipJsonSchema
 
 from adzeguard.core.charter.group_rule import GroupRule, ResolvedGroupRule, resolve_group_rule
 from adzeguard.core.charter.references import RuleNames
+from adzeguard.core.charter.roster_row import RosterRow
 from adzeguard.core.charter.rule import Place, ReadFile, Resolved, Response, RuleBase, Strict
 from adzeguard.core.estate.names import is_qualified, lookup_qualified
 from adzeguard.core.estate.principal import Principal
@@ -20,16 +21,6 @@ class NewGroups(Strict):
 
     in_: str = Field(description="The OU in which they are made.")
     scope: Literal["global", "universal", "domain-local"] = Field("global", description="Their scope.")
-
-
-class RosterRow(Strict):
-    """One line of a roster."""
-
-    group: str
-    member: str
-    line: int
-    until: date | None = None
-    """The last day on which the member belongs there, as of a contract."""
 
 
 class RosterRule(RuleBase):

@@ -8,13 +8,13 @@ from typing import Any, Literal
 from pydantic import Field, create_model
 
 from adzeguard.core.charter.charter import DutyForm
-from adzeguard.core.charter.kinds import RuleKind
+from adzeguard.core.charter.kinds import KindRow
 from adzeguard.core.charter.rule import Strict
 
 
-def json_schema(kinds: Sequence[RuleKind]) -> dict[str, Any]:
+def json_schema(kinds: Sequence[KindRow]) -> dict[str, Any]:
     """Return the JSON Schema of a charter file with rules of these kinds."""
-    any_rule: Any = reduce(or_, (kind.words for kind in kinds))
+    any_rule: Any = reduce(or_, (row.kind.words for row in kinds))
     document = create_model(
         "CharterDocument",
         __base__=Strict,

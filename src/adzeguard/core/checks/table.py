@@ -3,7 +3,7 @@
 from collections.abc import Iterable
 from typing import Final
 
-from adzeguard.core.charter.kinds import RuleKind
+from adzeguard.core.charter.kinds import KindRow
 from adzeguard.core.checks.check import Check
 from adzeguard.core.checks.host_rows import HOST_CHECKS
 from adzeguard.core.checks.name_rows import NAME_CHECKS
@@ -18,7 +18,7 @@ from adzeguard.core.review.kinds import RULE_KINDS
 from adzeguard.core.review.rule_rows import FOR_EVERY_RULE
 
 
-def checks_of_rules(kinds: Iterable[RuleKind]) -> tuple[Check, ...]:
+def checks_of_rules(kinds: Iterable[KindRow]) -> tuple[Check, ...]:
     """Return the checks that rules of these kinds bring along, each once."""
     rows = dict.fromkeys([*FOR_EVERY_RULE, *(row for kind in kinds for row in kind.checks)])
     return tuple(Check.of(row, deviations_from_rules) for row in rows)

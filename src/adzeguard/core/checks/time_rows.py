@@ -8,7 +8,7 @@ from adzeguard.core.check_row import Severity
 from adzeguard.core.checks.check import Check
 from adzeguard.core.checks.check_input import CheckInput
 from adzeguard.core.checks.finding import Finding
-from adzeguard.core.checks.past import check_logons, check_past, check_trail
+from adzeguard.core.checks.past import check_past, check_trail
 from adzeguard.core.checks.waivers import check_waivers
 from adzeguard.core.estate.named import Named
 from adzeguard.core.review.evidence import EVENT, LEASE, LOGON
@@ -35,6 +35,15 @@ def check_leases(looked_at: CheckInput) -> Iterator[Finding]:
             yield _of(lease, "lease-ended-late", f"{about}, ended {age_in_words(late)} late")
         if lease.is_open and lease.extended >= _EXTENDED_OFTEN:
             yield _of(lease, "lease-kept-alive", f"{about}, was extended {lease.extended} times")
+
+
+def check_logons(looked_at: CheckInput) -> Iterator[Finding]:
+    """Yield privileged accounts that logged on where they may not, and those that somebody tries in vain."""
+    if looked_at.seen.logons:
+        # Only here: it knows tiers and rules about accounts, which need ten modules.
+        from adzeguard.core.checks.logons import logons_found
+
+        yield from logons_found(looked_at)
 
 
 def _of(lease: Lease, check: str, message: str) -> Finding:

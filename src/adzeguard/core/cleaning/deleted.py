@@ -7,11 +7,10 @@ from typing import Final
 
 from adzeguard.core.change.by_hand.accounts import EXPIRY
 from adzeguard.core.change.change import BY_HAND_RULE, Change
-from adzeguard.core.change.draft import Draft
+from adzeguard.core.change.draft import Draft, LeftOut
 from adzeguard.core.change.kinds.add_member import AddMember
 from adzeguard.core.change.kinds.create_object import CreateObject
 from adzeguard.core.change.kinds.object_change import AttributeChange
-from adzeguard.core.change.proposal import LeftOut
 from adzeguard.core.errors import UsageError
 from adzeguard.core.estate.attributes import SHOWN_ATTRIBUTES
 from adzeguard.core.estate.estate import Estate

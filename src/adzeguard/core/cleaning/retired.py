@@ -6,14 +6,13 @@ from typing import Final
 
 from adzeguard.core.change.by_hand.members import leaving
 from adzeguard.core.change.change import BY_HAND_RULE, UNDO_RULE, Change
-from adzeguard.core.change.draft import Draft
+from adzeguard.core.change.draft import Draft, LeftOut
 from adzeguard.core.change.kinds.add_member import AddMember
 from adzeguard.core.change.kinds.create_object import DeleteObject
 from adzeguard.core.change.kinds.move_object import MoveObject
 from adzeguard.core.change.kinds.object_change import AttributeChange
 from adzeguard.core.change.kinds.set_account_control import SetAccountControl
 from adzeguard.core.change.kinds.set_attributes import SetAttributes
-from adzeguard.core.change.proposal import LeftOut
 from adzeguard.core.cleaning.uses import Use
 from adzeguard.core.errors import GuardError, UsageError
 from adzeguard.core.estate.estate import Estate

@@ -12,8 +12,7 @@ from adzeguard.core.change.by_hand.members import memberships_by_hand
 from adzeguard.core.change.by_hand.objects import rights_change
 from adzeguard.core.change.by_hand.on_host import members_on
 from adzeguard.core.change.change import BY_HAND_RULE, Change
-from adzeguard.core.change.draft import Draft
-from adzeguard.core.change.proposal import LeftOut
+from adzeguard.core.change.draft import Draft, LeftOut
 from adzeguard.core.charter.grant_rule import ResolvedGrant
 from adzeguard.core.charter.group_rule import ResolvedGroupRule
 from adzeguard.core.charter.local_group_rule import ResolvedLocalGroupRule

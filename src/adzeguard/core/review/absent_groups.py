@@ -1,9 +1,11 @@
 """Groups that a roster names and that do not exist."""
 
 from collections.abc import Iterator
+from typing import Final
 
+from adzeguard.core.charter.kinds import RuleKind
 from adzeguard.core.charter.resolve import ResolvedCharter
-from adzeguard.core.charter.roster_rule import AbsentGroup
+from adzeguard.core.charter.roster_rule import AbsentGroup, RosterRule, resolve_roster
 from adzeguard.core.errors import GuardError, UsageError
 from adzeguard.core.estate.named import Named
 from adzeguard.core.review.correction import Correction, correction_of
@@ -34,3 +36,6 @@ def review_absent_groups(rights: Rights, charter: ResolvedCharter) -> Iterator[C
             yield correction.with_changes(changes)
         except (GuardError, UsageError) as error:
             yield correction.without_changes(error.message)
+
+
+ROSTER: Final = RuleKind("roster", RosterRule, resolve_roster, review_absent_groups)

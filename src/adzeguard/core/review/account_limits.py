@@ -5,13 +5,15 @@ A file server of Samba that is joined to a domain knows no refusals (seen with 4
 
 from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
+from typing import Final
 
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.kinds.object_change import AttributeChange, values_of
 from adzeguard.core.change.kinds.set_attributes import SetAttributes
 from adzeguard.core.charter.account_rule import ResolvedAccountRule
 from adzeguard.core.charter.account_scopes import rules_of_accounts
-from adzeguard.core.charter.logon_rule import ResolvedLogonRule
+from adzeguard.core.charter.kinds import RuleKind
+from adzeguard.core.charter.logon_rule import LogonRule, ResolvedLogonRule, resolve_logon_rule
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.charter.scopes import ScopedRule
 from adzeguard.core.charter.setting_rule import sids_on
@@ -110,3 +112,9 @@ def _text(names: Sequence[str]) -> bytes:
 
 def _names(values: Sequence[bytes]) -> set[str]:
     return {name.casefold() for value in values for name in hosts_in(value.decode("utf-8", "replace"))}
+
+
+# It comes to refusals, which another kind sees to, and to limits of accounts where a host can refuse nobody.
+NO_PRIVILEGED_LOGONS: Final = RuleKind(
+    "no-privileged-logons", LogonRule, resolve_logon_rule, review_account_limits, withdraw_account_limits
+)

@@ -11,7 +11,7 @@ from adzeguard.core.charter.account_scopes import Scoped
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.logon_hours import hours_in_words
 from adzeguard.core.estate.logon_limits import hosts_listed, hours_value
-from adzeguard.core.review.account_settings import AccountDeviation, AccountSetting
+from adzeguard.core.review.account_settings import AccountDeviation, AccountSetting, kind_of_accounts
 from adzeguard.core.review.correction import Correction
 from adzeguard.core.review.on_hosts import decisions
 from adzeguard.core.review.settings import Decided
@@ -93,3 +93,7 @@ def _setting(one: AccountDeviation, before: bytes, after: bytes) -> SetAttribute
 def _set_by(change: Change, name: str, read: Callable[[bytes], Any]) -> tuple[str, Any] | None:
     values = values_of(change.attributes, name) if isinstance(change, SetAttributes) else ()
     return (name, read(values[0])) if values else None
+
+
+LOGON_ONLY_ON: Final = kind_of_accounts("logon-only-on", LOGON_PLACES)
+LOGON_AT_HOURS: Final = kind_of_accounts("logon-hours", LOGON_HOURS)

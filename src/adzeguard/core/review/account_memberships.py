@@ -4,8 +4,10 @@ from collections.abc import Iterator
 from typing import Final
 
 from adzeguard.core.change.kinds.add_member import RemoveMember
+from adzeguard.core.charter.account_rule import AccountRule, resolve_account_rule
 from adzeguard.core.charter.account_scopes import Scoped
 from adzeguard.core.charter.group_rule import ResolvedGroupRule
+from adzeguard.core.charter.kinds import RuleKind
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.principal import Principal
@@ -55,3 +57,6 @@ def _correction(scoped: Scoped, account: Principal, group: Principal) -> Correct
     said = f"it is in {group.qualified_name}, and lies where no such group is open to it"
     evidence = {"scope": scoped.scope, "group_sid": group.sid}
     return correction_of(scoped.rule, "member-elsewhere", Named.of(account), said, evidence=evidence)
+
+
+MEMBERSHIPS: Final = RuleKind("memberships", AccountRule, resolve_account_rule, review_account_memberships)

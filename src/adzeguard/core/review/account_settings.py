@@ -6,8 +6,9 @@ from typing import Any, Final, NamedTuple
 
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.kinds.object_change import ObjectChange
-from adzeguard.core.charter.account_rule import ResolvedAccountRule
+from adzeguard.core.charter.account_rule import AccountRule, ResolvedAccountRule, resolve_account_rule
 from adzeguard.core.charter.account_scopes import Scoped, rules_of_accounts
+from adzeguard.core.charter.kinds import RuleKind
 from adzeguard.core.charter.logon_rule import ResolvedLogonRule
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.estate.estate import Estate
@@ -106,3 +107,8 @@ def accounts_with_rules(estate: Estate, charter: ResolvedCharter) -> Iterator[tu
     rules = rules_of_accounts(estate, charter.of(ResolvedAccountRule))
     for person, account in estate.catalogue.principals(rules).items():
         yield account, rules[person]
+
+
+def kind_of_accounts(key: str, setting: AccountSetting) -> RuleKind:
+    """Return the kind of rule about one setting of accounts."""
+    return RuleKind(key, AccountRule, resolve_account_rule, setting.review, setting.withdraw)

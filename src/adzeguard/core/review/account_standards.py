@@ -16,7 +16,12 @@ from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.principal import Kind, Principal
 from adzeguard.core.identity import Sid
-from adzeguard.core.review.account_settings import AccountDeviation, AccountSetting, accounts_with_rules
+from adzeguard.core.review.account_settings import (
+    AccountDeviation,
+    AccountSetting,
+    accounts_with_rules,
+    kind_of_accounts,
+)
 from adzeguard.core.review.correction import Correction
 from adzeguard.core.review.settings import Decided, each_that_any_wants
 from adzeguard.core.wellknown import RID_PROTECTED_USERS
@@ -139,3 +144,6 @@ def protected_by_rules(estate: Estate, charter: ResolvedCharter) -> frozenset[tu
         for account, rules in accounts_with_rules(estate, charter)
         if _PROTECTED in _wanted(rules)
     )
+
+
+ACCOUNT_STANDARD: Final = kind_of_accounts("account-standard", STANDARDS)

@@ -6,8 +6,7 @@ from typing import Any
 
 from adzeguard.core.change.by_hand.ous import moved_object
 from adzeguard.core.change.change import Change, Key
-from adzeguard.core.change.draft import Draft
-from adzeguard.core.change.proposal import LeftOut
+from adzeguard.core.change.draft import Draft, LeftOut
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host

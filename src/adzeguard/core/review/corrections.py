@@ -4,31 +4,41 @@ from collections.abc import Iterator, Sequence
 
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.kinds.add_local_member import AddLocalMember
-from adzeguard.core.charter.kinds import RuleKind
+from adzeguard.core.charter.kinds import KindRow
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import GROUPS_IN_GROUPS, HostState
 from adzeguard.core.estate.named import Named
 from adzeguard.core.review.correction import Correction, about_rule
 from adzeguard.core.review.kinds import RULE_KINDS
-from adzeguard.core.review.withdrawal import review_put_in
 from adzeguard.core.rights.delegations import Rights
 
 
 def corrections(
-    rights: Rights, charter: ResolvedCharter, put_in: Sequence[Change] = (), kinds: Sequence[RuleKind] = RULE_KINDS
+    rights: Rights, charter: ResolvedCharter, put_in: Sequence[Change] = (), kinds: Sequence[KindRow] = RULE_KINDS
 ) -> Iterator[Correction]:
     """Yield every deviation. `put_in` is what rules have put in, by the changes that did it."""
     yield from review_names(charter)
-    for kind in kinds:
-        for correction in kind.review(rights, charter):
+    for row in kinds:
+        for correction in row.kind.review(rights, charter) if charter.has_any_of(row) else ():
             yield _as_far_as_supported(rights.estate, correction)
+    if put_in:
+        yield from _withdrawals(rights, charter, put_in, kinds)
+
+
+def _withdrawals(
+    rights: Rights, charter: ResolvedCharter, put_in: Sequence[Change], kinds: Sequence[KindRow]
+) -> Iterator[Correction]:
+    # Only here, since it brings along what rules of every kind can put in.
+    from adzeguard.core.review.withdrawal import review_put_in
+
     for correction in review_put_in(rights, charter, put_in):
         yield _as_far_as_supported(rights.estate, correction)
     stopped = {problem.rule.id for problem in charter.problems}
     of_others = [change for change in put_in if change.rule not in stopped]
-    for kind in kinds if of_others else ():
-        yield from kind.withdraw(rights, charter, of_others)
+    for row in kinds:
+        ours = [change for change in of_others if change.kind in row.puts_in]
+        yield from row.kind.withdraw(rights, charter, ours) if ours else ()
 
 
 def _nesting(estate: Estate, state: HostState, change: Change) -> str:

@@ -5,8 +5,7 @@ from collections.abc import Collection, Iterable, Iterator, Mapping
 from typing import Final
 
 from adzeguard.core.change.change import Change
-from adzeguard.core.change.draft import Draft
-from adzeguard.core.change.proposal import LeftOut
+from adzeguard.core.change.draft import Draft, LeftOut
 from adzeguard.core.review.correction import Correction
 from adzeguard.core.time.question import Waiver
 from adzeguard.core.wording import some_of

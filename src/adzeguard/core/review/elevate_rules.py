@@ -5,14 +5,22 @@ from collections.abc import Iterator, Mapping, Sequence
 from typing import Final
 
 from adzeguard.core.change.kinds.elevation import GiveElevation
-from adzeguard.core.charter.elevate_rule import ResolvedElevateRule
+from adzeguard.core.charter.elevate_rule import ElevateRule, ResolvedElevateRule, resolve_elevation
 from adzeguard.core.charter.scopes import ScopedRule
 from adzeguard.core.estate.elevation import GIVE_MORE, Elevation, Elevations, elevations_of
 from adzeguard.core.estate.hosts import HostState
 from adzeguard.core.estate.named import Named
 from adzeguard.core.review.correction import Correction, correction_of
 from adzeguard.core.review.on_hosts import OnHost
-from adzeguard.core.review.settings import Decided, Deviation, Keepers, Said, Setting, each_that_any_wants
+from adzeguard.core.review.settings import (
+    Decided,
+    Deviation,
+    Keepers,
+    Said,
+    Setting,
+    each_that_any_wants,
+    kind_of_setting,
+)
 
 
 def _wanted(state: HostState, rules: Sequence[ScopedRule[ResolvedElevateRule]], _keepers: Keepers) -> Decided:
@@ -115,3 +123,6 @@ ELEVATIONS: Final = Setting(
     also=_findings_of_programs,
     about_rule=_gives_more,
 )
+
+
+ELEVATE: Final = kind_of_setting("elevate", ElevateRule, resolve_elevation, ELEVATIONS)

@@ -1,9 +1,11 @@
 """Rights that rules give or deny, and that do not stand."""
 
 from collections.abc import Iterator
+from typing import Final
 
 from adzeguard.core.change.by_hand.grants import grants_given
-from adzeguard.core.charter.grant_rule import ResolvedGrant
+from adzeguard.core.charter.grant_rule import GrantRule, ResolvedGrant, resolve_grant
+from adzeguard.core.charter.kinds import RuleKind
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.errors import GuardError, UsageError
 from adzeguard.core.estate.named import Named
@@ -39,3 +41,6 @@ def review_grants(rights: Rights, charter: ResolvedCharter) -> Iterator[Correcti
             for change in changes:
                 message = f"the rule's grant does not stand: {change.in_words()}"
                 yield correction_of(grant, "missing-grant", subject, message, member=Named.of(who), changes=(change,))
+
+
+OVER: Final = RuleKind("over", GrantRule, resolve_grant, review_grants)

@@ -2,12 +2,13 @@
 
 from collections.abc import Iterator
 from dataclasses import replace
+from typing import Final
 
 from adzeguard.core.access.members import members_of
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.kinds.add_member import AddMember, RemoveMember
-from adzeguard.core.change.primary_group import leave_primary_group
-from adzeguard.core.charter.group_rule import ResolvedGroupRule
+from adzeguard.core.charter.group_rule import GroupRule, ResolvedGroupRule, resolve_group_rule
+from adzeguard.core.charter.kinds import RuleKind
 from adzeguard.core.charter.membership import ResolvedMembership
 from adzeguard.core.charter.references import MemberKey, member_key
 from adzeguard.core.charter.resolve import ResolvedCharter
@@ -76,7 +77,12 @@ def _with_changes(
     elif deviation.kind == "missing":
         changes = [AddMember(**about, leaves=rule.leave)]
     elif by_primary:
+        from adzeguard.core.change.primary_group import leave_primary_group  # only here: few are told to leave it
+
         changes, reason = leave_primary_group(estate, group, member, rule.id, rule.why)
     else:
         changes = [RemoveMember(**about, leaves=rule.leave)]
     return replace(correction, changes=tuple(changes), left_out=reason)
+
+
+GROUP: Final = RuleKind("group", GroupRule, resolve_group_rule, review_groups)

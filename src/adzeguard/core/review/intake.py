@@ -1,9 +1,11 @@
 """Users and computers that land elsewhere than a rule says."""
 
 from collections.abc import Iterator
+from typing import Final
 
 from adzeguard.core.change.by_hand.intake import intake_changes
-from adzeguard.core.charter.intake_rule import ResolvedIntake
+from adzeguard.core.charter.intake_rule import IntakeRule, ResolvedIntake, resolve_intake
+from adzeguard.core.charter.kinds import RuleKind
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.errors import GuardError
 from adzeguard.core.estate.intake_places import intake_places
@@ -30,3 +32,6 @@ def review_intake(rights: Rights, charter: ResolvedCharter) -> Iterator[Correcti
             if changes:
                 message = f"they land in {short_dn(estate, places[what].dn)} instead of {wanted}"
                 yield correction_of(intake, "intake-elsewhere", subject, message, changes=tuple(changes))
+
+
+INTAKE: Final = RuleKind("intake", IntakeRule, resolve_intake, review_intake)

@@ -3,12 +3,13 @@
 from collections.abc import Hashable, Iterable, Iterator, Sequence
 from dataclasses import replace
 from functools import cached_property
-from typing import Any
+from typing import Any, Final
 
 from adzeguard.core.access.members import members_on_host
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.kinds.add_local_member import AddLocalMember, RemoveLocalMember
-from adzeguard.core.charter.local_group_rule import ResolvedLocalGroupRule
+from adzeguard.core.charter.kinds import RuleKind
+from adzeguard.core.charter.local_group_rule import LocalGroupRule, ResolvedLocalGroupRule, resolve_local_group_rule
 from adzeguard.core.charter.references import MemberKey
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.charter.scopes import HostScopes, ScopedRule
@@ -281,3 +282,6 @@ def shape(state: HostState, rules: Sequence[ScopedRule[Any]]) -> Hashable:
         tuple((group.name, told(group.sid), frozenset(map(told, group.members))) for group in state.groups),
         frozenset((told(sid), by) for sid, by in state.unlisted.items()),
     )
+
+
+LOCAL_GROUP: Final = RuleKind("local-group", LocalGroupRule, resolve_local_group_rule, review_local_groups)

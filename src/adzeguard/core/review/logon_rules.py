@@ -6,7 +6,7 @@ from typing import Any, Final
 from adzeguard.core.change.kinds.logon_refusal import RefuseLogon
 from adzeguard.core.change.kinds.set_logon_alone import SetLogonAlone
 from adzeguard.core.change.kinds.set_notice import SetNotice
-from adzeguard.core.charter.logon_rule import ResolvedLogonRule
+from adzeguard.core.charter.logon_rule import LogonRule, ResolvedLogonRule, resolve_logon_rule
 from adzeguard.core.charter.scopes import ScopedRule
 from adzeguard.core.charter.setting_rule import sids_on
 from adzeguard.core.estate.hosts import HostState, host_administrator
@@ -24,6 +24,7 @@ from adzeguard.core.review.settings import (
     Setting,
     contradiction,
     each_that_any_wants,
+    kind_of_setting,
     value_of_the_closest,
 )
 
@@ -204,3 +205,8 @@ NOTICES: Final = Setting(
     contradicted=lambda _fact: "each wants another notice",
     tells_unknown_names=False,
 )
+
+
+REFUSE_LOGON: Final = kind_of_setting("refuse-logon", LogonRule, resolve_logon_rule, REFUSALS)
+ALLOW_LOGON_ONLY: Final = kind_of_setting("allow-logon-only", LogonRule, resolve_logon_rule, ALONE)
+NOTICE: Final = kind_of_setting("notice", LogonRule, resolve_logon_rule, NOTICES)

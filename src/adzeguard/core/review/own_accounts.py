@@ -5,14 +5,14 @@ from dataclasses import replace
 from typing import Any, Final
 
 from adzeguard.core.change.kinds.own_account import DisableOwnAccount
-from adzeguard.core.charter.own_accounts_rule import ResolvedOwnAccounts
+from adzeguard.core.charter.own_accounts_rule import OwnAccountsRule, ResolvedOwnAccounts, resolve_own_accounts
 from adzeguard.core.charter.scopes import ScopedRule
 from adzeguard.core.estate.hosts import HostState
 from adzeguard.core.estate.named import Named
 from adzeguard.core.identity import Sid
 from adzeguard.core.review.correction import Correction, correction_of
 from adzeguard.core.review.on_hosts import Decision, decisions
-from adzeguard.core.review.settings import Decided, Deviation, Keepers, Said, Setting
+from adzeguard.core.review.settings import Decided, Deviation, Keepers, Said, Setting, kind_of_setting
 
 Scoped = ScopedRule[ResolvedOwnAccounts]
 _OTHERS = "others"
@@ -80,3 +80,6 @@ OWN_ACCOUNTS: Final = Setting(
     DisableOwnAccount,
     contradicted=lambda _fact: "each lets other accounts of the host be enabled",
 )
+
+
+LOCAL_ACCOUNTS: Final = kind_of_setting("local-accounts", OwnAccountsRule, resolve_own_accounts, OWN_ACCOUNTS)

@@ -1,9 +1,11 @@
 """OUs that are to be protected against deletion, and are not."""
 
 from collections.abc import Iterator
+from typing import Final
 
 from adzeguard.core.change.by_hand.ous import protected_object
-from adzeguard.core.charter.protect_rule import ResolvedProtection
+from adzeguard.core.charter.kinds import RuleKind
+from adzeguard.core.charter.protect_rule import ProtectRule, ResolvedProtection, resolve_protection
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.errors import GuardError
 from adzeguard.core.estate.named import Named
@@ -28,3 +30,6 @@ def review_protection(rights: Rights, charter: ResolvedCharter) -> Iterator[Corr
                 continue
             if changes:
                 yield correction.with_changes(c.model_copy(update={"leaves": rule.leave}) for c in changes)
+
+
+PROTECT: Final = RuleKind("protect", ProtectRule, resolve_protection, review_protection)

@@ -6,14 +6,15 @@ from typing import Any, Final, Generic, NamedTuple
 
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.kinds.host_setting import RuledSetting
-from adzeguard.core.change.kinds.set_fact import SetFact, facts_of
+from adzeguard.core.charter.kinds import RuleKind
 from adzeguard.core.charter.resolve import ResolvedCharter
+from adzeguard.core.charter.rule import RuleBase
 from adzeguard.core.charter.scopes import ScopedRule
 from adzeguard.core.estate.hosts import HostState
 from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.names import host_named
 from adzeguard.core.identity import Sid
-from adzeguard.core.review.correction import Correction, about_rule, correction_of
+from adzeguard.core.review.correction import Correction, about_rule
 from adzeguard.core.review.on_hosts import (
     Decision,
     OnHost,
@@ -159,35 +160,6 @@ def value_of_the_closest(
     return {fact: decisions(rules, lambda rule, fact=fact: said[id(rule)].get(fact)) for fact in facts}  # type: ignore[misc]
 
 
-def setting_of_facts(
-    capability: str, check: str, rule: type[RuleT], texts: Callable[[RuleT], Mapping[str, str]]
-) -> Setting[RuleT]:
-    """Return a setting that is nothing but texts by names; `texts` returns those that a rule wants."""
-    called = capability.replace("-", " ")
-
-    def named(fact: str) -> str:
-        return f"{called} of {fact}" if fact else called
-
-    def deviation(one: Deviation) -> Correction:
-        stands = f"'{one.stands}'" if one.stands else "nothing"
-        said = f"its {named(one.fact)} is {stands} and not '{one.wanted}'"
-        change = SetFact(setting=capability, name=one.fact, before=one.stands or "", after=one.wanted, **one.of_rule())
-        evidence = {"fact": one.fact, "stands": one.stands or "", "scope": one.scoped.scope}
-        about = {"host": one.on.named, "evidence": evidence}
-        return correction_of(one.scoped.rule, check, one.on.named, said, **about).with_changes([change])
-
-    return Setting(
-        rule,
-        lambda asking: (Said(named(fact), f"set to '{text}'", fact) for fact, text in texts(asking).items()),
-        lambda _state, rules, _keepers: value_of_the_closest(rules, texts),
-        lambda state: facts_of(state, capability),
-        deviation,
-        SetFact,
-        contradicted=lambda fact: f"each wants another {named(fact)}",
-        is_about=lambda change: bool(change.setting == capability),
-    )
-
-
 _NO_MORE: Final = "put it in, and no rule asks for it any more"
 
 
@@ -229,3 +201,17 @@ def left_behind(about: Named, change: Change, what: str, back: Change, host: Nam
         host=host,
         changes=(back.by(change.rule, f"the rule {change.rule} {_NO_MORE}"),),
     )
+
+
+@dataclass(frozen=True, slots=True)
+class SettingKind(RuleKind):
+    """A kind of rule about one setting of hosts."""
+
+    setting: Setting[Any] | None = None
+
+
+def kind_of_setting(
+    key: str, words: type[RuleBase], resolve: Callable[..., Iterable[Any]], setting: Setting[Any]
+) -> SettingKind:
+    """Return the kind of rule about one setting of hosts."""
+    return SettingKind(key, words, resolve, setting.review, setting.withdraw, setting)

@@ -7,8 +7,9 @@ from typing import Final
 
 from adzeguard.core.charter.account_scope import ResolvedAccounts
 from adzeguard.core.charter.account_scopes import accounts_of
+from adzeguard.core.charter.kinds import RuleKind
 from adzeguard.core.charter.resolve import ResolvedCharter
-from adzeguard.core.charter.standard_rule import ResolvedGroups, ResolvedStandards
+from adzeguard.core.charter.standard_rule import ResolvedGroups, ResolvedStandards, StandardRule, resolve_standards
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.moments import moment
 from adzeguard.core.estate.named import Named
@@ -187,3 +188,6 @@ STANDARDS: Final[tuple[Callable[[Estate, ResolvedStandards], Iterator[Correction
     _password_changed_within,
 )
 """A further standard is a key of the rule, a function beside these, and a row here."""
+
+
+STANDARD: Final = RuleKind("standard", StandardRule, resolve_standards, review_directory_standards)

@@ -1,12 +1,14 @@
 """Accounts of a tier that may log on to hosts of a lower one."""
 
 from collections.abc import Iterator, Sequence
+from typing import Final
 
 from adzeguard.core.access.logon import may_log_on, shape_of, token_on
 from adzeguard.core.charter.account_scopes import accounts_of
+from adzeguard.core.charter.kinds import RuleKind
 from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.charter.scopes import HostScopes
-from adzeguard.core.charter.tier_rule import ResolvedTier, TierOfHosts
+from adzeguard.core.charter.tier_rule import ResolvedTier, TierOfHosts, TierRule, resolve_tier
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host
 from adzeguard.core.estate.logon import IN_PERSON, logon_of
@@ -93,3 +95,6 @@ class _Logons:
             token = token_on(self._estate, host.state, Sid(account.sid))
             self._known[key] = tuple(way for way in IN_PERSON if may_log_on(rules, token, way).allowed)
         return self._known[key]
+
+
+TIER: Final = RuleKind("tier", TierRule, resolve_tier, review_tiers)

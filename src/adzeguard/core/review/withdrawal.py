@@ -1,6 +1,8 @@
 """Withdrawal: what a rule put in is taken out when no rule asks for it any more. What people did is not touched."""
 
 from collections.abc import Iterable, Iterator
+from collections.abc import Set as AbstractSet
+from functools import cache
 
 from adzeguard.core.change.change import Change
 from adzeguard.core.change.kinds.add_local_member import AddLocalMember
@@ -15,12 +17,12 @@ from adzeguard.core.estate.hosts import host_administrator
 from adzeguard.core.estate.named import Named, id_of
 from adzeguard.core.estate.names import host_named
 from adzeguard.core.identity import fold_dn
-from adzeguard.core.review.account_standards import protected_by_rules
 from adzeguard.core.review.correction import Correction
 from adzeguard.core.review.demands import Demands
 from adzeguard.core.review.documented import documented_entries
 from adzeguard.core.review.member_demands import MemberDemands
 from adzeguard.core.rights.delegations import Rights
+from adzeguard.core.wellknown import RID_PROTECTED_USERS
 
 
 def review_put_in(rights: Rights, charter: ResolvedCharter, put_in: Iterable[Change]) -> Iterator[Correction]:
@@ -36,13 +38,21 @@ def review_put_in(rights: Rights, charter: ResolvedCharter, put_in: Iterable[Cha
 
 def _members(estate: Estate, charter: ResolvedCharter, put_in: Iterable[Change]) -> Iterator[Correction]:
     demands = MemberDemands(charter)
-    protected = protected_by_rules(estate, charter)
+
+    @cache
+    def protected() -> AbstractSet[tuple[str, str]]:
+        # Only here: rules about accounts need ten modules, and put people into no other group.
+        from adzeguard.core.review.account_standards import protected_by_rules
+
+        return protected_by_rules(estate, charter)
+
     for change in put_in:
         if not isinstance(change, AddMember | AddLocalMember) or change.member.key in demands.keepers:
             continue
         if isinstance(change, AddLocalMember) and _is_host_administrator(estate, change):
             continue
-        if (change.group.sid, change.member.sid) in protected:
+        by_standard = change.group.sid.endswith(f"-{RID_PROTECTED_USERS}")
+        if by_standard and (change.group.sid, change.member.sid) in protected():
             continue
         demand = _demand(estate, demands, change)
         if demand is None or demand.conflicts or demand.wants(change.member.key):

@@ -7,18 +7,20 @@ from adzeguard.core.charter.resolve import ResolvedCharter
 from adzeguard.core.charter.scopes import HostScopes, ScopedRule
 from adzeguard.core.charter.setting_rule import ResolvedSetting
 from adzeguard.core.estate.hosts import Host, HostState
-from adzeguard.core.review.kinds import SETTINGS
+from adzeguard.core.review.kinds import RULE_KINDS
 from adzeguard.core.review.on_hosts import Decision
-from adzeguard.core.review.settings import Setting, keepers_of
+from adzeguard.core.review.settings import Setting, SettingKind, keepers_of
 
 
 def setting_rows(charter: ResolvedCharter, host: Host) -> Iterator[dict[str, Any]]:
     """Yield one row for each thing that a rule says of the host; excepted ones last."""
-    kinds = list(dict.fromkeys(setting.rule for setting in SETTINGS))
+    known = (row.kind for row in RULE_KINDS if charter.has_any_of(row))
+    all_settings = [kind.setting for kind in known if isinstance(kind, SettingKind) and kind.setting]
+    kinds = list(dict.fromkeys(setting.rule for setting in all_settings))
     scopes = [HostScopes(charter.of(kind)) for kind in kinds]
     for kind, each in zip(kinds, scopes, strict=True):
         if host.state is not None:
-            settings = [setting for setting in SETTINGS if setting.rule is kind]
+            settings = [setting for setting in all_settings if setting.rule is kind]
             yield from _rows(charter, settings, host.state, each.on(host))
     for each in scopes:
         for scoped in each.excepted_on(host):

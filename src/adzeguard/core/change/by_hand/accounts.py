@@ -4,11 +4,10 @@ from datetime import datetime
 from typing import Final
 
 from adzeguard.core.change.change import BY_HAND_RULE
-from adzeguard.core.change.draft import Draft
+from adzeguard.core.change.draft import Draft, LeftOut
 from adzeguard.core.change.kinds.object_change import AttributeChange
 from adzeguard.core.change.kinds.set_account_control import SetAccountControl
 from adzeguard.core.change.kinds.set_attributes import SetAttributes
-from adzeguard.core.change.proposal import LeftOut
 from adzeguard.core.errors import UsageError
 from adzeguard.core.estate.named import Named
 from adzeguard.core.estate.principal import ACCOUNTS, Principal

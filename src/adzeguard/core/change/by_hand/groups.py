@@ -3,8 +3,9 @@
 from collections.abc import Iterable, Iterator, Mapping
 from typing import Final
 
+from adzeguard.core.change.by_hand.creation import creation
 from adzeguard.core.change.by_hand.members import leaving
-from adzeguard.core.change.by_hand.objects import child_dn, creation
+from adzeguard.core.change.by_hand.objects import child_dn
 from adzeguard.core.change.change import BY_HAND_RULE, Change
 from adzeguard.core.change.draft import Draft
 from adzeguard.core.change.kinds.add_member import AddMember

@@ -3,10 +3,9 @@
 from collections.abc import Iterable
 
 from adzeguard.core.change.change import BY_HAND_RULE, Change
-from adzeguard.core.change.draft import Draft
+from adzeguard.core.change.draft import Draft, LeftOut
 from adzeguard.core.change.kinds.add_member import AddMember, RemoveMember
 from adzeguard.core.change.primary_group import leave_primary_group
-from adzeguard.core.change.proposal import LeftOut
 from adzeguard.core.errors import GuardError
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.foreign import UNKNOWN_THERE

@@ -1,11 +1,9 @@
 """What changes of groups, OUs and single objects have in common when somebody makes them by hand."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 
 from adzeguard.core.change.change import BY_HAND_RULE
 from adzeguard.core.change.kinds.change_rights import ChangeRights
-from adzeguard.core.change.kinds.create_object import CreateObject
-from adzeguard.core.change.kinds.object_change import AttributeChange
 from adzeguard.core.descriptors.ace import Ace
 from adzeguard.core.descriptors.descriptor import Descriptor
 from adzeguard.core.errors import AmbiguousNameError, GuardError, UnknownNameError, UsageError
@@ -29,16 +27,6 @@ def rights_change(
 ) -> ChangeRights:
     """Make the change that puts entries into a descriptor, or takes them out."""
     return ChangeRights(object=over, gives=tuple(gives), takes=tuple(takes), rule=rule, why=why, leaves=leaves)
-
-
-def creation(named: Named, given: Mapping[str, str | tuple[str, ...]], *, rule: str, why: str) -> CreateObject:
-    """Make the change that creates an object with these attributes; empty ones are left away."""
-    attributes = [
-        AttributeChange.of(name, after=(value,) if isinstance(value, str) else value)
-        for name, value in given.items()
-        if value
-    ]
-    return CreateObject(object=named, attributes=tuple(attributes), rule=rule, why=why)
 
 
 def container_at(estate: Estate, dn: str) -> Principal:

@@ -3,11 +3,10 @@
 from collections.abc import Sequence
 
 from adzeguard.core.change.change import BY_HAND_RULE, Change
-from adzeguard.core.change.draft import Draft
+from adzeguard.core.change.draft import Draft, LeftOut
 from adzeguard.core.change.kinds.add_local_member import AddLocalMember, RemoveLocalMember
 from adzeguard.core.change.kinds.own_account import DisableOwnAccount, EnableOwnAccount
 from adzeguard.core.change.kinds.own_group import DeleteOwnGroup, MakeOwnGroup
-from adzeguard.core.change.proposal import LeftOut
 from adzeguard.core.errors import GuardError, UnknownNameError
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host, HostState, LocalGroup

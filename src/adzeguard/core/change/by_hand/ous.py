@@ -2,8 +2,9 @@
 
 from collections.abc import Iterable
 
+from adzeguard.core.change.by_hand.creation import creation
 from adzeguard.core.change.by_hand.members import leaving
-from adzeguard.core.change.by_hand.objects import child_dn, creation, descriptor_over, rights_change
+from adzeguard.core.change.by_hand.objects import child_dn, descriptor_over, rights_change
 from adzeguard.core.change.change import BY_HAND_RULE, Change
 from adzeguard.core.change.draft import Draft
 from adzeguard.core.change.kinds.create_object import DeleteObject
