@@ -1,14 +1,19 @@
 """Small words that several places say: near names, lists cut short, ages."""
 
-import difflib
 from collections.abc import Callable, Iterable, Sequence
 from datetime import UTC, datetime, timedelta
 
 
+def near_names(name: str, known: Iterable[str], most: int, cutoff: float) -> list[str]:
+    """Return the known names that come near, so many at most, the nearest first."""
+    import difflib  # only here: most names are written right
+
+    return difflib.get_close_matches(name, list(known), most, cutoff)
+
+
 def nearest(name: str, known: Iterable[str], cutoff: float = 0.5) -> str:
     """Return the known name that comes nearest, or nothing."""
-    near = difflib.get_close_matches(name, list(known), 1, cutoff)
-    return near[0] if near else ""
+    return next(iter(near_names(name, known, 1, cutoff)), "")
 
 
 def did_you_mean(name: str, known: Iterable[str], *, cutoff: float = 0.5, shown: Callable[[str], str] = repr) -> str:

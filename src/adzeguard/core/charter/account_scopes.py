@@ -4,18 +4,18 @@ from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from typing import TYPE_CHECKING, TypeAlias
 
-from adzeguard.core.charter.account_scope import ResolvedAccounts
 from adzeguard.core.charter.scopes import EVERYWHERE, NAMED, ScopedRule
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.principal import Kind
 
 if TYPE_CHECKING:
     from adzeguard.core.charter.account_rule import ResolvedAccountRule
+    from adzeguard.core.charter.account_scope import ResolvedAccounts
 
 Scoped: TypeAlias = "ScopedRule[ResolvedAccountRule]"
 
 
-def accounts_of(estate: Estate, scope: ResolvedAccounts) -> set[int]:
+def accounts_of(estate: Estate, scope: "ResolvedAccounts") -> set[int]:
     """Return the ids of the users in a scope."""
     users = set(estate.catalogue.of_kind(Kind.USER).tolist())
     found = set(scope.named)

@@ -1,6 +1,5 @@
 """From the names people type to one object, or to a clear no: between two candidates nothing is ever guessed."""
 
-import difflib
 from collections.abc import Iterable
 from typing import Final
 
@@ -12,6 +11,7 @@ from adzeguard.core.estate.objects import outsider
 from adzeguard.core.estate.principal import Flag, Kind, Principal
 from adzeguard.core.identity import Sid, looks_like_sid, parent_dn
 from adzeguard.core.wellknown import BUILTIN_AUTHORITY, WELL_KNOWN, local_group_name
+from adzeguard.core.wording import near_names
 
 _CANDIDATES_SHOWN = 12
 _SHORTEST_PIECE = 3
@@ -162,7 +162,7 @@ def suggestions(estate: Estate, part: str) -> list[Principal]:
     for piece in _pieces(part):
         found = catalogue.principals(catalogue.containing(piece, 200))
         if found:
-            near = difflib.get_close_matches(part, [p.name for p in found.values()], _CANDIDATES_SHOWN, 0.0)
+            near = near_names(part, (p.name for p in found.values()), _CANDIDATES_SHOWN, 0.0)
             ranked = sorted(found.values(), key=lambda p: (near.index(p.name) if p.name in near else len(near), p.name))
             return ranked[:_CANDIDATES_SHOWN]
     return []
@@ -186,7 +186,7 @@ def resolve_host(estate: Estate, typed: str) -> Host:
     host = estate.host_named(name) or estate.host_named(name.partition(".")[0])
     if host:
         return host
-    near = difflib.get_close_matches(name.casefold(), list(estate.hosts_by_name), 5, 0.5)
+    near = near_names(name.casefold(), estate.hosts_by_name, 5, 0.5)
     near += [folded for folded in sorted(estate.hosts_by_name) if name.casefold() in folded and folded not in near][:5]
     known = [estate.hosts_by_name[folded].name for folded in near]
     way_out = f"Near are: {', '.join(known)}" if known else "Try: adzeguard find --kind computer"
