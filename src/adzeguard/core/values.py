@@ -51,24 +51,26 @@ def _compiled_when_called(made: Any) -> Callable[..., None]:
 
 def _taking_values(made: type) -> Callable[..., None]:
     """Compile what the standard library would: each field from an argument, its default, or what makes it."""
-    known: dict[str, Any] = {"not_given": dataclasses.MISSING}
+    known: dict[str, Any] = {"_not_given": dataclasses.MISSING}
     takes, lines = ["self"], []
     for field in dataclasses.fields(made):
         name, taken, value = field.name, field.name, field.name
         if not field.init:
             continue
         if field.default is not dataclasses.MISSING:
-            known[f"usual_{name}"] = field.default
-            taken = f"{name}=usual_{name}"
+            known[f"_usual_{name}"] = field.default
+            taken = f"{name}=_usual_{name}"
         elif field.default_factory is not dataclasses.MISSING:
-            known[f"make_{name}"] = field.default_factory
-            taken, value = f"{name}=not_given", f"make_{name}() if {name} is not_given else {name}"
+            known[f"_make_{name}"] = field.default_factory
+            taken, value = f"{name}=_not_given", f"_make_{name}() if {name} is _not_given else {name}"
         takes.append(taken)
         lines.append(f"self.{name} = {value}")
     if hasattr(made, "__post_init__"):
         lines.append("self.__post_init__()")
     exec(f"def __init__({', '.join(takes)}):\n " + "\n ".join(lines or ["pass"]), known)  # noqa: S102 - the names of fields of ours
-    return cast("Callable[..., None]", known["__init__"])
+    taking = cast("Callable[..., None]", known["__init__"])
+    taking.__qualname__ = f"{made.__qualname__}.__init__"
+    return taking
 
 
 def _equality(values_of: Callable[[Any], object]) -> Callable[[object, object], bool]:

@@ -98,7 +98,7 @@ class ClosingRules:
         on = OnHost(host, state, rules)
         for setting, standing in closed:
             wanted = setting.wanted(state, rules, self._keepers)
-            for fact, stands in standing.items():
+            for fact, stands in sorted(standing.items()):  # in one order, whatever order a run keeps sets in
                 by = next((one for one in wanted.get(fact, ()) if one.by is not None or one.conflict), None)
                 names = on.names_of(estate, _sids(setting, fact, stands))
                 rule = by.by or by.conflict[0] if by is not None else None

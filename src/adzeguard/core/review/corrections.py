@@ -36,9 +36,10 @@ def _withdrawals(
         yield _as_far_as_supported(rights.estate, correction)
     stopped = {problem.rule.id for problem in charter.problems}
     of_others = [change for change in put_in if change.rule not in stopped]
+    there = {change.kind for change in of_others}
     for row in kinds:
-        ours = [change for change in of_others if change.kind in row.puts_in]
-        yield from row.kind.withdraw(rights, charter, ours) if ours else ()
+        if not there.isdisjoint(row.puts_in):
+            yield from row.kind.withdraw(rights, charter, [one for one in of_others if one.kind in row.puts_in])
 
 
 def _nesting(estate: Estate, state: HostState, change: Change) -> str:
