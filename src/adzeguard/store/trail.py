@@ -296,7 +296,7 @@ def _known(connection: Connection, rows: Sequence[TrailRow]) -> dict[bytes, Row]
 
 def trail_row(text: str, event: Event) -> TrailRow:
     """Return the row of an event, by what was logged of it."""
-    at = event.microseconds
+    at = microseconds_of(event.at)
     return (
         _key(at, text),
         at,

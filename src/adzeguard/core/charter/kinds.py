@@ -20,7 +20,7 @@ class RuleKind:
     """One kind of rule.
 
     `resolve(rule, names, response)` yields the rule with its names found, or what it comes to: a roster gives rules
-    about groups. `review(rights, charter)` yields the corrections of all that was found of the kind `resolved`.
+    about groups. `review(rights, charter)` yields what deviates from all that rules of the kind come to.
     """
 
     key: str
