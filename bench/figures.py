@@ -62,7 +62,7 @@ what a program that imports Click and NumPy took in the same minute, and taken {
 idle core. "Floors" is the ratio itself, at L: the median of five runs, each between two floors of its own. Every
 command is the whole one, and what it says is put into a pipe. The estates have a kilobyte of attributes an object, and
 five groups a host. "MB" is the peak, with the pages of the kept copy that are mapped. Of a team's store the whole time
-counts, on one machine, and the server's is in it.
+counts, on one machine, and the server's is in it. Of three imports of a trail the best counts, as of its looks.
 
 - **D**: the demo
 - {size_of(T)}

@@ -1,6 +1,7 @@
 """A log of a million events read into the trail, once more, and looked at; with what the smallest program takes."""
 
 import json
+import shutil
 import sys
 import tempfile
 import time
@@ -18,6 +19,8 @@ from bench.stored import write_estate
 _EVENTS = 1_000_000
 _EVERY_SECONDS = 25
 _SAMPLE = 100_000
+_TURNS = 3
+"""The best of them counts, as of the looks: what else the machine does takes time and gives none."""
 _LOOKS = (
     (("history",), 2.0, 250),
     (("history", "--limit", "5"), 1.0, 120),
@@ -32,17 +35,15 @@ _LOOKS = (
 def run() -> Iterator[Measured]:
     """Read the log with the program itself, then again, which adds nothing; then look at what it tells."""
     with tempfile.TemporaryDirectory() as temporary:
-        folder, log = Path(temporary) / "t", Path(temporary) / "audit.log"
-        write_estate(folder, T)
+        empty, folder, log = Path(temporary) / "empty", Path(temporary) / "t", Path(temporary) / "audit.log"
+        write_estate(empty, T)
         _write(log)
         yield Measured(
             "trail: lines that Python's JSON reader alone takes apart", "1 M", _json_alone(log), "/s", 0, True
         )
-        for what in ("trail: lines imported", "trail: lines imported that were known"):
-            floor = floor_of_imports()
-            _, cpu = megabytes_and_cpu((sys.executable, "-m", "adzeguard", "trail", "import", str(log)), folder)
-            floor = (floor + floor_of_imports()) / 2  # the machine may change its pace while a million lines are read
-            yield Measured(f"{what}, a CPU second", "1 M", _EVENTS / idle(cpu, floor), "/s", 45_000, at_least=True)
+        rates = [_imported_anew_and_again(empty, folder, log) for _ in range(_TURNS)]
+        for what, found in zip(("imported", "imported that were known"), zip(*rates, strict=True), strict=True):
+            yield Measured(f"trail: lines {what}, a CPU second", "1 M", max(found), "/s", 45_000, at_least=True)
         alone = _rows_alone(folder / ".adzeguard/store.db")
         yield Measured("trail: the same rows put in by SQLite alone, with their indexes", "1 M", alone, "/s", 0, True)
         for arguments, bar, memory in _LOOKS:
@@ -52,6 +53,20 @@ def run() -> Iterator[Measured]:
             told = f"trail: {' '.join(arguments)}"
             yield Measured(told, "1 M", idle(min(cpu for _, cpu in measured), floor), "s", bar)
             yield Measured(f"{told}, memory", "1 M", min(megabytes for megabytes, _ in measured), "MB", memory)
+
+
+def _imported_anew_and_again(empty: Path, folder: Path, log: Path) -> tuple[float, float]:
+    """Return how many lines a CPU second are read into a new trail, and how many that it knows already."""
+    shutil.rmtree(folder, ignore_errors=True)
+    shutil.copytree(empty, folder)
+    return _rate(folder, log), _rate(folder, log)
+
+
+def _rate(folder: Path, log: Path) -> float:
+    floor = floor_of_imports()
+    _, cpu = megabytes_and_cpu((sys.executable, "-m", "adzeguard", "trail", "import", str(log)), folder)
+    floor = (floor + floor_of_imports()) / 2  # the machine may change its pace while a million lines are read
+    return _EVENTS / idle(cpu, floor)
 
 
 def _json_alone(log: Path) -> float:
