@@ -5,7 +5,7 @@ from datetime import timedelta
 from hypothesis import given
 from hypothesis import strategies as st
 
-from adzeguard.core.trail.event import NOBODY, Event, Verb
+from adzeguard.core.trail.event import NOBODY, Event, Verb, microseconds_of
 from adzeguard.store.trail import LogonsAsked, Trail, trail_row
 from tests.estates import DOMAIN, NOON
 from tests.store.conftest import New
@@ -62,4 +62,4 @@ def test_what_is_asked_for_is_what_going_through_all_finds(
     assert trail.has(["logon", "refused"]) == bool(tries)
     assert trail.has(["created", "changed", "moved", "deleted"]) == any(one.verb == "changed" for one in log)
     assert {name for name, _ in trail.members_changed()} == {one.member for one in log if one.verb == "added"}
-    assert trail.times().tolist() == [one.microseconds for one in log]
+    assert trail.times().tolist() == [microseconds_of(one.at) for one in log]

@@ -36,15 +36,6 @@ class ResolvedTier(Resolved):
     of_hosts: ResolvedScope | None
 
 
-@dataclass(frozen=True, slots=True)
-class TierOfHosts:
-    """The hosts of a tier, as one of the things that scopes find."""
-
-    id: str
-    scope: ResolvedScope
-    tier: int
-
-
 def resolve_tier(rule: TierRule, names: RuleNames, response: Response) -> Iterator[ResolvedTier]:
     """Yield the rule with its names found, or nothing if one cannot be used."""
     accounts = resolve_accounts(names, rule.accounts) if rule.accounts else None

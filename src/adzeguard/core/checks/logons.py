@@ -8,9 +8,8 @@ from functools import cached_property
 from typing import Final
 
 from adzeguard.core.access.logon import identities_of_all, may_log_on, token_at
-from adzeguard.core.charter.account_scopes import accounts_of
-from adzeguard.core.charter.scopes import HostScopes
-from adzeguard.core.charter.tier_rule import ResolvedTier, TierOfHosts
+from adzeguard.core.charter.tier_rule import ResolvedTier
+from adzeguard.core.charter.tiers import tiers_of_accounts, tiers_of_hosts
 from adzeguard.core.checks.check_input import CheckInput
 from adzeguard.core.checks.finding import Finding
 from adzeguard.core.estate.estate import Estate
@@ -73,11 +72,8 @@ class _Judge:
         self._sids = [Sid(sid) for sid in sids]
         self._accounts = looked_at.estate.catalogue.principals(i for i in self._ids.values() if i is not None)
         tiers = looked_at.charter.of(ResolvedTier)
-        self._scopes = HostScopes([TierOfHosts(rule.id, rule.of_hosts, rule.tier) for rule in tiers if rule.of_hosts])
-        self._tier_of: dict[int, int] = {}
-        for rule in sorted(tiers, key=lambda rule: rule.tier):
-            for account in accounts_of(self._estate, rule.accounts) if rule.accounts else ():
-                self._tier_of.setdefault(account, rule.tier)
+        self._scopes = tiers_of_hosts(tiers)
+        self._tier_of = {account: rule.tier for account, rule in tiers_of_accounts(self._estate, tiers).items()}
 
     @cached_property
     def _identities(self) -> Mapping[Sid, frozenset[Sid]]:

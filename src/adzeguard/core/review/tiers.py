@@ -4,11 +4,10 @@ from collections.abc import Iterator, Sequence
 from typing import Final
 
 from adzeguard.core.access.logon import may_log_on, shape_of, token_on
-from adzeguard.core.charter.account_scopes import accounts_of
 from adzeguard.core.charter.kinds import RuleKind
 from adzeguard.core.charter.resolve import ResolvedCharter
-from adzeguard.core.charter.scopes import HostScopes
-from adzeguard.core.charter.tier_rule import ResolvedTier, TierOfHosts, TierRule, resolve_tier
+from adzeguard.core.charter.tier_rule import ResolvedTier, TierRule, resolve_tier
+from adzeguard.core.charter.tiers import tiers_of_accounts, tiers_of_hosts
 from adzeguard.core.estate.estate import Estate
 from adzeguard.core.estate.hosts import Host
 from adzeguard.core.estate.logon import IN_PERSON, logon_of
@@ -37,7 +36,7 @@ def review_tiers(rights: Rights, charter: ResolvedCharter) -> Iterator[Correctio
     """
     estate, tiers = rights.estate, charter.of(ResolvedTier)
     accounts = _accounts(estate, tiers)
-    scopes = HostScopes([TierOfHosts(rule.id, rule.of_hosts, rule.tier) for rule in tiers if rule.of_hosts])
+    scopes = tiers_of_hosts(tiers)
     logons = _Logons(estate)
     for host in estate.hosts if accounts and scopes.has_rules else ():
         held = scopes.on(host)
@@ -69,10 +68,7 @@ def _on_host(
 
 def _accounts(estate: Estate, tiers: Sequence[ResolvedTier]) -> list[_OfTier]:
     """Every enabled account that a tier names, in the most powerful tier that does."""
-    found: dict[int, ResolvedTier] = {}
-    for rule in sorted(tiers, key=lambda rule: rule.tier):
-        for account in accounts_of(estate, rule.accounts) if rule.accounts else ():
-            found.setdefault(account, rule)
+    found = tiers_of_accounts(estate, tiers)
     principals = estate.catalogue.principals(found)
     return [_OfTier(principals[i], rule) for i, rule in found.items() if i in principals and principals[i].enabled]
 

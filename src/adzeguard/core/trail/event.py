@@ -72,11 +72,6 @@ class Event:
     after: datetime | None = None
     """Of what two collections saw: the first of them. It was done between that and `at`."""
 
-    @property
-    def microseconds(self) -> int:
-        """When it was, in microseconds since 1970."""
-        return microseconds_of(self.at)
-
 
 def microseconds_of(at: datetime) -> int:
     """Return how many microseconds after 1970 a time is."""
